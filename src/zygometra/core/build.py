@@ -1,0 +1,129 @@
+"""A build: an engine, its parts and their figures, what is planned, what is wanted.
+
+Frozen values only. Figures are kept by their place in the build document
+(``parts.block.deck_height``, ``banks.A.deck_height``, ``cylinders.3.bore``), and
+the narrower place wins: hole over bank over engine.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Literal
+
+from .quantity import Quantity
+
+Layout = Literal["inline", "vee", "flat"]
+OpName = Literal["deck_cut", "head_cut", "crown_cut", "gasket", "open_chamber"]
+LAYOUTS: tuple[Layout, ...] = ("inline", "vee", "flat")
+OPS: tuple[OpName, ...] = ("deck_cut", "head_cut", "crown_cut", "gasket", "open_chamber")
+CUTS: tuple[OpName, ...] = ("deck_cut", "head_cut", "crown_cut")
+ROD_MATERIALS = ("steel", "titanium", "aluminium")
+MOST_CYLINDERS = 32
+
+
+@dataclass(frozen=True, slots=True)
+class Bank:
+    """Cylinders that share one deck, numbered from the front."""
+
+    name: str
+    cylinders: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Gasket:
+    """A gasket to fit; a dimension left out stays as it was."""
+
+    name: str
+    thickness: Quantity | None
+    bore: Quantity | None
+    opening_area: Quantity | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Operation:
+    """One planned operation. Without a bank or a hole it applies to all."""
+
+    op: OpName
+    bank: str | None = None
+    cylinder: int | None = None
+    amount: Quantity | None = None
+    gasket: Gasket | None = None
+
+    def acts_on(self, bank: str, cylinder: int) -> bool:
+        """Tell whether the operation changes a hole of a bank."""
+        return (self.bank is None or self.bank == bank) and (
+            self.cylinder is None or self.cylinder == cylinder
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Window:
+    """What is wanted of a result: least, aim, most; each may be open. In base units."""
+
+    low: float | None = None
+    aim: float | None = None
+    high: float | None = None
+
+    @property
+    def is_open(self) -> bool:
+        """True where nothing is asked."""
+        return self.low is None and self.aim is None and self.high is None
+
+
+@dataclass(frozen=True, slots=True)
+class Targets:
+    """The windows of a build. Lengths in mm."""
+
+    compression_ratio: Window = Window()
+    quench: Window = Window()
+    deck_clearance: Window = Window()
+    ratio_spread: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Levers:
+    """How far each operation may go, and which gaskets may be had."""
+
+    limits: Mapping[str, Quantity] = field(default_factory=dict)
+    gaskets: tuple[Gasket, ...] = ()
+    gasket_per_bank: bool = False
+
+
+@dataclass(frozen=True)
+class Build:
+    """One build, ready to be evaluated."""
+
+    name: str
+    layout: Layout
+    banks: tuple[Bank, ...]
+    figures: Mapping[str, Quantity]
+    school: str = ""
+    unstated_doubt: Literal["house", "zero"] = "house"
+    rod_material: str = "steel"
+    gasket_names: Mapping[str, str] = field(default_factory=dict)
+    step_fills: tuple[tuple[Quantity, Quantity], ...] = ()
+    planned: tuple[Operation, ...] = ()
+    targets: Targets = Targets()
+    levers: Levers = Levers()
+
+    @cached_property
+    def measured_holes(self) -> frozenset[int]:
+        """The holes that have a figure of their own."""
+        return frozenset(
+            int(path.split(".", 2)[1]) for path in self.figures if path.startswith("cylinders.")
+        )
+
+    @property
+    def cylinders(self) -> tuple[int, ...]:
+        """Every hole, bank by bank."""
+        return tuple(number for bank in self.banks for number in bank.cylinders)
+
+    def bank_of(self, cylinder: int) -> Bank:
+        """Return the bank that a hole belongs to."""
+        return next(bank for bank in self.banks if cylinder in bank.cylinders)
+
+    def gasket_name(self, bank: str) -> str:
+        """Return the name of the gasket fitted on a bank now; empty where it has none."""
+        return self.gasket_names.get(bank, self.gasket_names.get("", ""))

@@ -1,0 +1,185 @@
+"""What milling a head face takes from a chamber, by the three ways of knowing it.
+
+A known rate, the opening's area with its wall draft, or fills in steps. Each
+gives the volume removed, its rate at that depth, and the cut for a wanted volume.
+"""
+
+from __future__ import annotations
+
+import math
+from bisect import bisect_left
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from .errors import NoAnswer
+
+
+class ChamberModel(Protocol):
+    """Volume lost to a cut of the head face."""
+
+    def removed(self, cut: float) -> float:
+        """Return the volume in cc that a total cut in mm takes."""
+
+    def rate(self, cut: float) -> float:
+        """Return the loss in cc per further mm after a total cut in mm."""
+
+    def cut_for(self, volume: float) -> float:
+        """Return the total cut in mm that takes a volume in cc."""
+
+
+@dataclass(frozen=True, slots=True)
+class RateChamber:
+    """A known rate k: removed = k·h.
+
+    Parameters
+    ----------
+    rate_cc_per_mm : float
+        Loss in cc per mm of head cut.
+    """
+
+    rate_cc_per_mm: float
+
+    def removed(self, cut: float) -> float:
+        """Return k·h in cc."""
+        return self.rate_cc_per_mm * cut
+
+    def rate(self, cut: float) -> float:
+        """Return k in cc/mm."""
+        return self.rate_cc_per_mm
+
+    def cut_for(self, volume: float) -> float:
+        """Return volume/k in mm."""
+        if self.rate_cc_per_mm <= 0:
+            raise NoAnswer(_NOT_KNOWN)
+        return volume / self.rate_cc_per_mm
+
+
+@dataclass(frozen=True, slots=True)
+class DraftedChamber:
+    """An opening of area A₀ and perimeter p whose wall closes at draft α.
+
+    Parameters
+    ----------
+    opening_area : float
+        A₀ in mm² at the uncut face.
+    opening_perimeter : float
+        p in mm.
+    wall_draft : float
+        α in degrees from the face's normal.
+
+    Notes
+    -----
+    removed = A₀·h − ½·p·tan α·h², h from the face as it is today, so that two
+    cuts take what one cut of their sum takes.
+
+    Examples
+    --------
+    >>> chamber = DraftedChamber(3900, 236, 12)
+    >>> round(chamber.cut_for(chamber.removed(0.889)), 12)
+    0.889
+    """
+
+    opening_area: float
+    opening_perimeter: float = 0.0
+    wall_draft: float = 0.0
+
+    @property
+    def closing(self) -> float:
+        """How fast the opening shrinks with depth: p·tan α, in mm² per mm."""
+        return self.opening_perimeter * math.tan(math.radians(self.wall_draft))
+
+    def removed(self, cut: float) -> float:
+        """Return A₀·h − ½·p·tan α·h² in cc."""
+        return (self.opening_area * cut - 0.5 * self.closing * cut * cut) / 1000
+
+    def rate(self, cut: float) -> float:
+        """Return (A₀ − p·tan α·h) in cc/mm."""
+        return (self.opening_area - self.closing * cut) / 1000
+
+    def cut_for(self, volume: float) -> float:
+        """Return the smaller root of the removal, in mm."""
+        if self.opening_area <= 0:
+            raise NoAnswer(_NOT_KNOWN)
+        wanted = volume * 1000
+        inside = self.opening_area**2 - 2 * self.closing * wanted
+        if inside < 0:
+            most = self.opening_area**2 / (2 * self.closing) / 1000
+            raise NoAnswer(
+                f"Milling can take at most {most:.2f} cc before the drafted walls of the chamber "
+                f"meet; {volume:.2f} cc is wanted."
+            )
+        return 2 * wanted / (self.opening_area + math.sqrt(inside))
+
+
+@dataclass(frozen=True, slots=True)
+class StepFilledChamber:
+    """Fills in steps: the volume that is left below each depth under the face.
+
+    Parameters
+    ----------
+    depths : tuple of float
+        mm under the face, rising from 0.
+    volumes : tuple of float
+        cc left below that depth, falling.
+
+    Notes
+    -----
+    Between the steps a monotone cubic (Fritsch and Carlson, SciPy's
+    ``PchipInterpolator``) keeps more cut from ever taking less.
+
+    Examples
+    --------
+    >>> chamber = StepFilledChamber((0, 1, 2), (50, 46, 43))
+    >>> chamber.removed(1.0), float(chamber.cut_for(4.0))
+    (4.0, 1.0)
+    """
+
+    depths: tuple[float, ...]
+    volumes: tuple[float, ...]
+
+    def _curve(self) -> Any:
+        from scipy.interpolate import PchipInterpolator
+
+        return PchipInterpolator(self.depths, self.volumes, extrapolate=False)
+
+    def _within(self, cut: float) -> None:
+        if not self.depths[0] <= cut <= self.depths[-1]:
+            raise NoAnswer(
+                f"The chamber was filled in steps down to {self.depths[-1]:g} mm under the face; "
+                f"a cut of {cut:.3f} mm lies outside them. Fill a further step."
+            )
+
+    def removed(self, cut: float) -> float:
+        """Return the interpolated loss in cc."""
+        self._within(cut)
+        return self.volumes[0] - float(self._curve()(cut))
+
+    def rate(self, cut: float) -> float:
+        """Return the slope of the interpolated loss in cc/mm."""
+        self._within(cut)
+        return -float(self._curve()(cut, 1))
+
+    def cut_for(self, volume: float) -> float:
+        """Return the cut by a bracketed root between two steps, in mm."""
+        from scipy.optimize import brentq
+
+        lost = [self.volumes[0] - v for v in self.volumes]
+        if not 0 <= volume <= lost[-1]:
+            raise NoAnswer(
+                f"The step fills reach {lost[-1]:.2f} cc of loss; {volume:.2f} cc is wanted. "
+                "Fill a further step."
+            )
+        step = max(1, bisect_left(lost, volume))
+        if lost[step] == volume:
+            return self.depths[step]
+        curve = self._curve()
+        return float(
+            brentq(lambda h: self.volumes[0] - float(curve(h)) - volume,
+                   self.depths[step - 1], self.depths[step], xtol=1e-13, rtol=1e-14)
+        )  # fmt: skip
+
+
+_NOT_KNOWN = (
+    "What a head cut takes from the chamber is not known: give the chamber's opening area, "
+    "a known loss per mm, or fills in steps."
+)

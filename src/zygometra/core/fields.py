@@ -1,0 +1,138 @@
+"""Every dimension a build can carry: its place, its name, what it measures, its limits.
+
+One table, so that a file, a column, a page and a formula call the same thing by
+the same name. A place is written ``parts.block.deck_height``; the same dimension
+measured on one bank is ``banks.A.deck_height``, in one hole ``cylinders.3.bore``.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from .units import Kind
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """One dimension of a part.
+
+    ``low`` and ``high`` are the outermost values that any engine from a model to a
+    ship's could have, in the kind's base unit: beyond them it is a slip of the pen.
+    """
+
+    part: str
+    name: str
+    symbol: str
+    label: str
+    kind: Kind
+    low: float
+    high: float
+    required: bool = False
+    per_bank: bool = False
+    per_cylinder: bool = False
+    help: str = ""
+
+    @property
+    def path(self) -> str:
+        """Where the dimension stands when it holds for the whole engine."""
+        return f"{PART_PATHS[self.part]}.{self.name}"
+
+
+PART_PATHS = {
+    "block": "parts.block", "crank": "parts.crank", "rod": "parts.rod", "piston": "parts.piston",
+    "gasket": "parts.gasket", "head": "parts.head", "cam": "cam", "engine": "engine",
+    "mock-up": "mock-up",
+}  # fmt: skip
+
+_LENGTH, _AREA, _VOLUME, _ANGLE = Kind.LENGTH, Kind.AREA, Kind.VOLUME, Kind.ANGLE
+
+FIELDS: tuple[Field, ...] = (
+    Field("block", "deck_height", "H", "block deck height", _LENGTH, 20, 3000, True, True, True,
+          "crank centreline to the deck, along the cylinder axis"),
+    Field("block", "bore", "B", "finished bore", _LENGTH, 5, 1500, True, False, True),
+    Field("block", "pocket_area", "A_pocket", "valve pocket area in the block", _AREA, 0, 2_000_000,
+          help="valve-in-block engines: a deck cut takes this area from the chamber too"),
+    Field("crank", "stroke", "S", "stroke", _LENGTH, 5, 3000, True, False, True),
+    Field("rod", "length", "L", "rod length", _LENGTH, 10, 5000, True, False, True,
+          "centre to centre"),
+    Field("piston", "compression_height", "P", "compression height", _LENGTH, 3, 1000, True,
+          False, True, "pin centre to the flat rim of the crown"),
+    Field("piston", "crown_volume", "V_crown", "crown volume", _VOLUME, -20000, 20000, True,
+          False, True, "dish and pockets +, dome −"),
+    Field("piston", "top_land_height", "h", "top land height", _LENGTH, 0, 200,
+          help="rim to the top ring"),
+    Field("piston", "top_land_diameter", "D", "top land diameter", _LENGTH, 5, 1500),
+    Field("piston", "dish_area", "A_dish", "dish area", _AREA, 0, 2_000_000,
+          help="opening of the dish and pockets at the rim"),
+    Field("gasket", "thickness", "t", "compressed gasket thickness", _LENGTH, 0, 20, True, True),
+    Field("gasket", "bore", "G", "gasket bore", _LENGTH, 5, 1600, True, True),
+    Field("gasket", "opening_area", "A_gasket", "gasket opening area", _AREA, 0, 2_000_000, False,
+          True, help="only where the opening is not round; used instead of the gasket bore"),
+    Field("head", "chamber_volume", "V_chamber", "chamber volume", _VOLUME, 0, 50000, True,
+          False, True),
+    Field("head", "opening_area", "A_open", "chamber opening area", _AREA, 0, 2_000_000,
+          help="at the head face; decides what a head cut takes"),
+    Field("head", "opening_perimeter", "p", "chamber opening perimeter", _LENGTH, 0, 20000),
+    Field("head", "wall_draft", "α", "chamber wall draft", _ANGLE, 0, 80),
+    Field("head", "removal_rate", "k", "chamber loss per head cut", Kind.RATE, 0, 2000,
+          help="a known rate; it is used instead of the opening area"),
+    Field("head", "other_volume", "V_other", "other known pockets", _VOLUME, -1000, 1000,
+          help="spark plug well, fly cuts not in the chamber figure"),
+    Field("cam", "intake_closes", "θ", "intake closes after BDC", _ANGLE, -60, 150),
+    Field("cam", "at_lift", "lift", "lift at which intake closing is quoted", _LENGTH, 0, 20),
+    Field("engine", "bore_pitch", "pitch", "bore pitch", _LENGTH, 0, 5000,
+          help="centre to centre along a bank"),
+    Field("engine", "bank_angle", "bank angle", "angle between the banks", _ANGLE, 0, 180),
+    Field("engine", "displacement", "V_total", "displacement as stated", _VOLUME, 0, 5_000_000,
+          help="as advertised; only compared with what bore and stroke give"),
+    Field("mock-up", "deck_clearance", "c", "deck clearance read on a mock-up", _LENGTH, -50, 200,
+          False, False, True, "down +, proud −"),
+)  # fmt: skip
+
+FIELD: dict[str, Field] = {f"{f.part}.{f.name}": f for f in FIELDS}
+
+# A bank or a hole names a dimension without its part; the two lengths that would
+# be ambiguous there say what they are the length of.
+BANK_NAMES: dict[str, Field] = {
+    "deck_height": FIELD["block.deck_height"],
+    "gasket.thickness": FIELD["gasket.thickness"],
+    "gasket.bore": FIELD["gasket.bore"],
+    "gasket.opening_area": FIELD["gasket.opening_area"],
+}
+CYLINDER_NAMES: dict[str, Field] = {
+    "rod_length" if f.name == "length" else f.name: f for f in FIELDS if f.per_cylinder
+}
+
+
+def field_at(path: str) -> Field:
+    """Return the field that stands at ``path`` of a build document.
+
+    Parameters
+    ----------
+    path : str
+        For example ``parts.block.deck_height``, ``banks.A.gasket.bore``,
+        ``cylinders.3.bore``, ``cam.intake_closes``.
+
+    Returns
+    -------
+    Field
+        The field.
+
+    Raises
+    ------
+    KeyError
+        If no dimension stands there.
+
+    Examples
+    --------
+    >>> field_at("cylinders.3.rod_length").symbol
+    'L'
+    """
+    head, _, rest = path.partition(".")
+    if head == "parts":
+        return FIELD[rest]
+    if head == "banks":
+        return BANK_NAMES[rest.partition(".")[2] if "." in rest else rest]
+    if head == "cylinders":
+        return CYLINDER_NAMES[rest.partition(".")[2]]
+    return FIELD[path]

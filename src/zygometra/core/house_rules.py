@@ -1,0 +1,257 @@
+"""The shop's own figures: default doubts, floors, limits and the reasons for them.
+
+Rules of thumb live here as data that the shop changes, never as constants inside
+a formula. A school (handbook of the trade: how shops differ) is a named preset.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+from .errors import QuantityError
+from .units import Kind
+
+BASES = ("catalogue", "advertised", "measured", "mock-up", "assumed")
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """One house rule: its key, what it is for, its figure, unit and reason."""
+
+    key: str
+    label: str
+    kind: Kind | None
+    value: float
+    low: float
+    high: float
+    why: str
+
+
+def _floor(material: str, value: float) -> Rule:
+    return Rule(f"quench_floor.{material}", f"Quench floor, {material} rods", Kind.LENGTH, value,
+                0.2, 5, "rod stretch and bearing clearance close the gap at speed")  # fmt: skip
+
+
+RULES: tuple[Rule, ...] = (
+    _floor("steel", 0.9),
+    _floor("titanium", 1.0),
+    _floor("aluminium", 1.4),
+    Rule("quench_ceiling", "Quench above which it no longer works as squish", Kind.LENGTH, 1.5,
+         0.5, 10, "a wide gap holds end gas and invites knock"),
+    Rule("ratio_spread", "Largest difference of ratio between holes", None, 0.15, 0.01, 5,
+         "the highest hole sets the fuel, the lowest the power"),
+    Rule("gasket_room", "Gasket opening over the bore, least on diameter", Kind.LENGTH, 0.5,
+         0, 10, "a gasket edge inside the bore burns and is struck by a proud crown"),
+    Rule("bench_sag", "Rod, pin and main clearance taken up on the bench", Kind.LENGTH, 0.05,
+         0, 0.5, "gravity hangs a mock-up lower than the centred paper stack"),
+    Rule("disagreement", "Mock-up against paper: times their joint doubt", None, 3.0, 1, 10,
+         "beyond this a wrong part or a misread gauge is likelier than chance"),
+    Rule("head_cut_limit", "Head cut where the file gives no limit", Kind.LENGTH, 1.0, 0, 10,
+         "what most heads stand; the maker's least thickness wins"),
+    Rule("deck_cut_limit", "Deck cut where the file gives no limit", Kind.LENGTH, 0.75, 0, 10,
+         "deck thickness, bolt depth and gear alignment"),
+    Rule("crown_cut_limit", "Crown cut where the file gives no limit", Kind.LENGTH, 1.0, 0, 10,
+         "crown thickness and top land; the piston maker's figure wins"),
+    Rule("open_chamber_limit", "Chamber opening where the file gives no limit", Kind.VOLUME, 3.0,
+         0, 50, "chamber wall to water and to gasket edge"),
+    Rule("lowering_note", "Head lowering that is worth a note on the valve gear", Kind.LENGTH,
+         0.1, 0, 5, "preload, cam timing and valve room move with it"),
+)  # fmt: skip
+
+# Doubt where none is stated: a half-width ±T by dimension and basis, in the kind's
+# base unit. The order of the columns is that of BASES.
+_UNSTATED: dict[str, tuple[float, float, float, float, float]] = {
+    "deck_height": (0.10, 0.15, 0.05, 0.05, 0.30),
+    "bore": (0.02, 0.05, 0.02, 0.02, 0.20),
+    "stroke": (0.08, 0.10, 0.04, 0.04, 0.20),
+    "length": (0.05, 0.08, 0.04, 0.04, 0.20),
+    "compression_height": (0.05, 0.08, 0.04, 0.04, 0.20),
+    "crown_volume": (0.5, 1.0, 0.3, 0.3, 1.5),
+    "top_land_height": (0.10, 0.20, 0.05, 0.05, 0.50),
+    "top_land_diameter": (0.05, 0.10, 0.03, 0.03, 0.20),
+    "dish_area": (60.0, 100.0, 40.0, 40.0, 150.0),
+    "thickness": (0.05, 0.08, 0.04, 0.04, 0.10),
+    "gasket_bore": (0.30, 0.50, 0.15, 0.15, 0.80),
+    "chamber_volume": (0.8, 1.5, 0.4, 0.4, 2.5),
+    "pocket_area": (60.0, 100.0, 40.0, 40.0, 150.0),
+    "other_volume": (0.3, 0.5, 0.2, 0.2, 1.0),
+    "opening_area": (80.0, 120.0, 50.0, 50.0, 200.0),
+    "opening_perimeter": (4.0, 6.0, 3.0, 3.0, 10.0),
+    "wall_draft": (2.0, 3.0, 1.5, 1.5, 5.0),
+    "removal_rate": (0.10, 0.15, 0.06, 0.06, 0.25),
+    "intake_closes": (1.0, 2.0, 1.0, 1.0, 4.0),
+    "deck_clearance": (0.05, 0.05, 0.03, 0.03, 0.20),
+    "deck_cut": (0.02, 0.02, 0.02, 0.02, 0.02),
+    "head_cut": (0.02, 0.02, 0.02, 0.02, 0.02),
+    "crown_cut": (0.02, 0.02, 0.02, 0.02, 0.02),
+    "open_chamber": (0.2, 0.2, 0.2, 0.2, 0.2),
+}
+_EXACT = ("bank_angle", "bore_pitch", "at_lift", "displacement", "target", "limit")
+
+# The usual spread of one person with the usual gauge: it stands in for the sample
+# standard deviation where a reading was taken once only.
+_REPEATABILITY: dict[str, float] = {
+    "deck_height": 0.01, "bore": 0.005, "stroke": 0.02, "length": 0.01,
+    "compression_height": 0.01, "crown_volume": 0.15, "top_land_height": 0.02,
+    "top_land_diameter": 0.01, "dish_area": 20.0, "thickness": 0.01, "gasket_bore": 0.05,
+    "pocket_area": 20.0, "other_volume": 0.1, "chamber_volume": 0.15, "opening_area": 20.0, "opening_perimeter": 1.0, "wall_draft": 0.5,
+    "removal_rate": 0.03, "intake_closes": 0.5, "deck_clearance": 0.01, "deck_cut": 0.005,
+    "head_cut": 0.005, "crown_cut": 0.005, "open_chamber": 0.1,
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class HouseRules:
+    """The figures in force for one evaluation.
+
+    Parameters
+    ----------
+    values : Mapping[str, float]
+        Every key of :data:`RULES`, in the rule's base unit.
+    school : str
+        The preset they started from; empty for the shop's own.
+    """
+
+    values: Mapping[str, float] = field(default_factory=lambda: {r.key: r.value for r in RULES})
+    school: str = ""
+
+    def __getitem__(self, key: str) -> float:
+        return self.values[key]
+
+    def quench_floor(self, rod_material: str) -> float:
+        """Return the least quench for a rod material, in mm; steel's for an unknown one."""
+        return self.values.get(f"quench_floor.{rod_material}", self.values["quench_floor.steel"])
+
+    def lever_limit(self, op: str) -> float:
+        """Return the largest cut of a kind (mm, or cc for a chamber opening)."""
+        return self.values[f"{op}_limit"]
+
+
+def unstated_doubt(dimension: str, basis: str) -> float:
+    """Return the half-width that stands in where a value states no doubt.
+
+    Parameters
+    ----------
+    dimension : str
+        A field's name, or an operation's.
+    basis : str
+        One of :data:`BASES`.
+
+    Returns
+    -------
+    float
+        Half-width ±T in the base unit of the dimension; 0 for the few that are
+        exact by nature (a bank angle, a target).
+
+    Examples
+    --------
+    >>> unstated_doubt("chamber_volume", "advertised")
+    1.5
+    """
+    if dimension in _EXACT:
+        return 0.0
+    return _UNSTATED[dimension][BASES.index(basis)]
+
+
+def repeatability(dimension: str) -> float:
+    """Return the usual standard deviation of one reading, in the base unit.
+
+    Parameters
+    ----------
+    dimension : str
+        A field's name, or an operation's.
+
+    Returns
+    -------
+    float
+        Standard deviation in the base unit; 0 for what is exact by nature.
+
+    Examples
+    --------
+    >>> repeatability("deck_clearance")
+    0.01
+    """
+    return 0.0 if dimension in _EXACT else _REPEATABILITY[dimension]
+
+
+@dataclass(frozen=True, slots=True)
+class School:
+    """How some shops work: a name, the reason they give, and the rules it changes."""
+
+    key: str
+    label: str
+    why: str
+    changes: Mapping[str, float]
+
+
+SCHOOLS: tuple[School, ...] = (
+    School("paper-first", "Paper first",
+           "measured parts and arithmetic release a cut; the mock-up confirms it", {}),
+    School("mock-up-only", "Mock-up only",
+           "only a reading on the assembled parts releases a cut", {"disagreement": 2.0}),
+    School("tight-quench", "Tight quench",
+           "0.9 to 1.05 mm with steel rods keeps the charge moving", {"quench_ceiling": 1.2}),
+    School("guarded-quench", "Guarded quench",
+           "1.25 mm or more, because pistons rock and rods stretch hot",
+           {"quench_floor.steel": 1.25, "quench_floor.titanium": 1.3, "quench_ceiling": 1.8}),
+)  # fmt: skip
+
+SCHOOL: dict[str, School] = {school.key: school for school in SCHOOLS}
+
+
+def rules_for(school: str, shop: Mapping[str, float] | None = None) -> HouseRules:
+    """Return the rules in force: the shop's figures, then what the school changes.
+
+    Parameters
+    ----------
+    school : str
+        A key of :data:`SCHOOL`; any other changes nothing.
+    shop : Mapping[str, float], optional
+        The shop's own figures by rule key.
+
+    Returns
+    -------
+    HouseRules
+        All rules.
+
+    Examples
+    --------
+    >>> rules_for("guarded-quench").quench_floor("steel")
+    1.25
+    """
+    values = {rule.key: rule.value for rule in RULES} | dict(shop or {})
+    if school in SCHOOL:
+        values |= SCHOOL[school].changes
+    return replace(HouseRules(), values=values, school=school)
+
+
+def check_rule(key: str, value: float) -> float:
+    """Return ``value`` if the rule ``key`` may take it.
+
+    Parameters
+    ----------
+    key : str
+        A rule's key.
+    value : float
+        In the rule's base unit.
+
+    Returns
+    -------
+    float
+        The value.
+
+    Raises
+    ------
+    QuantityError
+        If it lies outside the rule's range.
+
+    Examples
+    --------
+    >>> check_rule("ratio_spread", 0.2)
+    0.2
+    """
+    rule = next(rule for rule in RULES if rule.key == key)
+    if not rule.low <= value <= rule.high:
+        raise QuantityError(f"{value:g}", f"{rule.label.lower()} from {rule.low:g} to {rule.high:g}")
+    return value

@@ -1,0 +1,145 @@
+"""The levers: what can be cut or changed, and what the plan says of each.
+
+A plan is a list of operations in order. A lever shows their total where it acts,
+and setting it rewrites only the operations of that kind in that place.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from .build import Build, Gasket, Operation, OpName
+from .house_rules import HouseRules
+from .quantity import Quantity
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """What the plan does with one lever in one hole: total (mm or cc), and how many operations."""
+
+    total: float
+    operations: tuple[int, ...]
+
+
+def setting(planned: tuple[Operation, ...], op: OpName, bank: str, cylinder: int) -> Setting:
+    """Return the total of a kind of operation on one hole.
+
+    Parameters
+    ----------
+    planned : tuple of Operation
+        The plan.
+    op : str
+        The kind.
+    bank : str
+        The hole's bank.
+    cylinder : int
+        The hole's number.
+
+    Returns
+    -------
+    Setting
+        Total in mm (cc for a chamber opening; 0 for a gasket) and the places of
+        the operations in the plan.
+    """
+    places = tuple(
+        i for i, item in enumerate(planned) if item.op == op and item.acts_on(bank, cylinder)
+    )
+    total = sum(amount.value for i in places if (amount := planned[i].amount) is not None)
+    return Setting(total, places)
+
+
+def set_lever(
+    build: Build,
+    planned: tuple[Operation, ...],
+    op: OpName,
+    *,
+    bank: str | None = None,
+    cylinder: int | None = None,
+    amount: Quantity | None = None,
+    gasket: Gasket | None = None,
+) -> tuple[Operation, ...]:
+    """Return the plan with one lever set to a new total.
+
+    Parameters
+    ----------
+    build : Build
+        For its banks and holes.
+    planned : tuple of Operation
+        The plan so far.
+    op : str
+        The kind of operation.
+    bank, cylinder : optional
+        Where the lever acts; neither means everywhere.
+    amount : Quantity, optional
+        The new total; None or nought takes the operation out.
+    gasket : Gasket, optional
+        The gasket to fit; None keeps the one that is fitted.
+
+    Returns
+    -------
+    tuple of Operation
+        The new plan. An operation that also acted elsewhere goes on acting there.
+
+    Examples
+    --------
+    >>> from zygometra.core.examples import small_single
+    >>> from zygometra.core.quantity import read_quantity
+    >>> from zygometra.core.units import Kind
+    >>> cut = read_quantity("0.2 mm", Kind.LENGTH, dimension="deck_cut")
+    >>> [o.op for o in set_lever(small_single(), (), "deck_cut", amount=cut)]
+    ['deck_cut']
+    """
+    inside = {
+        (b.name, number)
+        for b in build.banks
+        for number in b.cylinders
+        if (bank is None or b.name == bank) and (cylinder is None or number == cylinder)
+    }
+    kept: list[Operation] = []
+    for item in planned:
+        if item.op != op:
+            kept.append(item)
+            continue
+        kept.extend(_rest(build, item, inside))
+    if gasket is not None or (amount is not None and amount.value != 0):
+        kept.append(Operation(op, bank, cylinder, amount, gasket))
+    return tuple(kept)
+
+
+def _rest(build: Build, item: Operation, inside: set[tuple[str, int]]) -> list[Operation]:
+    """What is left of an operation outside the places that a lever takes over."""
+    acted = {(b.name, n) for b in build.banks for n in b.cylinders if item.acts_on(b.name, n)}
+    if not acted & inside:
+        return [item]
+    rest: list[Operation] = []
+    for b in build.banks:
+        own = {(b.name, n) for n in b.cylinders}
+        left = (acted & own) - inside
+        if left == own:
+            rest.append(replace(item, bank=b.name, cylinder=None))
+        else:
+            rest.extend(replace(item, bank=None, cylinder=n) for _, n in sorted(left))
+    return rest
+
+
+def limit_of(build: Build, op: OpName, rules: HouseRules) -> tuple[float, str]:
+    """Return how far a lever may go, and where that limit comes from.
+
+    Parameters
+    ----------
+    build : Build
+        Its own limits win.
+    op : str
+        A kind of operation with an amount.
+    rules : HouseRules
+        The shop's limits.
+
+    Returns
+    -------
+    limit : float
+        In mm, or cc for a chamber opening.
+    source : str
+        ``build`` or ``house``.
+    """
+    own = build.levers.limits.get(op)
+    return (own.value, "build") if own is not None else (rules.lever_limit(op), "house")

@@ -1,0 +1,350 @@
+"""A dimension as it was typed: value, unit, basis and doubt.
+
+A quantity keeps what the person wrote to the letter (``as_typed``) beside what it
+means in base units. Doubt is a standard uncertainty with its degrees of freedom.
+An unknown is not zero: where no doubt is stated, the house default stands in and
+``doubt`` says so.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from .errors import QuantityError, shown
+from .fields import Field
+from .house_rules import BASES, repeatability, unstated_doubt
+from .units import BASE, Kind, Typed, Unit, read_typed, to_base, unit_named
+
+Doubt = Literal["stated", "tolerance", "readings", "house", "none"]
+Unstated = Literal["house", "zero"]
+
+QUANTITY_KEYS = (
+    "value", "unit", "basis", "plus_minus", "u", "readings", "resolution", "gauge_u", "each",
+)  # fmt: skip
+MOST_READINGS = 200
+
+
+@dataclass(frozen=True, slots=True)
+class Quantity:
+    """One dimension, typed and understood.
+
+    Parameters
+    ----------
+    value, u : float
+        Value and standard uncertainty in the base unit of ``kind``.
+    dof : float
+        Degrees of freedom of ``u``; infinite unless it came from readings.
+    unit : Unit
+        The unit it was typed in.
+    number : float
+        The value in that unit.
+    basis : str
+        One of the five bases; ``assumed`` where none was stated.
+    doubt : str
+        How ``u`` came about: ``stated``, ``tolerance``, ``readings``, ``house``
+        (nothing stated: the house default) or ``none`` (nothing stated, and the
+        file asks for zero).
+    each : bool
+        True where it differs part to part, so that holes are independent.
+    as_typed : object
+        The number, text or object as it was written.
+    readings : tuple of float
+        In the base unit; empty where there are none.
+    """
+
+    value: float
+    u: float
+    dof: float
+    unit: Unit
+    number: float
+    kind: Kind
+    basis: str
+    basis_stated: bool
+    doubt: Doubt
+    each: bool
+    as_typed: Any
+    readings: tuple[float, ...] = ()
+
+
+def read_quantity(
+    raw: Any,
+    kind: Kind,
+    *,
+    dimension: str,
+    unstated: Unstated = "house",
+    low: float = -math.inf,
+    high: float = math.inf,
+) -> Quantity:
+    """Read a quantity in any of its forms: number, text with a unit, or object.
+
+    Parameters
+    ----------
+    raw : number, str or Mapping
+        As it stands in a build file.
+    kind : Kind
+        What the field measures.
+    dimension : str
+        The field's name, which decides the house doubt.
+    unstated : {"house", "zero"}
+        What unstated doubt becomes.
+    low, high : float
+        The range that is possible, in the base unit.
+
+    Returns
+    -------
+    Quantity
+        In base units, with what was typed.
+
+    Raises
+    ------
+    QuantityError
+        If it cannot be understood or lies outside the range.
+
+    Notes
+    -----
+    Doubt is ``u`` if given; else from n readings u² = s²/n + r²/12 + g² with the
+    sample standard deviation s; else ±T as T/√3 (rectangular).
+
+    Examples
+    --------
+    >>> read_quantity("40 thou", Kind.LENGTH, dimension="thickness").value
+    1.016
+    """
+    if isinstance(raw, Mapping):
+        return _read_object(raw, kind, dimension, unstated, low, high)
+    typed = _read_scalar(raw, kind)
+    unit = typed.unit or BASE[kind]
+    value = to_base(typed.number, unit)
+    _check_range(value, kind, low, high)
+    u, doubt = _unstated(dimension, "assumed", unstated)
+    return Quantity(value, u, math.inf, unit, typed.number, kind, "assumed", False, doubt, False, raw)
+
+
+def read_field(raw: Any, field: Field, unstated: Unstated = "house") -> Quantity:
+    """Read the quantity of a field, within the field's limits.
+
+    Parameters
+    ----------
+    raw : number, str or Mapping
+        As it stands in a build file.
+    field : Field
+        The dimension.
+    unstated : {"house", "zero"}
+        What unstated doubt becomes.
+
+    Returns
+    -------
+    Quantity
+        In base units.
+
+    Raises
+    ------
+    QuantityError
+        If it cannot be understood or is not possible for that field.
+
+    Examples
+    --------
+    >>> from zygometra.core.fields import FIELD
+    >>> read_field("3.4646 in", FIELD["block.bore"]).number
+    3.4646
+    """
+    return read_quantity(
+        raw, field.kind, dimension=dimension_of(field), unstated=unstated,
+        low=field.low, high=field.high,
+    )  # fmt: skip
+
+
+def dimension_of(field: Field) -> str:
+    """Return the name under which the house rules know a field's doubt."""
+    return "gasket_bore" if field.path == "parts.gasket.bore" else field.name
+
+
+def _read_scalar(raw: Any, kind: Kind) -> Typed:
+    if isinstance(raw, str):
+        return read_typed(raw, kind)
+    if isinstance(raw, bool) or not isinstance(raw, (int, float)):
+        raise QuantityError(shown(raw), f"a number or a text such as {BASE[kind].example}")
+    if not math.isfinite(raw) or abs(raw) > 1e15:
+        raise QuantityError(shown(raw), f"a finite number, or a text such as {BASE[kind].example}")
+    return Typed(float(raw), None)
+
+
+def _check_range(value: float, kind: Kind, low: float, high: float) -> None:
+    if not low <= value <= high:
+        symbol = BASE[kind].symbol
+        raise QuantityError(f"{value:.10g} {symbol}", f"{low:g} to {high:g} {symbol}")
+
+
+def _unstated(dimension: str, basis: str, unstated: Unstated) -> tuple[float, Doubt]:
+    if unstated == "zero":
+        return 0.0, "none"
+    width = unstated_doubt(dimension, basis)
+    return width / math.sqrt(3), ("house" if width else "none")
+
+
+def _in_unit(raw: Any, kind: Kind, unit: Unit, name: str) -> float:
+    """A part of a quantity object, in the base unit; its own unit wins over the object's."""
+    try:
+        typed = _read_scalar(raw, kind)
+    except QuantityError as error:
+        raise QuantityError(f"{name} {error.found}", error.wanted) from None
+    return to_base(typed.number, typed.unit or unit)
+
+
+def _read_object(
+    raw: Mapping[str, Any], kind: Kind, dimension: str, unstated: Unstated, low: float, high: float
+) -> Quantity:
+    for key in raw:
+        if key not in QUANTITY_KEYS and not str(key).startswith("x-"):
+            raise QuantityError(f"the key {shown(str(key))}", "one of " + ", ".join(QUANTITY_KEYS))
+    unit = BASE[kind]
+    if (spelling := raw.get("unit")) is not None:
+        if not isinstance(spelling, str):
+            raise QuantityError(f"the unit {shown(spelling)}", f"a text such as {unit.symbol}")
+        unit = unit_named(spelling.strip(), kind)
+    basis = raw.get("basis")
+    if basis is not None and basis not in BASES:
+        raise QuantityError(f"the basis {shown(basis)}", "one of " + ", ".join(BASES))
+    each = raw.get("each", False)
+    if not isinstance(each, bool):
+        raise QuantityError(f"each {shown(each)}", "true or false")
+    readings = _readings(raw.get("readings"), kind, unit)
+    if raw.get("value") is not None:
+        typed = _read_scalar(raw["value"], kind)
+        unit = typed.unit or unit
+        number, value = typed.number, to_base(typed.number, unit)
+    elif readings:
+        value = math.fsum(readings) / len(readings)
+        number = value / to_base(1.0, unit)
+    else:
+        raise QuantityError("no value", "value, or readings to take the mean of")
+    _check_range(value, kind, low, high)
+    for reading in readings:
+        _check_range(reading, kind, low, high)
+    default = "mock-up" if dimension == "deck_clearance" else "measured"
+    stood = basis or (default if readings else "assumed")
+    u, dof, doubt = _doubt(raw, kind, unit, readings, dimension, stood, unstated)
+    return Quantity(
+        value, u, dof, unit, number, kind, stood, basis is not None, doubt, each, dict(raw), readings
+    )
+
+
+def _readings(raw: Any, kind: Kind, unit: Unit) -> tuple[float, ...]:
+    if raw is None:
+        return ()
+    if not isinstance(raw, list) or not raw:
+        raise QuantityError(f"readings {shown(raw)}", "a list of one or more readings")
+    if len(raw) > MOST_READINGS:
+        raise QuantityError(f"{len(raw)} readings", f"at most {MOST_READINGS}")
+    return tuple(_in_unit(item, kind, unit, "the reading") for item in raw)
+
+
+def _doubt(
+    raw: Mapping[str, Any], kind: Kind, unit: Unit, readings: tuple[float, ...],
+    dimension: str, basis: str, unstated: Unstated,
+) -> tuple[float, float, Doubt]:  # fmt: skip
+    stated = {}
+    for key in ("u", "plus_minus", "resolution", "gauge_u"):
+        if raw.get(key) is not None:
+            stated[key] = _in_unit(raw[key], kind, unit, key)
+            if stated[key] < 0:
+                raise QuantityError(f"{key} {shown(raw[key])}", f"{key} of nought or more")
+    if "u" in stated:
+        return stated["u"], math.inf, "stated"
+    if readings:
+        u, dof, complete = doubt_of_readings(
+            readings, stated.get("resolution", 0.0), stated.get("gauge_u", 0.0),
+            repeatability(dimension) if unstated == "house" else 0.0,
+        )  # fmt: skip
+        if u > 0 or unstated == "zero":
+            return u, dof, "readings" if complete else "house" if unstated == "house" else "none"
+    elif "plus_minus" in stated:
+        return stated["plus_minus"] / math.sqrt(3), math.inf, "tolerance"
+    u, doubt = _unstated(dimension, basis, unstated)
+    return u, math.inf, doubt
+
+
+def doubt_of_readings(
+    readings: tuple[float, ...], resolution: float, gauge_u: float, usual_spread: float
+) -> tuple[float, float, bool]:
+    """Return the doubt of the mean of repeated readings.
+
+    Parameters
+    ----------
+    readings : tuple of float
+        In one unit.
+    resolution, gauge_u : float
+        The gauge's resolution r and own standard uncertainty g, same unit.
+    usual_spread : float
+        Standard deviation that stands in where there is one reading only.
+
+    Returns
+    -------
+    u : float
+        Standard uncertainty, same unit.
+    dof : float
+        Effective degrees of freedom.
+    complete : bool
+        False where the usual spread stood in for one that was never read.
+
+    Notes
+    -----
+    u² = s²/n + r²/12 + g², with n − 1 degrees of freedom for s; the gauge's own
+    terms are taken as known, so the effective degrees of freedom (Welch and
+    Satterthwaite) are u⁴ (n − 1)/(s²/n)².
+
+    Examples
+    --------
+    >>> u, dof, complete = doubt_of_readings((51.2, 51.4), 0.2, 0.0, 0.15)
+    >>> round(u, 6), complete
+    (0.11547, True)
+    """
+    n = len(readings)
+    gauge = resolution * resolution / 12 + gauge_u * gauge_u
+    if n == 1:
+        return math.sqrt(usual_spread * usual_spread + gauge), math.inf, False
+    mean = math.fsum(readings) / n
+    spread = math.fsum((r - mean) ** 2 for r in readings) / (n - 1) / n
+    u2 = spread + gauge
+    dof = u2 * u2 * (n - 1) / (spread * spread) if spread > 0 else math.inf
+    return math.sqrt(u2), dof, True
+
+
+def coverage(dof: float) -> float:
+    """Return the factor k of a 95 % band at the given degrees of freedom.
+
+    Parameters
+    ----------
+    dof : float
+        Effective degrees of freedom, infinite for the normal distribution.
+
+    Returns
+    -------
+    float
+        Student's t at 97.5 %.
+
+    Notes
+    -----
+    SciPy is imported only where readings make the degrees of freedom finite, and
+    the answer is kept to a tenth of a degree, rounded down, so that a page of
+    eight holes asks it a few times only.
+
+    Examples
+    --------
+    >>> round(coverage(2), 3), round(coverage(math.inf), 3)
+    (4.303, 1.96)
+    """
+    if dof > 1e6:
+        return 1.959963984540054
+    tenth = math.floor(max(dof, 1.0) * 10) / 10
+    if tenth not in _COVERAGE:
+        from scipy.special import stdtrit
+
+        _COVERAGE[tenth] = float(stdtrit(tenth, 0.975))
+    return _COVERAGE[tenth]
+
+
+_COVERAGE: dict[float, float] = {}

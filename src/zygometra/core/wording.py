@@ -1,0 +1,222 @@
+"""How the shop writes a figure: its unit, its digits, its words.
+
+Arithmetic never rounds. Only here does a figure become text, with no more digits
+than its doubt allows (the Particle Data Group's rule, Review of Particle Physics,
+Introduction, section 5.3), and the other system's figure stands beside it.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+from .quantity import Quantity
+from .units import INCH, MM, THOU, Kind, Unit, from_base
+
+MOST_DECIMALS = {"mm": 3, "thou": 1, "in": 4, "cc": 2, "in3": 2, "ratio": 2, "deg": 1, "mm2": 0,
+                 "in2": 2, "g": 1, "rpm": 0, "cc/mm": 2}  # fmt: skip
+THOU_BELOW = 5.0
+MINUS = "−"
+
+
+def decimals_for(doubt: float, most: int) -> int:
+    """Return how many decimals a figure may show.
+
+    Parameters
+    ----------
+    doubt : float
+        Standard uncertainty in the unit shown; 0 where there is none.
+    most : int
+        Decimals shown at the most.
+
+    Returns
+    -------
+    int
+        Decimals.
+
+    Notes
+    -----
+    Of the three leading digits of the doubt: 100 to 354 keeps two digits, 355 to
+    949 one, 950 to 999 rounds up to 1000 and keeps two.
+
+    Examples
+    --------
+    >>> decimals_for(0.038, 3), decimals_for(0.0076, 3), decimals_for(0.0266, 4)
+    (2, 3, 3)
+    """
+    if doubt <= 0 or not math.isfinite(doubt):
+        return most
+    exponent = math.floor(math.log10(doubt))
+    leading = round(doubt / 10**exponent * 100)
+    digits = 2 if leading < 355 else 1
+    if leading >= 950:
+        exponent, digits = exponent + 1, 2
+    return max(0, min(most, digits - 1 - exponent))
+
+
+def figure(number: float, decimals: int) -> str:
+    """Write a number with a true minus sign and no negative nought.
+
+    Parameters
+    ----------
+    number : float
+        What to write.
+    decimals : int
+        Decimals.
+
+    Returns
+    -------
+    str
+        Text.
+
+    Examples
+    --------
+    >>> figure(-0.0001, 2), figure(-1.5, 1)
+    ('0.00', '−1.5')
+    """
+    text = f"{abs(number):.{decimals}f}"
+    return MINUS + text if number < 0 and float(text) != 0 else text
+
+
+@dataclass(frozen=True, slots=True)
+class Reader:
+    """Who reads: which system comes first, and the shop's words.
+
+    Parameters
+    ----------
+    system : {"mm", "inch"}
+        The system written first.
+    quench, deck, pin : str
+        The shop's word for each.
+    """
+
+    system: Literal["mm", "inch"] = "mm"
+    quench: str = "quench"
+    deck: str = "deck"
+    pin: str = "wrist pin"
+
+    def length_unit(self, mm: float, other: bool = False) -> Unit:
+        """Return the unit a length is written in: thou for what is small, in inches."""
+        if (self.system == "mm") != other:
+            return MM
+        return THOU if abs(mm) < THOU_BELOW else INCH
+
+    def length(self, mm: float, u: float = 0.0, *, other: bool = False, sign: bool = True) -> str:
+        """Return a length with its unit, such as ``0.31 mm`` or ``12.2 thou``."""
+        number, symbol = self.length_parts(mm, u, other=other)
+        return f"{number if sign else number.lstrip(MINUS)} {symbol}"
+
+    def length_parts(self, mm: float, u: float = 0.0, *, other: bool = False) -> tuple[str, str]:
+        """Return a length's figures and its unit apart."""
+        unit = self.length_unit(mm, other)
+        decimals = decimals_for(from_base(u, unit), MOST_DECIMALS[unit.symbol])
+        return figure(from_base(mm, unit), decimals), unit.symbol
+
+    def clearance(self, mm: float, u: float = 0.0, *, other: bool = False) -> str:
+        """Return a deck clearance in words: ``0.31 mm down``, ``0.12 mm proud``, ``level``."""
+        text = self.length(mm, u, other=other, sign=False)
+        if float(text.split(" ", 1)[0]) == 0:
+            return f"level with the {self.deck}"
+        return f"{text} {'down' if mm > 0 else 'proud'}"
+
+    def quantity(self, quantity: Quantity) -> str:
+        """Return a figure in the unit it was typed in."""
+        unit = quantity.unit
+        most = max(MOST_DECIMALS.get(unit.symbol, 3), _typed_decimals(quantity.number))
+        if quantity.doubt == "readings":
+            most = decimals_for(from_base(quantity.u, unit), most)
+        text = figure(quantity.number, most)
+        if quantity.doubt != "readings":
+            text = figure(quantity.number, min(most, _typed_decimals(quantity.number)))
+        return f"{text} {'°' if unit.symbol == 'deg' else unit.symbol}".replace(" °", "°")
+
+    def beside(self, quantity: Quantity) -> str:
+        """Return a length in the system it was not typed in; nothing for other kinds."""
+        if quantity.kind is not Kind.LENGTH:
+            return ""
+        inches = quantity.unit.symbol in ("in", "thou", "tenth")
+        unit = MM if inches else THOU if abs(quantity.value) < THOU_BELOW else INCH
+        number = figure(from_base(quantity.value, unit), MOST_DECIMALS[unit.symbol])
+        return f"{number} {unit.symbol}"
+
+    def band(self, mm: float) -> str:
+        """Return the half-width of a band in the reader's unit, at one or two digits."""
+        unit = self.length_unit(0.0)
+        value = from_base(mm, unit)
+        return f"{figure(value, decimals_for(value, MOST_DECIMALS[unit.symbol]))} {unit.symbol}"
+
+
+def volume(cc: float, u: float = 0.0) -> str:
+    """Return a volume in cc with the digits its doubt allows.
+
+    Parameters
+    ----------
+    cc, u : float
+        Volume and its standard uncertainty in cc.
+
+    Returns
+    -------
+    str
+        Such as ``66.1 cc``.
+
+    Examples
+    --------
+    >>> volume(66.0688985, 0.549)
+    '66.1 cc'
+    """
+    return f"{figure(cc, decimals_for(u, 2))} cc"
+
+
+def ratio_text(ratio: float | None, u: float = 0.0) -> str:
+    """Return a compression ratio, or a dash where there is none.
+
+    Parameters
+    ----------
+    ratio : float or None
+        The ratio.
+    u : float
+        Its standard uncertainty.
+
+    Returns
+    -------
+    str
+        Such as ``9.65``.
+
+    Examples
+    --------
+    >>> ratio_text(9.653, 0.072), ratio_text(None)
+    ('9.65', '—')
+    """
+    return "—" if ratio is None else figure(ratio, decimals_for(u, 2))
+
+
+def count_of(numbers: list[int], word: str = "Hole") -> str:
+    """Name holes in a sentence.
+
+    Parameters
+    ----------
+    numbers : list of int
+        Hole numbers.
+    word : str
+        The word in the singular.
+
+    Returns
+    -------
+    str
+        Such as ``Holes 1, 3 and 5``.
+
+    Examples
+    --------
+    >>> count_of([4]), count_of([1, 3, 5])
+    ('Hole 4', 'Holes 1, 3 and 5')
+    """
+    texts = [str(n) for n in numbers]
+    if len(texts) == 1:
+        return f"{word} {texts[0]}"
+    return f"{word}s {', '.join(texts[:-1])} and {texts[-1]}"
+
+
+def _typed_decimals(number: float) -> int:
+    text = f"{number:.9f}".rstrip("0")
+    return len(text.partition(".")[2])

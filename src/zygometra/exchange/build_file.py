@@ -1,0 +1,322 @@
+"""The build file: text to document to build, and back.
+
+A file is taken whole or not at all. Every fault names its place, what was found
+there and what is wanted.
+"""
+
+from __future__ import annotations
+
+import itertools
+import json
+import math
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from zygometra.core.build import MOST_CYLINDERS, Build
+from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
+from zygometra.core.fields import FIELDS
+from zygometra.core.quantity import read_quantity
+from zygometra.core.units import Kind
+
+from .document import CUT_KIND, Document, read_document, read_fill, window_value
+
+MOST_BYTES = 2_000_000
+
+
+def document_from_text(text: str | bytes) -> Document:
+    """Read the text of a build file into a document.
+
+    Parameters
+    ----------
+    text : str or bytes
+        JSON, UTF-8.
+
+    Returns
+    -------
+    dict
+        The document, not yet checked.
+
+    Raises
+    ------
+    BuildFaults
+        If it is not one JSON object; the fault's path is ``$`` with line and column.
+    """
+    if len(text) > MOST_BYTES:
+        raise BuildFaults([Fault("$", f"{len(text):,} bytes".replace(",", " "), "at most 2 MB")])
+    try:
+        words = text.decode("utf-8-sig") if isinstance(text, bytes) else text
+    except UnicodeDecodeError:
+        raise BuildFaults([Fault("$", "bytes that are not text", "a JSON text in UTF-8")]) from None
+    if not words.strip():
+        raise BuildFaults([Fault("$", "an empty file", "one JSON object, a build file")])
+    try:
+        document = json.loads(words, parse_constant=_no_constant, object_pairs_hook=_no_twins)
+    except json.JSONDecodeError as error:
+        place = f"$ (line {error.lineno}, column {error.colno})"
+        cut_short = error.pos >= len(words.rstrip()) - 1
+        found = "a text that breaks off" if cut_short else f"a slip in the JSON: {error.msg.lower()}"
+        raise BuildFaults([Fault(place, found, "a complete JSON object")]) from None
+    except RecursionError:
+        raise BuildFaults([Fault("$", "objects nested too deep", "a build file")]) from None
+    except ValueError as error:
+        raise BuildFaults([Fault("$", str(error), "plain numbers and each key once")]) from None
+    if not isinstance(document, dict):
+        raise BuildFaults([Fault("$", shown(document), "one JSON object, a build file")])
+    return document
+
+
+def _no_constant(name: str) -> float:
+    raise ValueError(f"the number {name}")
+
+
+def _no_twins(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    keys = dict(pairs)
+    if len(keys) != len(pairs):
+        seen: set[str] = set()
+        twin = next(k for k, _ in pairs if k in seen or seen.add(k))  # type: ignore[func-returns-value]
+        raise ValueError(f"the key {shown(twin)} twice")
+    return keys
+
+
+def build_from_text(text: str | bytes) -> tuple[Document, Build]:
+    """Read and check the text of a build file.
+
+    Parameters
+    ----------
+    text : str or bytes
+        JSON, UTF-8.
+
+    Returns
+    -------
+    document : dict
+        As written, ``x-`` keys included.
+    build : Build
+        Ready to be evaluated.
+
+    Raises
+    ------
+    BuildFaults
+        With every fault found.
+    """
+    document = document_from_text(text)
+    return document, check(document)
+
+
+def check(document: Document) -> Build:
+    """Check a document against the format and return its build.
+
+    Parameters
+    ----------
+    document : dict
+        A build document.
+
+    Returns
+    -------
+    Build
+        Ready to be evaluated.
+
+    Raises
+    ------
+    BuildFaults
+        With every fault found.
+    """
+    from pydantic import ValidationError
+
+    from .models import BuildFile
+
+    faults = list(_unstorable(document, "$"))
+    if faults:
+        raise BuildFaults(faults)
+    if isinstance(document.get("format"), str) and document["format"] == "zygometra.build":
+        version = document.get("version")
+        if version != 1 or isinstance(version, bool):
+            raise BuildFaults([Fault("version", shown(version), "1, the version this reader knows")])
+    try:
+        BuildFile.model_validate(_without_notes(document))
+    except ValidationError as error:
+        raise BuildFaults([_fault(item, document) for item in error.errors()]) from None
+    faults = list(_cross_faults(document))
+    if faults:
+        raise BuildFaults(faults)
+    build = read_document(document)
+    faults = list(_missing(build))
+    if faults:
+        raise BuildFaults(faults)
+    return build
+
+
+def _without_notes(node: Any) -> Any:
+    """The document without its ``x-`` keys, which are kept but never read."""
+    if isinstance(node, dict):
+        return {k: _without_notes(v) for k, v in node.items() if not str(k).startswith("x-")}
+    return [_without_notes(item) for item in node] if isinstance(node, list) else node
+
+
+def _unstorable(node: Any, path: str, depth: int = 0) -> Iterator[Fault]:
+    if depth > 40:
+        yield Fault(path, "objects nested too deep", "at most 40 levels")
+    elif isinstance(node, dict):
+        for key, value in node.items():
+            yield from _unstorable(key, f"{path} (a key)", depth + 1)
+            yield from _unstorable(value, f"{path}.{key}" if path != "$" else str(key), depth + 1)
+    elif isinstance(node, list):
+        for i, item in enumerate(node):
+            yield from _unstorable(item, f"{path}[{i}]", depth + 1)
+    elif isinstance(node, str) and any((c < " " and c not in "\n\t") or "\ud800" <= c <= "\udfff" for c in node):
+        yield Fault(path, f"a control character in {shown(node)}", "text that can be printed")
+    elif isinstance(node, float) and not math.isfinite(node):
+        yield Fault(path, "a number too large", "a finite number")
+
+
+_WANTED = {
+    "missing": "this key", "extra_forbidden": "no such key (or one that starts with x-)",
+    "string_type": "a text", "list_type": "a list", "dict_type": "an object",
+    "model_type": "an object", "model_attributes_type": "an object", "int_type": "a whole number",
+    "bool_type": "true or false", "string_too_short": "a text that is not empty",
+}  # fmt: skip
+
+
+def _fault(item: Mapping[str, Any], document: Document) -> Fault:
+    """One of the model's errors, in our words."""
+    place = [p for p in item["loc"] if p != "[key]"]
+    path = ""
+    for step in place:
+        path += f"[{step}]" if isinstance(step, int) else f".{step}" if path else str(step)
+    kind, context = item["type"], item.get("ctx") or {}
+    if kind == "quantity":
+        return Fault(path, str(context["found"]), str(context["wanted"]))
+    if kind == "extra_forbidden":
+        return Fault(path, f"the unknown key {shown(str(place[-1]))}", _WANTED[kind])
+    found = "nothing" if kind == "missing" else shown(item.get("input"))
+    if kind == "literal_error":
+        wanted = str(context["expected"]).replace("'", "")
+    elif kind == "string_pattern_mismatch":
+        wanted = "the number of a cylinder, 1 to 99"
+    elif kind in ("greater_than_equal", "less_than_equal"):
+        wanted = "a cylinder number, 1 to 99"
+    elif kind == "string_too_long":
+        wanted = f"at most {context['max_length']} characters"
+    elif kind in ("too_long", "too_short"):
+        limit = context.get("max_length", context.get("min_length"))
+        found = f"{context.get('actual_length')} entries"
+        wanted = f"{'at most' if kind == 'too_long' else 'at least'} {limit}"
+    else:
+        wanted = _WANTED.get(kind, str(item["msg"]).lower())
+    return Fault(path, found, wanted)
+
+
+def _cross_faults(document: Document) -> Iterator[Fault]:
+    """What the shape alone cannot tell: names that must match, windows in order."""
+    engine = document["engine"]
+    names, numbers = [], []
+    for i, bank in enumerate(engine["banks"]):
+        for number in bank["cylinders"]:
+            if number in numbers:
+                yield Fault(f"engine.banks[{i}].cylinders", f"cylinder {number} twice",
+                            "each cylinder in one bank once")  # fmt: skip
+            numbers.append(number)
+        if bank["name"] in names:
+            yield Fault(f"engine.banks[{i}].name", f"{shown(bank['name'])} twice",
+                        "each bank a name of its own")  # fmt: skip
+        names.append(bank["name"])
+    if len(numbers) > MOST_CYLINDERS:
+        yield Fault("engine.banks", f"{len(numbers)} cylinders", f"at most {MOST_CYLINDERS}")
+    known_banks = "one of " + ", ".join(names)
+    known_holes = "one of " + ", ".join(map(str, sorted(numbers)))
+    if engine["layout"] == "vee" and engine.get("bank_angle") is None:
+        yield Fault("engine.bank_angle", "nothing", "the angle between the banks, such as 90")
+    for name in _keys(document.get("banks")):
+        if name not in names:
+            yield Fault(f"banks.{name}", f"the bank {shown(name)}", known_banks)
+    for number in _keys(document.get("cylinders")):
+        if int(number) not in numbers:
+            yield Fault(f"cylinders.{number}", f"cylinder {number}", known_holes)
+    for i, op in enumerate(document.get("planned") or ()):
+        yield from _operation_faults(f"planned[{i}]", op, names, numbers, known_banks, known_holes)
+    yield from _window_faults(document.get("targets") or {})
+    yield from _fill_faults(document)
+
+
+def _keys(node: Any) -> list[str]:
+    return [key for key in node or () if not key.startswith("x-")]
+
+
+def _operation_faults(
+    path: str, op: Mapping[str, Any], names: list[str], numbers: list[int],
+    known_banks: str, known_holes: str,
+) -> Iterator[Fault]:  # fmt: skip
+    name = op["op"]
+    if op.get("bank") is not None and op["bank"] not in names:
+        yield Fault(f"{path}.bank", shown(op["bank"]), known_banks)
+    cylinder = op.get("cylinder")
+    if cylinder is not None and cylinder not in numbers:
+        yield Fault(f"{path}.cylinder", str(cylinder), known_holes)
+    if cylinder is not None and name in ("deck_cut", "head_cut", "gasket"):
+        yield Fault(f"{path}.cylinder", str(cylinder), f"a bank: a {name.replace('_', ' ')} acts on a whole bank")
+    if name == "gasket":
+        if not op.get("gasket"):
+            yield Fault(f"{path}.gasket", "nothing", "the gasket to fit: name, thickness, bore")
+        if op.get("amount") is not None:
+            yield Fault(f"{path}.amount", shown(op["amount"]), "no amount with a gasket")
+        return
+    if op.get("gasket") is not None:
+        yield Fault(f"{path}.gasket", "a gasket", f"no gasket with a {name.replace('_', ' ')}")
+    kind = CUT_KIND.get(name, Kind.LENGTH)
+    if op.get("amount") is None:
+        example = "0.6 cc" if kind is Kind.VOLUME else "0.18 mm"
+        yield Fault(f"{path}.amount", "nothing", f"how much, such as {example}")
+        return
+    try:
+        read_quantity(op["amount"], kind, dimension=name, low=0)
+    except QuantityError as error:
+        yield Fault(f"{path}.amount", error.found, error.wanted)
+
+
+def _window_faults(targets: Mapping[str, Any]) -> Iterator[Fault]:
+    for name in ("compression_ratio", "quench", "deck_clearance"):
+        window = targets.get(name)
+        if not window:
+            continue
+        values = [
+            (key, window_value(window.get(key), name))
+            for key in ("min", "aim", "max")
+            if window.get(key) is not None
+        ]
+        for (low, a), (high, b) in itertools.pairwise(values):
+            if a > b:
+                yield Fault(f"targets.{name}.{high}", shown(window[high]), f"at least {low}, {shown(window[low])}")
+
+
+def _fill_faults(document: Document) -> Iterator[Fault]:
+    fills = ((document["parts"].get("head") or {}).get("step_fills")) or ()
+    read = [read_fill(fill) for fill in fills]
+    for i, (shallow, deep) in enumerate(itertools.pairwise(read), start=1):
+        if deep[0].value <= shallow[0].value or deep[1].value >= shallow[1].value:
+            yield Fault(f"parts.head.step_fills[{i}]", "a step that does not go down",
+                        "deeper steps in order, each with less volume below it")  # fmt: skip
+    if read and read[0][0].value != 0:
+        yield Fault("parts.head.step_fills[0].depth", shown(fills[0]["depth"]), "0, the head face")
+
+
+def _missing(build: Build) -> Iterator[Fault]:
+    """Figures without which a hole cannot be evaluated, and rods that are too short."""
+    from zygometra.core.evaluate import hole_sources
+
+    said = set()
+    for bank in build.banks:
+        for number in bank.cylinders:
+            sources = hole_sources(build, bank.name, number)
+            mocked_up = "mock-up.deck_clearance" in sources
+            for field in FIELDS:
+                optional = mocked_up and field.path in (
+                    "parts.block.deck_height", "parts.piston.compression_height")  # fmt: skip
+                if field.required and not optional and field.path not in sources:
+                    if field.path not in said:
+                        said.add(field.path)
+                        yield Fault(field.path, "nothing", f"the {field.label}")
+            rod, stroke = sources.get("parts.rod.length"), sources.get("parts.crank.stroke")
+            if rod and stroke and rod.quantity.value <= stroke.quantity.value / 2:
+                if rod.path not in said:
+                    said.add(rod.path)
+                    yield Fault(rod.path, shown(rod.quantity.as_typed),
+                                f"a rod longer than half the stroke of {stroke.quantity.value:g} mm")  # fmt: skip

@@ -1,0 +1,267 @@
+"""A build document and the build it stands for, both ways, figures as typed.
+
+The document is what a build file holds and what the store keeps; it was checked
+(:mod:`.build_file`) when it was taken in, so nothing is checked again here.
+"""
+
+from __future__ import annotations
+
+import copy
+import json
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from zygometra.core.build import Bank, Build, Gasket, Levers, Operation, Targets, Window
+from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELD, FIELDS, field_at
+from zygometra.core.quantity import Quantity, Unstated, read_field, read_quantity
+from zygometra.core.units import Kind
+
+Document = dict[str, Any]
+CUT_KIND = {"open_chamber": Kind.VOLUME}
+
+
+def read_document(document: Document) -> Build:
+    """Return the build of a document that was checked when it was taken in.
+
+    Parameters
+    ----------
+    document : dict
+        A build document that :func:`check` has passed.
+
+    Returns
+    -------
+    Build
+        Ready to be evaluated.
+    """
+    unstated: Unstated = document.get("unstated_doubt", "house")
+    engine, parts = document["engine"], document["parts"]
+    figures = {
+        path: read_field(raw, field_at(path), unstated) for path, raw in figures_of(document)
+    }
+    names = {"": (parts.get("gasket") or {}).get("name") or ""}
+    for bank, own in (document.get("banks") or {}).items():
+        if isinstance(own, dict) and (name := (own.get("gasket") or {}).get("name")):
+            names[bank] = name
+    head = parts.get("head") or {}
+    return Build(
+        name=document["name"],
+        layout=engine["layout"],
+        banks=tuple(Bank(b["name"], tuple(b["cylinders"])) for b in engine["banks"]),
+        figures=figures,
+        school=document.get("school") or "",
+        unstated_doubt=unstated,
+        rod_material=(parts.get("rod") or {}).get("material", "steel"),
+        gasket_names=names,
+        step_fills=tuple(read_fill(fill, unstated) for fill in head.get("step_fills") or ()),
+        planned=tuple(read_operation(op, unstated) for op in document.get("planned") or ()),
+        targets=_targets(document.get("targets") or {}),
+        levers=_levers(document.get("levers") or {}, unstated),
+    )
+
+
+def figures_of(document: Document) -> Iterator[tuple[str, Any]]:
+    """Yield the place and the typed form of every figure of a document.
+
+    Parameters
+    ----------
+    document : dict
+        A build document.
+
+    Yields
+    ------
+    path, typed : str, object
+        Such as ``cylinders.3.bore`` and ``"92.02 mm"``.
+    """
+    for field in FIELDS:
+        if field.part != "mock-up":
+            node: Any = document
+            for step in field.path.split("."):
+                node = node.get(step) if isinstance(node, dict) else None
+            if node is not None:
+                yield field.path, node
+    for bank, own in (document.get("banks") or {}).items():
+        if bank.startswith("x-"):
+            continue
+        for name in BANK_NAMES:
+            part, _, inner = name.partition(".")
+            node = own.get(part)
+            if inner:
+                node = node.get(inner) if node else None
+            if node is not None:
+                yield f"banks.{bank}.{name}", node
+    for number, own in (document.get("cylinders") or {}).items():
+        if number.startswith("x-"):
+            continue
+        for name in CYLINDER_NAMES:
+            if own.get(name) is not None:
+                yield f"cylinders.{number}.{name}", own[name]
+
+
+def read_operation(op: Mapping[str, Any], unstated: Unstated) -> Operation:
+    """Return the operation of one entry of ``planned``.
+
+    Parameters
+    ----------
+    op : Mapping
+        As it stands in a document.
+    unstated : {"house", "zero"}
+        What unstated doubt becomes.
+
+    Returns
+    -------
+    Operation
+        Read.
+    """
+    amount = gasket = None
+    if op.get("amount") is not None:
+        kind = CUT_KIND.get(op["op"], Kind.LENGTH)
+        amount = read_quantity(op["amount"], kind, dimension=op["op"], unstated=unstated, low=0)
+    if op.get("gasket") is not None:
+        gasket = read_gasket(op["gasket"], unstated)
+    return Operation(op["op"], op.get("bank"), op.get("cylinder"), amount, gasket)
+
+
+def read_gasket(raw: Mapping[str, Any], unstated: Unstated) -> Gasket:
+    """Return the gasket of an operation or of the shelf.
+
+    Parameters
+    ----------
+    raw : Mapping
+        Name, thickness, bore.
+    unstated : {"house", "zero"}
+        What unstated doubt becomes.
+
+    Returns
+    -------
+    Gasket
+        Read.
+    """
+
+    def part(name: str) -> Quantity | None:
+        value = raw.get(name)
+        return None if value is None else read_field(value, FIELD[f"gasket.{name}"], unstated)
+
+    return Gasket(raw.get("name") or "", part("thickness"), part("bore"), part("opening_area"))
+
+
+def read_fill(
+    fill: Mapping[str, Any], unstated: Unstated = "house"
+) -> tuple[Quantity, Quantity]:
+    """Return depth and volume of one fill in steps."""
+    return (
+        read_quantity(fill["depth"], Kind.LENGTH, dimension="target"),
+        read_field(fill["below"], FIELD["head.chamber_volume"], unstated),
+    )
+
+
+def window_value(raw: Any, name: str) -> float:
+    """Return an edge of a window, in mm or as a ratio."""
+    if name == "compression_ratio":
+        return float(raw)
+    return read_quantity(raw, Kind.LENGTH, dimension="target").value
+
+
+def _targets(targets: Mapping[str, Any]) -> Targets:
+    def window(name: str) -> Window:
+        own = targets.get(name) or {}
+        low, aim, high = (
+            None if own.get(key) is None else window_value(own[key], name)
+            for key in ("min", "aim", "max")
+        )
+        return Window(low, aim, high)
+
+    spread = targets.get("ratio_spread")
+    return Targets(window("compression_ratio"), window("quench"), window("deck_clearance"),
+                   None if spread is None else float(spread))  # fmt: skip
+
+
+def _levers(levers: Mapping[str, Any], unstated: Unstated) -> Levers:
+    limits = {
+        op: read_quantity(levers[op]["max"], CUT_KIND.get(op, Kind.LENGTH), dimension="limit")
+        for op in ("deck_cut", "head_cut", "crown_cut", "open_chamber")
+        if levers.get(op)
+    }
+    gaskets = tuple(read_gasket(g, unstated) for g in levers.get("gaskets") or ())
+    return Levers(limits, gaskets, bool(levers.get("gasket_per_bank", False)))
+
+
+# -- build to document --------------------------------------------------------
+
+
+def operation_document(op: Operation) -> Document:
+    """Return one operation as it stands in a build file, figures as typed.
+
+    Parameters
+    ----------
+    op : Operation
+        A planned operation.
+
+    Returns
+    -------
+    dict
+        An entry of ``planned``.
+    """
+    entry: Document = {"op": op.op}
+    if op.bank is not None:
+        entry["bank"] = op.bank
+    if op.cylinder is not None:
+        entry["cylinder"] = op.cylinder
+    if op.amount is not None:
+        entry["amount"] = op.amount.as_typed
+    if op.gasket is not None:
+        gasket: Document = {"name": op.gasket.name} if op.gasket.name else {}
+        for name in ("thickness", "bore", "opening_area"):
+            if (quantity := getattr(op.gasket, name)) is not None:
+                gasket[name] = quantity.as_typed
+        entry["gasket"] = gasket
+    return entry
+
+
+def with_figure(document: Document, path: str, typed: Any) -> Document:
+    """Return a copy of a document with one figure set, or taken out.
+
+    Parameters
+    ----------
+    document : dict
+        A build document.
+    path : str
+        The figure's place.
+    typed : object
+        As typed; None takes it out.
+
+    Returns
+    -------
+    dict
+        A new document.
+    """
+    changed = copy.deepcopy(document)
+    steps = path.split(".")
+    node = changed
+    for step in steps[:-1]:
+        child = node.get(step)
+        if child is None:
+            if typed is None:
+                return changed
+            child = node[step] = {}
+        node = child
+    if typed is None:
+        node.pop(steps[-1], None)
+    else:
+        node[steps[-1]] = typed
+    return changed
+
+
+def to_text(document: Document) -> str:
+    """Return a document as the text of a build file.
+
+    Parameters
+    ----------
+    document : dict
+        A build document.
+
+    Returns
+    -------
+    str
+        JSON, indented.
+    """
+    return json.dumps(document, indent=1, ensure_ascii=False) + "\n"

@@ -1,0 +1,79 @@
+"""The evaluation and its findings as an open document (format zygometra.evaluation)."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from zygometra.core.evaluate import Evaluation, State
+from zygometra.core.findings import Finding
+
+
+def evaluation_document(evaluation: Evaluation, findings: tuple[Finding, ...]) -> dict[str, Any]:
+    """Return what ``zygometra evaluate`` prints. Numbers are unrounded.
+
+    Parameters
+    ----------
+    evaluation : Evaluation
+        Both states.
+    findings : tuple of Finding
+        About them.
+
+    Returns
+    -------
+    dict
+        The document.
+    """
+    return {
+        "format": "zygometra.evaluation",
+        "version": 1,
+        "now": state_document(evaluation.now),
+        "planned": state_document(evaluation.planned),
+        "findings": [
+            {"severity": f.severity, "code": f.code, "where": f.where, "says": f.says,
+             "why": f.why, "do": f.do}
+            for f in findings
+        ],
+    }  # fmt: skip
+
+
+def state_document(state: State) -> dict[str, Any]:
+    """Return one state: the engine's figures, every hole's, every deck's line.
+
+    Parameters
+    ----------
+    state : State
+        Now, or planned.
+
+    Returns
+    -------
+    dict
+        With ``null`` where there is no room above the piston, or no cam.
+    """
+    cylinders = []
+    for hole in state.holes:
+        o = hole.outcome
+        possible = o.ratio is not None
+        u = {name: spread[0] for name, spread in o.doubts._asdict().items()}
+        cylinders.append({
+            "number": hole.number, "bank": hole.bank,
+            "deck_clearance_mm": o.deck_clearance, "quench_mm": o.quench,
+            "swept_cc": o.swept, "clearance_cc": o.clearance if possible else None,
+            "compression_ratio": o.ratio, "effective_ratio": o.effective,
+            "u": {
+                "deck_clearance_mm": u["deck_clearance"], "quench_mm": u["quench"],
+                "clearance_cc": u["clearance"], "compression_ratio": u["ratio"] if possible else None,
+                "swept_cc": u["swept"],
+                "effective_ratio": u["effective"] if o.effective is not None else None,
+            },
+        })  # fmt: skip
+    return {
+        "displacement_cc": state.displacement_cc,
+        "rod_ratio": state.rod_ratio,
+        "u": {"displacement_cc": state.displacement_u, "rod_ratio": state.rod_ratio_u},
+        "cylinders": cylinders,
+        "decks": [
+            {"bank": d.bank, "slope_along_mm_per_m": d.slope_mm_per_m,
+             "first_cylinder_mm": d.first_cylinder_mm, "residuals_mm": list(d.residuals_mm)}
+            for d in state.decks
+        ],
+    }  # fmt: skip

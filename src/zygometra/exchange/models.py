@@ -1,0 +1,313 @@
+"""The shape of a build file, as models: the one source of its validation and JSON Schema."""
+
+from __future__ import annotations
+
+import math
+import re
+from typing import Annotated, Any, Literal
+
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    PlainValidator,
+    StringConstraints,
+    WithJsonSchema,
+)  # fmt: skip
+from pydantic import (
+    Field as Slot,
+)
+from pydantic_core import PydanticCustomError
+
+from zygometra.core.build import LAYOUTS, MOST_CYLINDERS, OPS
+from zygometra.core.errors import QuantityError, shown
+from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELD, Field
+from zygometra.core.quantity import QUANTITY_KEYS, read_field, read_quantity
+from zygometra.core.units import Kind
+
+BASIS_NAMES = ["catalogue", "advertised", "measured", "mock-up", "assumed"]
+_SCALAR = {"anyOf": [{"type": "number"}, {"type": "string", "maxLength": 80}]}
+QUANTITY_SCHEMA: dict[str, Any] = {
+    "description": "A number in the field's default unit, text with a unit, or an object.",
+    "anyOf": [
+        {"type": "number"},
+        {"type": "string", "minLength": 1, "maxLength": 80},
+        {
+            "type": "object",
+            "properties": dict.fromkeys(QUANTITY_KEYS, _SCALAR)
+            | {
+                "unit": {"type": "string"},
+                "basis": {"enum": BASIS_NAMES},
+                "readings": {"type": "array", "items": _SCALAR, "minItems": 1},
+                "each": {"type": "boolean"},
+            },
+            "patternProperties": {"^x-": {}},
+            "additionalProperties": False,
+            "anyOf": [{"required": ["value"]}, {"required": ["readings"]}],
+        },
+    ],
+}
+
+
+def _checked(read: Any) -> Any:
+    """Turn the core's refusal into a located fault that keeps found and wanted apart."""
+
+    def check(raw: Any) -> Any:
+        try:
+            read(raw)
+        except QuantityError as error:
+            raise PydanticCustomError(
+                "quantity", "{found}; {wanted}", {"found": error.found, "wanted": error.wanted}
+            ) from None
+        return raw
+
+    return PlainValidator(check)
+
+
+def _of(field: Field) -> Any:
+    wanted = WithJsonSchema({"x-ref": "Quantity", "description": field.help or field.label})
+    return Annotated[Any, _checked(lambda raw: read_field(raw, field)), wanted]
+
+
+def _plain(kind: Kind, dimension: str, low: float, high: float) -> Any:
+    def read(raw: Any) -> object:
+        return read_quantity(raw, kind, dimension=dimension, low=low, high=high)
+
+    return Annotated[Any, _checked(read), WithJsonSchema({"x-ref": "Quantity"})]
+
+
+Cut = _plain(Kind.LENGTH, "deck_cut", 0, 50)
+Opening = _plain(Kind.VOLUME, "open_chamber", 0, 500)
+Gap = _plain(Kind.LENGTH, "target", -20, 50)
+
+
+def _amount(raw: Any) -> object:
+    """An operation's amount is a length, but for a chamber opening a volume."""
+    try:
+        return read_quantity(raw, Kind.LENGTH, dimension="deck_cut", low=0, high=50)
+    except QuantityError as error:
+        try:
+            return read_quantity(raw, Kind.VOLUME, dimension="open_chamber", low=0, high=500)
+        except QuantityError:
+            raise error from None
+
+
+def _ratio(raw: Any) -> float:
+    if isinstance(raw, bool) or not isinstance(raw, (int, float)) or not math.isfinite(raw):
+        raise QuantityError(shown(raw), "a number such as 9.8")
+    if not 1 < raw <= 60:
+        raise QuantityError(shown(raw), "a compression ratio above 1 and up to 60")
+    return float(raw)
+
+
+def _spread(raw: Any) -> float:
+    if isinstance(raw, bool) or not isinstance(raw, (int, float)) or not 0 <= raw <= 20:
+        raise QuantityError(shown(raw), "a difference of ratio from 0 to 20")
+    return float(raw)
+
+
+Ratio = Annotated[Any, _checked(_ratio), WithJsonSchema({"type": "number", "exclusiveMinimum": 1})]
+Name = Annotated[str, StringConstraints(strip_whitespace=False, min_length=1, max_length=120)]
+Note = Annotated[str, StringConstraints(max_length=2000)]
+_BANK_NAME = re.compile(r"[^.\x00-\x1f]{1,40}")
+
+
+def _bank_name(raw: Any) -> str:
+    if not isinstance(raw, str) or not _BANK_NAME.fullmatch(raw) or not raw.strip():
+        raise QuantityError(shown(raw), "a bank's name of 1 to 40 characters without a full stop")
+    return raw
+
+
+BankName = Annotated[str, _checked(_bank_name), WithJsonSchema({"type": "string", "pattern": "^[^.]{1,40}$"})]
+CylinderNumber = Annotated[int, Slot(ge=1, le=99, strict=True)]
+
+
+class Shape(BaseModel):
+    """Base of every object of the file: unknown keys are faults (x- keys are set aside before)."""
+
+    model_config = ConfigDict(extra="forbid", strict=True)
+
+
+class BankShape(Shape):
+    """One bank: its name and its cylinders from the front."""
+
+    name: BankName
+    cylinders: Annotated[list[CylinderNumber], Slot(min_length=1, max_length=MOST_CYLINDERS)]
+
+
+class EngineShape(Shape):
+    """The engine's layout and banks."""
+
+    layout: Literal[LAYOUTS]  # type: ignore[valid-type]
+    bank_angle: _of(FIELD["engine.bank_angle"]) = None  # type: ignore[valid-type]
+    bore_pitch: _of(FIELD["engine.bore_pitch"]) = None  # type: ignore[valid-type]
+    displacement: _of(FIELD["engine.displacement"]) = None  # type: ignore[valid-type]
+    family: Name | None = None
+    banks: Annotated[list[BankShape], Slot(min_length=1, max_length=8)]
+
+
+def _part(title: str, part: str, **extra: Any) -> Any:
+    """The model of one part: a slot for each of its fields, none of them required by shape."""
+    names = {f.name: _of(f) for f in FIELD.values() if f.part == part}
+    body: dict[str, Any] = {"__annotations__": names | {k: v[0] for k, v in extra.items()},
+                            "__module__": __name__, "__doc__": title}  # fmt: skip
+    body |= dict.fromkeys(names) | {k: v[1] for k, v in extra.items()}
+    return type(title.replace(" ", ""), (Shape,), body)
+
+
+Block = _part("Block", "block")
+Crank = _part("Crank", "crank")
+Rod = _part("Rod", "rod", material=(Literal["steel", "titanium", "aluminium"], "steel"))
+Piston = _part("Piston", "piston")
+GasketShape = _part("Gasket", "gasket", name=(Name | None, None))
+Cam = _part("Cam", "cam")
+
+
+class StepFill(Shape):
+    """One fill in steps: the volume left below a depth under the face."""
+
+    depth: _plain(Kind.LENGTH, "target", 0, 100)  # type: ignore[valid-type]
+    below: _of(FIELD["head.chamber_volume"])  # type: ignore[valid-type]
+
+
+Head = _part(
+    "Head", "head",
+    step_fills=(Annotated[list[StepFill], Slot(min_length=2, max_length=50)] | None, None),
+)  # fmt: skip
+
+
+class PartsShape(Shape):
+    """The parts that hold for the whole engine."""
+
+    block: Block = None  # type: ignore[valid-type]
+    crank: Crank = None  # type: ignore[valid-type]
+    rod: Rod = None  # type: ignore[valid-type]
+    piston: Piston = None  # type: ignore[valid-type]
+    gasket: GasketShape = None  # type: ignore[valid-type]
+    head: Head = None  # type: ignore[valid-type]
+
+
+class BankFigures(Shape):
+    """What was measured on, or fitted to, one bank."""
+
+    deck_height: _of(BANK_NAMES["deck_height"]) = None  # type: ignore[valid-type]
+    gasket: GasketShape = None  # type: ignore[valid-type]
+
+
+CylinderFigures: Any = type(
+    "CylinderFigures",
+    (Shape,),
+    {
+        "__annotations__": {name: _of(f) for name, f in CYLINDER_NAMES.items()},
+        "__module__": __name__,
+        "__doc__": "What was measured in one hole.",
+    }
+    | dict.fromkeys(CYLINDER_NAMES),
+)
+
+
+class OperationShape(Shape):
+    """One planned operation."""
+
+    op: Literal[OPS]  # type: ignore[valid-type]
+    bank: str | None = None
+    cylinder: CylinderNumber | None = None
+    amount: Annotated[Any, _checked(_amount), WithJsonSchema({"x-ref": "Quantity"})] = None
+    gasket: GasketShape = None  # type: ignore[valid-type]
+
+
+class RatioWindow(Shape):
+    """Least, aim and most of a ratio."""
+
+    min: Ratio = None
+    aim: Ratio = None
+    max: Ratio = None
+
+
+class GapWindow(Shape):
+    """Least, aim and most of a gap."""
+
+    min: Gap = None  # type: ignore[valid-type]
+    aim: Gap = None  # type: ignore[valid-type]
+    max: Gap = None  # type: ignore[valid-type]
+
+
+class TargetsShape(Shape):
+    """The windows."""
+
+    compression_ratio: RatioWindow | None = None
+    quench: GapWindow | None = None
+    deck_clearance: GapWindow | None = None
+    ratio_spread: Annotated[Any, _checked(_spread), WithJsonSchema({"type": "number"})] = None
+
+
+class CutLimit(Shape):
+    """How far a cut may go."""
+
+    max: Cut  # type: ignore[valid-type]
+
+
+class OpeningLimit(Shape):
+    """How far a chamber may be opened."""
+
+    max: Opening  # type: ignore[valid-type]
+
+
+class LeversShape(Shape):
+    """Limits, and the gaskets that may be had."""
+
+    deck_cut: CutLimit | None = None
+    head_cut: CutLimit | None = None
+    crown_cut: CutLimit | None = None
+    open_chamber: OpeningLimit | None = None
+    gaskets: Annotated[list[GasketShape], Slot(max_length=50)] | None = None  # type: ignore[valid-type]
+    gasket_per_bank: bool = False
+
+
+class BuildFile(Shape):
+    """One build as one document, version 1."""
+
+    format: Literal["zygometra.build"]
+    version: Literal[1]
+    name: Name
+    school: Note | None = None
+    customer: Note | None = None
+    duty: Note | None = None
+    unstated_doubt: Literal["house", "zero"] = "house"
+    engine: EngineShape
+    parts: PartsShape
+    banks: dict[BankName, BankFigures] | None = None
+    cylinders: dict[
+        Annotated[str, StringConstraints(pattern=r"^[1-9][0-9]?$")], CylinderFigures
+    ] | None = None  # fmt: skip
+    cam: Cam = None  # type: ignore[valid-type]
+    planned: Annotated[list[OperationShape], Slot(max_length=200)] | None = None
+    targets: TargetsShape | None = None
+    levers: LeversShape | None = None
+
+
+def json_schema() -> dict[str, Any]:
+    """Return the JSON Schema of the build file, generated from these models.
+
+    Returns
+    -------
+    dict
+        A JSON Schema (2020-12) document.
+    """
+    schema = BuildFile.model_json_schema()
+    schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+    schema["title"] = "zygometra.build, version 1"
+    schema.setdefault("$defs", {})["Quantity"] = QUANTITY_SCHEMA
+    for part in [schema, *schema["$defs"].values()]:
+        if part.get("additionalProperties") is False:
+            part["patternProperties"] = {"^x-": {}}
+    return dict(_with_references(schema))
+
+
+def _with_references(node: Any) -> Any:
+    """Put the shared quantity's reference where the slots stand for it."""
+    if isinstance(node, dict):
+        if node.get("x-ref"):
+            kept = {k: v for k, v in node.items() if k not in ("x-ref", "default")}
+            return kept | {"$ref": f"#/$defs/{node['x-ref']}"}
+        return {key: _with_references(value) for key, value in node.items()}
+    return [_with_references(item) for item in node] if isinstance(node, list) else node

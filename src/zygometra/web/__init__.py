@@ -1,0 +1,1 @@
+"""Pages: one package a bench, with its routes, its view model and its templates."""
