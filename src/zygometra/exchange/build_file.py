@@ -13,12 +13,18 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from zygometra.core.build import MOST_CYLINDERS, Build
+from zygometra.core.document import (
+    CUT_KIND,
+    Document,
+    read_document,
+    read_fill,
+    window_value,
+)
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.fields import FIELDS
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind
 
-from .document import CUT_KIND, Document, read_document, read_fill, window_value
 
 MOST_BYTES = 2_000_000
 
@@ -288,7 +294,7 @@ def _window_faults(targets: Mapping[str, Any]) -> Iterator[Fault]:
 
 
 def _fill_faults(document: Document) -> Iterator[Fault]:
-    fills = ((document["parts"].get("head") or {}).get("step_fills")) or ()
+    fills: list[Any] = (document["parts"].get("head") or {}).get("step_fills") or []
     read = [read_fill(fill) for fill in fills]
     for i, (shallow, deep) in enumerate(itertools.pairwise(read), start=1):
         if deep[0].value <= shallow[0].value or deep[1].value >= shallow[1].value:

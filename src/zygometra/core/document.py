@@ -1,20 +1,21 @@
 """A build document and the build it stands for, both ways, figures as typed.
 
-The document is what a build file holds and what the store keeps; it was checked
-(:mod:`.build_file`) when it was taken in, so nothing is checked again here.
+The document is what a build file holds and what the store keeps: plain dicts,
+lists, numbers and texts. It was checked when it was taken in (by the exchange),
+so nothing is checked again here.
 """
 
 from __future__ import annotations
 
-import copy
 import json
 from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 from typing import Any
 
-from zygometra.core.build import Bank, Build, Gasket, Levers, Operation, Targets, Window
-from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELD, FIELDS, field_at
-from zygometra.core.quantity import Quantity, Unstated, read_field, read_quantity
-from zygometra.core.units import Kind
+from .build import Bank, Build, Gasket, Levers, Operation, Targets, Window
+from .fields import BANK_NAMES, CYLINDER_NAMES, FIELD, FIELDS, field_at
+from .quantity import Quantity, Unstated, read_field, read_quantity
+from .units import Kind
 
 Document = dict[str, Any]
 CUT_KIND = {"open_chamber": Kind.VOLUME}
@@ -217,40 +218,6 @@ def operation_document(op: Operation) -> Document:
     return entry
 
 
-def with_figure(document: Document, path: str, typed: Any) -> Document:
-    """Return a copy of a document with one figure set, or taken out.
-
-    Parameters
-    ----------
-    document : dict
-        A build document.
-    path : str
-        The figure's place.
-    typed : object
-        As typed; None takes it out.
-
-    Returns
-    -------
-    dict
-        A new document.
-    """
-    changed = copy.deepcopy(document)
-    steps = path.split(".")
-    node = changed
-    for step in steps[:-1]:
-        child = node.get(step)
-        if child is None:
-            if typed is None:
-                return changed
-            child = node[step] = {}
-        node = child
-    if typed is None:
-        node.pop(steps[-1], None)
-    else:
-        node[steps[-1]] = typed
-    return changed
-
-
 def to_text(document: Document) -> str:
     """Return a document as the text of a build file.
 
@@ -265,3 +232,91 @@ def to_text(document: Document) -> str:
         JSON, indented.
     """
     return json.dumps(document, indent=1, ensure_ascii=False) + "\n"
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """One leaf that differs between two documents; None where it does not stand."""
+
+    path: tuple[str, ...]
+    before: Any
+    after: Any
+
+
+def differences(before: Any, after: Any, path: tuple[str, ...] = ()) -> Iterator[Difference]:
+    """Yield the leaves that differ: whole figures, the whole plan, single names.
+
+    Parameters
+    ----------
+    before, after : dict
+        Two build documents.
+    path : tuple of str
+        Where they stand; empty at the top.
+
+    Yields
+    ------
+    Difference
+        In the order of the keys.
+
+    Examples
+    --------
+    >>> [d.path for d in differences({"a": {"b": 1}}, {"a": {"b": 2}})]
+    [('a', 'b')]
+    """
+    if isinstance(before, dict) and isinstance(after, dict) and not is_figure(path):
+        for key in dict.fromkeys([*before, *after]):
+            yield from differences(before.get(key), after.get(key), (*path, key))
+    elif not same_text(before, after):
+        yield Difference(path, before, after)
+
+
+def is_figure(path: tuple[str, ...]) -> bool:
+    """Tell whether a figure stands at a path."""
+    if not path or path[0] == "mock-up":
+        return False
+    try:
+        field_at(".".join(path))
+    except KeyError:
+        return False
+    return True
+
+
+def same_text(before: Any, after: Any) -> bool:
+    """Tell whether two leaves are written alike: ``1`` is not ``1.0``, nor ``true``."""
+    return json.dumps(before, sort_keys=True) == json.dumps(after, sort_keys=True)
+
+
+def with_leaf(document: Document, path: tuple[str, ...], value: Any) -> Document:
+    """Return a copy of a document with one leaf set, or taken out.
+
+    Parameters
+    ----------
+    document : dict
+        A build document.
+    path : tuple of str
+        The leaf's place, key by key.
+    value : object
+        As typed; None takes it out, and with it objects left empty.
+
+    Returns
+    -------
+    dict
+        A new document.
+
+    Examples
+    --------
+    >>> with_leaf({"a": {"b": 1}}, ("a", "b"), None)
+    {}
+    """
+    changed = dict(document)
+    if len(path) > 1:
+        inner = with_leaf(document.get(path[0]) or {}, path[1:], value)
+        if inner or value is not None:
+            changed[path[0]] = inner
+        else:
+            changed.pop(path[0], None)
+    elif value is None:
+        changed.pop(path[0], None)
+    else:
+        changed[path[0]] = value
+    return changed

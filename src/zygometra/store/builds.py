@@ -1,0 +1,525 @@
+"""The builds of the shop: load, list, save, undo. Every save has an actor and a version.
+
+The caller owns the transaction: it passes the session in and commits.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Row, delete, func, insert, or_, select, text, update
+from sqlalchemy.orm import Session
+
+from zygometra.core.document import (
+    Difference,
+    Document,
+    differences,
+    figures_of,
+    with_leaf,
+)
+from zygometra.core.fields import field_at
+from zygometra.core.house_rules import rules_for
+from zygometra.core.quantity import read_field
+from zygometra.core.summary import summarise
+
+from .tables import BuildRow, ChangeRow, FigureRow, OperationRow
+
+_build, _figure = BuildRow.__table__, FigureRow.__table__  # type: ignore[attr-defined]
+_operation, _change = OperationRow.__table__, ChangeRow.__table__  # type: ignore[attr-defined]
+
+RULES_IN_FORCE = text(
+    "(SELECT coalesce(json_object_agg(key, value), '{}') FROM (SELECT DISTINCT ON (key) key, value"
+    " FROM house_rule ORDER BY key, id DESC) newest WHERE value IS NOT NULL) AS shop_rules"
+)
+
+
+class NotThere(LookupError):
+    """No build has that number."""
+
+
+@dataclass(frozen=True, slots=True)
+class StoredBuild:
+    """A build as it is kept: its document, version, stage, and the shop's rules beside it."""
+
+    id: int
+    version: int
+    stage: str
+    document: Document
+    shop_rules: dict[str, float]
+    changed_at: datetime
+    changed_by: str
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One row of a build's history."""
+
+    id: int
+    version: int
+    at: datetime
+    actor: str
+    kind: str
+    says: str
+    patch: tuple[Difference, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """A build as the shop floor lists it."""
+
+    id: int
+    name: str
+    family: str
+    customer: str
+    duty: str
+    stage: str
+    version: int
+    summary: dict[str, Any]
+    changed_at: datetime
+    changed_by: str
+
+
+class Stale(Exception):
+    """Somebody saved the build since it was read: both states are here, nothing was written."""
+
+    def __init__(self, current: StoredBuild, since: tuple[Change, ...]) -> None:
+        self.current = current
+        self.since = since
+        super().__init__(f"the build is at version {current.version}")
+
+
+# -- reading ------------------------------------------------------------------
+
+
+def load(session: Session, build_id: int, *, lock: bool = False) -> StoredBuild:
+    """Load a build in three queries.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    build_id : int
+        Its number.
+    lock : bool
+        Hold the build until the transaction ends, so that nobody saves in between.
+
+    Returns
+    -------
+    StoredBuild
+        With its whole document.
+
+    Raises
+    ------
+    NotThere
+        If there is no such build.
+    """
+    columns = (
+        _build.c.id, _build.c.version, _build.c.stage, _build.c.frame, _build.c.changed_at,
+        _build.c.changed_by, RULES_IN_FORCE,
+    )  # fmt: skip
+    statement = select(*columns).where(_build.c.id == build_id)
+    if lock:
+        statement = statement.with_for_update(of=_build)
+    row = session.execute(statement).first()
+    if row is None:
+        raise NotThere(build_id)
+    figures = session.execute(
+        select(_figure.c.path, _figure.c.typed).where(_figure.c.build_id == build_id)
+    )
+    operations = session.execute(
+        select(_operation.c.typed)
+        .where(_operation.c.build_id == build_id)
+        .order_by(_operation.c.position)
+    )
+    document = _assemble(row.frame, figures, [typed for (typed,) in operations])
+    return StoredBuild(
+        row.id, row.version, row.stage, document, row.shop_rules, row.changed_at, row.changed_by
+    )
+
+
+def _assemble(frame: Document, figures: Any, planned: list[Any]) -> Document:
+    """Put figures and plan back into the frame they were taken from."""
+    for path, typed in figures:
+        node = frame
+        *steps, last = path.split(".")
+        for step in steps:
+            child = node.get(step)
+            if child is None:
+                child = node[step] = {}
+            node = child
+        node[last] = typed
+    if planned:
+        frame["planned"] = planned
+    return frame
+
+
+def _take_apart(document: Document) -> tuple[Document, dict[str, Any], list[Any]]:
+    """A document as frame, figures by their place, and plan."""
+    figures = dict(figures_of(document))
+    frame = document
+    for path in figures:
+        frame = with_leaf(frame, tuple(path.split(".")), None)
+    frame = {key: value for key, value in frame.items() if key != "planned"}
+    for key in ("engine", "parts"):
+        frame.setdefault(key, {})
+    return frame, figures, list(document.get("planned") or [])
+
+
+def listed(
+    session: Session, *, search: str = "", stage: str = "", limit: int = 200
+) -> tuple[Listed, ...]:
+    """List builds, the last changed first.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    search : str
+        Words that must all stand in name, family, customer or duty.
+    stage : str
+        One stage; with none, all but the shelved.
+    limit : int
+        How many at most.
+
+    Returns
+    -------
+    tuple of Listed
+        As the shop floor shows them.
+    """
+    columns = [_build.c[name] for name in Listed.__slots__]
+    statement = select(*columns).order_by(_build.c.changed_at.desc(), _build.c.id.desc()).limit(limit)
+    statement = statement.where(_build.c.stage == stage if stage else _build.c.stage != "shelved")
+    for word in search.split()[:8]:
+        like = "%" + word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+        statement = statement.where(
+            or_(*(_build.c[name].ilike(like) for name in ("name", "family", "customer", "duty")))
+        )
+    return tuple(Listed(*row) for row in session.execute(statement))
+
+
+def history(
+    session: Session, build_id: int, *, path: str = "", after: int = 0, limit: int = 200
+) -> tuple[Change, ...]:
+    """Return a build's changes, the newest first.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    build_id : int
+        The build.
+    path : str
+        Only changes of this place.
+    after : int
+        Only changes that made a version above this.
+    limit : int
+        How many at most.
+
+    Returns
+    -------
+    tuple of Change
+        Newest first.
+    """
+    statement = (
+        select(_change)
+        .where(_change.c.build_id == build_id, _change.c.version > after)
+        .order_by(_change.c.id.desc())
+        .limit(limit)
+    )
+    if path:
+        statement = statement.where(
+            text("EXISTS (SELECT 1 FROM json_array_elements(patch) leaf"
+                 " WHERE array_to_string(ARRAY(SELECT json_array_elements_text(leaf->'path')), '.')"
+                 " = :path)").bindparams(path=path))  # fmt: skip
+    return tuple(_read_change(row) for row in session.execute(statement))
+
+
+def _read_change(row: Row[Any]) -> Change:
+    patch = tuple(Difference(tuple(p["path"]), p["before"], p["after"]) for p in row.patch)
+    return Change(row.id, row.version, row.at, row.actor, row.kind, row.says, patch)
+
+
+# -- writing ------------------------------------------------------------------
+
+
+def create(
+    session: Session, document: Document, *, actor: str, says: str, stage: str = "on paper"
+) -> int:
+    """Keep a new build.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    document : dict
+        Checked.
+    actor : str
+        Who.
+    says : str
+        How it came about, for the record.
+    stage : str
+        Its stage.
+
+    Returns
+    -------
+    int
+        Its number.
+    """
+    frame, figures, planned = _take_apart(document)
+    shop = session.execute(select(RULES_IN_FORCE)).scalar_one()
+    build_id = session.execute(
+        insert(_build)
+        .values(**_head(document, shop), stage=stage, version=1, frame=frame, created_by=actor,
+                changed_by=actor)
+        .returning(_build.c.id)
+    ).scalar_one()  # fmt: skip
+    _write_figures(session, build_id, document, figures)
+    _write_plan(session, build_id, planned)
+    _record(session, build_id, 1, actor, "new", says, differences({}, document))
+    return int(build_id)
+
+
+def save(
+    session: Session,
+    build_id: int,
+    document: Document,
+    *,
+    expected_version: int,
+    actor: str,
+    says: str,
+    kind: str = "edit",
+) -> StoredBuild:
+    """Save a build's new document, unless somebody saved since it was read.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's; the build is held until its transaction ends.
+    build_id : int
+        The build.
+    document : dict
+        Checked.
+    expected_version : int
+        The version that the new document was made from.
+    actor : str
+        Who.
+    says : str
+        What was done, for the record.
+    kind : str
+        ``edit``, ``undo`` or ``redo``.
+
+    Returns
+    -------
+    StoredBuild
+        As saved; the version stays where nothing differs.
+
+    Raises
+    ------
+    Stale
+        If the build is at another version; nothing is written.
+    """
+    current = load(session, build_id, lock=True)
+    if current.version != expected_version:
+        raise Stale(current, history(session, build_id, after=expected_version))
+    patch = list(differences(current.document, document))
+    if not patch:
+        return current
+    version = current.version + 1
+    frame, figures, planned = _take_apart(document)
+    _, old_figures, old_planned = _take_apart(current.document)
+    changed = {p: typed for p, typed in figures.items() if old_figures.get(p) != typed}
+    gone = [path for path in old_figures if path not in figures or path in changed]
+    restated = document.get("unstated_doubt") != current.document.get("unstated_doubt")
+    if restated:
+        changed, gone = figures, list(old_figures)
+    if gone:
+        session.execute(
+            delete(_figure).where(_figure.c.build_id == build_id, _figure.c.path.in_(gone))
+        )
+    _write_figures(session, build_id, document, changed)
+    if old_planned != planned:
+        session.execute(delete(_operation).where(_operation.c.build_id == build_id))
+        _write_plan(session, build_id, planned)
+    session.execute(
+        update(_build)
+        .where(_build.c.id == build_id)
+        .values(**_head(document, current.shop_rules), version=version, frame=frame,
+                changed_by=actor, changed_at=func.now())
+    )  # fmt: skip
+    _record(session, build_id, version, actor, kind, says, patch)
+    return StoredBuild(build_id, version, current.stage, document, current.shop_rules,
+                       current.changed_at, actor)  # fmt: skip
+
+
+def set_stage(session: Session, build_id: int, stage: str, *, actor: str) -> None:
+    """Move a build to a stage; the move stands in its history.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    build_id : int
+        The build.
+    stage : str
+        One of the stages.
+    actor : str
+        Who.
+    """
+    current = load(session, build_id, lock=True)
+    if current.stage == stage:
+        return
+    session.execute(
+        update(_build).where(_build.c.id == build_id).values(stage=stage, changed_by=actor)
+    )
+    _record(session, build_id, current.version, actor, "stage",
+            f"{current.stage} → {stage}", [Difference(("stage",), current.stage, stage)])  # fmt: skip
+
+
+def _head(document: Document, shop_rules: dict[str, float]) -> dict[str, Any]:
+    """The columns that are read out of a document so that lists and searches need not open it."""
+    rules = rules_for(document.get("school") or "", shop_rules)
+    return {
+        "name": document["name"],
+        "family": document["engine"].get("family") or "",
+        "customer": document.get("customer") or "",
+        "duty": document.get("duty") or "",
+        "summary": summarise(document, rules),
+    }
+
+
+def _write_figures(
+    session: Session, build_id: int, document: Document, figures: dict[str, Any]
+) -> None:
+    unstated = document.get("unstated_doubt", "house")
+    rows = []
+    for path, typed in figures.items():
+        quantity = read_field(typed, field_at(path), unstated)
+        rows.append({"build_id": build_id, "path": path, "typed": typed, "basis": quantity.basis,
+                     "value": quantity.value, "u": quantity.u})  # fmt: skip
+    if rows:
+        session.execute(insert(_figure), rows)
+
+
+def _write_plan(session: Session, build_id: int, planned: list[Any]) -> None:
+    rows = [
+        {"build_id": build_id, "position": i, "op": typed["op"], "typed": typed}
+        for i, typed in enumerate(planned)
+    ]
+    if rows:
+        session.execute(insert(_operation), rows)
+
+
+def _record(
+    session: Session, build_id: int, version: int, actor: str, kind: str, says: str, patch: Any
+) -> None:
+    session.execute(
+        insert(_change).values(
+            build_id=build_id, version=version, actor=actor, kind=kind, says=says[:500],
+            patch=[{"path": list(d.path), "before": d.before, "after": d.after} for d in patch],
+        )
+    )  # fmt: skip
+
+
+# -- undo ---------------------------------------------------------------------
+
+
+@dataclass(slots=True)
+class UndoStacks:
+    """Which change an undo would take back next, and which a redo would bring back."""
+
+    undo: list[int] = field(default_factory=list)
+    redo: list[int] = field(default_factory=list)
+
+
+def undo_stacks(session: Session, build_id: int) -> UndoStacks:
+    """Read from the history what can be undone and redone.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    build_id : int
+        The build.
+
+    Returns
+    -------
+    UndoStacks
+        Numbers of changes, the next one last.
+    """
+    stacks = UndoStacks()
+    rows = session.execute(
+        select(_change.c.id, _change.c.kind)
+        .where(_change.c.build_id == build_id)
+        .order_by(_change.c.id)
+    )
+    for change_id, kind in rows:
+        if kind == "edit":
+            stacks.undo.append(change_id)
+            stacks.redo.clear()
+        elif kind == "undo":
+            stacks.redo.append(stacks.undo.pop())
+        elif kind == "redo":
+            stacks.undo.append(stacks.redo.pop())
+    return stacks
+
+
+def step_back(session: Session, build_id: int, *, expected_version: int, actor: str) -> Change | None:
+    """Undo the last change that is not undone yet.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    build_id : int
+        The build.
+    expected_version : int
+        The version the person was looking at.
+    actor : str
+        Who.
+
+    Returns
+    -------
+    Change or None
+        What was undone; None where there is nothing left to undo.
+
+    Raises
+    ------
+    Stale
+        If somebody saved since.
+    """
+    return _step(session, build_id, expected_version, actor, "undo")
+
+
+def step_forward(
+    session: Session, build_id: int, *, expected_version: int, actor: str
+) -> Change | None:
+    """Redo the last change that was undone; the counterpart of :func:`step_back`."""
+    return _step(session, build_id, expected_version, actor, "redo")
+
+
+def _step(
+    session: Session, build_id: int, expected_version: int, actor: str, kind: str
+) -> Change | None:
+    current = load(session, build_id, lock=True)
+    if current.version != expected_version:
+        raise Stale(current, history(session, build_id, after=expected_version))
+    stacks = undo_stacks(session, build_id)
+    stack = stacks.undo if kind == "undo" else stacks.redo
+    if not stack:
+        return None
+    change = _read_change(
+        session.execute(select(_change).where(_change.c.id == stack[-1])).one()
+    )
+    document = current.document
+    for leaf in _in_order(change.patch, kind):
+        document = with_leaf(document, leaf.path, leaf.before if kind == "undo" else leaf.after)
+    save(session, build_id, document, expected_version=expected_version, actor=actor, kind=kind,
+         says=f"{kind}: {change.says}")  # fmt: skip
+    return change
+
+
+def _in_order(patch: tuple[Difference, ...], kind: str) -> Iterator[Difference]:
+    return iter(patch if kind == "redo" else reversed(patch))

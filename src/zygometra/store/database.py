@@ -1,0 +1,49 @@
+"""Opening the database and bringing its tables up to date."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from sqlalchemy import Engine, create_engine
+
+MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+def open_engine(url: str) -> Engine:
+    """Return an engine on the PostgreSQL server at ``url``.
+
+    Parameters
+    ----------
+    url : str
+        ``postgresql://user@host:port/name``; the driver is psycopg 3.
+
+    Returns
+    -------
+    Engine
+        With a small pool whose connections are tried before use, so that a
+        restarted server is not noticed by a reader.
+    """
+    plain = url.replace("postgres://", "postgresql://", 1)
+    return create_engine(
+        plain.replace("postgresql://", "postgresql+psycopg://", 1),
+        pool_size=8, max_overflow=4, pool_pre_ping=True, pool_timeout=10,
+        connect_args={"connect_timeout": 5, "prepare_threshold": 1},
+    )  # fmt: skip
+
+
+def migrate(engine: Engine) -> None:
+    """Bring the tables to the newest migration.
+
+    Parameters
+    ----------
+    engine : Engine
+        Of the database to migrate.
+    """
+    from alembic import command
+    from alembic.config import Config
+
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
