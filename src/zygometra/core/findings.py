@@ -14,7 +14,7 @@ from typing import Literal
 
 from .build import Build, Window
 from .evaluate import Evaluation, Hole, State, hole_sources, spread_of_ratio
-from .fields import FIELD, field_at
+from .fields import field_at
 from .house_rules import SCHOOL, HouseRules
 from .levers import limit_of
 from .quantity import Quantity, coverage
@@ -64,7 +64,7 @@ def findings(
         *_gasket_room(evaluation.planned, rules, write),
         *_top_land(evaluation.planned, write),
         *_quench(build, evaluation.planned, rules, write),
-        *_ratio(build, evaluation.planned, write),
+        *_ratio(build, evaluation.planned, rules),
         *_clearance_window(build, evaluation.planned, write),
         *_spread(build, evaluation.planned, rules),
         *_limits(build, rules, write),
@@ -225,7 +225,7 @@ def _quench(build: Build, state: State, rules: HouseRules, write: Reader) -> Ite
         if o.quench < floor - 1e-9:
             return (
                 "stop", "quench-under-floor",
-                f"{word} {gap} is under the house floor of {write.length(floor)} for "
+                f"{word} {gap} is under the house floor of {write.limit(floor)} for "
                 f"{build.rod_material} rods.",
                 "Rod stretch, bearing clearance and rock close the gap at speed; the piston "
                 "strikes the head.",
@@ -235,28 +235,28 @@ def _quench(build: Build, state: State, rules: HouseRules, write: Reader) -> Ite
         if where == "under":
             return (
                 "warn", "quench-under-window",
-                f"{word} {gap} is under the least wanted, {write.length(window.low or floor)}.",
+                f"{word} {gap} is under the least wanted, {write.limit(window.low or floor)}.",
                 "It is above the house floor, but not what was asked.",
                 "Take less off the deck, or fit a thicker gasket.",
             )  # fmt: skip
         if where == "over":
             return (
                 "warn", "quench-over-ceiling",
-                f"{word} {gap} is over the ceiling of {write.length(ceiling)}.",
+                f"{word} {gap} is over the ceiling of {write.limit(ceiling)}.",
                 "A wide gap holds end gas: it invites knock and wastes the squish.",
                 "Cut the deck or fit a thinner gasket.",
             )  # fmt: skip
         if where == "may be under":
             return (
                 "warn", "quench-may-be-under",
-                f"{word} {gap} could lie under {write.length(window.low or floor)} within its doubt.",
+                f"{word} {gap} could lie under {write.limit(window.low or floor)} within its doubt.",
                 "The 95 % band reaches past the floor.",
                 "Measure what carries most of its doubt before cutting.",
             )  # fmt: skip
         if where == "may be over":
             return (
                 "note", "quench-may-be-over",
-                f"{word} {gap} could lie over {write.length(ceiling)} within its doubt.",
+                f"{word} {gap} could lie over {write.limit(ceiling)} within its doubt.",
                 "The 95 % band reaches past the ceiling.",
                 "Measure what carries most of its doubt.",
             )  # fmt: skip
@@ -265,14 +265,23 @@ def _quench(build: Build, state: State, rules: HouseRules, write: Reader) -> Ite
     return _by_holes(state, judge)
 
 
-def _ratio(build: Build, state: State, write: Reader) -> Iterable[Finding]:
+def _ratio(build: Build, state: State, rules: HouseRules) -> Iterable[Finding]:
     window = build.targets.compression_ratio
 
     def judge(hole: Hole) -> Judged | None:
         o = hole.outcome
-        if o.ratio is None or window.is_open:
+        if o.ratio is None:
             return None
         u, dof = o.doubts.ratio
+        if o.ratio > rules["ratio_believable"]:
+            return (
+                "stop", "ratio-not-believable",
+                f"ratio {ratio_text(o.ratio, u)} cannot be right.",
+                "A volume above the piston is far too small: one of its figures is a slip of the pen.",
+                "Look at the working of that hole; start with the chamber.",
+            )  # fmt: skip
+        if window.is_open:
+            return None
         where = _beyond(o.ratio, u, dof, window)
         asked = _range_text(window)
         if not where:
@@ -352,7 +361,7 @@ def _limits(build: Build, rules: HouseRules, write: Reader) -> Iterable[Finding]
                     worst.setdefault(total, []).append(number)
         for total, numbers in worst.items():
             name = op.replace("_", " ")
-            text = volume if op == "open_chamber" else write.length
+            text = volume if op == "open_chamber" else write.limit
             yield Finding(
                 "stop", "lever-limit", "cylinders." + ",".join(map(str, numbers)),
                 f"{count_of(numbers)}: {name} of {text(total)} is over the limit of {text(limit)}"
@@ -421,8 +430,7 @@ def _data(build: Build, state: State, write: Reader) -> Iterable[Finding]:
             "Advertised chambers are often off by a cc or two, and earlier milling is not in them.",
             "Fill the chambers and enter the shots.",
         )  # fmt: skip
-    unstated = [path for path, quantity in used.items() if quantity.doubt in ("house", "none")
-                and quantity.kind is not FIELD["cam.intake_closes"].kind]  # fmt: skip
+    unstated = [path for path, quantity in used.items() if quantity.doubt == "house"]
     if unstated and build.unstated_doubt == "house":
         labels = list(dict.fromkeys(field_at(path).label for path in unstated))
         yield Finding(

@@ -41,6 +41,8 @@ RULES: tuple[Rule, ...] = (
          0.5, 10, "a wide gap holds end gas and invites knock"),
     Rule("ratio_spread", "Largest difference of ratio between holes", None, 0.15, 0.01, 5,
          "the highest hole sets the fuel, the lowest the power"),
+    Rule("ratio_believable", "Ratio above which a figure must be wrong", None, 25.0, 12, 60,
+         "no engine of this shop runs there: a slip of the pen is likelier"),
     Rule("gasket_room", "Gasket opening over the bore, least on diameter", Kind.LENGTH, 0.5,
          0, 10, "a gasket edge inside the bore burns and is struck by a proud crown"),
     Rule("bench_sag", "Rod, pin and main clearance taken up on the bench", Kind.LENGTH, 0.05,

@@ -107,6 +107,14 @@ class Reader:
         number, symbol = self.length_parts(mm, u, other=other)
         return f"{number if sign else number.lstrip(MINUS)} {symbol}"
 
+    def limit(self, mm: float) -> str:
+        """Return a limit that was set, with the digits it was set with: ``0.90 mm``, ``38 thou``."""
+        unit = self.length_unit(mm)
+        number = from_base(mm, unit)
+        least = 2 if unit is MM else 0
+        digits = max(least, min(MOST_DECIMALS[unit.symbol], _typed_decimals(round(number, 4))))
+        return f"{figure(number, digits)} {unit.symbol}"
+
     def length_parts(self, mm: float, u: float = 0.0, *, other: bool = False) -> tuple[str, str]:
         """Return a length's figures and its unit apart."""
         unit = self.length_unit(mm, other)

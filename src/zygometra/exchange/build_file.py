@@ -25,7 +25,6 @@ from zygometra.core.fields import FIELDS
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind
 
-
 MOST_BYTES = 2_000_000
 
 
@@ -326,3 +325,40 @@ def _missing(build: Build) -> Iterator[Fault]:
                     said.add(rod.path)
                     yield Fault(rod.path, shown(rod.quantity.as_typed),
                                 f"a rod longer than half the stroke of {stroke.quantity.value:g} mm")  # fmt: skip
+
+
+def check_operations(plan: Any, build: Build) -> None:
+    """Check a plan on its own, against the build it is for.
+
+    Parameters
+    ----------
+    plan : object
+        What should be a list of operations as in a build file.
+    build : Build
+        Whose banks and holes they must name.
+
+    Raises
+    ------
+    BuildFaults
+        With every fault found.
+    """
+    from pydantic import ValidationError
+
+    from .models import PLAN
+
+    faults = list(_unstorable(plan, "planned"))
+    if not faults:
+        try:
+            PLAN.validate_python(_without_notes(plan))
+        except ValidationError as error:
+            located = [{**item, "loc": ("planned", *item["loc"])} for item in error.errors()]
+            faults = [_fault(item, {}) for item in located]
+    if not faults:
+        names = [bank.name for bank in build.banks]
+        numbers = list(build.cylinders)
+        known_banks = "one of " + ", ".join(names)
+        known_holes = "one of " + ", ".join(map(str, sorted(numbers)))
+        for i, op in enumerate(plan):
+            faults += _operation_faults(f"planned[{i}]", op, names, numbers, known_banks, known_holes)
+    if faults:
+        raise BuildFaults(faults)

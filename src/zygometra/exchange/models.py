@@ -11,6 +11,7 @@ from pydantic import (
     ConfigDict,
     PlainValidator,
     StringConstraints,
+    TypeAdapter,
     WithJsonSchema,
 )  # fmt: skip
 from pydantic import (
@@ -213,6 +214,9 @@ class OperationShape(Shape):
     cylinder: CylinderNumber | None = None
     amount: Annotated[Any, _checked(_amount), WithJsonSchema({"x-ref": "Quantity"})] = None
     gasket: GasketShape = None  # type: ignore[valid-type]
+
+
+PLAN: TypeAdapter[list[OperationShape]] = TypeAdapter(Annotated[list[OperationShape], Slot(max_length=200)])
 
 
 class RatioWindow(Shape):

@@ -1,5 +1,7 @@
 """Builds, their figures, their plan, their history, and the house rules."""
 
+from typing import Any
+
 import sqlalchemy as sa
 from alembic import op
 
@@ -9,11 +11,11 @@ branch_labels = None
 depends_on = None
 
 
-def _moment(name: str) -> sa.Column:
+def _moment(name: str) -> Any:
     return sa.Column(name, sa.DateTime(timezone=True), nullable=False, server_default=sa.func.now())
 
 
-def _of_build(**more: object) -> sa.Column:
+def _of_build(**more: Any) -> Any:
     return sa.Column(
         "build_id", sa.BigInteger, sa.ForeignKey("build.id", ondelete="CASCADE"), **more
     )

@@ -1,0 +1,49 @@
+"""The demo shop: Sallow Lane Engine Works and its builds. All of it is made up."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from sqlalchemy import Engine, func, select, text
+from sqlalchemy.orm import Session
+
+from zygometra.exchange.build_file import build_from_text
+from zygometra.store import builds
+from zygometra.store.tables import BuildRow
+
+BUILDS = Path(__file__).parent / "builds"
+
+# File, stage, and who brought it in; the last is the one worked on last.
+SHOP = (
+    ("winch-flat-four", "signed off", "Tove Arkell"),
+    ("ferry-tender", "cut", "Tove Arkell"),
+    ("quarry-loader", "measuring", "Ines Farrow"),
+    ("sawmill-six", "on paper", "Ines Farrow"),
+    ("hill-climb", "measuring", "Oren Pask"),
+    ("fire-tender", "on paper", "Oren Pask"),
+    ("mountain-rescue", "ready to cut", "Tove Arkell"),
+    ("pilot-launch", "measuring", "Tove Arkell"),
+)
+
+
+def load_demo(engine: Engine) -> bool:
+    """Fill an empty shop with the demo builds; a shop that has any build is left alone.
+
+    Parameters
+    ----------
+    engine : Engine
+        Of a migrated database.
+
+    Returns
+    -------
+    bool
+        True where the builds were loaded now.
+    """
+    with Session(engine) as session, session.begin():
+        session.execute(text("SELECT pg_advisory_xact_lock(722002)"))
+        if session.execute(select(func.count()).select_from(BuildRow)).scalar_one():
+            return False
+        for name, stage, who in SHOP:
+            document, _ = build_from_text((BUILDS / f"{name}.json").read_bytes())
+            builds.create(session, document, actor=who, says="brought in with the demo shop", stage=stage)
+    return True

@@ -1,0 +1,190 @@
+"""The loupe: the gap between piston, deck, gasket and head, magnified so that hundredths show."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from zygometra.core.evaluate import Hole, Outcome
+from zygometra.core.quantity import coverage
+from zygometra.core.units import THOU, to_base
+from zygometra.core.wording import Reader
+
+from .marks import Up, basis_mark, dimension, editable, handle, line, rect, text
+
+WIDTH, HEIGHT = 330.0, 400.0
+_PIXELS_PER_MM = 96 / 25.4
+_SCALES = (2, 4, 6, 10, 15, 20, 25, 30, 40, 50, 60, 80, 100, 150, 200)
+
+
+class Limits(NamedTuple):
+    """How far each cut may go, in mm."""
+
+    deck_cut: float
+    head_cut: float
+    crown_cut: float
+
+
+class _Levels(NamedTuple):
+    """Heights in mm over today's deck."""
+
+    rim: float
+    uncut_rim: float
+    deck: float
+    face: float
+    head_cut: float
+
+
+def loupe(now: Hole, planned: Hole, reader: Reader, limits: Limits) -> str:
+    """Draw the gap of one hole as planned, with what the plan takes off.
+
+    Parameters
+    ----------
+    now, planned : Hole
+        The same hole in both states.
+    reader : Reader
+        Units and words of the labels.
+    limits : Limits
+        Far stops of the handles.
+
+    Returns
+    -------
+    str
+        SVG group of :data:`WIDTH` × :data:`HEIGHT`.
+    """
+    o, before = planned.outcome, now.outcome
+    levels = _Levels(
+        -before.deck_clearance - o.crown_cut, -before.deck_clearance, -o.deck_cut,
+        -o.deck_cut + o.gasket_thickness, o.head_cut,
+    )  # fmt: skip
+    low = min(levels.rim, levels.deck, 0.0)
+    high = max(levels.face + levels.head_cut, levels.uncut_rim)
+    room = max(high - low, 0.6)
+    factor = max((f for f in _SCALES if room * f * _PIXELS_PER_MM <= HEIGHT - 150), default=1)
+    scale = factor * _PIXELS_PER_MM
+    zero = HEIGHT / 2 + 8 + (high + low) / 2 * scale
+
+    def y(mm: float) -> float:
+        return zero - mm * scale
+
+    return "".join((
+        rect(0, 0, WIDTH, HEIGHT, "loupe-ground", 6),
+        '<g clip-path="url(#loupe-clip)">', _metal(levels, y), _taken_off(levels, y, reader), "</g>",
+        rect(0, 0, WIDTH, HEIGHT, "loupe-rim", 6),
+        _labels(planned, levels, y, reader, factor),
+        _handles(o, levels, y, reader, scale, limits),
+        _scale_bar(scale, reader),
+    ))  # fmt: skip
+
+
+_DECK_RIGHT, _GASKET_RIGHT, _PISTON_LEFT = 108.0, 92.0, 114.0
+
+
+def _metal(levels: _Levels, y: Up) -> str:
+    return "".join((
+        rect(0, 0, WIDTH, y(levels.face), "metal head"),
+        rect(0, y(levels.deck), _DECK_RIGHT, HEIGHT - y(levels.deck), "metal block"),
+        rect(0, y(levels.face), _GASKET_RIGHT, y(levels.deck) - y(levels.face), "gasket"),
+        rect(_PISTON_LEFT, y(levels.rim), WIDTH - _PISTON_LEFT, HEIGHT - y(levels.rim),
+             "metal piston"),
+        line(0, y(levels.face), WIDTH, y(levels.face), "face"),
+    ))  # fmt: skip
+
+
+def _taken_off(levels: _Levels, y: Up, reader: Reader) -> str:
+    out = []
+    if levels.deck < 0:
+        out.append(rect(0, y(0), _DECK_RIGHT, y(levels.deck) - y(0), "taken"))
+        out.append(line(0, y(0), _DECK_RIGHT, y(0), "was"))
+    if levels.rim < levels.uncut_rim:
+        height = y(levels.rim) - y(levels.uncut_rim)
+        out.append(rect(_PISTON_LEFT, y(levels.uncut_rim), WIDTH - _PISTON_LEFT, height, "taken"))
+        out.append(line(_PISTON_LEFT, y(levels.uncut_rim), WIDTH, y(levels.uncut_rim), "was"))
+    if levels.head_cut:
+        top = y(levels.face + levels.head_cut)
+        out.append(rect(0, top, WIDTH, y(levels.face) - top, "taken head-taken"))
+        out.append(line(0, top, WIDTH, top, "was"))
+    return "".join(out)
+
+
+def _labels(planned: Hole, levels: _Levels, y: Up, reader: Reader, factor: int) -> str:
+    o = planned.outcome
+    u, dof = o.doubts.quench
+    middle = 236.0
+    quench_y = (y(levels.face) + y(levels.rim)) / 2
+    gap = y(levels.rim) - y(levels.face)
+    big, unit = reader.length_parts(o.quench, u)
+    other = reader.length(o.quench, u, other=True)
+    half = reader.band(coverage(dof) * u) if u else "no doubt stated"
+    below = gap < 64
+    anchor_y = y(levels.rim) + 58 if below else quench_y
+    out = [
+        dimension(middle + 62, y(levels.face), y(levels.rim)),
+        f'<g class="figure" role="button" tabindex="0" data-working="quench" aria-label="'
+        f'{reader.quench} {big} {unit}: show the working">',
+        text(middle, anchor_y - 20, reader.quench, "name", "middle"),
+        text(middle, anchor_y + 4, f"{big} {unit}", "big", "middle"),
+        text(middle, anchor_y + 21, f"{'± ' if u else ''}{half} · {other}", "beside", "middle"),
+        "</g>",
+        text(10, 20, f"hole {planned.number}", "name"),
+        text(WIDTH - 10, 20, f"loupe, {factor} × life size", "name", "end"),
+    ]
+    thickness = planned.sources["parts.gasket.thickness"]
+    gasket_y = (y(levels.face) + y(levels.deck)) / 2
+    words = reader.quantity(thickness.quantity)
+    if y(levels.deck) - y(levels.face) >= 30:
+        inner = text(10, gasket_y - 2, "gasket", "on-dark name") + text(
+            10, gasket_y + 13, words, "on-dark value"
+        ) + basis_mark(20 + 7.2 * len(words), gasket_y + 9, thickness.quantity.basis)
+    else:
+        inner = text(10, y(levels.face) - 8, f"gasket {words}", "value halo")
+    place = thickness.path
+    out.append(
+        inner if place.startswith("planned.")
+        else editable(place, f"gasket thickness {words}: change", inner)
+    )  # fmt: skip
+    clearance_u = o.doubts.deck_clearance[0]
+    stands = reader.clearance(o.deck_clearance, clearance_u)
+    under = max(y(levels.rim), y(levels.deck)) + 20 + (74 if below else 0)
+    out.append(
+        f'<g class="figure" role="button" tabindex="0" data-working="deck_clearance"'
+        f' aria-label="piston {stands}: show the working">'
+        + text(_PISTON_LEFT + 14, min(under, HEIGHT - 40), f"rim {stands}", "value")
+        + text(_PISTON_LEFT + 14, min(under, HEIGHT - 40) + 15,
+               reader.length(abs(o.deck_clearance), clearance_u, other=True), "beside")
+        + "</g>"
+    )  # fmt: skip
+    return "".join(out)
+
+
+def _handles(
+    o: Outcome, levels: _Levels, y: Up, reader: Reader, scale: float, limits: Limits
+) -> str:
+    def says(mm: float) -> str:
+        return f"{reader.length(mm)} off"
+
+    rows = [
+        ("deck_cut", f"{reader.deck} cut", 30.0, y(levels.deck) + 12, o.deck_cut, 1 / scale, limits.deck_cut),
+        ("head_cut", "head cut", 30.0, y(levels.face + levels.head_cut) - 12, o.head_cut, -1 / scale,
+         limits.head_cut),
+        ("crown_cut", "crown cut", WIDTH - 28, y(levels.rim) + 12, o.crown_cut, 1 / scale, limits.crown_cut),
+    ]  # fmt: skip
+    out = []
+    for lever, label, x, level, now, per, limit in rows:
+        inside = min(max(level, 40), HEIGHT - 34)
+        out.append(handle(x, inside, lever, label, says(now), per, now, limit))
+        if now:
+            anchor = "end" if x > WIDTH / 2 else "start"
+            shift = -22 if x > WIDTH / 2 else 22
+            out.append(text(x + shift, inside + 4, f"−{reader.length(now)}", "cut halo", anchor))
+    return "".join(out)
+
+
+def _scale_bar(scale: float, reader: Reader) -> str:
+    lengths = (to_base(n, THOU) for n in (50, 20, 10, 5)) if reader.system == "inch" else (1, 0.5, 0.2, 0.1)
+    length = next((mm for mm in lengths if mm * scale <= 110), 0.1)
+    x, y = WIDTH - 14 - length * scale, HEIGHT - 12
+    return (
+        line(x, y, x + length * scale, y, "bar") + line(x, y - 4, x, y + 4, "bar")
+        + line(x + length * scale, y - 4, x + length * scale, y + 4, "bar")
+        + text(x - 6, y + 4, reader.length(length), "beside halo", "end")
+    )  # fmt: skip

@@ -1,0 +1,231 @@
+"""One cylinder at top dead centre, cut through and drawn to scale, with its chain of lengths."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from zygometra.core.build import Build
+from zygometra.core.evaluate import Hole
+from zygometra.core.wording import Reader
+
+from .marks import Up, basis_mark, dimension, editable, line, path, rect, text
+
+WIDTH, HEIGHT = 410.0, 440.0
+_TOP, _BOTTOM = 14.0, 8.0
+_AXIS = 212.0
+
+
+@dataclass(frozen=True, slots=True)
+class SectionLayout:
+    """Where the section put the gap, so that the loupe can point at it."""
+
+    svg: str
+    gap_x: float
+    gap_y: float
+    scale: float
+
+
+@dataclass(frozen=True, slots=True)
+class _Sizes:
+    """The lengths of one hole in mm, up from the crank centre."""
+
+    bore: float
+    stroke: float
+    rod: float
+    pin: float
+    rim: float
+    deck: float
+    face: float
+    compression: float
+    roof: float
+
+
+def _sizes(hole: Hole) -> _Sizes:
+    value = {path: source.quantity.value for path, source in hole.sources.items()}
+    o = hole.outcome
+    bore, stroke, rod = value["parts.block.bore"], value["parts.crank.stroke"], value["parts.rod.length"]
+    pin = stroke / 2 + rod
+    # A mocked-up hole may have no catalogue piston: then a usual one is drawn.
+    compression = value.get("parts.piston.compression_height", 0.38 * bore) - o.crown_cut
+    rim = pin + compression
+    deck = rim + o.deck_clearance
+    face = deck + o.gasket_thickness
+    opening = value.get("parts.head.opening_area") or 0.6 * o.bore_area
+    roof = max(0.06 * bore, min(0.6 * bore, 1.5 * max(o.terms.chamber, 0.0) * 1000 / opening))
+    return _Sizes(bore, stroke, rod, pin, rim, deck, face, compression, roof)
+
+
+def section(build: Build, hole: Hole, reader: Reader) -> SectionLayout:
+    """Draw the section of one hole.
+
+    Parameters
+    ----------
+    build : Build
+        For names and for what can be edited.
+    hole : Hole
+        In the state to be drawn.
+    reader : Reader
+        Units and words of the labels.
+
+    Returns
+    -------
+    SectionLayout
+        SVG group of :data:`WIDTH` × :data:`HEIGHT`, and where the gap is.
+
+    Notes
+    -----
+    Deck height, stroke, rod, compression height, bore, gasket and clearance are to
+    one scale. The chamber's outline is only likely: its depth follows its volume
+    over its opening.
+    """
+    s = _sizes(hole)
+    head = s.roof + 0.14 * s.bore
+    top_mm, bottom_mm = s.face + head, -s.stroke / 2 - 0.12 * s.bore
+    scale = min((HEIGHT - _TOP - _BOTTOM) / (top_mm - bottom_mm), 180 / (1.5 * s.bore))
+    crank_y = _TOP + top_mm * scale
+
+    def y(mm: float) -> float:
+        return crank_y - mm * scale
+
+    half = s.bore / 2 * scale
+    parts = [
+        _head(s, y, half, scale, head),
+        _block(s, y, half, scale),
+        _gasket(hole, y, half, scale, s),
+        _piston(hole, s, y, half, scale),
+        _rod(s, y, scale),
+        _chain(hole, s, y, half, reader),
+    ]
+    return SectionLayout("".join(parts), _AXIS + half, y((s.deck + s.face) / 2), scale)
+
+
+def _head(s: _Sizes, y: Up, half: float, scale: float, head: float) -> str:
+    wall = half * 1.45
+    left, right = _AXIS - wall, _AXIS + wall
+    mouth = half * 0.86
+    d = (
+        f"M{left:.1f} {y(s.face):.1f}V{y(s.face + head):.1f}H{right:.1f}V{y(s.face):.1f}"
+        f"H{_AXIS + mouth:.1f}"
+        f"C{_AXIS + mouth * 0.8:.1f} {y(s.face + s.roof * 1.1):.1f} {_AXIS + mouth * 0.25:.1f} "
+        f"{y(s.face + s.roof * 1.25):.1f} {_AXIS - mouth * 0.2:.1f} {y(s.face + s.roof):.1f}"
+        f"Q{_AXIS - mouth * 0.75:.1f} {y(s.face + s.roof * 0.7):.1f} {_AXIS - mouth:.1f} "
+        f"{y(s.face):.1f}Z"
+    )
+    return path(d, "metal head")
+
+
+def _block(s: _Sizes, y: Up, half: float, scale: float) -> str:
+    wall = half * 1.45
+    skirt = max(s.pin - s.stroke - 0.15 * s.bore, s.stroke / 2 * 0.9)
+    jacket = half * 0.2
+    sides = []
+    for way in (-1, 1):
+        inner, outer = _AXIS + way * half, _AXIS + way * wall
+        sides.append(
+            path(f"M{inner:.1f} {y(s.deck):.1f}H{outer:.1f}V{y(skirt):.1f}H{inner:.1f}Z",
+                 "metal block"))  # fmt: skip
+        x = min(inner + way * half * 0.13, inner + way * (half * 0.13 + jacket))
+        high, low = s.deck - 0.12 * s.bore, max(skirt + 0.12 * s.bore, s.deck - 1.0 * s.bore)
+        sides.append(rect(x, y(high), jacket, (high - low) * scale, "water", jacket / 2))
+    return "".join(sides)
+
+
+def _gasket(hole: Hole, y: Up, half: float, scale: float, s: _Sizes) -> str:
+    inner = math.sqrt(hole.outcome.gasket_area / math.pi) * scale
+    wall = half * 1.45
+    height = max((s.face - s.deck) * scale, 0.8)
+    return rect(_AXIS - wall, y(s.face), wall - inner, height, "gasket") + rect(
+        _AXIS + inner, y(s.face), wall - inner, height, "gasket"
+    )
+
+
+def _piston(hole: Hole, s: _Sizes, y: Up, half: float, scale: float) -> str:
+    gap = max(0.5, 0.006 * half)
+    left, right = _AXIS - half + gap, _AXIS + half - gap
+    skirt = s.rim - max(1.55 * s.compression, 0.45 * s.bore)
+    crown = hole.outcome.terms.crown * 1000 / (0.55 * hole.outcome.bore_area)
+    dish = half * 0.72
+    outline = path(
+        f"M{left:.1f} {y(s.rim):.1f}H{_AXIS - dish:.1f}"
+        f"Q{_AXIS:.1f} {y(s.rim - 2 * crown):.1f} {_AXIS + dish:.1f} {y(s.rim):.1f}"
+        f"H{right:.1f}V{y(skirt):.1f}H{right - half * 0.24:.1f}"
+        f"Q{_AXIS:.1f} {y(s.pin + 0.28 * s.bore):.1f} {left + half * 0.24:.1f} {y(skirt):.1f}"
+        f"H{left:.1f}Z",
+        "metal piston",
+    )
+    rings = []
+    for i in range(3):
+        level = s.rim - (0.06 + 0.055 * i) * s.bore
+        if level > s.pin:
+            rings.append(rect(left - gap, y(level), half * 0.1, 0.018 * s.bore * scale, "ring"))
+            rings.append(rect(right + gap - half * 0.1, y(level), half * 0.1,
+                              0.018 * s.bore * scale, "ring"))  # fmt: skip
+    return outline + "".join(rings)
+
+
+def _rod(s: _Sizes, y: Up, scale: float) -> str:
+    throw = s.stroke / 2
+    big, small = 0.29 * s.bore * scale, 0.16 * s.bore * scale
+    crank_pin = y(throw)
+    return (
+        f'<circle cx="{_AXIS}" cy="{y(0):.1f}" r="{throw * scale:.1f}" class="path-of-crank"/>'
+        + path(
+            f"M{_AXIS - small * 0.72:.1f} {y(s.pin):.1f}L{_AXIS - big * 0.62:.1f} {crank_pin:.1f}"
+            f"H{_AXIS + big * 0.62:.1f}L{_AXIS + small * 0.72:.1f} {y(s.pin):.1f}Z", "metal rod")
+        + f'<circle cx="{_AXIS}" cy="{crank_pin:.1f}" r="{big:.1f}" class="metal rod"/>'
+        + f'<circle cx="{_AXIS}" cy="{crank_pin:.1f}" r="{big * 0.68:.1f}" class="metal crank-pin"/>'
+        + f'<circle cx="{_AXIS}" cy="{y(s.pin):.1f}" r="{small:.1f}" class="metal rod"/>'
+        + f'<circle cx="{_AXIS}" cy="{y(s.pin):.1f}" r="{small * 0.6:.1f}" class="metal wrist-pin"/>'
+        + line(_AXIS, _TOP - 8, _AXIS, y(0) + 10, "axis")
+        + line(_AXIS - 26, y(0), _AXIS + 26, y(0), "axis")
+        + f'<circle cx="{_AXIS}" cy="{y(0):.1f}" r="2.4" class="centre"/>'
+    )  # fmt: skip
+
+
+def _chain(hole: Hole, s: _Sizes, y: Up, half: float, reader: Reader) -> str:
+    """Deck height on the left; the stack of half stroke, rod and compression height on the right."""
+    wall = half * 1.45
+    left, right = _AXIS - wall - 12, _AXIS + wall + 12
+    out = [
+        line(left - 5, y(0), _AXIS - 30, y(0), "witness"),
+        line(_AXIS + 30, y(0), right + 5, y(0), "witness"),
+        line(_AXIS, y(s.stroke / 2), right + 5, y(s.stroke / 2), "witness"),
+        line(_AXIS, y(s.pin), right + 5, y(s.pin), "witness"),
+        line(_AXIS + half, y(s.rim), right + 5, y(s.rim), "witness"),
+        line(left - 5, y(s.deck), _AXIS - wall, y(s.deck), "witness"),
+        dimension(left, y(s.deck), y(0)),
+        dimension(right, y(s.rim), y(s.pin)),
+        dimension(right, y(s.pin), y(s.stroke / 2)),
+        dimension(right, y(s.stroke / 2), y(0)),
+    ]
+    chain = (
+        ("parts.piston.compression_height", "compression height", right + 9, (s.rim + s.pin) / 2, "start"),
+        ("parts.rod.length", "rod length", right + 9, (s.pin + s.stroke / 2) / 2, "start"),
+        ("parts.crank.stroke", "stroke", right + 9, s.stroke / 4, "start"),
+        ("parts.block.deck_height", f"{reader.deck} height", left - 9, s.deck / 2, "end"),
+        ("parts.block.bore", "bore", left - 9, max(s.deck - 0.35 * s.bore, s.deck * 0.72), "end"),
+    )
+    for place, label, x, level, anchor in chain:
+        out.append(_label(hole, place, label, x, y(level), anchor, reader))
+    return "".join(out)
+
+
+def _label(
+    hole: Hole, place: str, label: str, x: float, y: float, anchor: str, reader: Reader
+) -> str:
+    source = hole.sources.get(place)
+    if source is None:
+        return text(x, y, f"{label}: not known", "name", anchor)
+    quantity = source.quantity
+    value = reader.quantity(quantity)
+    beside = reader.beside(quantity)
+    width = 7.2 * len(value)
+    mark_x = x + width + 9 if anchor == "start" else x - width - 9
+    inner = (
+        text(x, y - 11, label, "name", anchor)
+        + text(x, y + 4, value, "value", anchor)
+        + basis_mark(mark_x, y, quantity.basis)
+        + text(x, y + 17, beside, "beside", anchor)
+    )
+    return editable(source.path, f"{label} {value}, {quantity.basis}: change", inner)

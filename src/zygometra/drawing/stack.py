@@ -1,0 +1,61 @@
+"""The stack bench's drawing: section, loupe, and the line that ties them."""
+
+from __future__ import annotations
+
+from zygometra.core.build import Build
+from zygometra.core.evaluate import Evaluation
+from zygometra.core.wording import Reader
+
+from . import loupe, section
+from .marks import line, rect
+
+WIDTH, HEIGHT = 772.0, 448.0
+_LOUPE_X, _LOUPE_Y = 436.0, 24.0
+
+
+def stack_drawing(
+    build: Build, evaluation: Evaluation, cylinder: int, reader: Reader, limits: loupe.Limits
+) -> str:
+    """Draw one hole of a build as planned.
+
+    Parameters
+    ----------
+    build : Build
+        The build.
+    evaluation : Evaluation
+        Of that build.
+    cylinder : int
+        The hole.
+    reader : Reader
+        Units and words.
+    limits : Limits
+        Far stops of the handles, in mm.
+
+    Returns
+    -------
+    str
+        A whole ``svg`` element.
+    """
+    now, planned = evaluation.now.hole(cylinder), evaluation.planned.hole(cylinder)
+    drawn = section.section(build, planned, reader)
+    x, y = drawn.gap_x, drawn.gap_y
+    ties = (
+        rect(x - 12, y - 9, 20, 18, "loupe-mark", 3)
+        + line(x + 8, y - 9, _LOUPE_X, _LOUPE_Y, "tie")
+        + line(x + 8, y + 9, _LOUPE_X, _LOUPE_Y + loupe.HEIGHT, "tie")
+    )
+    clearance = reader.clearance(planned.outcome.deck_clearance)
+    quench = reader.length(planned.outcome.quench)
+    return (
+        f'<svg viewBox="0 0 {WIDTH:g} {HEIGHT:g}" class="stack" role="group" aria-label="Section of'
+        f" hole {cylinder} at top dead centre, to scale: piston {clearance},"
+        f' {reader.quench} {quench}"><defs>'
+        '<pattern id="hatch" width="7" height="7" patternUnits="userSpaceOnUse"'
+        ' patternTransform="rotate(45)"><line x1="0" y1="0" x2="0" y2="7" class="hatch"/></pattern>'
+        '<pattern id="hatch-back" width="7" height="7" patternUnits="userSpaceOnUse"'
+        ' patternTransform="rotate(-45)"><line x1="0" y1="0" x2="0" y2="7" class="hatch"/></pattern>'
+        f'<clipPath id="loupe-clip"><rect width="{loupe.WIDTH:g}" height="{loupe.HEIGHT:g}" rx="6"/>'
+        f"</clipPath></defs>{drawn.svg}{ties}"
+        f'<g transform="translate({_LOUPE_X:g} {_LOUPE_Y:g})">'
+        f"{loupe.loupe(now, planned, reader, limits)}</g></svg>"
+    )

@@ -1,0 +1,1 @@
+"""What is wanted of a build: duty, windows, limits, gaskets to be had."""

@@ -1,0 +1,111 @@
+"""The application: configuration, security headers, and the benches put together."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from flask import Flask, Response
+from flask_compress import Compress
+from flask_wtf.csrf import CSRFProtect
+from markupsafe import Markup
+from sqlalchemy import Engine
+
+from zygometra import __version__
+
+from . import db, errors, people
+from .assets import asset, assets
+
+CONTENT_POLICY = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; "
+    "font-src 'self'; connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
+)
+SHOP = "Sallow Lane Engine Works"
+
+
+def create_app(*, engine: Engine, secret_key: str, **config: Any) -> Flask:
+    """Return the web application.
+
+    Parameters
+    ----------
+    engine : Engine
+        Of a migrated database.
+    secret_key : str
+        Signs the cookie; there is no default.
+    **config
+        Flask configuration to put in place, such as ``TESTING``.
+
+    Returns
+    -------
+    Flask
+        Ready to serve.
+    """
+    app = Flask(__name__, static_folder=None)
+    app.config.update(
+        SECRET_KEY=secret_key,
+        MAX_CONTENT_LENGTH=2_200_000,
+        MAX_FORM_MEMORY_SIZE=2_200_000,
+        MAX_FORM_PARTS=400,
+        SESSION_COOKIE_NAME="zygometra",
+        SESSION_COOKIE_HTTPONLY=True,
+        SESSION_COOKIE_SAMESITE="Lax",
+        PERMANENT_SESSION_LIFETIME=365 * 86400,
+        WTF_CSRF_TIME_LIMIT=None,
+        COMPRESS_ALGORITHM=["gzip"],
+        COMPRESS_LEVEL=3,
+        COMPRESS_MIN_SIZE=1500,
+        SHOP_NAME=SHOP,
+    )
+    app.config.update(config)
+    CSRFProtect(app)
+    Compress(app)
+    db.init(app, engine)
+    errors.init(app)
+    app.before_request(people.ask_for_name)
+    app.after_request(_headers)
+    _register(app)
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    app.jinja_env.globals.update(
+        asset=asset, person=people.person, choice=people.choice, reader=people.reader,
+        shop=app.config["SHOP_NAME"], version=__version__,
+    )  # fmt: skip
+    app.jinja_env.filters["ago"] = ago
+    app.jinja_env.filters["svg"] = Markup
+    return app
+
+
+def _register(app: Flask) -> None:
+    from .aim.routes import aim
+    from .figures.routes import figures
+    from .floor.routes import floor
+    from .record.routes import record
+    from .sheet.routes import sheet
+    from .shop.routes import shop
+    from .stack.routes import stack
+
+    for blueprint in (assets, floor, stack, figures, aim, sheet, record, shop):
+        app.register_blueprint(blueprint)
+
+
+def _headers(response: Response) -> Response:
+    headers = response.headers
+    headers["Content-Security-Policy"] = CONTENT_POLICY
+    headers["X-Content-Type-Options"] = "nosniff"
+    headers["Referrer-Policy"] = "same-origin"
+    headers["X-Frame-Options"] = "DENY"
+    headers["Cross-Origin-Opener-Policy"] = "same-origin"
+    if "Cache-Control" not in headers:
+        headers["Cache-Control"] = "no-store"
+    return response
+
+
+def ago(moment: datetime) -> str:
+    """Return how long ago a moment was, the way people say it."""
+    seconds = (datetime.now(UTC) - moment).total_seconds()
+    if seconds < 90:
+        return "just now"
+    for size, word in ((86400 * 30, "month"), (86400, "day"), (3600, "hour"), (60, "minute")):
+        if seconds >= size:
+            count = int(seconds // size)
+            return f"{count} {word}{'s' if count > 1 else ''} ago"
+    return "just now"

@@ -1,0 +1,65 @@
+"""Styles, scripts and fonts: compressed once, named by their content, kept by the browser.
+
+One mark stands for all of them, so that a style sheet may name its fonts beside it.
+"""
+
+from __future__ import annotations
+
+import gzip
+import hashlib
+import mimetypes
+from functools import cache
+from pathlib import Path
+
+from flask import Blueprint, Response, abort, request, url_for
+
+STATIC = Path(__file__).parent / "static"
+assets = Blueprint("assets", __name__)
+mimetypes.add_type("font/woff2", ".woff2")
+
+
+@cache
+def _mark() -> str:
+    """The mark of everything that ships: it changes whenever one file does."""
+    digest = hashlib.sha256()
+    for file in sorted(STATIC.rglob("*")):
+        if file.is_file():
+            digest.update(file.name.encode() + file.read_bytes())
+    return digest.hexdigest()[:12]
+
+
+@cache
+def _content(name: str) -> tuple[bytes, bytes | None, str]:
+    """A file's bytes, its gzip form where that is smaller, and its type."""
+    file = (STATIC / name).resolve()
+    if not file.is_relative_to(STATIC) or not file.is_file():
+        raise FileNotFoundError(name)
+    plain = file.read_bytes()
+    packed = gzip.compress(plain, 9, mtime=0)
+    kind = mimetypes.guess_type(name)[0] or "application/octet-stream"
+    return plain, packed if len(packed) < 0.9 * len(plain) else None, kind
+
+
+@cache
+def asset(name: str) -> str:
+    """Return the address of a static file; it changes whenever its content does."""
+    return url_for("assets.serve", mark=_mark(), name=name)
+
+
+@assets.get("/static/<mark>/<path:name>")
+def serve(mark: str, name: str) -> Response:
+    """Serve a static file, to be kept for a year where its mark is the present one."""
+    try:
+        plain, packed, kind = _content(name)
+    except FileNotFoundError:
+        abort(404)
+    text = kind.startswith("text/") or kind.endswith("javascript")
+    response = Response(plain, content_type=f"{kind}; charset=utf-8" if text else kind)
+    if packed is not None:
+        response.vary.add("Accept-Encoding")
+        if request.accept_encodings.quality("gzip"):
+            response.data = packed
+            response.content_encoding = "gzip"
+    year = "public, max-age=31536000, immutable"
+    response.headers["Cache-Control"] = year if mark == _mark() else "no-cache"
+    return response

@@ -1,0 +1,74 @@
+"""From an error to a status and a page that says what happened and what to do."""
+
+from __future__ import annotations
+
+from flask import Flask, Response, make_response, render_template, request
+from flask_wtf.csrf import CSRFError
+from sqlalchemy.exc import DBAPIError, OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
+from werkzeug.exceptions import HTTPException
+
+from zygometra.store.builds import NotThere
+
+_PAGES = {
+    400: ("That request was not understood", "Something in the address or the form was damaged on the way.",
+          "Go back, and try once more."),
+    404: ("There is nothing here", "No page and no build has this address; it may have been mistyped.",
+          "Look for the build on the shop floor."),
+    405: ("That is not how this page works", "The address exists, but not for this kind of request.",
+          "Go back and use the buttons of the page."),
+    413: ("That file is too large", "A build file is at most 2 MB; what was sent is larger. Nothing was taken in.",
+          "Choose the build file itself: it ends in .json and is rarely above 50 kB."),
+    431: ("That address is too long", "The what-if in it holds more operations than an address can carry.",
+          "Keep the plan, then go on."),
+    500: ("The program has a fault", "Something went wrong on our side. Whatever the page called saved is saved; "
+          "the last action was not done.", "Go back and try again. If it happens twice, note what you did."),
+    503: ("The database does not answer", "What the page called saved is safe on disk; the last action was not done.",
+          "Wait a moment and load the page again. If it stays away, start the program again with ./start."),
+}  # fmt: skip
+
+
+def page(status: int, detail: str = "") -> Response:
+    """Return the page of a status; htmx gets only its notice."""
+    title, why, do = _PAGES.get(status, _PAGES[400])
+    partial = bool(request.headers.get("HX-Request"))
+    body = render_template(
+        "problem.html", status=status, title=title, why=detail or why, do=do, partial=partial
+    )
+    response = make_response(body, status)
+    if partial:
+        response.headers["HX-Retarget"] = "#notice"
+        response.headers["HX-Reswap"] = "innerHTML"
+    return response
+
+
+def init(app: Flask) -> None:
+    """Register the one handler of each family of errors."""
+
+    @app.errorhandler(HTTPException)
+    def _http(error: HTTPException) -> Response:
+        return page(error.code or 500)
+
+    @app.errorhandler(CSRFError)
+    def _csrf(error: CSRFError) -> Response:
+        return page(400, "The page was open so long that its token is no longer valid. Nothing was done.")
+
+    @app.errorhandler(NotThere)
+    def _not_there(error: NotThere) -> Response:
+        return page(404)
+
+    @app.errorhandler(OperationalError)
+    @app.errorhandler(PoolTimeout)
+    def _away(error: Exception) -> Response:
+        app.logger.warning("database: %s", str(error).splitlines()[0])
+        return page(503)
+
+    @app.errorhandler(DBAPIError)
+    def _refused(error: DBAPIError) -> Response:
+        app.logger.error("database: %s", error)
+        return page(503 if error.connection_invalidated else 500)
+
+    @app.errorhandler(Exception)
+    def _fault(error: Exception) -> Response:
+        app.logger.exception("fault in %s", request.path)
+        return page(500)

@@ -1,0 +1,1 @@
+"""The shop floor: every build, its state, a new one."""

@@ -1,0 +1,1 @@
+"""The record of a build: every change, undo and redo, the files."""

@@ -1,0 +1,1 @@
+"""The machinist's sheet, on screen and as PDF."""

@@ -1,0 +1,1 @@
+"""The shop itself: who is at the bench, settings, house rules, keys, patterns."""

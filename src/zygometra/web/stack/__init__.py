@@ -1,0 +1,1 @@
+"""The stack bench: where the piston stops, and what a cut does to it."""

@@ -1,0 +1,102 @@
+"""Routes of the stack bench."""
+
+from __future__ import annotations
+
+from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response as BaseResponse
+
+from zygometra.core.budget import Share, shares
+from zygometra.core.document import operation_document
+from zygometra.core.errors import BuildFaults
+from zygometra.core.evaluate import chamber_model
+from zygometra.core.sensitivity import sensitivities
+from zygometra.core.wording import figure
+from zygometra.core.working import Step, working
+from zygometra.store import builds
+
+from .. import bench as benches
+from ..db import db
+from ..people import person
+from ..saving import conflict
+from .view import describe, view
+from .what_if import answer, read_plan
+
+stack = Blueprint("stack", __name__, template_folder="templates")
+
+
+@stack.get("/builds/<int:build_id>")
+def build(build_id: int) -> BaseResponse:
+    """Lead to the stack bench, where a build opens."""
+    return redirect(url_for("stack.page", build_id=build_id))
+
+
+@stack.get("/builds/<int:build_id>/stack")
+def page(build_id: int) -> str:
+    """Show the stack bench, perhaps with a what-if that its address carries."""
+    return render_template("stack/page.html", **view(answer(benches.open_bench(build_id), request.args)))
+
+
+@stack.get("/builds/<int:build_id>/stack/what-if")
+def what_if(build_id: int) -> Response:
+    """Answer a moved lever with the parts of the page that change."""
+    shown = view(answer(benches.open_bench(build_id), request.args))
+    response = make_response(render_template("stack/answer.html", **shown))
+    response.headers["HX-Replace-Url"] = shown["address"]
+    return response
+
+
+@stack.post("/builds/<int:build_id>/plan")
+def keep(build_id: int) -> BaseResponse | str:
+    """Keep the plan on screen."""
+    bench = benches.open_bench(build_id)
+    try:
+        planned = read_plan(request.form.get("plan", ""), bench.build)
+    except BuildFaults as error:
+        shown = answer(bench, {})
+        shown.refused["plan"] = str(error.faults[0])
+        return render_template("stack/page.html", **view(shown))
+    plan = [operation_document(op) for op in planned]
+    document = {**bench.document, "planned": plan}
+    if not plan:
+        document.pop("planned")
+    says = "plan: " + ("; ".join(describe(bench.build, op) for op in plan) or "nothing")
+    try:
+        builds.save(db(), build_id, document, expected_version=request.form.get("version", 0, int),
+                    actor=person(), says=says)  # fmt: skip
+    except builds.Stale as stale:
+        return conflict(stale, {("planned",): plan}, says)
+    db().commit()
+    hole = request.form.get("hole", "")
+    return redirect(url_for("stack.page", build_id=build_id, hole=hole or None,
+                            scope=request.form.get("scope") or None))  # fmt: skip
+
+
+@stack.get("/builds/<int:build_id>/working")
+def show_working(build_id: int) -> str:
+    """Show the working of one hole, now or as planned on screen."""
+    result = answer(benches.open_bench(build_id), request.args)
+    bench = result.bench
+    chosen = request.args.get("result", "ratio")
+    steps: tuple[Step, ...] = ()
+    budget: list[tuple[Share, str]] = []
+    effects: list[tuple[str, str, str, str]] = []
+    state_name = "as planned" if bench.build.planned else "as it stands"
+    if bench.evaluation is not None:
+        hole = bench.evaluation.planned.hole(result.hole)
+        if request.args.get("state") == "now":
+            hole, state_name = bench.evaluation.now.hole(result.hole), "as it stands"
+        steps = working(bench.build, hole, bench.reader)
+        key = chosen if chosen in ("quench", "deck_clearance") else "ratio"
+        budget = [(share, figure(100 * share.share, 0)) for share in shares(hole.outcome, key)[:8]]
+        dish = hole.sources.get("parts.piston.dish_area")
+        effects = [
+            (e.label, f"{figure(e.step, 0)} cc" if e.unit == "cc" else bench.reader.length(e.step),
+             figure(e.ratio, 3), bench.reader.length(e.quench_mm) if e.quench_mm else "—")
+            for e in sensitivities(hole.outcome, chamber_model(bench.build, hole.sources),
+                                   dish.quantity.value if dish else 0.0, bench.reader.system)
+        ]  # fmt: skip
+    return render_template(
+        "stack/working.html", bench=bench, hole=result.hole, steps=steps, chosen=chosen,
+        budget=budget, effects=effects, state_name=state_name,
+        partial=bool(request.headers.get("HX-Request")),
+    )  # fmt: skip

@@ -1,0 +1,300 @@
+"""A what-if: from what was moved on the page to a new plan. Nothing here is kept."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+from zygometra.core.build import Build, Gasket, Operation, OpName
+from zygometra.core.document import CUT_KIND, operation_document, read_operation
+from zygometra.core.errors import BuildFaults, Fault, NoAnswer, QuantityError, ZygometraError
+from zygometra.core.inverse import solve
+from zygometra.core.levers import limit_of, set_lever, setting
+from zygometra.core.quantity import Quantity, read_quantity
+from zygometra.core.units import MM, THOU, Kind, from_base, read_typed, to_base
+from zygometra.core.wording import Reader
+from zygometra.exchange.build_file import check_operations
+
+from ..bench import Bench, with_plan
+
+AMOUNTS: tuple[OpName, ...] = ("deck_cut", "head_cut", "crown_cut", "open_chamber")
+AS_FITTED = "as fitted"
+OWN = "own"
+
+
+@dataclass(slots=True)
+class WhatIf:
+    """What came of a move: the bench with its new plan, and what could not be done, by lever."""
+
+    bench: Bench
+    hole: int
+    scope: str
+    refused: dict[str, str] = field(default_factory=dict)
+    typed: dict[str, str] = field(default_factory=dict)
+    typing: bool = False
+
+
+def read_plan(raw: str, build: Build) -> tuple[Operation, ...]:
+    """Read a plan from an address or a form.
+
+    Parameters
+    ----------
+    raw : str
+        A JSON list of operations, as in a build file.
+    build : Build
+        Whose banks and holes they must name.
+
+    Returns
+    -------
+    tuple of Operation
+        The plan.
+
+    Raises
+    ------
+    BuildFaults
+        If it is not a list of valid operations.
+    """
+    try:
+        plan = json.loads(raw)
+    except (ValueError, RecursionError):
+        raise BuildFaults([Fault("planned", "a plan that cannot be read", "a list of operations")]) from None
+    check_operations(plan, build)
+    return tuple(read_operation(op, build.unstated_doubt) for op in plan)
+
+
+def answer(bench: Bench, args: Mapping[str, str]) -> WhatIf:
+    """Apply what was moved on the page and evaluate again.
+
+    Parameters
+    ----------
+    bench : Bench
+        As kept.
+    args : Mapping
+        The form of the levers: the plan on screen, the hole, the bank, the levers'
+        texts, and perhaps a nudge, a solve or a reset.
+
+    Returns
+    -------
+    WhatIf
+        Evaluated; with a sentence for each lever that could not be moved.
+    """
+    build = bench.build
+    hole = _hole(build, args.get("hole", ""))
+    scope = args.get("scope", "")
+    if scope not in [bank.name for bank in build.banks]:
+        scope = ""
+    result = WhatIf(bench, hole, scope)
+    planned = build.planned
+    try:
+        if args.get("plan"):
+            planned = read_plan(args["plan"], build)
+        if planned != build.planned:
+            result.bench = with_plan(bench, planned)
+        if args.get("nudge"):
+            planned = _nudged(result, args["nudge"])
+        elif args.get("solve"):
+            planned = _solved(result, args)
+        elif "deck_cut" in args:
+            # While a person types, the fields are left alone; else they are written anew.
+            result.typing = not args.get("refresh")
+            planned = _typed(result, args)
+    except BuildFaults as error:
+        result.refused["plan"] = str(error.faults[0])
+    if planned != result.bench.build.planned:
+        result.bench = with_plan(bench, planned)
+    if [operation_document(op) for op in planned] == (bench.document.get("planned") or []):
+        result.bench = bench
+    return result
+
+
+def _hole(build: Build, asked: str) -> int:
+    return int(asked) if asked.isdigit() and int(asked) in build.cylinders else build.cylinders[0]
+
+
+# -- one lever ----------------------------------------------------------------
+
+
+def in_scope(build: Build, scope: str) -> list[tuple[str, int]]:
+    """Return the holes that a lever of a scope acts on, as (bank, hole)."""
+    return [(b.name, n) for b in build.banks if scope in ("", b.name) for n in b.cylinders]
+
+
+def total_of(build: Build, op: OpName, scope: str, hole: int) -> float | None:
+    """Return a lever's total where it acts; None where its holes differ."""
+    holes = [(build.bank_of(hole).name, hole)] if op == "open_chamber" else in_scope(build, scope)
+    totals = {round(setting(build.planned, op, bank, number).total, 9) for bank, number in holes}
+    return totals.pop() if len(totals) == 1 else None
+
+
+def amount_text(value: float, kind: Kind, reader: Reader, digits: int | None = None) -> str:
+    """Write an amount as a person would type it, in the reader's unit."""
+    if kind is Kind.VOLUME:
+        return f"{value:.{2 if digits is None else digits}f} cc"
+    if reader.system == "inch":
+        return f"{from_base(value, THOU):.{1 if digits is None else digits}f} thou"
+    return f"{value:.{3 if digits is None else digits}f} mm"
+
+
+def read_amount(text: str, op: str, build: Build, reader: Reader) -> Quantity:
+    """Read a typed amount; a bare number is in the unit that the page shows."""
+    kind = CUT_KIND.get(op, Kind.LENGTH)
+    typed = read_typed(text, kind)
+    if typed.unit is None:
+        unit = "cc" if kind is Kind.VOLUME else "thou" if reader.system == "inch" else "mm"
+        text = f"{text.strip()} {unit}"
+    high = 500 if kind is Kind.VOLUME else 50
+    return read_quantity(text, kind, dimension=op, unstated=build.unstated_doubt, low=0, high=high)
+
+
+def _set(result: WhatIf, planned: tuple[Operation, ...], op: OpName, text: str) -> tuple[Operation, ...]:
+    build = result.bench.build
+    amount = read_amount(text, op, build, result.bench.reader) if text.strip() else None
+    cylinder = result.hole if op == "open_chamber" else None
+    bank = None if op == "open_chamber" or len(build.banks) == 1 else result.scope or None
+    return set_lever(build, planned, op, bank=bank, cylinder=cylinder, amount=amount)
+
+
+def _typed(result: WhatIf, args: Mapping[str, str]) -> tuple[Operation, ...]:
+    """Take the levers' texts as they stand; those that did not move are left as they were typed."""
+    build = result.bench.build
+    planned = build.planned
+    for op in AMOUNTS:
+        text = args.get(op)
+        if text is None:
+            continue
+        result.typed[op] = text
+        total = total_of(build, op, result.scope, result.hole)
+        if total is None and not text.strip():
+            continue
+        try:
+            value = read_amount(text, op, build, result.bench.reader).value if text.strip() else 0.0
+            if total is None or abs(value - total) > 5e-7 or _written_anew(planned, op, text, result):
+                planned = _set(result, planned, op, text)
+        except QuantityError as error:
+            result.refused[op] = str(error)
+    return _typed_gasket(result, planned, args)
+
+
+def _written_anew(planned: tuple[Operation, ...], op: OpName, text: str, result: WhatIf) -> bool:
+    """The same length in another unit is still typed anew: 0.18 mm is not 7.1 thou to the reader."""
+    build = result.bench.build
+    bank = result.scope or build.bank_of(result.hole).name
+    places = setting(planned, op, bank, result.hole).operations
+    if len(places) != 1 or not text.strip():
+        return False
+    amount = planned[places[0]].amount
+    return amount is not None and read_amount(text, op, build, result.bench.reader).unit != amount.unit
+
+
+def _typed_gasket(
+    result: WhatIf, planned: tuple[Operation, ...], args: Mapping[str, str]
+) -> tuple[Operation, ...]:
+    build = result.bench.build
+    chosen, was = args.get("gasket"), args.get("gasket_was")
+    thickness = args.get("gasket_thickness", "")
+    bank = None if len(build.banks) == 1 else result.scope or None
+    if chosen is not None and chosen != was and chosen != OWN:
+        if chosen == AS_FITTED:
+            return set_lever(build, planned, "gasket", bank=bank)
+        if chosen.isdigit() and int(chosen) < len(build.levers.gaskets):
+            gasket = build.levers.gaskets[int(chosen)]
+            return set_lever(build, planned, "gasket", bank=bank, gasket=gasket)
+    if thickness and thickness != args.get("gasket_thickness_was"):
+        result.typed["gasket_thickness"] = thickness
+        try:
+            return _own_gasket(result, planned, thickness)
+        except QuantityError as error:
+            result.refused["gasket"] = str(error)
+    return planned
+
+
+def _own_gasket(
+    result: WhatIf, planned: tuple[Operation, ...], text: str
+) -> tuple[Operation, ...]:
+    build = result.bench.build
+    amount = read_amount(text, "thickness", build, result.bench.reader)
+    if not 0 < amount.value <= 20:
+        raise QuantityError(str(amount.as_typed), "a gasket thickness above nought, up to 20 mm")
+    bank = None if len(build.banks) == 1 else result.scope or None
+    gasket = Gasket(f"to find: {amount.as_typed}", amount, None)
+    return set_lever(build, planned, "gasket", bank=bank, gasket=gasket)
+
+
+# -- handles and inverse questions --------------------------------------------
+
+
+def _nudged(result: WhatIf, nudge: str) -> tuple[Operation, ...]:
+    """Move a handle: ``deck_cut:+10`` steps, or ``deck_cut:=0.1834`` where it was dragged to (mm).
+
+    A handle stops at nought and at its lever's limit.
+    """
+    bench = result.bench
+    op, _, move = nudge.partition(":")
+    if op not in AMOUNTS or not move:
+        return bench.build.planned
+    name: OpName = op
+    kind = CUT_KIND.get(name, Kind.LENGTH)
+    inch = bench.reader.system == "inch" and kind is Kind.LENGTH
+    unit = THOU if inch else MM
+    step = 1.0 if inch else 0.1 if kind is Kind.VOLUME else 0.01
+    now = total_of(bench.build, name, result.scope, result.hole)
+    if now is None:
+        now = setting(bench.build.planned, name, bench.build.bank_of(result.hole).name, result.hole).total
+    try:
+        number = float(move.lstrip("="))
+    except ValueError:
+        return bench.build.planned
+    shown = from_base(now, unit) if kind is Kind.LENGTH else now
+    if move.startswith("="):
+        dragged = from_base(number, unit) if kind is Kind.LENGTH else number
+        target = round(dragged / step) * step
+    else:
+        target = (round(shown / step) + number) * step
+    limit = limit_of(bench.build, name, bench.rules)[0]
+    most = from_base(limit, unit) if kind is Kind.LENGTH else limit
+    target = min(max(target, 0.0), max(most, shown))
+    digits = 0 if inch else 1 if kind is Kind.VOLUME else 2
+    if inch and target != round(target):
+        digits = 1
+    base = to_base(target, unit) if kind is Kind.LENGTH else target
+    return _set(result, bench.build.planned, name, amount_text(base, kind, bench.reader, digits))
+
+
+def _solved(result: WhatIf, args: Mapping[str, str]) -> tuple[Operation, ...]:
+    """Answer "set this lever so that that result of this hole is …"."""
+    bench, build = result.bench, result.bench.build
+    lever, wanted_of = args.get("lever", ""), args.get("result", "")
+    text = args.get("wanted", "").strip()
+    result.typed["wanted"] = text
+    planned = build.planned
+    if lever not in (*AMOUNTS, "gasket"):
+        return planned
+    op: OpName = lever
+    try:
+        wanted = _wanted(text, wanted_of, bench.reader)
+        value = solve(build, result.hole, op, wanted_of, wanted)
+        kind = CUT_KIND.get(op, Kind.LENGTH)
+        solved = amount_text(value, kind, bench.reader)
+        if op == "gasket":
+            return _own_gasket(result, planned, solved)
+        return _set(result, planned, op, solved)
+    except (QuantityError, NoAnswer, ZygometraError) as error:
+        result.refused["solve"] = str(error)
+    return planned
+
+
+def _wanted(text: str, wanted_of: str, reader: Reader) -> float:
+    if wanted_of == "compression_ratio":
+        try:
+            return float(text.replace(",", "."))
+        except ValueError:
+            raise QuantityError(repr(text) if text else "nothing", "a ratio, such as 10.2") from None
+    way: Literal[1, -1] = 1
+    for word, sign in (("proud", -1), ("down", 1)):
+        if text.endswith(word):
+            text, way = text[: -len(word)], sign  # type: ignore[assignment]
+    typed = read_typed(text, Kind.LENGTH)
+    unit = typed.unit or (THOU if reader.system == "inch" else MM)
+    return way * to_base(typed.number, unit)
