@@ -104,6 +104,37 @@ CYLINDER_NAMES: dict[str, Field] = {
 }
 
 
+def place_label(path: str) -> str:
+    """Return what stands at a path in words.
+
+    Parameters
+    ----------
+    path : str
+        A figure's place, or that of a planned operation.
+
+    Returns
+    -------
+    str
+        Such as ``chamber volume, hole 4``.
+
+    Examples
+    --------
+    >>> place_label("cylinders.4.bore"), place_label("planned.0.gasket.bore")
+    ('finished bore, hole 4', 'gasket to fit, bore (operation 1)')
+    """
+    head, _, rest = path.partition(".")
+    where, _, name = rest.partition(".")
+    if head == "planned":
+        part = f"gasket to fit, {name.removeprefix('gasket.')} " if name else "amount of the cut "
+        return f"{part}(operation {int(where) + 1})"
+    try:
+        label = field_at(path).label
+    except KeyError:
+        return path
+    suffix = {"banks": f", bank {where}", "cylinders": f", hole {where}"}.get(head, "")
+    return label + suffix
+
+
 def field_at(path: str) -> Field:
     """Return the field that stands at ``path`` of a build document.
 

@@ -68,7 +68,7 @@ def loupe(now: Hole, planned: Hole, reader: Reader, limits: Limits) -> str:
 
     return "".join((
         rect(0, 0, WIDTH, HEIGHT, "loupe-ground", 6),
-        '<g clip-path="url(#loupe-clip)">', _metal(levels, y), _taken_off(levels, y, reader), "</g>",
+        '<g clip-path="url(#loupe-clip)">', _metal(levels, y), "</g>",
         rect(0, 0, WIDTH, HEIGHT, "loupe-rim", 6),
         _labels(planned, levels, y, reader, factor),
         _handles(o, levels, y, reader, scale, limits),
@@ -83,18 +83,19 @@ def _metal(levels: _Levels, y: Up) -> str:
     return "".join((
         rect(0, 0, WIDTH, y(levels.face), "metal head"),
         rect(0, y(levels.deck), _DECK_RIGHT, HEIGHT - y(levels.deck), "metal block"),
+        _taken_off(levels, y),
         rect(0, y(levels.face), _GASKET_RIGHT, y(levels.deck) - y(levels.face), "gasket"),
+        line(0, y(0), _DECK_RIGHT, y(0), "was") if levels.deck < 0 else "",
         rect(_PISTON_LEFT, y(levels.rim), WIDTH - _PISTON_LEFT, HEIGHT - y(levels.rim),
              "metal piston"),
         line(0, y(levels.face), WIDTH, y(levels.face), "face"),
     ))  # fmt: skip
 
 
-def _taken_off(levels: _Levels, y: Up, reader: Reader) -> str:
+def _taken_off(levels: _Levels, y: Up) -> str:
     out = []
     if levels.deck < 0:
         out.append(rect(0, y(0), _DECK_RIGHT, y(levels.deck) - y(0), "taken"))
-        out.append(line(0, y(0), _DECK_RIGHT, y(0), "was"))
     if levels.rim < levels.uncut_rim:
         height = y(levels.rim) - y(levels.uncut_rim)
         out.append(rect(_PISTON_LEFT, y(levels.uncut_rim), WIDTH - _PISTON_LEFT, height, "taken"))
@@ -120,7 +121,7 @@ def _labels(planned: Hole, levels: _Levels, y: Up, reader: Reader, factor: int) 
     out = [
         dimension(middle + 62, y(levels.face), y(levels.rim)),
         f'<g class="figure" role="button" tabindex="0" data-working="quench" aria-label="'
-        f'{reader.quench} {big} {unit}: show the working">',
+        f'{reader.quench} {big} {unit} {"± " if u else ""}{half} · {other}: show the working">',
         text(middle, anchor_y - 20, reader.quench, "name", "middle"),
         text(middle, anchor_y + 4, f"{big} {unit}", "big", "middle"),
         text(middle, anchor_y + 21, f"{'± ' if u else ''}{half} · {other}", "beside", "middle"),
@@ -133,24 +134,24 @@ def _labels(planned: Hole, levels: _Levels, y: Up, reader: Reader, factor: int) 
     words = reader.quantity(thickness.quantity)
     if y(levels.deck) - y(levels.face) >= 30:
         inner = text(10, gasket_y - 2, "gasket", "on-dark name") + text(
-            10, gasket_y + 13, words, "on-dark value"
-        ) + basis_mark(20 + 7.2 * len(words), gasket_y + 9, thickness.quantity.basis)
+            22, gasket_y + 13, words, "on-dark value"
+        ) + basis_mark(14, gasket_y + 9, thickness.quantity.basis)
     else:
         inner = text(10, y(levels.face) - 8, f"gasket {words}", "value halo")
     place = thickness.path
     out.append(
         inner if place.startswith("planned.")
-        else editable(place, f"gasket thickness {words}: change", inner)
+        else editable(place, f"gasket {words} thickness: change", inner)
     )  # fmt: skip
     clearance_u = o.doubts.deck_clearance[0]
+    beside = reader.length(abs(o.deck_clearance), clearance_u, other=True)
     stands = reader.clearance(o.deck_clearance, clearance_u)
     under = max(y(levels.rim), y(levels.deck)) + 20 + (74 if below else 0)
     out.append(
         f'<g class="figure" role="button" tabindex="0" data-working="deck_clearance"'
-        f' aria-label="piston {stands}: show the working">'
+        f' aria-label="rim {stands} {beside}: show the working">'
         + text(_PISTON_LEFT + 14, min(under, HEIGHT - 40), f"rim {stands}", "value")
-        + text(_PISTON_LEFT + 14, min(under, HEIGHT - 40) + 15,
-               reader.length(abs(o.deck_clearance), clearance_u, other=True), "beside")
+        + text(_PISTON_LEFT + 14, min(under, HEIGHT - 40) + 15, beside, "beside")
         + "</g>"
     )  # fmt: skip
     return "".join(out)
@@ -174,8 +175,14 @@ def _handles(
         out.append(handle(x, inside, lever, label, says(now), per, now, limit))
         if now:
             anchor = "end" if x > WIDTH / 2 else "start"
-            shift = -22 if x > WIDTH / 2 else 22
-            out.append(text(x + shift, inside + 4, f"−{reader.length(now)}", "cut halo", anchor))
+            band = now * scale
+            middle = level + (-12 - band / 2 if lever == "crown_cut" else 12 + band / 2)
+            if lever != "deck_cut" and band >= 17 and 10 < middle < HEIGHT - 10:
+                place = WIDTH - 10 if anchor == "end" else 10
+                out.append(text(place, middle + 4, f"−{reader.limit(now)}", "cut halo", anchor))
+            else:
+                shift = -20 if anchor == "end" else 20
+                out.append(text(x + shift, inside + 4, f"−{reader.limit(now)}", "cut halo", anchor))
     return "".join(out)
 
 

@@ -82,7 +82,7 @@ def section(build: Build, hole: Hole, reader: Reader) -> SectionLayout:
     s = _sizes(hole)
     head = s.roof + 0.14 * s.bore
     top_mm, bottom_mm = s.face + head, -s.stroke / 2 - 0.12 * s.bore
-    scale = min((HEIGHT - _TOP - _BOTTOM) / (top_mm - bottom_mm), 180 / (1.5 * s.bore))
+    scale = min((HEIGHT - _TOP - _BOTTOM) / (top_mm - bottom_mm), 205 / (1.5 * s.bore))
     crank_y = _TOP + top_mm * scale
 
     def y(mm: float) -> float:
@@ -220,12 +220,11 @@ def _label(
     quantity = source.quantity
     value = reader.quantity(quantity)
     beside = reader.beside(quantity)
-    width = 7.2 * len(value)
-    mark_x = x + width + 9 if anchor == "start" else x - width - 9
+    mark, aside = (x + 4, x + 12) if anchor == "start" else (x - 4, x - 12)
     inner = (
         text(x, y - 11, label, "name", anchor)
-        + text(x, y + 4, value, "value", anchor)
-        + basis_mark(mark_x, y, quantity.basis)
+        + text(aside, y + 4, value, "value", anchor)
+        + basis_mark(mark, y, quantity.basis)
         + text(x, y + 17, beside, "beside", anchor)
     )
-    return editable(source.path, f"{label} {value}, {quantity.basis}: change", inner)
+    return editable(source.path, f"{label} {value} {beside} {quantity.basis}: change", inner)

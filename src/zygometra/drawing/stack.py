@@ -41,8 +41,8 @@ def stack_drawing(
     x, y = drawn.gap_x, drawn.gap_y
     ties = (
         rect(x - 12, y - 9, 20, 18, "loupe-mark", 3)
-        + line(x + 8, y - 9, _LOUPE_X, _LOUPE_Y, "tie")
-        + line(x + 8, y + 9, _LOUPE_X, _LOUPE_Y + loupe.HEIGHT, "tie")
+        + line(x + 8, y - 9, _LOUPE_X, y - 44, "tie")
+        + line(x + 8, y + 9, _LOUPE_X, y - 16, "tie")
     )
     clearance = reader.clearance(planned.outcome.deck_clearance)
     quench = reader.length(planned.outcome.quench)

@@ -116,8 +116,8 @@ def reckon(bench: Bench) -> tuple[Reckoning, ...]:
     unit = "thou" if bench.reader.system == "inch" else "mm"
     floor = bench.rules.quench_floor(bench.build.rod_material)
     quench = targets.quench
-    if quench.low is None:
-        quench = replace(quench, low=floor)
+    # What is asked never reaches below the house floor, whatever was typed.
+    quench = replace(quench, low=max(floor, quench.low or 0.0))
     if quench.high is None:
         quench = replace(quench, high=bench.rules["quench_ceiling"])
     clearance_word = f"{bench.reader.deck} clearance"
@@ -136,19 +136,22 @@ def _estimates(state: State, key: str) -> list[Estimate]:
     return out
 
 
+def _largest_doubt(state: State, key: str) -> float:
+    return float(max(getattr(hole.outcome.doubts, key)[0] for hole in state.holes))
+
+
 def _reckoning(bench: Bench, key: str, title: str, window: Window, unit: str) -> Reckoning:
     evaluation = bench.evaluation
     assert evaluation is not None
     changed = evaluation.planned is not evaluation.now
     now, planned = _estimates(evaluation.now, key), _estimates(evaluation.planned, key)
     scale = axis(now + planned, window, _LEAST_SPAN[key])
+    # One column, one number of decimals: that of its least certain hole.
+    u_now, u_plan = _largest_doubt(evaluation.now, key), _largest_doubt(evaluation.planned, key)
     rows = []
-    for hole, later, a, b in zip(
-        evaluation.now.holes, evaluation.planned.holes, now, planned, strict=True
-    ):
+    for hole, a, b in zip(evaluation.now.holes, now, planned, strict=True):
         last = b if changed else a
         mark, says = _judge(last, window)
-        u_now, u_plan = getattr(hole.outcome.doubts, key)[0], getattr(later.outcome.doubts, key)[0]
         rows.append(
             Row(hole.number, band(scale, window, a, b, changed=changed),
                 _write(bench.reader, key, a.value, u_now),

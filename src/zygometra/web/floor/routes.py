@@ -68,11 +68,7 @@ def _range(values: list[float] | None, write: Any) -> str:
         return str(low)
     # "0.04 to 0.14 mm down": what both ends share is said once.
     first, last = low.split(" "), high.split(" ")
-    while len(first) > 1 and first[-1] == last[-1]:
-        first.pop()
-        if first[1:] != last[1 : len(first)]:
-            break
-    return f"{' '.join(first)} to {high}"
+    return f"{first[0] if first[1:] == last[1:] else low} to {high}"
 
 
 @floor.route("/builds/new", methods=["GET", "POST"])

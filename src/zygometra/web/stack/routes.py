@@ -5,10 +5,11 @@ from __future__ import annotations
 from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
-from zygometra.core.budget import Share, shares
+from zygometra.core.budget import shares
 from zygometra.core.document import operation_document
 from zygometra.core.errors import BuildFaults
 from zygometra.core.evaluate import chamber_model
+from zygometra.core.fields import place_label
 from zygometra.core.sensitivity import sensitivities
 from zygometra.core.wording import figure
 from zygometra.core.working import Step, working
@@ -78,7 +79,7 @@ def show_working(build_id: int) -> str:
     bench = result.bench
     chosen = request.args.get("result", "ratio")
     steps: tuple[Step, ...] = ()
-    budget: list[tuple[Share, str]] = []
+    budget: list[tuple[str, str]] = []
     effects: list[tuple[str, str, str, str]] = []
     state_name = "as planned" if bench.build.planned else "as it stands"
     if bench.evaluation is not None:
@@ -87,7 +88,7 @@ def show_working(build_id: int) -> str:
             hole, state_name = bench.evaluation.now.hole(result.hole), "as it stands"
         steps = working(bench.build, hole, bench.reader)
         key = chosen if chosen in ("quench", "deck_clearance") else "ratio"
-        budget = [(share, figure(100 * share.share, 0)) for share in shares(hole.outcome, key)[:8]]
+        budget = [(place_label(share.path), figure(100 * share.share, 0)) for share in shares(hole.outcome, key)[:8]]
         dish = hole.sources.get("parts.piston.dish_area")
         effects = [
             (e.label, f"{figure(e.step, 0)} cc" if e.unit == "cc" else bench.reader.length(e.step),

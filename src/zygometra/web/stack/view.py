@@ -17,7 +17,7 @@ from zygometra.drawing.loupe import Limits
 from zygometra.drawing.stack import stack_drawing
 
 from .. import bench as benches
-from .what_if import AS_FITTED, OWN, WhatIf, amount_text, total_of
+from .what_if import ALL, AS_FITTED, OWN, WhatIf, amount_text, total_of
 
 
 class Lever(NamedTuple):
@@ -51,7 +51,8 @@ def view(result: WhatIf) -> dict[str, Any]:
     state = evaluation.planned if evaluation is not None else None
     plan = json.dumps(bench.plan, ensure_ascii=False, separators=(",", ":"))
     address = url_for("stack.page", build_id=bench.id)
-    query = {"hole": result.hole} | ({"scope": result.scope} if result.scope else {})
+    several = len(build.banks) > 1
+    query = {"hole": result.hole} | ({"scope": ALL} if several and not result.scope else {})
     if bench.pending:
         query["plan"] = plan
     return {
@@ -70,8 +71,8 @@ def view(result: WhatIf) -> dict[str, Any]:
         "plan": plan,
         "hole": result.hole,
         "holes": sorted(build.cylinders),
-        "scope": result.scope,
-        "banks": [bank.name for bank in build.banks],
+        "scope": result.scope or (ALL if several else ""),
+        "bank": build.bank_of(result.hole).name,
         "differs": _changes(bench),
         "address": f"{address}?{urlencode(query)}",
         "rest": _rest(bench, result.hole),
@@ -88,11 +89,11 @@ def _lever(result: WhatIf, op: OpName) -> Lever:
     bench, build = result.bench, result.bench.build
     reader = bench.reader
     labels = {"deck_cut": f"{reader.deck.capitalize()} cut", "head_cut": "Head cut",
-              "crown_cut": "Crown cut", "open_chamber": f"Open chamber {result.hole}"}  # fmt: skip
+              "crown_cut": "Crown cut", "open_chamber": f"Chamber {result.hole}"}  # fmt: skip
     kind = Kind.VOLUME if op == "open_chamber" else Kind.LENGTH
     total = total_of(build, op, result.scope, result.hole)
     limit = limit_of(build, op, bench.rules)[0]
-    limit_text = f"{figure(limit, 1)} cc" if kind is Kind.VOLUME else reader.length(limit)
+    limit_text = f"{figure(limit, 1)} cc" if kind is Kind.VOLUME else reader.limit(limit)
     if op in result.typed and result.typing:
         value = result.typed[op]
     elif total is None:
@@ -102,7 +103,7 @@ def _lever(result: WhatIf, op: OpName) -> Lever:
     beside = "differs by bank" if total is None else ""
     if total and kind is Kind.LENGTH:
         beside = reader.length(total, other=True)
-    return Lever(op, labels[op], value, beside, f"up to {limit_text}", result.refused.get(op, ""),
+    return Lever(op, labels[op], value, beside, f"max {limit_text}", result.refused.get(op, ""),
                  _solves(bench, op), bool(total) or total is None)  # fmt: skip
 
 
@@ -126,7 +127,7 @@ def _solves(bench: benches.Bench, op: OpName) -> tuple[tuple[str, str, str], ...
     targets, reader = bench.build.targets, bench.reader
     out = []
     if targets.quench.aim is not None and op in ("deck_cut", "crown_cut"):
-        text = reader.length(targets.quench.aim)
+        text = reader.limit(targets.quench.aim)
         out.append(("quench", text, f"{reader.quench} {text}"))
     if targets.compression_ratio.aim is not None and op in ("head_cut", "open_chamber", "crown_cut"):
         text = figure(targets.compression_ratio.aim, 2)
@@ -166,7 +167,7 @@ def _gasket_solves(bench: benches.Bench) -> tuple[tuple[str, str, str], ...]:
     aim = bench.build.targets.quench.aim
     if aim is None:
         return ()
-    text = bench.reader.length(aim)
+    text = bench.reader.limit(aim)
     return (("quench", text, f"{bench.reader.quench} {text}"),)
 
 

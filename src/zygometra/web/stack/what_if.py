@@ -22,6 +22,7 @@ from ..bench import Bench, with_plan
 AMOUNTS: tuple[OpName, ...] = ("deck_cut", "head_cut", "crown_cut", "open_chamber")
 AS_FITTED = "as fitted"
 OWN = "own"
+ALL = "all"
 
 
 @dataclass(slots=True)
@@ -83,8 +84,9 @@ def answer(bench: Bench, args: Mapping[str, str]) -> WhatIf:
     build = bench.build
     hole = _hole(build, args.get("hole", ""))
     scope = args.get("scope", "")
-    if scope not in [bank.name for bank in build.banks]:
-        scope = ""
+    bank = build.bank_of(hole).name
+    # A lever acts on the bank of the hole on screen, unless all banks were asked for.
+    scope = "" if scope == ALL or len(build.banks) == 1 else bank
     result = WhatIf(bench, hole, scope)
     planned = build.planned
     try:

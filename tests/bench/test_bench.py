@@ -1,0 +1,149 @@
+"""Timings, each against a baseline of the same run. They print; they assert no time."""
+
+from __future__ import annotations
+
+import gc
+import http.client
+import json
+import statistics
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+
+import pytest
+from flask import Flask
+from waitress import create_server
+
+from zygometra.core.document import read_document
+from zygometra.core.evaluate import evaluate
+from zygometra.serve import THREADS, warm_up
+from zygometra.store import builds
+from zygometra.web.app import create_app
+
+from plain import plain_evaluation
+
+pytestmark = pytest.mark.bench
+ROOT = Path(__file__).parents[2]
+
+
+@pytest.fixture
+def eight() -> dict:
+    """The demo's vee eight with a bore, a chamber and a cam of its own in every hole."""
+    document = json.loads((ROOT / "src/zygometra/demo/builds/mountain-rescue.json").read_text())
+    document["cam"] = {"intake_closes": 60}
+    document["cylinders"] = {
+        str(n): {"bore": f"99.0{n} mm", "chamber_volume": {"readings": [66.0, 66.2, 65.9 + n / 50]}}
+        for n in range(1, 9)
+    }
+    return document
+
+
+def _median(call, rounds: int) -> float:
+    times = []
+    for _ in range(rounds):
+        start = time.perf_counter()
+        call()
+        times.append(time.perf_counter() - start)
+    return statistics.median(times)
+
+
+def test_evaluating_with_all_its_doubt_against_plain_arithmetic(benchmark, eight):
+    build = read_document(eight)
+    outcome = evaluate(build)
+    plain = plain_evaluation(build)
+    for state, rows in (("now", plain["now"]), ("planned", plain["planned"])):
+        for hole, row in zip(getattr(outcome, state).holes, rows, strict=True):
+            assert hole.outcome.ratio == pytest.approx(row["ratio"], rel=1e-12)
+            assert hole.outcome.effective == pytest.approx(row["effective"], rel=1e-12)
+    bare = _median(lambda: plain_evaluation(build), 400)
+    with_doubt = _median(lambda: evaluate(build), 400)
+    benchmark.pedantic(evaluate, args=(build,), rounds=200, iterations=1)
+    print(f"\nevaluate, eight holes each with figures of its own, now and planned, with doubt: "
+          f"{with_doubt * 1e6:.0f} µs; plain arithmetic without doubt {bare * 1e6:.0f} µs; "
+          f"ratio {with_doubt / bare:.2f} (at most 10)")  # fmt: skip
+
+
+class _Served:
+    """An application behind the same server as ./start uses, on a port of its own."""
+
+    def __init__(self, app: Flask) -> None:
+        self.server = create_server(app, host="127.0.0.1", port=0, threads=THREADS, ident=None)
+        self.port = self.server.effective_port
+        self.thread = threading.Thread(target=self.server.run, daemon=True)
+        self.thread.start()
+
+    def ask(self, connection: http.client.HTTPConnection, path: str, headers: dict) -> bytes:
+        connection.request("GET", path, headers=headers)
+        response = connection.getresponse()
+        body = response.read()
+        assert response.status == 200, response.status
+        return body
+
+
+def _times(served: _Served, paths: list[str], headers: dict) -> tuple[list[float], bytes]:
+    connection = http.client.HTTPConnection("127.0.0.1", served.port)
+    body = b""
+    for path in paths[:50]:
+        body = served.ask(connection, path, headers)
+    times = []
+    for path in paths:
+        start = time.perf_counter()
+        body = served.ask(connection, path, headers)
+        times.append(time.perf_counter() - start)
+    connection.close()
+    return times, body
+
+
+@pytest.mark.parametrize("encoding", ["identity", "gzip"])
+def test_what_if_against_a_bare_page(engine, eight, encoding):
+    from sqlalchemy.orm import Session
+
+    with Session(engine) as session:
+        build_id = builds.create(session, eight, actor="Ada", says="for the bench")
+        session.commit()
+    app = create_app(engine=engine, secret_key="for the bench only")
+    client = app.test_client()
+    with client.session_transaction() as cookie:
+        cookie["person"] = "Ada"
+    token = client.get_cookie("zygometra").value
+    headers = {"Cookie": f"zygometra={token}", "HX-Request": "true", "Accept-Encoding": encoding}
+    warm_up(engine)
+    what_ifs = [
+        f"/builds/{build_id}/stack/what-if?hole={1 + i % 8}&nudge=deck_cut:%3D{(i % 55) / 100:.2f}"
+        for i in range(1000)
+    ]
+    served = _Served(app)
+    times, body = _times(served, what_ifs, headers)
+    bare_app = Flask("bare")
+    page = client.get(what_ifs[-1], headers={"HX-Request": "true"}).get_data(as_text=True)
+    bare_app.add_url_rule("/", view_func=lambda: page)
+    if encoding == "gzip":
+        from flask_compress import Compress
+
+        bare_app.config.update(COMPRESS_ALGORITHM=["gzip"], COMPRESS_LEVEL=app.config["COMPRESS_LEVEL"],
+                               COMPRESS_MIN_SIZE=500)  # fmt: skip
+        Compress(bare_app)
+    bare = _Served(bare_app)
+    bare_times, bare_body = _times(bare, ["/"] * 1000, headers)
+    assert abs(len(bare_body) - len(body)) < 0.05 * len(body)
+    gc.unfreeze()
+    median, slow = statistics.median(times), max(times)
+    base = statistics.median(bare_times)
+    print(f"\nwhat-if ({encoding}, {len(page) // 1000} kB page, {len(body) // 1000} kB sent): "
+          f"median {median * 1e3:.2f} ms, slowest of 1000 {slow * 1e3:.1f} ms; "
+          f"bare Flask page of that size {base * 1e3:.2f} ms, slowest {max(bare_times) * 1e3:.1f} ms; "
+          f"ratio {median / base:.2f} (at most 4)")  # fmt: skip
+
+
+def test_the_command_line_from_cold(benchmark):
+    file = ROOT / "src/zygometra/demo/builds/mountain-rescue.json"
+
+    def run(*words: str) -> None:
+        subprocess.run([sys.executable, *words], check=True, capture_output=True)
+
+    bare = _median(lambda: run("-c", "pass"), 8)
+    cold = _median(lambda: run("-m", "zygometra.cli", "evaluate", str(file)), 8)
+    benchmark.pedantic(run, args=("-m", "zygometra.cli", "evaluate", str(file)), rounds=3)
+    print(f"\n./zygometra evaluate from cold: {cold:.2f} s (under 0.5); an empty Python {bare:.2f} s")

@@ -1,0 +1,76 @@
+"""Fixtures: a real PostgreSQL database of its own for each worker, emptied between tests."""
+
+from __future__ import annotations
+
+import json
+import os
+import uuid
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, settings
+from sqlalchemy import create_engine, text
+from sqlalchemy.engine import make_url
+
+settings.register_profile(
+    "ours", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow]
+)
+settings.load_profile("ours")
+
+VECTORS = Path(__file__).parent / "vectors"
+DEMO = Path(__file__).parents[1] / "src/zygometra/demo/builds"
+
+
+def vector(name: str) -> dict:
+    """A checked case: its build and what is expected of it."""
+    return json.loads((VECTORS / f"{name}.json").read_text())
+
+
+def demo(name: str) -> dict:
+    """One of the demo shop's build files."""
+    return json.loads((DEMO / f"{name}.json").read_text())
+
+
+@pytest.fixture(scope="session")
+def database_url():
+    """A fresh database on the server that ./test started (or was given)."""
+    server = os.environ.get("ZYGOMETRA_TEST_DATABASE_URL")
+    if not server:
+        pytest.fail("No database: run these tests through ./test, which starts one.")
+    url = make_url(server.replace("postgresql://", "postgresql+psycopg://", 1))
+    name = f"zygometra_test_{uuid.uuid4().hex[:12]}"
+    admin = create_engine(url, isolation_level="AUTOCOMMIT")
+    with admin.connect() as connection:
+        connection.execute(text(f"CREATE DATABASE {name}"))
+    yield url.set(database=name).render_as_string(hide_password=False).replace("+psycopg", "")
+    with admin.connect() as connection:
+        connection.execute(text(f"DROP DATABASE {name} WITH (FORCE)"))
+    admin.dispose()
+
+
+@pytest.fixture(scope="session")
+def migrated(database_url):
+    """An engine on the migrated database."""
+    from zygometra.store.database import migrate, open_engine
+
+    engine = open_engine(database_url)
+    migrate(engine)
+    yield engine
+    engine.dispose()
+
+
+@pytest.fixture
+def engine(migrated):
+    """The migrated database, empty."""
+    with migrated.begin() as connection:
+        connection.execute(text("TRUNCATE build, house_rule RESTART IDENTITY CASCADE"))
+    return migrated
+
+
+@pytest.fixture
+def session(engine):
+    """A session on the empty database."""
+    from sqlalchemy.orm import Session
+
+    with Session(engine) as opened:
+        yield opened
