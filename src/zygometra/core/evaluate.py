@@ -127,13 +127,15 @@ class Evaluation(NamedTuple):
     planned: State
 
 
-def evaluate(build: Build) -> Evaluation:
+def evaluate(build: Build, now: State | None = None) -> Evaluation:
     """Evaluate a build as it stands and as planned.
 
     Parameters
     ----------
     build : Build
         With figures in base units.
+    now : State, optional
+        How the same figures stand without a plan, where that is already known.
 
     Returns
     -------
@@ -157,7 +159,8 @@ def evaluate(build: Build) -> Evaluation:
     >>> round(evaluate(small_single()).now.holes[0].outcome.quench, 3)
     1.24
     """
-    now = _state(build, ())
+    if now is None:
+        now = _state(build, ())
     return Evaluation(now, _state(build, build.planned) if build.planned else now)
 
 

@@ -59,6 +59,22 @@ def findings(
     """
     write = reader or Reader()
     found = [
+        *of_plan(build, evaluation, rules, write),
+        *of_figures(build, evaluation.now, rules, write),
+    ]
+    return worst_first(found)
+
+
+def worst_first(found: Iterable[Finding]) -> tuple[Finding, ...]:
+    """Return findings with stops first, then warnings, then notes."""
+    return tuple(sorted(found, key=lambda f: RANK[f.severity]))
+
+
+def of_plan(
+    build: Build, evaluation: Evaluation, rules: HouseRules, write: Reader
+) -> list[Finding]:
+    """Return what is to be said of the planned state: it changes with every lever."""
+    return [
         *_volumes(evaluation.planned),
         *_proud(evaluation.planned, rules, write),
         *_gasket_room(evaluation.planned, rules, write),
@@ -68,12 +84,17 @@ def findings(
         *_clearance_window(build, evaluation.planned, write),
         *_spread(build, evaluation.planned, rules),
         *_limits(build, rules, write),
-        *_disagreement(build, evaluation.now, rules, write),
-        *_displacement(build, evaluation.now),
-        *_data(build, evaluation.now, write),
         *_elsewhere(build, evaluation, rules, write),
     ]
-    return tuple(sorted(found, key=lambda f: RANK[f.severity]))
+
+
+def of_figures(build: Build, now: State, rules: HouseRules, write: Reader) -> list[Finding]:
+    """Return what is to be said of the figures themselves, whatever is planned."""
+    return [
+        *_disagreement(build, now, rules, write),
+        *_displacement(build, now),
+        *_data(build, now, write),
+    ]
 
 
 Judged = tuple[Severity, str, str, str, str]
@@ -84,8 +105,11 @@ def _by_holes(
 ) -> Iterator[Finding]:  # fmt: skip
     """Judge every hole; holes of which the same is to be said share one finding."""
     said: dict[Judged, list[int]] = {}
+    outcome = verdict = None
     for hole in state.holes:
-        verdict = judge(hole)
+        # Holes that nothing sets apart share one outcome: it is judged once.
+        if hole.outcome is not outcome:
+            outcome, verdict = hole.outcome, judge(hole)
         if verdict is not None:
             insort(said.setdefault(verdict, []), hole.number)
     for (severity, code, says, why, do), numbers in said.items():
@@ -348,7 +372,7 @@ def _spread(build: Build, state: State, rules: HouseRules) -> Iterable[Finding]:
 
 
 def _limits(build: Build, rules: HouseRules, write: Reader) -> Iterable[Finding]:
-    for op in ("deck_cut", "head_cut", "crown_cut", "open_chamber"):
+    for op in dict.fromkeys(item.op for item in build.planned if item.amount):
         limit, source = limit_of(build, op, rules)
         worst: dict[float, list[int]] = {}
         for bank in build.banks:

@@ -23,11 +23,6 @@ class Axis(NamedTuple):
     low: float
     high: float
 
-    def x(self, value: float) -> float:
-        """Return where a value lies, stopped a little inside the ends."""
-        share = (value - self.low) / (self.high - self.low)
-        return _PAD + min(max(share, -0.02), 1.02) * (WIDTH - 2 * _PAD)
-
 
 def axis(estimates: list[Estimate], window: Window, least_span: float) -> Axis:
     """Choose the scale that all holes of one result share.
@@ -75,24 +70,30 @@ def band(axis: Axis, window: Window, now: Estimate, planned: Estimate, *, change
     str
         An ``svg`` element, hidden from readers (the figures stand beside it).
     """
+    low, scale = axis.low, (WIDTH - 2 * _PAD) / (axis.high - axis.low)
+    left_stop, right_stop = 0.0, WIDTH
+
+    def x(value: float) -> float:
+        return min(max(_PAD + (value - low) * scale, left_stop), right_stop)
+
     out = [f'<svg viewBox="0 0 {WIDTH:g} {HEIGHT:g}" class="band" aria-hidden="true">']
     if window.low is not None or window.high is not None:
-        left = axis.x(window.low) if window.low is not None else 0
-        right = axis.x(window.high) if window.high is not None else WIDTH
-        out.append(f'<rect x="{left:.1f}" y="1" width="{right - left:.1f}" height="18" class="window"/>')
-    out.append(f'<path d="M0 10H{WIDTH:g}" class="base"/>')
-    if window.aim is not None:
-        out.append(f'<path d="M{axis.x(window.aim):.1f} 1v18" class="aim"/>')
+        left = x(window.low) if window.low is not None else left_stop
+        right = x(window.high) if window.high is not None else right_stop
+        out.append(f'<path d="M{left:.1f} 1H{right:.1f}v18H{left:.1f}z" class="window"/>')
+    aim = f'<path d="M{x(window.aim):.1f} 1v18" class="aim"/>' if window.aim is not None else ""
+    out.append(f'<path d="M0 10H{WIDTH:g}" class="base"/>{aim}')
     if now.value is not None:
-        x, y = axis.x(now.value), 6 if changed else 10
-        a, b = axis.x(now.value - now.half), axis.x(now.value + now.half)
-        out.append(f'<path d="M{a:.1f} {y}H{b:.1f}M{x:.1f} {y - 4}v8" class="now"/>')
-    if changed and planned.value is not None:
-        x = axis.x(planned.value)
-        a, b = axis.x(planned.value - planned.half), axis.x(planned.value + planned.half)
+        at, half, y = x(now.value), now.half * scale, 6 if changed else 10
         out.append(
-            f'<path d="M{a:.1f} 14H{b:.1f}" class="plan"/>'
-            f'<path d="M{x:.1f} 10l3.6 7h-7.2z" class="wedge"/>'
+            f'<path d="M{max(at - half, left_stop):.1f} {y}H{min(at + half, right_stop):.1f}'
+            f'M{at:.1f} {y - 4}v8" class="now"/>'
+        )
+    if changed and planned.value is not None:
+        at, half = x(planned.value), planned.half * scale
+        out.append(
+            f'<path d="M{max(at - half, left_stop):.1f} 14H{min(at + half, right_stop):.1f}" class="plan"/>'
+            f'<path d="M{at:.1f} 10l3.6 7h-7.2z" class="wedge"/>'
         )
     out.append("</svg>")
     return "".join(out)

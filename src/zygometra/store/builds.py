@@ -95,7 +95,7 @@ class Stale(Exception):
 
 
 def load(session: Session, build_id: int, *, lock: bool = False) -> StoredBuild:
-    """Load a build in three queries.
+    """Load a build in one statement, so that a save in between cannot mix two versions.
 
     Parameters
     ----------
@@ -116,28 +116,27 @@ def load(session: Session, build_id: int, *, lock: bool = False) -> StoredBuild:
     NotThere
         If there is no such build.
     """
-    columns = (
-        _build.c.id, _build.c.version, _build.c.stage, _build.c.frame, _build.c.changed_at,
-        _build.c.changed_by, RULES_IN_FORCE,
-    )  # fmt: skip
-    statement = select(*columns).where(_build.c.id == build_id)
     if lock:
-        statement = statement.with_for_update(of=_build)
-    row = session.execute(statement).first()
+        session.execute(select(_build.c.id).where(_build.c.id == build_id).with_for_update())
+    row = session.execute(_LOAD, {"build_id": build_id}).first()
     if row is None:
         raise NotThere(build_id)
-    figures = session.execute(
-        select(_figure.c.path, _figure.c.typed).where(_figure.c.build_id == build_id)
-    )
-    operations = session.execute(
-        select(_operation.c.typed)
-        .where(_operation.c.build_id == build_id)
-        .order_by(_operation.c.position)
-    )
-    document = _assemble(row.frame, figures, [typed for (typed,) in operations])
+    document = _assemble(row.frame, row.figures or (), row.planned or [])
     return StoredBuild(
         row.id, row.version, row.stage, document, row.shop_rules, row.changed_at, row.changed_by
     )
+
+
+_LOAD = text(
+    f"""
+    SELECT build.id, version, stage, frame, changed_at, changed_by, {RULES_IN_FORCE.text},
+        (SELECT json_agg(json_build_array(path, typed)) FROM figure
+            WHERE figure.build_id = build.id) AS figures,
+        (SELECT json_agg(typed ORDER BY position) FROM planned_operation
+            WHERE planned_operation.build_id = build.id) AS planned
+    FROM build WHERE build.id = :build_id
+    """
+)
 
 
 def _assemble(frame: Document, figures: Any, planned: list[Any]) -> Document:

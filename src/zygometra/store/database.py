@@ -20,13 +20,34 @@ def open_engine(url: str) -> Engine:
     Returns
     -------
     Engine
-        With a small pool whose connections are tried before use, so that a
-        restarted server is not noticed by a reader.
+        With a small pool. A connection that died with its server is noticed when
+        it is used; whoever only reads may simply ask again.
     """
     plain = url.replace("postgres://", "postgresql://", 1)
     return create_engine(
         plain.replace("postgresql://", "postgresql+psycopg://", 1),
-        pool_size=8, max_overflow=4, pool_pre_ping=True, pool_timeout=10,
+        pool_size=8, max_overflow=4, pool_timeout=10,
+        connect_args={"connect_timeout": 5, "prepare_threshold": 1},
+    )  # fmt: skip
+
+
+def reading_engine(engine: Engine) -> Engine:
+    """Return an engine on the same server for requests that only read.
+
+    Parameters
+    ----------
+    engine : Engine
+        Whose server to use.
+
+    Returns
+    -------
+    Engine
+        Each statement is taken as it comes, without a transaction around it: a
+        page is one statement, and opening and closing one costs more than it.
+    """
+    return create_engine(
+        engine.url, isolation_level="AUTOCOMMIT", pool_reset_on_return=None,
+        pool_size=8, max_overflow=4, pool_timeout=10,
         connect_args={"connect_timeout": 5, "prepare_threshold": 1},
     )  # fmt: skip
 

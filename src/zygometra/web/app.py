@@ -13,7 +13,7 @@ from sqlalchemy import Engine
 
 from zygometra import __version__
 
-from . import db, errors, people
+from . import db, errors, fragments, people
 from .assets import asset, assets
 
 CONTENT_POLICY = (
@@ -66,7 +66,8 @@ def create_app(*, engine: Engine, secret_key: str, **config: Any) -> Flask:
     _register(app)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals.update(
-        asset=asset, person=people.person, choice=people.choice, reader=people.reader,
+        findings_list=fragments.findings_list, reckoning_rows=fragments.reckoning_rows,
+        stations_list=fragments.stations_list, asset=asset, person=people.person, choice=people.choice, reader=people.reader,
         shop=app.config["SHOP_NAME"], version=__version__,
     )  # fmt: skip
     app.jinja_env.filters["ago"] = ago

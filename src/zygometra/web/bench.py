@@ -2,39 +2,75 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass, replace
+from datetime import datetime
+from functools import cached_property
+from threading import Lock
 from typing import Any, NamedTuple
-
-from flask import url_for
 
 from zygometra.core.build import Build, Operation, Window
 from zygometra.core.document import operation_document, read_document
 from zygometra.core.errors import ZygometraError
 from zygometra.core.evaluate import Evaluation, State, evaluate
-from zygometra.core.findings import Finding, findings
+from zygometra.core.findings import Finding, of_figures, of_plan, worst_first
 from zygometra.core.house_rules import HouseRules, rules_for
 from zygometra.core.quantity import coverage
-from zygometra.core.wording import Reader, figure, ratio_text
+from zygometra.core.units import MM, THOU, from_base
+from zygometra.core.wording import MOST_DECIMALS, Reader, decimals_for, figure
 from zygometra.drawing.bands import Estimate, axis, band
 from zygometra.store import builds
 from zygometra.store.builds import StoredBuild
 
 from .db import db
+from .fragments import Row, Station
 from .people import reader
 
 
-@dataclass(frozen=True, slots=True)
+class Kept(NamedTuple):
+    """What a version of a build comes to before anything is moved: read and evaluated once."""
+
+    document: dict[str, Any]
+    build: Build
+    now: State | None
+    said: dict[Any, list[Finding]]
+
+
+_KEPT: OrderedDict[tuple[int, int, datetime], Kept] = OrderedDict()
+_MOST_KEPT = 64
+_KEPT_LOCK = Lock()
+
+
+def _kept(stored: StoredBuild) -> Kept:
+    """Return the reading of a version; a version never changes, so this process may keep it."""
+    key = (stored.id, stored.version, stored.changed_at)
+    with _KEPT_LOCK:
+        if (kept := _KEPT.get(key)) is not None:
+            _KEPT.move_to_end(key)
+            return kept
+    build = read_document(stored.document)
+    try:
+        now = evaluate(replace(build, planned=())).now
+    except ZygometraError:
+        now = None
+    kept = Kept(stored.document, build, now, {})
+    with _KEPT_LOCK:
+        _KEPT[key] = kept
+        while len(_KEPT) > _MOST_KEPT:
+            _KEPT.popitem(last=False)
+    return kept
+
+
+@dataclass(frozen=True)
 class Bench:
-    """A build as one request sees it."""
+    """A build as one request sees it; evaluated when first asked."""
 
     stored: StoredBuild
     build: Build
     rules: HouseRules
-    evaluation: Evaluation | None
-    findings: tuple[Finding, ...]
     reader: Reader
-    problem: str = ""
+    kept: Kept
     pending: bool = False
 
     @property
@@ -47,7 +83,37 @@ class Bench:
         """The build's document, as kept."""
         return self.stored.document
 
+    @cached_property
+    def _evaluated(self) -> tuple[Evaluation | None, str]:
+        try:
+            return evaluate(self.build, self.kept.now), ""
+        except ZygometraError as error:
+            return None, str(error)
+
     @property
+    def evaluation(self) -> Evaluation | None:
+        """Both states; None where the build cannot be evaluated."""
+        return self._evaluated[0]
+
+    @property
+    def problem(self) -> str:
+        """Why it cannot be evaluated; empty where it can."""
+        return self._evaluated[1]
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """What is to be said of it, worst first."""
+        if self.evaluation is None:
+            return ()
+        said = self.kept.said
+        # What is to be said of the figures is the same for every what-if of a version.
+        key = (self.reader, tuple(self.stored.shop_rules.items()))
+        if key not in said:
+            said[key] = of_figures(self.build, self.evaluation.now, self.rules, self.reader)
+        planned = of_plan(self.build, self.evaluation, self.rules, self.reader)
+        return worst_first([*planned, *said[key]])
+
+    @cached_property
     def plan(self) -> list[dict[str, Any]]:
         """The plan on screen, as it would stand in a build file."""
         return [operation_document(op) for op in self.build.planned]
@@ -59,40 +125,19 @@ class Bench:
 
 
 def open_bench(build_id: int) -> Bench:
-    """Load a build and evaluate it as kept."""
+    """Load a build as kept."""
     stored = builds.load(db(), build_id)
-    return bench_of(stored, read_document(stored.document))
-
-
-def bench_of(stored: StoredBuild, build: Build, *, pending: bool = False) -> Bench:
-    """Evaluate a build that was read from a stored one, perhaps with another plan."""
-    rules = rules_for(build.school, stored.shop_rules)
-    read_as = reader()
-    try:
-        evaluation = evaluate(build)
-    except ZygometraError as error:
-        return Bench(stored, build, rules, None, (), read_as, str(error), pending)
-    found = findings(build, evaluation, rules, read_as)
-    return Bench(stored, build, rules, evaluation, found, read_as, "", pending)
+    kept = _kept(stored)
+    rules = rules_for(kept.build.school, stored.shop_rules)
+    return Bench(stored, kept.build, rules, reader(), kept)
 
 
 def with_plan(bench: Bench, planned: tuple[Operation, ...]) -> Bench:
     """Return the bench with another plan on it, not kept."""
-    return bench_of(bench.stored, replace(bench.build, planned=planned), pending=True)
+    return replace(bench, build=replace(bench.build, planned=planned), pending=True)
 
 
 # -- the reckoning ------------------------------------------------------------
-
-
-class Row(NamedTuple):
-    """One hole of one result, written out."""
-
-    number: int
-    band: str
-    now: str
-    planned: str
-    mark: str
-    says: str
 
 
 class Reckoning(NamedTuple):
@@ -148,14 +193,14 @@ def _reckoning(bench: Bench, key: str, title: str, window: Window, unit: str) ->
     scale = axis(now + planned, window, _LEAST_SPAN[key])
     # One column, one number of decimals: that of its least certain hole.
     u_now, u_plan = _largest_doubt(evaluation.now, key), _largest_doubt(evaluation.planned, key)
+    write_now, write_plan = _writer(bench.reader, key, u_now), _writer(bench.reader, key, u_plan)
     rows = []
     for hole, a, b in zip(evaluation.now.holes, now, planned, strict=True):
         last = b if changed else a
         mark, says = _judge(last, window)
         rows.append(
-            Row(hole.number, band(scale, window, a, b, changed=changed),
-                _write(bench.reader, key, a.value, u_now),
-                _write(bench.reader, key, b.value, u_plan) if changed else "", mark, says))  # fmt: skip
+            Row(hole.number, band(scale, window, a, b, changed=changed), write_now(a.value),
+                write_plan(b.value) if changed else "", mark, says))  # fmt: skip
     rows.sort(key=lambda row: row.number)
     return Reckoning(key, title, _window_text(bench.reader, key, window), unit, tuple(rows))
 
@@ -171,10 +216,12 @@ def _judge(estimate: Estimate, window: Window) -> tuple[str, str]:
     return "", ""
 
 
-def _write(reader: Reader, key: str, value: float | None, u: float) -> str:
-    if value is None:
-        return "—"
-    return ratio_text(value, u) if key == "ratio" else reader.length_parts(value, u)[0]
+def _writer(reader: Reader, key: str, u: float) -> Callable[[float | None], str]:
+    """Return how the figures of one column are written: one unit, one number of decimals."""
+    unit = None if key == "ratio" else THOU if reader.system == "inch" else MM
+    scale = 1.0 if unit is None else from_base(1.0, unit)
+    decimals = decimals_for(u * scale, MOST_DECIMALS["ratio" if unit is None else unit.symbol])
+    return lambda value: "—" if value is None else figure(value * scale, decimals)
 
 
 def _window_text(reader: Reader, key: str, window: Window) -> str:
@@ -201,16 +248,6 @@ def _window_text(reader: Reader, key: str, window: Window) -> str:
 # -- the path -----------------------------------------------------------------
 
 
-class Station(NamedTuple):
-    """One station of the path: where it leads, its state as shape and word."""
-
-    key: str
-    label: str
-    href: str
-    state: str
-    says: str
-
-
 def path_of(bench: Bench) -> tuple[Station, ...]:
     """Return the stations of a build in working order."""
     figures = bench.build.figures
@@ -219,21 +256,21 @@ def path_of(bench: Bench) -> tuple[Station, ...]:
     aimed = not (targets.compression_ratio.is_open and targets.quench.is_open)
     stops = bench.stops
     cuts = len(bench.build.planned)
+    at = f"/builds/{bench.id}"
     return (
-        Station("aim", "Aim", url_for("aim.page", build_id=bench.id), "done" if aimed else "due",
+        Station("aim", "Aim", f"{at}/aim", "done" if aimed else "due",
                 "windows set" if aimed else "no windows yet"),
-        Station("parts", "Figures", url_for("figures.page", build_id=bench.id),
+        Station("parts", "Figures", f"{at}/figures",
                 "done" if read == len(figures) else "part" if read else "due",
                 f"{read} of {len(figures)} measured"),
-        Station("stack", "Stack", url_for("stack.page", build_id=bench.id),
+        Station("stack", "Stack", f"{at}/stack",
                 "blocked" if stops else "part" if bench.pending else "done" if cuts else "due",
                 _counted(stops, "stop") if stops else "not kept yet" if bench.pending
                 else _counted(cuts, "operation") if cuts else "nothing planned"),
-        Station("sheet", "Cut sheet", url_for("sheet.page", build_id=bench.id),
+        Station("sheet", "Cut sheet", f"{at}/sheet",
                 "blocked" if stops else "done" if cuts else "due",
                 "a stop stands" if stops else "ready to print" if cuts else "no cut yet"),
-        Station("record", "Record", url_for("record.page", build_id=bench.id), "done",
-                f"version {bench.stored.version}"),
+        Station("record", "Record", f"{at}/record", "done", f"version {bench.stored.version}"),
     )  # fmt: skip
 
 
@@ -251,13 +288,3 @@ def engine_line(build: Build, document: dict[str, Any], state: State | None) -> 
     if state is not None:
         parts.append(f"{figure(state.displacement_cc, 0)} cc")
     return " · ".join(parts)
-
-
-def worst_first(found: Iterable[Finding]) -> list[dict[str, str]]:
-    """Return findings for the page, each with the word and the place that helps."""
-    words = {"stop": "Stop", "warn": "Check", "note": "Note"}
-    return [
-        {"severity": f.severity, "word": words[f.severity], "says": f.says, "why": f.why, "do": f.do,
-         "where": f.where, "code": f.code}
-        for f in found
-    ]  # fmt: skip

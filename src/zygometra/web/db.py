@@ -1,26 +1,40 @@
-"""One database session a request: opened when first asked for, rolled back if not committed."""
+"""One database session a request: opened when first asked for, rolled back if not committed.
+
+A request that only reads takes each statement as it comes (autocommit): a page is
+one statement, and needs no transaction around it.
+"""
 
 from __future__ import annotations
 
-from flask import Flask, current_app, g
+from flask import Flask, current_app, g, request
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
+
+from zygometra.store.database import reading_engine
 
 
 def init(app: Flask, engine: Engine) -> None:
     """Give the application its engine and close each request's session after it."""
     app.extensions["engine"] = engine
+    app.extensions["reading engine"] = reading_engine(engine)
 
     @app.teardown_request
     def _close(_error: BaseException | None) -> None:
-        session = g.pop("db", None)
-        if session is not None:
-            session.close()
+        forget()
+
+
+def forget() -> None:
+    """Drop the session of this request; the next call of :func:`db` opens another."""
+    session = g.pop("db", None)
+    if session is not None:
+        session.close()
 
 
 def db() -> Session:
     """Return the session of this request."""
     if "db" not in g:
-        g.db = Session(current_app.extensions["engine"], autoflush=False, expire_on_commit=False)
+        reads = request.method in ("GET", "HEAD")
+        engine = current_app.extensions["reading engine" if reads else "engine"]
+        g.db = Session(engine, autoflush=False, expire_on_commit=False)
     session: Session = g.db
     return session

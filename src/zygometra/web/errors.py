@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from flask import Flask, Response, make_response, render_template, request
+from flask import Flask, Response, g, make_response, render_template, request
+from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import CSRFError
 from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from werkzeug.exceptions import HTTPException
 
 from zygometra.store.builds import NotThere
+
+from . import db
 
 _PAGES = {
     400: ("That request was not understood", "Something in the address or the form was damaged on the way.",
@@ -59,7 +62,15 @@ def init(app: Flask) -> None:
 
     @app.errorhandler(OperationalError)
     @app.errorhandler(PoolTimeout)
-    def _away(error: Exception) -> Response:
+    def _away(error: Exception) -> ResponseReturnValue:
+        # A connection that died with a restarted server: who only reads asks once more.
+        if request.method == "GET" and "asked_again" not in g:
+            g.asked_again = True
+            db.forget()
+            try:
+                return app.dispatch_request()
+            except OperationalError as still:
+                error = still
         app.logger.warning("database: %s", str(error).splitlines()[0])
         return page(503)
 

@@ -76,7 +76,7 @@ def _page(bench: benches.Bench, form: Mapping[str, str], faults: dict[str, str])
     return render_template(
         "aim/page.html", bench=bench, build=bench.build, document=bench.document, station="aim",
         path=benches.path_of(bench), reckonings=benches.reckon(bench), hole=bench.build.cylinders[0],
-        findings=benches.worst_first(bench.findings), form=form, faults=faults, school_choices=_schools(form.get("school", "")),
+        form=form, faults=faults, school_choices=_schools(form.get("school", "")),
         materials=ROD_MATERIALS, rows=range(min(MOST_GASKETS, (max(gaskets) + 1 if gaskets else 0) + 2)),
         rest=[], differs=[], engine=benches.engine_line(bench.build, bench.document, state),
     )  # fmt: skip

@@ -84,7 +84,7 @@ def page(build_id: int) -> str:
     return render_template(
         "figures/page.html", bench=bench, build=bench.build, document=bench.document, station="parts",
         path=benches.path_of(bench), reckonings=benches.reckon(bench), parts_of_build=_lines(bench),
-        findings=benches.worst_first(bench.findings), hole=bench.build.cylinders[0],
+        hole=bench.build.cylinders[0],
         engine=benches.engine_line(bench.build, bench.document, state), rest=[], differs=[],
     )  # fmt: skip
 

@@ -35,7 +35,7 @@ def page(build_id: int) -> str:
     return render_template(
         "record/page.html", bench=bench, build=bench.build, document=bench.document, station="record",
         path=benches.path_of(bench), reckonings=benches.reckon(bench), hole=bench.build.cylinders[0],
-        findings=benches.worst_first(bench.findings), changes=changes, can_undo=bool(stacks.undo),
+        changes=changes, can_undo=bool(stacks.undo),
         can_redo=bool(stacks.redo), stages=STAGES, rest=[], differs=[],
         engine=benches.engine_line(bench.build, bench.document, state),
     )  # fmt: skip

@@ -44,7 +44,7 @@ def page(build_id: int) -> str:
     return render_template(
         "sheet/page.html", bench=bench, build=bench.build, document=bench.document, station="sheet",
         path=benches.path_of(bench), reckonings=benches.reckon(bench), hole=bench.build.cylinders[0],
-        findings=benches.worst_first(bench.findings), rest=[], differs=[],
+        rest=[], differs=[],
         engine=benches.engine_line(bench.build, bench.document, state), **_context(bench),
     )  # fmt: skip
 

@@ -12,8 +12,8 @@ from zygometra.core.units import BASE, Kind, read_typed, to_base
 from zygometra.core.wording import Reader, figure
 from zygometra.store import rules as store
 
-from ..bench import Row, Station, worst_first
 from ..db import db
+from ..fragments import Row, Station
 from ..people import CHOICES, choice, person, reader, safe_next
 
 shop = Blueprint("shop", __name__, template_folder="templates")
@@ -140,11 +140,11 @@ def patterns() -> str:
     ]
     stations = [Station(state, state.capitalize(), "#", state, f"a station that is {state}")
                 for state in ("done", "part", "due", "blocked")]  # fmt: skip
-    found = worst_first(
+    found = [
         Finding(severity, "sample", "cylinders.1", f"Hole 1: what a {severity} says.",
                 "Why it matters.", "What to do about it.")
         for severity in ("stop", "warn", "note")
-    )  # fmt: skip
-    row = Row(1, bands[1][1], "9.50", "9.75", "", "")
+    ]  # fmt: skip
+    rows = [Row(1, bands[1][1], "9.50", "9.75", "", ""), Row(2, bands[3][1], "9.10", "11.00", "▲", "above the window")]
     return render_template("shop/patterns.html", bands=bands, stations=stations, findings=found,
-                           bases=BASIS_WORDS, row=row)  # fmt: skip
+                           bases=BASIS_WORDS, rows=rows)  # fmt: skip

@@ -63,7 +63,6 @@ def view(result: WhatIf) -> dict[str, Any]:
         "station": "stack",
         "path": benches.path_of(bench),
         "reckonings": benches.reckon(bench),
-        "findings": benches.worst_first(bench.findings),
         "drawing": drawing,
         "levers": [_lever(result, op) for op in ("deck_cut", "head_cut", "crown_cut", "open_chamber")],
         "gasket": _gasket(result),
