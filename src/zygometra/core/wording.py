@@ -75,8 +75,10 @@ def figure(number: float, decimals: int) -> str:
     >>> figure(-0.0001, 2), figure(-1.5, 1)
     ('0.00', '−1.5')
     """
-    text = f"{abs(number):.{decimals}f}"
-    return MINUS + text if number < 0 and float(text) != 0 else text
+    if number >= 0:
+        return f"{number:.{decimals}f}"
+    text = f"{-number:.{decimals}f}"
+    return MINUS + text if text.strip("0.") else text
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,12 +133,12 @@ class Reader:
     def quantity(self, quantity: Quantity) -> str:
         """Return a figure in the unit it was typed in."""
         unit = quantity.unit
-        most = max(MOST_DECIMALS.get(unit.symbol, 3), _typed_decimals(quantity.number))
+        most = MOST_DECIMALS.get(unit.symbol, 3)
         if quantity.doubt == "readings":
-            most = decimals_for(from_base(quantity.u, unit), most)
-        text = figure(quantity.number, most)
-        if quantity.doubt != "readings":
-            text = figure(quantity.number, min(most, _typed_decimals(quantity.number)))
+            decimals = decimals_for(from_base(quantity.u, unit), most)
+        else:
+            decimals = _typed_decimals(quantity.number)
+        text = figure(quantity.number, decimals)
         return f"{text} {'°' if unit.symbol == 'deg' else unit.symbol}".replace(" °", "°")
 
     def beside(self, quantity: Quantity) -> str:
@@ -226,5 +228,6 @@ def count_of(numbers: list[int], word: str = "Hole") -> str:
 
 
 def _typed_decimals(number: float) -> int:
-    text = f"{number:.9f}".rstrip("0")
-    return len(text.partition(".")[2])
+    if number == int(number):
+        return 0
+    return len(f"{number:.9f}".rstrip("0").partition(".")[2])

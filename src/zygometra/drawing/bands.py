@@ -51,8 +51,50 @@ def axis(estimates: list[Estimate], window: Window, least_span: float) -> Axis:
     return Axis(middle - span * 0.62, middle + span * 0.62)
 
 
-def band(axis: Axis, window: Window, now: Estimate, planned: Estimate, *, changed: bool) -> str:
-    """Draw one hole's band.
+class Bands(NamedTuple):
+    """How the bands of one result are drawn: the scale, and what all of them show alike."""
+
+    low: float
+    scale: float
+    ground: str
+
+    def x(self, value: float) -> float:
+        """Return where a value lies, stopped at the ends."""
+        return min(max(_PAD + (value - self.low) * self.scale, 0.0), WIDTH)
+
+    def draw(self, now: Estimate, planned: Estimate, *, changed: bool) -> str:
+        """Draw one hole's band.
+
+        Parameters
+        ----------
+        now, planned : Estimate
+            A tick with whisker above, and a wedge with whisker below.
+        changed : bool
+            False where nothing is planned: then only today's is drawn.
+
+        Returns
+        -------
+        str
+            An ``svg`` element, hidden from readers (the figures stand beside it).
+        """
+        tick = wedge = ""
+        if now.value is not None:
+            at, half, y = self.x(now.value), now.half * self.scale, 6 if changed else 10
+            tick = (
+                f'<path d="M{max(at - half, 0):.1f} {y}H{min(at + half, WIDTH):.1f}M{at:.1f} {y - 4}v8"'
+                ' class="now"/>'
+            )
+        if changed and planned.value is not None:
+            at, half = self.x(planned.value), planned.half * self.scale
+            wedge = (
+                f'<path d="M{max(at - half, 0):.1f} 14H{min(at + half, WIDTH):.1f}" class="plan"/>'
+                f'<path d="M{at:.1f} 10l3.6 7h-7.2z" class="wedge"/>'
+            )
+        return f"{self.ground}{tick}{wedge}</svg>"
+
+
+def bands(axis: Axis, window: Window) -> Bands:
+    """Prepare the bands of one result.
 
     Parameters
     ----------
@@ -60,40 +102,19 @@ def band(axis: Axis, window: Window, now: Estimate, planned: Estimate, *, change
         Shared by the holes.
     window : Window
         Shaded where it is bounded; the aim is a line.
-    now, planned : Estimate
-        A tick with whisker above, and a wedge with whisker below.
-    changed : bool
-        False where nothing is planned: then only today's is drawn.
 
     Returns
     -------
-    str
-        An ``svg`` element, hidden from readers (the figures stand beside it).
+    Bands
+        Ready to draw each hole's.
     """
-    low, scale = axis.low, (WIDTH - 2 * _PAD) / (axis.high - axis.low)
-    left_stop, right_stop = 0.0, WIDTH
-
-    def x(value: float) -> float:
-        return min(max(_PAD + (value - low) * scale, left_stop), right_stop)
-
-    out = [f'<svg viewBox="0 0 {WIDTH:g} {HEIGHT:g}" class="band" aria-hidden="true">']
+    made = Bands(axis.low, (WIDTH - 2 * _PAD) / (axis.high - axis.low), "")
+    ground = f'<svg viewBox="0 0 {WIDTH:g} {HEIGHT:g}" class="band" aria-hidden="true">'
     if window.low is not None or window.high is not None:
-        left = x(window.low) if window.low is not None else left_stop
-        right = x(window.high) if window.high is not None else right_stop
-        out.append(f'<path d="M{left:.1f} 1H{right:.1f}v18H{left:.1f}z" class="window"/>')
-    aim = f'<path d="M{x(window.aim):.1f} 1v18" class="aim"/>' if window.aim is not None else ""
-    out.append(f'<path d="M0 10H{WIDTH:g}" class="base"/>{aim}')
-    if now.value is not None:
-        at, half, y = x(now.value), now.half * scale, 6 if changed else 10
-        out.append(
-            f'<path d="M{max(at - half, left_stop):.1f} {y}H{min(at + half, right_stop):.1f}'
-            f'M{at:.1f} {y - 4}v8" class="now"/>'
-        )
-    if changed and planned.value is not None:
-        at, half = x(planned.value), planned.half * scale
-        out.append(
-            f'<path d="M{max(at - half, left_stop):.1f} 14H{min(at + half, right_stop):.1f}" class="plan"/>'
-            f'<path d="M{at:.1f} 10l3.6 7h-7.2z" class="wedge"/>'
-        )
-    out.append("</svg>")
-    return "".join(out)
+        left = made.x(window.low) if window.low is not None else 0.0
+        right = made.x(window.high) if window.high is not None else WIDTH
+        ground += f'<path d="M{left:.1f} 1H{right:.1f}v18H{left:.1f}z" class="window"/>'
+    ground += f'<path d="M0 10H{WIDTH:g}" class="base"/>'
+    if window.aim is not None:
+        ground += f'<path d="M{made.x(window.aim):.1f} 1v18" class="aim"/>'
+    return made._replace(ground=ground)

@@ -8,9 +8,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 
-from sqlalchemy import Row, delete, func, insert, or_, select, text, update
+import psycopg
+from sqlalchemy import Engine, Row, delete, func, insert, or_, select, text, update
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from zygometra.core.document import (
@@ -94,6 +96,54 @@ class Stale(Exception):
 # -- reading ------------------------------------------------------------------
 
 
+class Head(NamedTuple):
+    """What of a build changes without its document: cheap to ask, to know what is still current."""
+
+    version: int
+    stage: str
+    changed_at: datetime
+    changed_by: str
+    shop_rules: dict[str, float]
+
+
+def head(engine: Engine, build_id: int) -> Head:
+    """Return a build's version, stage and last change, and the shop's rules.
+
+    This is asked at every step of a lever, so it goes to the driver itself: a
+    session and its result objects would cost more than the query.
+
+    Parameters
+    ----------
+    engine : Engine
+        One for reading (:func:`~zygometra.store.database.reading_engine`).
+    build_id : int
+        Its number.
+
+    Returns
+    -------
+    Head
+        One small row.
+
+    Raises
+    ------
+    NotThere
+        If there is no such build.
+    """
+    pooled = engine.raw_connection()
+    driver = pooled.driver_connection
+    assert driver is not None
+    try:
+        row = driver.execute(_HEAD, {"build_id": build_id}).fetchone()
+    except psycopg.OperationalError as error:
+        pooled.invalidate(error)
+        raise OperationalError(_HEAD, None, error) from error
+    finally:
+        pooled.close()
+    if row is None:
+        raise NotThere(build_id)
+    return Head(*row)
+
+
 def load(session: Session, build_id: int, *, lock: bool = False) -> StoredBuild:
     """Load a build in one statement, so that a save in between cannot mix two versions.
 
@@ -126,6 +176,11 @@ def load(session: Session, build_id: int, *, lock: bool = False) -> StoredBuild:
         row.id, row.version, row.stage, document, row.shop_rules, row.changed_at, row.changed_by
     )
 
+
+_HEAD = f"""
+    SELECT version, stage, changed_at, changed_by, {RULES_IN_FORCE.text}
+    FROM build WHERE id = %(build_id)s
+    """
 
 _LOAD = text(
     f"""

@@ -50,6 +50,7 @@ def create_app(*, engine: Engine, secret_key: str, **config: Any) -> Flask:
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Lax",
         PERMANENT_SESSION_LIFETIME=365 * 86400,
+        SESSION_REFRESH_EACH_REQUEST=False,
         WTF_CSRF_TIME_LIMIT=None,
         COMPRESS_ALGORITHM=["gzip"],
         COMPRESS_LEVEL=3,
@@ -67,7 +68,8 @@ def create_app(*, engine: Engine, secret_key: str, **config: Any) -> Flask:
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals.update(
         findings_list=fragments.findings_list, reckoning_rows=fragments.reckoning_rows,
-        stations_list=fragments.stations_list, asset=asset, person=people.person, choice=people.choice, reader=people.reader,
+        stations_list=fragments.stations_list, carried=fragments.carried, echo=fragments.echo,
+        keep_slot=fragments.keep_slot, refusal=fragments.refusal, asset=asset, person=people.person, choice=people.choice, reader=people.reader,
         shop=app.config["SHOP_NAME"], version=__version__,
     )  # fmt: skip
     app.jinja_env.filters["ago"] = ago

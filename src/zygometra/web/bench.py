@@ -19,11 +19,11 @@ from zygometra.core.house_rules import HouseRules, rules_for
 from zygometra.core.quantity import coverage
 from zygometra.core.units import MM, THOU, from_base
 from zygometra.core.wording import MOST_DECIMALS, Reader, decimals_for, figure
-from zygometra.drawing.bands import Estimate, axis, band
+from zygometra.drawing.bands import Estimate, axis, bands
 from zygometra.store import builds
 from zygometra.store.builds import StoredBuild
 
-from .db import db
+from .db import db, reading
 from .fragments import Row, Station
 from .people import reader
 
@@ -42,13 +42,17 @@ _MOST_KEPT = 64
 _KEPT_LOCK = Lock()
 
 
-def _kept(stored: StoredBuild) -> Kept:
-    """Return the reading of a version; a version never changes, so this process may keep it."""
-    key = (stored.id, stored.version, stored.changed_at)
+def _known(build_id: int, head: builds.Head) -> Kept | None:
+    """Return the reading of a version, if this process has it: a version never changes."""
+    key = (build_id, head.version, head.changed_at)
     with _KEPT_LOCK:
         if (kept := _KEPT.get(key)) is not None:
             _KEPT.move_to_end(key)
-            return kept
+        return kept
+
+
+def _read(stored: StoredBuild) -> Kept:
+    key = (stored.id, stored.version, stored.changed_at)
     build = read_document(stored.document)
     try:
         now = evaluate(replace(build, planned=())).now
@@ -126,8 +130,14 @@ class Bench:
 
 def open_bench(build_id: int) -> Bench:
     """Load a build as kept."""
-    stored = builds.load(db(), build_id)
-    kept = _kept(stored)
+    head = builds.head(reading(), build_id)
+    kept = _known(build_id, head)
+    if kept is None:
+        stored = builds.load(db(), build_id)
+        kept = _read(stored)
+    else:
+        stored = StoredBuild(build_id, head.version, head.stage, kept.document, head.shop_rules,
+                             head.changed_at, head.changed_by)  # fmt: skip
     rules = rules_for(kept.build.school, stored.shop_rules)
     return Bench(stored, kept.build, rules, reader(), kept)
 
@@ -190,7 +200,7 @@ def _reckoning(bench: Bench, key: str, title: str, window: Window, unit: str) ->
     assert evaluation is not None
     changed = evaluation.planned is not evaluation.now
     now, planned = _estimates(evaluation.now, key), _estimates(evaluation.planned, key)
-    scale = axis(now + planned, window, _LEAST_SPAN[key])
+    drawn = bands(axis(now + planned, window, _LEAST_SPAN[key]), window)
     # One column, one number of decimals: that of its least certain hole.
     u_now, u_plan = _largest_doubt(evaluation.now, key), _largest_doubt(evaluation.planned, key)
     write_now, write_plan = _writer(bench.reader, key, u_now), _writer(bench.reader, key, u_plan)
@@ -199,7 +209,7 @@ def _reckoning(bench: Bench, key: str, title: str, window: Window, unit: str) ->
         last = b if changed else a
         mark, says = _judge(last, window)
         rows.append(
-            Row(hole.number, band(scale, window, a, b, changed=changed), write_now(a.value),
+            Row(hole.number, drawn.draw(a, b, changed=changed), write_now(a.value),
                 write_plan(b.value) if changed else "", mark, says))  # fmt: skip
     rows.sort(key=lambda row: row.number)
     return Reckoning(key, title, _window_text(bench.reader, key, window), unit, tuple(rows))

@@ -23,6 +23,12 @@ def init(app: Flask, engine: Engine) -> None:
         forget()
 
 
+def reading() -> Engine:
+    """Return the engine for a statement that only reads."""
+    engine: Engine = current_app.extensions["reading engine"]
+    return engine
+
+
 def forget() -> None:
     """Drop the session of this request; the next call of :func:`db` opens another."""
     session = g.pop("db", None)

@@ -116,6 +116,55 @@ def _where(where: str, address: str) -> str:
     return f'<a href="{address}/aim">aim</a>' if head in ("school", "engine") else ""
 
 
+def refusal(problem: str) -> Markup:
+    """Return what stands in place of a drawing where a build cannot be evaluated."""
+    return Markup(f'<div class="message-stop" role="alert"><b>Stop.</b> {escape(problem)}</div>')
+
+
+def carried(plan: str, hole: int) -> Markup:
+    """Return what the levers' form carries along: the plan on screen and the hole."""
+    return Markup(
+        f'<input type="hidden" name="plan" value="{escape(plan)}"><input type="hidden" name="hole"'
+        f' value="{hole}" id="hole-on-screen"><input type="hidden" name="nudge" value="" id="nudge">'
+        '<input type="hidden" name="solve" value="" id="solving">'
+        '<input type="hidden" name="refresh" value="" id="refresh">'
+    )
+
+
+def keep_slot(address: str, carried_on: dict[str, object], differs: Sequence[str]) -> Markup:
+    """Return what fills the form that keeps a plan: what it changes, and the way to drop it.
+
+    Parameters
+    ----------
+    address : str
+        Of the build.
+    carried_on : dict
+        Version, plan, hole and scope.
+    differs : sequence of str
+        What the plan on screen changes.
+
+    Returns
+    -------
+    Markup
+        The inside of the form.
+    """
+    hidden = "".join(
+        f'<input type="hidden" name="{name}" value="{escape(value)}">' for name, value in carried_on.items()
+    )
+    return Markup(
+        f'{hidden}<span class="pending"><b>Not kept:</b> {escape("; ".join(differs))}</span>'
+        '<button class="button is-link is-small" id="keep-button">Keep</button>'
+        f'<a class="button is-small" id="drop" href="{address}/stack?hole={carried_on["hole"]}">Drop</a>'
+    )
+
+
+def echo(lever: str, refused: str, beside: str, *, out_of_band: bool = False) -> Markup:
+    """Return what stands under a lever's field: why it was refused, or the other system's figure."""
+    swap = ' hx-swap-oob="true"' if out_of_band else ""
+    css = "echo bad" if refused else "echo"
+    return Markup(f'<span class="{css}" id="echo-{lever}"{swap}>{escape(refused or beside)}</span>')
+
+
 def stations_list(path: Sequence[Station], current: str) -> Markup:
     """Return the stations of a build as list items.
 

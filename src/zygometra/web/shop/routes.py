@@ -126,17 +126,17 @@ def keys() -> str:
 def patterns() -> str:
     """Every component in every state, for whoever works on the pages."""
     from zygometra.core.build import Window
-    from zygometra.drawing.bands import Axis, Estimate, band
+    from zygometra.drawing.bands import Axis, Estimate, bands
     from zygometra.drawing.marks import BASIS_WORDS
 
     window, scale = Window(9.6, 9.75, 9.9), Axis(9.4, 10.1)
-    bands = [
-        ("inside, as it stands", band(scale, window, Estimate(9.74, 0.05), Estimate(None, 0), changed=False)),
-        ("moved into the window", band(scale, window, Estimate(9.5, 0.1), Estimate(9.75, 0.04), changed=True)),
-        ("crosses the edge", band(scale, window, Estimate(9.88, 0.09), Estimate(None, 0), changed=False)),
-        ("far outside", band(scale, window, Estimate(9.1, 0.05), Estimate(11.0, 0.05), changed=True)),
-        ("no window", band(scale, Window(), Estimate(9.7, 0.03), Estimate(None, 0), changed=False)),
-        ("no value", band(scale, window, Estimate(None, 0), Estimate(None, 0), changed=False)),
+    samples = [
+        ("inside, as it stands", bands(scale, window).draw(Estimate(9.74, 0.05), Estimate(None, 0), changed=False)),
+        ("moved into the window", bands(scale, window).draw(Estimate(9.5, 0.1), Estimate(9.75, 0.04), changed=True)),
+        ("crosses the edge", bands(scale, window).draw(Estimate(9.88, 0.09), Estimate(None, 0), changed=False)),
+        ("far outside", bands(scale, window).draw(Estimate(9.1, 0.05), Estimate(11.0, 0.05), changed=True)),
+        ("no window", bands(scale, Window()).draw(Estimate(9.7, 0.03), Estimate(None, 0), changed=False)),
+        ("no value", bands(scale, window).draw(Estimate(None, 0), Estimate(None, 0), changed=False)),
     ]
     stations = [Station(state, state.capitalize(), "#", state, f"a station that is {state}")
                 for state in ("done", "part", "due", "blocked")]  # fmt: skip
@@ -145,6 +145,6 @@ def patterns() -> str:
                 "Why it matters.", "What to do about it.")
         for severity in ("stop", "warn", "note")
     ]  # fmt: skip
-    rows = [Row(1, bands[1][1], "9.50", "9.75", "", ""), Row(2, bands[3][1], "9.10", "11.00", "▲", "above the window")]
-    return render_template("shop/patterns.html", bands=bands, stations=stations, findings=found,
+    rows = [Row(1, samples[1][1], "9.50", "9.75", "", ""), Row(2, samples[3][1], "9.10", "11.00", "▲", "above the window")]
+    return render_template("shop/patterns.html", bands=samples, stations=stations, findings=found,
                            bases=BASIS_WORDS, rows=rows)  # fmt: skip

@@ -108,7 +108,7 @@
     s: () => { if (bench()) location.href = bench().dataset.stack; },
     p: () => { if (bench()) location.href = bench().dataset.sheet; },
     w: () => { if (bench()) open(workingAddress("ratio")); },
-    k: () => $("keep-form")?.requestSubmit(),
+    k: () => $("keep-button")?.click(),
     u: () => $("undo")?.click(),
     r: () => $("redo")?.click(),
     d: () => $("lever-deck_cut")?.focus(),
@@ -184,14 +184,14 @@
   const whatIf = () => bench() && `what-if:${bench().dataset.build}`;
   const remember = () => {
     if (!$("levers")) return;
-    if ($("keep-form")) store.set(whatIf(), location.search);
+    if ($("keep-button")) store.set(whatIf(), location.search);
     else store.set(whatIf(), null);
   };
   const offerWhatIf = () => {
     const box = $("restore");
     if (!box) return;
     const left = store.get(whatIf());
-    if (!$("keep-form") && left) {
+    if (!$("keep-button") && left) {
       box.hidden = false;
       $("restore-yes").href = location.pathname + left;
       $("restore-no").addEventListener("click", () => { store.set(whatIf(), null); box.hidden = true; });
