@@ -1,0 +1,56 @@
+"""Hypothesis strategies for engines that could be."""
+
+from __future__ import annotations
+
+from hypothesis import strategies as st
+
+from zygometra.core.document import read_document
+
+
+def quantity(low: float, high: float, width: float):
+    """A value with a tolerance, rounded as a person would type it."""
+    return st.floats(low, high).map(lambda v: {"value": round(v, 4), "plus_minus": width, "basis": "measured"})
+
+
+@st.composite
+def documents(draw, planned: bool = True):
+    """An inline engine with believable proportions, every figure with its doubt."""
+    stroke = draw(st.floats(60, 110))
+    rod = stroke * draw(st.floats(1.5, 2.0))
+    height = draw(st.floats(25, 45))
+    clearance = draw(st.floats(-0.5, 1.5))
+    bore = draw(st.floats(70, 110))
+    document = {
+        "format": "zygometra.build", "version": 1, "name": "drawn", "unstated_doubt": "zero",
+        "engine": {"layout": "inline", "bank_angle": 0, "bore_pitch": 100,
+                   "banks": [{"name": "A", "cylinders": [1, 2, 3]}]},
+        "parts": {
+            "block": {"deck_height": {"value": stroke / 2 + rod + height + clearance, "plus_minus": 0.05},
+                      "bore": {"value": bore, "plus_minus": 0.02}},
+            "crank": {"stroke": {"value": stroke, "plus_minus": 0.03}},
+            "rod": {"length": {"value": rod, "u": 0.01, "each": True}},
+            "piston": {"compression_height": {"value": height, "readings": [height, height + 0.01, height - 0.01]},
+                       "crown_volume": draw(quantity(-5, 8, 0.3)), "top_land_height": draw(quantity(4, 8, 0.1)),
+                       "top_land_diameter": {"value": bore - 0.6, "plus_minus": 0.03}, "dish_area": 800},
+            "gasket": {"thickness": draw(quantity(0.9, 1.6, 0.04)), "bore": {"value": bore + 1.5, "plus_minus": 0.2}},
+            "head": {"chamber_volume": draw(quantity(35, 70, 0.5)), "opening_area": {"value": 3800, "plus_minus": 60},
+                     "opening_perimeter": {"value": 230, "plus_minus": 3}, "wall_draft": {"value": 10, "plus_minus": 1}},
+        },
+        "cam": {"intake_closes": {"value": draw(st.floats(30, 80)), "plus_minus": 1}},
+    }  # fmt: skip
+    if draw(st.booleans()):
+        document["cylinders"] = {"2": {"deck_clearance": {"readings": [0.2, 0.22, 0.21], "resolution": 0.01},
+                                       "chamber_volume": {"value": 50, "plus_minus": 0.2}}}  # fmt: skip
+    if planned:
+        document["planned"] = [
+            {"op": "deck_cut", "amount": {"value": draw(st.floats(0.01, 0.5)), "plus_minus": 0.01}},
+            {"op": "head_cut", "amount": {"value": draw(st.floats(0.01, 0.8)), "plus_minus": 0.01}},
+            {"op": "crown_cut", "amount": {"value": draw(st.floats(0.01, 0.4)), "plus_minus": 0.01}},
+            {"op": "open_chamber", "cylinder": 2, "amount": "0.6 cc"},
+        ]
+    return document
+
+
+def builds(planned: bool = True):
+    """The same as builds."""
+    return documents(planned).map(read_document)
