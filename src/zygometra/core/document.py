@@ -263,6 +263,12 @@ def differences(before: Any, after: Any, path: tuple[str, ...] = ()) -> Iterator
     >>> [d.path for d in differences({"a": {"b": 1}}, {"a": {"b": 2}})]
     [('a', 'b')]
     """
+    if not is_figure(path):
+        # What stands on one side only is told leaf by leaf too.
+        if before is None and isinstance(after, dict):
+            before = {}
+        elif after is None and isinstance(before, dict):
+            after = {}
     if isinstance(before, dict) and isinstance(after, dict) and not is_figure(path):
         for key in dict.fromkeys([*before, *after]):
             yield from differences(before.get(key), after.get(key), (*path, key))

@@ -309,7 +309,7 @@ def doubt_of_readings(
     mean = math.fsum(readings) / n
     spread = math.fsum((r - mean) ** 2 for r in readings) / (n - 1) / n
     u2 = spread + gauge
-    dof = u2 * u2 * (n - 1) / (spread * spread) if spread > 0 else math.inf
+    dof = u2 * u2 * (n - 1) / (spread * spread) if spread * spread > 0 else math.inf
     return math.sqrt(u2), dof, True
 
 

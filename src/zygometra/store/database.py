@@ -20,13 +20,13 @@ def open_engine(url: str) -> Engine:
     Returns
     -------
     Engine
-        With a small pool. A connection that died with its server is noticed when
-        it is used; whoever only reads may simply ask again.
+        With a small pool whose connections are tried before use: who saves is
+        not told of a server that was started again in between.
     """
     plain = url.replace("postgres://", "postgresql://", 1)
     return create_engine(
         plain.replace("postgresql://", "postgresql+psycopg://", 1),
-        pool_size=8, max_overflow=4, pool_timeout=10,
+        pool_size=8, max_overflow=4, pool_timeout=10, pool_pre_ping=True,
         connect_args={"connect_timeout": 5, "prepare_threshold": 1},
     )  # fmt: skip
 
@@ -43,7 +43,8 @@ def reading_engine(engine: Engine) -> Engine:
     -------
     Engine
         Each statement is taken as it comes, without a transaction around it: a
-        page is one statement, and opening and closing one costs more than it.
+        page is one statement, and opening and closing one costs more than it. A
+        connection that died is noticed when it is used; a reader simply asks again.
     """
     return create_engine(
         engine.url, isolation_level="AUTOCOMMIT", pool_reset_on_return=None,

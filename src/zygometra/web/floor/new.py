@@ -87,7 +87,7 @@ def read_new(form: Mapping[str, str], reader: Reader) -> NewBuild:
 
 def _number(new: NewBuild, key: str, low: int, high: int, wanted: str) -> int:
     text = new.typed.get(key, "").strip()
-    if text.isdigit() and low <= int(text) <= high:
+    if text.isdecimal() and len(text) < 4 and low <= int(text) <= high:
         return int(text)
     new.faults[key] = f"Found {shown(text)}; wanted {wanted}."
     return 0

@@ -112,7 +112,8 @@ def answer(bench: Bench, args: Mapping[str, str]) -> WhatIf:
 
 
 def _hole(build: Build, asked: str) -> int:
-    return int(asked) if asked.isdigit() and int(asked) in build.cylinders else build.cylinders[0]
+    known = {str(number): number for number in build.cylinders}
+    return known.get(asked, build.cylinders[0])
 
 
 # -- one lever ----------------------------------------------------------------
@@ -200,8 +201,8 @@ def _typed_gasket(
     if chosen is not None and chosen != was and chosen != OWN:
         if chosen == AS_FITTED:
             return set_lever(build, planned, "gasket", bank=bank)
-        if chosen.isdigit() and int(chosen) < len(build.levers.gaskets):
-            gasket = build.levers.gaskets[int(chosen)]
+        shelf = {str(i): gasket for i, gasket in enumerate(build.levers.gaskets)}
+        if (gasket := shelf.get(chosen)) is not None:
             return set_lever(build, planned, "gasket", bank=bank, gasket=gasket)
     if thickness and thickness != args.get("gasket_thickness_was"):
         result.typed["gasket_thickness"] = thickness
