@@ -191,7 +191,7 @@ def _scale_bar(scale: float, reader: Reader) -> str:
     length = next((mm for mm in lengths if mm * scale <= 110), 0.1)
     x, y = WIDTH - 14 - length * scale, HEIGHT - 12
     return (
-        line(x, y, x + length * scale, y, "bar") + line(x, y - 4, x, y + 4, "bar")
-        + line(x + length * scale, y - 4, x + length * scale, y + 4, "bar")
+        line(x, y, x + length * scale, y, "scale-bar") + line(x, y - 4, x, y + 4, "scale-bar")
+        + line(x + length * scale, y - 4, x + length * scale, y + 4, "scale-bar")
         + text(x - 6, y + 4, reader.length(length), "beside halo", "end")
     )  # fmt: skip

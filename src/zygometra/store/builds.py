@@ -129,16 +129,19 @@ def head(engine: Engine, build_id: int) -> Head:
     NotThere
         If there is no such build.
     """
-    pooled = engine.raw_connection()
-    driver = pooled.driver_connection
-    assert driver is not None
+    pooled = None
     try:
+        pooled = engine.raw_connection()
+        driver = pooled.driver_connection
+        assert driver is not None
         row = driver.execute(_HEAD, {"build_id": build_id}).fetchone()
     except psycopg.OperationalError as error:
-        pooled.invalidate(error)
+        if pooled is not None:
+            pooled.invalidate(error)
         raise OperationalError(_HEAD, None, error) from error
     finally:
-        pooled.close()
+        if pooled is not None:
+            pooled.close()
     if row is None:
         raise NotThere(build_id)
     return Head(*row)

@@ -119,13 +119,18 @@ def form_of(quantity: Quantity | None) -> dict[str, str]:
         form["value"] = raw.get("x-typed") or (
             raw["value"] if isinstance(raw["value"], str) else f"{raw['value']} {symbol}"
         )
+    # Each part shows its unit: a value typed anew in another unit must not drag them along.
     for name in ("plus_minus", "u", "resolution", "gauge_u"):
         if raw.get(name) is not None:
-            form[name] = str(raw[name])
-    form["readings"] = "\n".join(str(r) for r in raw.get("readings") or ())
+            form[name] = _with_unit(raw[name], symbol)
+    form["readings"] = "\n".join(_with_unit(r, symbol) for r in raw.get("readings") or ())
     form["basis"] = raw.get("basis") or ""
     form["each"] = "yes" if raw.get("each") else ""
     return form
+
+
+def _with_unit(part: Any, symbol: str) -> str:
+    return part if isinstance(part, str) else f"{part} {symbol}"
 
 
 def doubt_words(quantity: Quantity, reader: Reader) -> str:

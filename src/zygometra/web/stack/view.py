@@ -11,6 +11,7 @@ from flask import url_for
 from zygometra.core.build import Build, OpName
 from zygometra.core.document import operation_document
 from zygometra.core.levers import limit_of, setting
+from zygometra.core.quantity import Quantity
 from zygometra.core.units import Kind
 from zygometra.core.wording import figure
 from zygometra.drawing.loupe import Limits
@@ -101,23 +102,26 @@ def _lever(result: WhatIf, op: OpName) -> Lever:
         value = _as_typed(result, op, total, kind)
     beside = "differs by bank" if total is None else ""
     if total and kind is Kind.LENGTH:
-        beside = reader.length(total, other=True)
+        single = _single_amount(result, op)
+        beside = reader.beside(single) if single is not None else reader.length(total, other=True)
     return Lever(op, labels[op], value, beside, f"max {limit_text}", result.refused.get(op, ""),
                  _solves(bench, op), bool(total) or total is None)  # fmt: skip
 
 
+def _single_amount(result: WhatIf, op: OpName) -> Quantity | None:
+    """The amount of the one operation that makes up a lever's total, if it is one."""
+    build = result.bench.build
+    bank = build.bank_of(result.hole).name
+    places = setting(build.planned, op, bank, result.hole).operations
+    return build.planned[places[0]].amount if len(places) == 1 else None
+
+
 def _as_typed(result: WhatIf, op: OpName, total: float, kind: Kind) -> str:
     """A lever's text: as it was typed where it is one operation, else written out."""
-    build = result.bench.build
-    bank = result.scope or build.bank_of(result.hole).name
-    hole = result.hole if bank == build.bank_of(result.hole).name else next(
-        b.cylinders[0] for b in build.banks if b.name == bank)  # fmt: skip
-    places = setting(build.planned, op, bank, hole).operations
-    if len(places) == 1:
-        amount = build.planned[places[0]].amount
-        if amount is not None:
-            return str(amount.as_typed) if isinstance(amount.as_typed, str) else (
-                result.bench.reader.quantity(amount))  # fmt: skip
+    amount = _single_amount(result, op)
+    if amount is not None:
+        typed = amount.as_typed
+        return typed if isinstance(typed, str) else result.bench.reader.quantity(amount)
     return amount_text(total, kind, result.bench.reader) if total else ""
 
 

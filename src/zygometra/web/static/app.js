@@ -34,6 +34,20 @@
     if (event.target.closest?.(".solve")) event.stopPropagation();
   }, true);
 
+  // What is typed while an answer is on its way is put back after the fields were written anew.
+  const sinceAsked = new Map();
+  document.addEventListener("input", (event) => {
+    if (event.target.closest?.("#levers") && event.target.id) sinceAsked.set(event.target.id, event.target.value);
+  });
+  document.addEventListener("htmx:beforeRequest", (event) => {
+    if (event.detail.elt.id === "levers") sinceAsked.clear();
+  });
+  document.addEventListener("htmx:oobAfterSwap", (event) => {
+    if (event.detail.target.id !== "levers" || !sinceAsked.size) return;
+    for (const [id, value] of sinceAsked) if ($(id)) $(id).value = value;
+    htmx.trigger($("levers"), "moved");
+  });
+
   // -- dragging a handle -----------------------------------------------------------
   let held = null;
   const toDrawing = (svg, event) => {

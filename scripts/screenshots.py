@@ -1,0 +1,77 @@
+"""Takes the pictures of docs/screenshots from a running demo shop (a fresh one: ./start on an empty database).
+
+usage: .venv/bin/python scripts/screenshots.py http://127.0.0.1:8757
+"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+OUT = Path(__file__).parents[1] / "docs/screenshots"
+QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+         "--disable-component-update", "--disable-sync"]  # fmt: skip
+
+
+def name_myself(page: Page, address: str) -> dict[str, str]:
+    """Give a name, and find where each build lies."""
+    page.goto(f"{address}/who")
+    page.get_by_label("Your name").fill("Tove Arkell")
+    page.get_by_role("button", name="To the bench").click()
+    page.wait_for_url(f"{address}/")
+    return {a.inner_text(): a.get_attribute("href").removesuffix("/stack") for a in page.locator(".builds th a").all()}
+
+
+def shot(page: Page, name: str) -> None:
+    """Keep one picture, once nothing moves any more."""
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(250)
+    page.screenshot(path=str(OUT / f"{name}.png"))
+
+
+def main(address: str) -> None:
+    """Walk the main views."""
+    OUT.mkdir(parents=True, exist_ok=True)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=QUIET)
+        page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+        at = name_myself(page, address)
+        shot(page, "floor")
+        pilot, truck = at["Pilot launch 2.3"], at["Mountain rescue truck V8"]
+        for station in ("stack", "figures", "aim", "sheet", "record"):
+            page.goto(f"{address}{pilot}/{station}")
+            shot(page, station)
+        page.goto(f"{address}{at['Hill-climb single']}/stack")
+        shot(page, "stop")
+        page.goto(f"{address}{truck}/stack?hole=2")
+        page.get_by_label("Deck cut", exact=True).fill("0.12 mm")
+        page.wait_for_timeout(600)
+        shot(page, "stack-vee")
+        page.goto(f"{address}{pilot}/stack")
+        page.locator('.reckoning [data-working="deck_clearance"][data-of="4"]').click()
+        page.wait_for_selector("dialog[open] .steps")
+        shot(page, "working")
+        page.goto(f"{address}{pilot}/figures")
+        page.locator('[data-figure="cylinders.4.deck_clearance"]').click()
+        page.wait_for_selector("dialog[open] form")
+        shot(page, "figure")
+        for path, name in (("/builds/new", "new"), ("/house-rules", "house-rules")):
+            page.goto(address + path)
+            shot(page, name)
+        page.goto(f"{address}/settings")
+        page.get_by_label("inches and thou").check()
+        page.get_by_label("dark", exact=True).check()
+        page.get_by_role("button", name="Keep settings").click()
+        page.goto(f"{address}{at['Fire tender stroker']}/stack")
+        shot(page, "stack-dark")
+        phone = browser.new_context(viewport={"width": 390, "height": 800}).new_page()
+        name_myself(phone, address)
+        phone.goto(f"{address}{pilot}/stack#levers")
+        shot(phone, "phone")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1].rstrip("/"))

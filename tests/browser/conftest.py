@@ -1,0 +1,108 @@
+"""The real pages: the application behind its real server, driven in headless Chromium."""
+
+from __future__ import annotations
+
+import re
+import threading
+
+import pytest
+from playwright.sync_api import Page, expect, sync_playwright
+from sqlalchemy import text
+from waitress import create_server
+
+from zygometra.demo import load_demo
+from zygometra.web import bench as benches
+from zygometra.web.app import create_app
+
+CHROMIUM = "/usr/bin/chromium"
+QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+         "--disable-component-update", "--disable-sync"]  # fmt: skip
+expect.set_options(timeout=10_000)
+# Refusals are answers; and a request that a newer one replaced is meant to be dropped.
+EXPECTED = re.compile(r"status of 4|htmx:(sendAbort|afterRequest)").search
+
+
+@pytest.fixture(scope="session")
+def server(migrated):
+    """The application on a port of its own."""
+    app = create_app(engine=migrated, secret_key="only for tests")
+    made = create_server(app, host="127.0.0.1", port=0, threads=4, ident=None)
+    thread = threading.Thread(target=made.run, daemon=True)
+    thread.start()
+    yield f"http://127.0.0.1:{made.effective_port}"
+    made.close()
+    thread.join(5)
+    app.extensions["reading engine"].dispose()
+
+
+@pytest.fixture(scope="session")
+def chromium():
+    """One browser for all tests of a worker."""
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=QUIET)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def demo_shop(migrated):
+    """The demo shop as it is on the first start."""
+    with migrated.begin() as connection:
+        connection.execute(text("TRUNCATE build, house_rule RESTART IDENTITY CASCADE"))
+    benches._KEPT.clear()
+    load_demo(migrated)
+    with migrated.connect() as connection:
+        return dict(connection.execute(text("SELECT name, id FROM build")).all())
+
+
+class Bench:
+    """A person with a browser: opens builds by name, and is told of any fault on the page."""
+
+    def __init__(self, page: Page, address: str, builds: dict[str, int]) -> None:
+        self.page, self.address, self.builds = page, address, builds
+        self.faults: list[str] = []
+        self.outside: list[str] = []
+        page.on("pageerror", lambda error: self.faults.append(str(error)))
+        page.on("console", lambda m: self.faults.append(m.text) if m.type == "error" and not EXPECTED(m.text) else None)
+        page.on("request", lambda r: None if r.url.startswith(address) else self.outside.append(r.url))
+
+    def name_myself(self, name: str) -> None:
+        self.page.goto(f"{self.address}/who")
+        self.page.get_by_label("Your name").fill(name)
+        self.page.get_by_role("button", name="To the bench").click()
+        self.page.wait_for_url(f"{self.address}/")
+        self.page.wait_for_load_state()
+
+    def open(self, build: str, station: str = "stack") -> Page:
+        self.page.goto(f"{self.address}/builds/{self.builds[build]}/{station}")
+        return self.page
+
+    def figure(self, result: str, hole: int) -> str:
+        """What the reckoning says of a hole, as planned (or as it stands where nothing is)."""
+        return self.page.locator(f'.reckoning [data-working="{result}"][data-of="{hole}"]').inner_text()
+
+
+@pytest.fixture
+def person(server, chromium, demo_shop):
+    """Open a browser for one person more."""
+    contexts = []
+
+    def come(name="Ada", **options):
+        context = chromium.new_context(**({"viewport": {"width": 1280, "height": 800}} | options))
+        contexts.append(context)
+        bench = Bench(context.new_page(), server, demo_shop)
+        bench.name_myself(name)
+        return bench
+
+    yield come
+    for context in contexts:
+        context.close()
+
+
+@pytest.fixture
+def ada(person):
+    """Ada at a desk; at the end her browser has seen no fault and asked nobody outside."""
+    bench = person()
+    yield bench
+    assert bench.faults == []
+    assert bench.outside == []
