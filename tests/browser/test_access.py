@@ -100,7 +100,7 @@ def test_on_a_phone_a_lever_is_moved_and_kept(person):
     bench = person(viewport={"width": 390, "height": 800}, has_touch=True, is_mobile=True)
     page = bench.open(BUILDS[0])
     page.get_by_label("Deck cut", exact=True).fill("0.10 mm")
-    expect(page.locator('.reckoning [data-working="deck_clearance"][data-of="1"]')).to_have_text("0.12")
+    expect(page.locator('.reckoning [data-working="deck_clearance"][data-of="1"]')).to_have_text("0.12 down")
     page.get_by_role("button", name="Keep", exact=True).tap()
     expect(page.locator("#keep")).to_contain_text("The plan is kept.")
 

@@ -33,16 +33,16 @@ def test_find_a_build_and_read_where_its_piston_stops(ada):
 def test_move_a_lever_see_what_it_does_and_keep_it(ada):
     page = ada.open(PILOT)
     page.get_by_label("Deck cut", exact=True).fill("0.10 mm")
-    shown(ada, "deck_clearance", 1, "0.12")
+    shown(ada, "deck_clearance", 1, "0.12 down")
     expect(page.locator("#keep")).to_contain_text("Not kept")
     page.get_by_role("button", name="Keep", exact=True).click()
     expect(page.locator("#keep")).to_contain_text("The plan is kept.")
     expect(page.locator("header.bar")).to_contain_text("version 2")
-    shown(ada, "deck_clearance", 1, "0.12")
+    shown(ada, "deck_clearance", 1, "0.12 down")
     page.get_by_role("button", name="undo").click()
-    shown(ada, "deck_clearance", 1, "0.04")
+    shown(ada, "deck_clearance", 1, "0.04 down")
     page.get_by_role("button", name="redo").click()
-    shown(ada, "deck_clearance", 1, "0.12")
+    shown(ada, "deck_clearance", 1, "0.12 down")
 
 
 def test_drag_a_handle_in_the_loupe(ada):
@@ -116,8 +116,8 @@ def test_hole_by_hole_and_bank_by_bank(ada):
     page.get_by_role("button", name="Hole 2", exact=True).click()
     expect(page.get_by_role("group", name=re.compile("Section of hole 2"))).to_be_visible()
     page.get_by_label("Deck cut", exact=True).fill("0.1 mm")
-    shown(ada, "deck_clearance", 2, "0.480")
-    shown(ada, "deck_clearance", 1, "0.578")
+    shown(ada, "deck_clearance", 2, "0.480 down")
+    shown(ada, "deck_clearance", 1, "0.578 down")
     page.get_by_label("Levers act on").select_option("all")
     expect(page.locator("#echo-deck_cut")).to_have_text("differs by bank")
     page.get_by_label("Head cut", exact=True).fill("0.5 mm")
@@ -151,7 +151,7 @@ def test_edit_a_figure_where_it_stands(ada):
     dialog.get_by_role("button", name="Save").click()
     expect(page.locator("header.bar")).to_contain_text("version 2")
     # 8 7/8 in = 225.425 mm; holes 2 and 3 stand on paper: 0.2 + 0.025 − 0.18 (stroke read 86.003)
-    shown(ada, "deck_clearance", 2, "0.04")
+    shown(ada, "deck_clearance", 2, "0.04 down")
     page.goto(page.url.split("?")[0].replace("stack", "record"))
     expect(page.locator(".changes li").first).to_contain_text("block deck height")
 
@@ -172,16 +172,16 @@ def test_the_working_of_a_figure(ada):
 def test_leaving_loses_neither_a_what_if_nor_a_half_typed_form(ada):
     page = ada.open(PILOT)
     page.get_by_label("Deck cut", exact=True).fill("0.10 mm")
-    shown(ada, "deck_clearance", 1, "0.12")
+    shown(ada, "deck_clearance", 1, "0.12 down")
     page.reload()
     expect(page.get_by_label("Deck cut", exact=True)).to_have_value("0.10 mm")
     page.get_by_role("link", name=re.compile("shop floor")).click()
     page.get_by_role("link", name=PILOT).click()
-    shown(ada, "deck_clearance", 1, "0.04")
+    shown(ada, "deck_clearance", 1, "0.04 down")
     page.get_by_role("link", name="Bring it back").click()
-    shown(ada, "deck_clearance", 1, "0.12")
+    shown(ada, "deck_clearance", 1, "0.12 down")
     page.get_by_role("link", name="Drop").click()
-    shown(ada, "deck_clearance", 1, "0.04")
+    shown(ada, "deck_clearance", 1, "0.04 down")
     ada.open(PILOT, "aim").get_by_label("Duty and fuel").fill("towing, 91 RON")
     page.goto(f"{ada.address}/")
     expect(ada.open(PILOT, "aim").get_by_label("Duty and fuel")).to_have_value("towing, 91 RON")
@@ -274,10 +274,10 @@ def test_an_old_answer_never_overwrites_a_newer_one(ada):
     page.wait_for_function("() => true")
     page.wait_for_timeout(400)
     page.get_by_label("Deck cut", exact=True).fill("0.10 mm")
-    shown(ada, "deck_clearance", 1, "0.12")
+    shown(ada, "deck_clearance", 1, "0.12 down")
     for route in held:
         route.abort()
-    shown(ada, "deck_clearance", 1, "0.12")
+    shown(ada, "deck_clearance", 1, "0.12 down")
 
 
 def test_inches_first(ada):

@@ -268,6 +268,13 @@ def test_a_sheet_with_a_stop_is_not_released(shop, bring):
     assert "Not released: 1 stop" in plain(shop.text(f"/builds/{build}/sheet"))
 
 
+def test_a_clearance_is_never_a_bare_sign(shop, bring):
+    page = plain(shop.text(f"/builds/{bring('hill-climb')}/stack"))
+    assert "0.36 proud" in page
+    assert "−0.36" not in page
+    assert "0.10 proud to 0.20 down" in plain(shop.text(f"/builds/{bring('pilot-launch')}/stack"))
+
+
 def test_settings_change_units_and_words_but_no_figure(shop, bring, stored):
     build = bring("pilot-launch")
     shop.prefer(system="inch", quench="squish", deck="face", theme="dark")

@@ -107,6 +107,15 @@ def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Cut, ...
     return tuple(rows)
 
 
+_HEIGHTS = {
+    "measured": "from a measured height",
+    "mock-up": "from a height read on a mock-up",
+    "catalogue": "from a catalogue height: measure it before cutting",
+    "advertised": "from an advertised height: measure it before cutting",
+    "assumed": "from an assumed height: measure it before cutting",
+}
+
+
 def _deck(part: str, cut: float, height: Source | None, reader: Reader) -> Cut:
     if height is None:
         return Cut(part, reader.length(cut), reader.length(cut, other=True), "height not known",
@@ -114,7 +123,7 @@ def _deck(part: str, cut: float, height: Source | None, reader: Reader) -> Cut:
     finish = height.quantity.value - cut
     return Cut(part, reader.length(cut), reader.length(cut, other=True), reader.length(height.quantity.value),
                reader.length(finish), reader.length(finish, other=True),
-               f"from a height that is {height.quantity.basis}")  # fmt: skip
+               _HEIGHTS[height.quantity.basis])  # fmt: skip
 
 
 def _crowns(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]:

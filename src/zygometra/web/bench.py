@@ -203,7 +203,10 @@ def _reckoning(bench: Bench, key: str, title: str, window: Window, unit: str) ->
     drawn = bands(axis(now + planned, window, _LEAST_SPAN[key]), window)
     # One column, one number of decimals: that of its least certain hole.
     u_now, u_plan = _largest_doubt(evaluation.now, key), _largest_doubt(evaluation.planned, key)
-    write_now, write_plan = _writer(bench.reader, key, u_now), _writer(bench.reader, key, u_plan)
+    # Today's clearance says its direction only where the plan turns it or there is none.
+    turned = not changed or any((a.value or 0) * (b.value or 0) < 0 for a, b in zip(now, planned, strict=True))
+    write_now = _writer(bench.reader, key, u_now, words=turned)
+    write_plan = _writer(bench.reader, key, u_plan)
     rows = []
     for hole, a, b in zip(evaluation.now.holes, now, planned, strict=True):
         last = b if changed else a
@@ -226,12 +229,27 @@ def _judge(estimate: Estimate, window: Window) -> tuple[str, str]:
     return "", ""
 
 
-def _writer(reader: Reader, key: str, u: float) -> Callable[[float | None], str]:
-    """Return how the figures of one column are written: one unit, one number of decimals."""
+def _writer(
+    reader: Reader, key: str, u: float, *, words: bool = True
+) -> Callable[[float | None], str]:
+    """Return how the figures of one column are written: one unit, one number of decimals.
+
+    A deck clearance is never a bare sign: it is so much down, or proud.
+    """
     unit = None if key == "ratio" else THOU if reader.system == "inch" else MM
     scale = 1.0 if unit is None else from_base(1.0, unit)
     decimals = decimals_for(u * scale, MOST_DECIMALS["ratio" if unit is None else unit.symbol])
-    return lambda value: "—" if value is None else figure(value * scale, decimals)
+
+    def write(value: float | None) -> str:
+        return "—" if value is None else figure(value * scale, decimals)
+
+    def write_clearance(value: float | None) -> str:
+        text = write(None if value is None else abs(value))
+        if not words or value is None or not text.strip("0."):
+            return text
+        return f"{text} {'down' if value > 0 else 'proud'}"
+
+    return write_clearance if key == "deck_clearance" else write
 
 
 def _window_text(reader: Reader, key: str, window: Window) -> str:
@@ -243,9 +261,15 @@ def _window_text(reader: Reader, key: str, window: Window) -> str:
             return figure(value, 2)
         decimals = 1 if reader.system == "inch" else 2
         number = float(value) / 0.0254 if reader.system == "inch" else value
-        return figure(number, decimals)
+        if key != "deck_clearance":
+            return figure(number, decimals)
+        text = figure(abs(number), decimals)
+        return f"{text} {'down' if number > 0 else 'proud'}" if text.strip("0.") else "level"
 
-    parts = [f"aim {edge(window.aim)}"] if window.aim is not None else []
+    bounded = window.low is not None and window.high is not None
+    parts = []
+    if window.aim is not None and not (bounded and key == "deck_clearance"):
+        parts.append(f"aim {edge(window.aim)}")
     if window.low is not None and window.high is not None:
         parts.append(f"{edge(window.low)} to {edge(window.high)}")
     elif window.low is not None:
