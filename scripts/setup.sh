@@ -70,6 +70,32 @@ as_postgres() {
     fi
 }
 
+# forget_dead_server DATA: a server that was killed may leave its pid file, with a number
+# that still answers (a process nobody has collected yet). Its helpers are waited for first.
+forget_dead_server() {
+    local data=$1 pid state waited=0
+    [ -f "$data/postmaster.pid" ] || return 0
+    pid=$(head -1 "$data/postmaster.pid")
+    state=$(state_of "$pid")
+    [ -n "$state" ] && [ "$state" != Z ] && [ "$(readlink "/proc/$pid/cwd")" = "$data" ] && return 0
+    while [ $waited -lt 60 ] && helpers_of "$data"; do sleep 0.5; waited=$((waited + 1)); done
+    helpers_of "$data" && fail "A database process of an earlier start is still at work; try again in a minute."
+    rm -f "$data/postmaster.pid"
+}
+
+# state_of PID: the letter of its state, nothing where it is gone.
+state_of() { { sed 's/.*) //' "/proc/$1/stat" 2>/dev/null || true; } | cut -c1; }
+
+# helpers_of DATA: is any living process at work in that folder?
+helpers_of() {
+    local process
+    for process in /proc/[0-9]*; do
+        [ "$(readlink "$process/cwd" 2>/dev/null)" = "$1" ] &&
+            [ "$(state_of "${process#/proc/}")" != Z ] && return 0
+    done
+    return 1
+}
+
 # start_cluster FOLDER [SETTING…]: starts the cluster in var/FOLDER, makes it the
 # first time, and sets DATABASE_URL. Sets cluster_started where this call started it.
 start_cluster() {
@@ -93,6 +119,7 @@ start_cluster() {
     fi
     password=$(cat "$folder/password")
     cluster_started=
+    forget_dead_server "$folder/data"
     if as_postgres "$bin/pg_ctl" -D "$folder/data" status >/dev/null 2>&1; then
         port=$(sed -n 4p "$folder/data/postmaster.pid")
     else
