@@ -21,7 +21,10 @@ def name_myself(page: Page, address: str) -> dict[str, str]:
     page.get_by_label("Your name").fill("Tove Arkell")
     page.get_by_role("button", name="To the bench").click()
     page.wait_for_url(f"{address}/")
-    return {a.inner_text(): a.get_attribute("href").removesuffix("/stack") for a in page.locator(".builds th a").all()}
+    return {
+        a.inner_text(): a.get_attribute("href").removesuffix("/stack")
+        for a in page.locator(".builds th a").all()
+    }
 
 
 def shot(page: Page, name: str) -> None:

@@ -105,11 +105,15 @@ def _explain(options: argparse.Namespace) -> str:
     build = _build(options.file)
     number = options.cylinder if options.cylinder is not None else build.cylinders[0]
     if number not in build.cylinders:
-        raise BuildFaults([Fault("--cylinder", str(number), "one of " + ", ".join(map(str, build.cylinders)))])
+        raise BuildFaults(
+            [Fault("--cylinder", str(number), "one of " + ", ".join(map(str, build.cylinders)))]
+        )
     evaluation = evaluate(build)
     state = evaluation.now if options.now else evaluation.planned
     reader = Reader("inch" if options.inch else "mm")
-    head = f"{build.name}, hole {number}, {'as it stands' if options.now or not build.planned else 'as planned'}"
+    head = (
+        f"{build.name}, hole {number}, {'as it stands' if options.now or not build.planned else 'as planned'}"
+    )
     return f"{head}\n\n{as_text(working(build, state.hole(number), reader))}".rstrip()
 
 

@@ -44,7 +44,9 @@ def main() -> int:
         server = create_server(app, host="127.0.0.1", port=options.port, threads=THREADS, ident=None,
                                max_request_body_size=3_000_000, channel_timeout=60)  # fmt: skip
     except OSError:
-        print(f"Port {options.port} is taken by another program; choose another with --port.", file=sys.stderr)
+        print(
+            f"Port {options.port} is taken by another program; choose another with --port.", file=sys.stderr
+        )
         return 1
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     print(f"Zygometra is at {address}  (stop with Ctrl-C)", flush=True)

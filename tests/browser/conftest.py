@@ -63,7 +63,10 @@ class Bench:
         self.faults: list[str] = []
         self.outside: list[str] = []
         page.on("pageerror", lambda error: self.faults.append(str(error)))
-        page.on("console", lambda m: self.faults.append(m.text) if m.type == "error" and not EXPECTED(m.text) else None)
+        page.on(
+            "console",
+            lambda m: self.faults.append(m.text) if m.type == "error" and not EXPECTED(m.text) else None,
+        )
         page.on("request", lambda r: None if r.url.startswith(address) else self.outside.append(r.url))
 
     def name_myself(self, name: str) -> None:

@@ -9,7 +9,9 @@ from zygometra.core.document import read_document
 
 def quantity(low: float, high: float, width: float):
     """A value with a tolerance, rounded as a person would type it."""
-    return st.floats(low, high).map(lambda v: {"value": round(v, 4), "plus_minus": width, "basis": "measured"})
+    return st.floats(low, high).map(
+        lambda v: {"value": round(v, 4), "plus_minus": width, "basis": "measured"}
+    )
 
 
 @st.composite

@@ -34,7 +34,9 @@ def numeric_u(build, key, plain_key, state):
         step = max(abs(quantity.value), 1.0) * 1e-5
         sides = []
         for way in (1, -1):
-            moved = dict(build.figures) | {path: dataclasses.replace(quantity, value=quantity.value + way * step)}
+            moved = dict(build.figures) | {
+                path: dataclasses.replace(quantity, value=quantity.value + way * step)
+            }
             sides.append(plain_evaluation(dataclasses.replace(build, figures=moved))[state])
         total += ((sides[0][key][plain_key] - sides[1][key][plain_key]) / (2 * step) * quantity.u) ** 2
     for i, op in enumerate(build.planned):
@@ -42,7 +44,11 @@ def numeric_u(build, key, plain_key, state):
             sides = []
             for way in (1, -1):
                 amount = dataclasses.replace(op.amount, value=op.amount.value + way * 1e-5)
-                planned = [*build.planned[:i], dataclasses.replace(op, amount=amount), *build.planned[i + 1 :]]
+                planned = [
+                    *build.planned[:i],
+                    dataclasses.replace(op, amount=amount),
+                    *build.planned[i + 1 :],
+                ]
                 sides.append(plain_evaluation(dataclasses.replace(build, planned=tuple(planned)))[state])
             total += ((sides[0][key][plain_key] - sides[1][key][plain_key]) / 2e-5 * op.amount.u) ** 2
     return math.sqrt(total)
@@ -58,7 +64,10 @@ def test_every_doubt_agrees_with_shifted_figures(build):
             outcome = getattr(evaluation, state).holes[place].outcome
             for ours, plain in names.items():
                 expected = numeric_u(build, place, plain, state)
-                assert getattr(outcome.doubts, ours)[0] == pytest.approx(expected, rel=2e-4, abs=1e-8), (state, ours)
+                assert getattr(outcome.doubts, ours)[0] == pytest.approx(expected, rel=2e-4, abs=1e-8), (
+                    state,
+                    ours,
+                )
 
 
 @given(builds(planned=False))
@@ -68,7 +77,12 @@ def test_more_metal_off_deck_or_head_never_lowers_the_ratio(build):
         for op in ("deck_cut", "head_cut")
         for mm in (0.0, 0.1, 0.3)
     ]
-    for less, more in ((ratios[0], ratios[1]), (ratios[1], ratios[2]), (ratios[3], ratios[4]), (ratios[4], ratios[5])):
+    for less, more in (
+        (ratios[0], ratios[1]),
+        (ratios[1], ratios[2]),
+        (ratios[3], ratios[4]),
+        (ratios[4], ratios[5]),
+    ):
         assert all(b > a for a, b in zip(less, more, strict=True))
 
 
@@ -76,7 +90,11 @@ def test_more_metal_off_deck_or_head_never_lowers_the_ratio(build):
 def test_a_cut_in_two_passes_is_the_cut_in_one(build):
     for op in ("deck_cut", "head_cut", "crown_cut"):
         once = evaluate(dataclasses.replace(build, planned=(cut(op, 0.37),))).planned.holes[0].outcome
-        twice = evaluate(dataclasses.replace(build, planned=(cut(op, 0.12), cut(op, 0.25)))).planned.holes[0].outcome
+        twice = (
+            evaluate(dataclasses.replace(build, planned=(cut(op, 0.12), cut(op, 0.25))))
+            .planned.holes[0]
+            .outcome
+        )
         assert twice.ratio == pytest.approx(once.ratio, rel=1e-12)
         assert twice.deck_clearance == pytest.approx(once.deck_clearance, abs=1e-12)
 
@@ -117,7 +135,9 @@ def test_the_crown_cut_of_the_handbook_by_its_closed_form():
 def test_a_valve_in_block_deck_cut_takes_its_pocket_too():
     figures = dict(small_single().figures) | figures_of({"parts.block.pocket_area": "3000 mm2"})
     plain = evaluate(small_single(planned=(cut("deck_cut", 0.2),))).planned.holes[0].outcome
-    pocketed = evaluate(small_single(figures=figures, planned=(cut("deck_cut", 0.2),))).planned.holes[0].outcome
+    pocketed = (
+        evaluate(small_single(figures=figures, planned=(cut("deck_cut", 0.2),))).planned.holes[0].outcome
+    )
     assert plain.clearance - pocketed.clearance == pytest.approx(3000 * 0.2 / 1000)
 
 

@@ -42,7 +42,9 @@ def test_proud_beyond_the_gasket_is_a_stop():
 
 
 def test_proud_beyond_the_top_land_is_a_stop():
-    finding = found(single(parts__piston__top_land_height="0.2 mm", parts__piston__top_land_diameter="79.5 mm"))
+    finding = found(
+        single(parts__piston__top_land_height="0.2 mm", parts__piston__top_land_diameter="79.5 mm")
+    )
     assert finding["proud-over-top-land"].severity == "stop"
 
 
@@ -59,7 +61,10 @@ def test_quench_under_what_was_asked_is_a_check():
 
 
 def test_quench_over_its_ceiling():
-    assert "over the ceiling of 1.50 mm" in found(single(parts__gasket__thickness="2.2 mm"))["quench-over-ceiling"].says
+    assert (
+        "over the ceiling of 1.50 mm"
+        in found(single(parts__gasket__thickness="2.2 mm"))["quench-over-ceiling"].says
+    )
     assert "quench-over-ceiling" not in found(single())
 
 
@@ -104,7 +109,10 @@ def test_a_crown_cut_through_the_land():
     assert found(document)["crown-cut-through-land"].severity == "stop"
 
 
-@pytest.mark.parametrize(("op", "amount"), [("deck_cut", "0.8 mm"), ("head_cut", "1.1 mm"), ("crown_cut", "1.2 mm"), ("open_chamber", "4 cc")])
+@pytest.mark.parametrize(
+    ("op", "amount"),
+    [("deck_cut", "0.8 mm"), ("head_cut", "1.1 mm"), ("crown_cut", "1.2 mm"), ("open_chamber", "4 cc")],
+)
 def test_a_cut_beyond_its_limit_is_a_stop(op, amount):
     finding = found(single(planned=[{"op": op, "amount": amount}]))["lever-limit"]
     assert finding.severity == "stop"
@@ -112,7 +120,9 @@ def test_a_cut_beyond_its_limit_is_a_stop(op, amount):
 
 
 def test_the_files_own_limit_is_not_called_the_houses():
-    document = single(planned=[{"op": "deck_cut", "amount": "0.2 mm"}], levers={"deck_cut": {"max": "0.1 mm"}})
+    document = single(
+        planned=[{"op": "deck_cut", "amount": "0.2 mm"}], levers={"deck_cut": {"max": "0.1 mm"}}
+    )
     assert found(document)["lever-limit"].says == "Hole 1: deck cut of 0.20 mm is over the limit of 0.10 mm."
 
 
@@ -137,7 +147,10 @@ def test_spread_between_holes_against_the_house_and_the_builds_own_limit():
 
 def test_a_mock_up_that_disagrees_with_its_figures():
     said = found(demo("quarry-loader"))
-    assert "Hole 6 reads 1.590 mm down on the mock-up; its figures give 0.580 mm down." in said["mock-up-disagrees"].says
+    assert (
+        "Hole 6 reads 1.590 mm down on the mock-up; its figures give 0.580 mm down."
+        in said["mock-up-disagrees"].says
+    )
     assert "mock-up-disagrees" not in found(demo("pilot-launch"))
 
 
@@ -168,7 +181,10 @@ def test_lowering_the_head_is_noted_with_its_sum():
     build = read_document(document)
     moves = [f.says for f in findings(build, evaluate(build), rules_for("")) if f.code == "head-moves"]
     # left 0.4318 + 0.25; right 0.25 − (1.04 − 1.35)
-    assert moves == ["The head of bank left comes to sit 0.682 mm lower.", "The head of bank right comes to sit 0.560 mm lower."]
+    assert moves == [
+        "The head of bank left comes to sit 0.682 mm lower.",
+        "The head of bank right comes to sit 0.560 mm lower.",
+    ]
 
 
 def test_an_unknown_school_is_noted_and_the_shops_rules_are_used():
@@ -199,7 +215,12 @@ def test_a_rule_out_of_its_range_is_refused():
 
 
 def test_the_demo_shop_has_the_builds_it_promises():
-    expected = {"ferry-tender": (0, 0), "winch-flat-four": (0, 0), "hill-climb": (1, 1), "sawmill-six": (0, 2)}
+    expected = {
+        "ferry-tender": (0, 0),
+        "winch-flat-four": (0, 0),
+        "hill-climb": (1, 1),
+        "sawmill-six": (0, 2),
+    }
     for name, (stops, checks) in expected.items():
         counts = summarise(demo(name), rules_for(demo(name)["school"]))["counts"]
         assert (counts["stop"], counts["warn"]) == (stops, checks), name

@@ -39,17 +39,25 @@ def test_a_deck_cut_for_a_quench_is_that_deck_cut(build, mm):
     assert inverse.solve(build, 1, "deck_cut", "quench", wanted) == pytest.approx(mm, **FINE)
 
 
-@given(builds(planned=False), st.sampled_from(["deck_cut", "head_cut", "crown_cut", "open_chamber"]), st.floats(0.01, 0.8))
+@given(
+    builds(planned=False),
+    st.sampled_from(["deck_cut", "head_cut", "crown_cut", "open_chamber"]),
+    st.floats(0.01, 0.8),
+)
 def test_every_lever_for_a_ratio_is_its_own_inverse(build, op, amount):
     wanted = with_lever(build, op, amount).hole(1).outcome.ratio
-    assert inverse.solve(build, 1, op, "compression_ratio", wanted) == pytest.approx(amount, rel=1e-7, abs=1e-8)
+    assert inverse.solve(build, 1, op, "compression_ratio", wanted) == pytest.approx(
+        amount, rel=1e-7, abs=1e-8
+    )
 
 
 @given(builds(planned=False), st.floats(0.3, 3))
 def test_a_gasket_for_a_quench_and_for_a_ratio(build, mm):
     outcome = with_lever(build, "gasket", mm).hole(1).outcome
     assert inverse.solve(build, 1, "gasket", "quench", outcome.quench) == pytest.approx(mm, **FINE)
-    assert inverse.solve(build, 1, "gasket", "compression_ratio", outcome.ratio) == pytest.approx(mm, rel=1e-7)
+    assert inverse.solve(build, 1, "gasket", "compression_ratio", outcome.ratio) == pytest.approx(
+        mm, rel=1e-7
+    )
 
 
 @given(builds(planned=False), st.floats(0.01, 0.9))
@@ -171,7 +179,9 @@ def test_a_sensitivity_is_what_a_small_step_does(build):
             moved = with_lever(build, row.lever, small)
         change = (moved.hole(1).outcome.ratio - outcome.ratio) * 1000
         assert row.ratio == pytest.approx(change, rel=2e-3)
-        assert row.quench_mm == pytest.approx((moved.hole(1).outcome.quench - outcome.quench) * 1000, abs=1e-6)
+        assert row.quench_mm == pytest.approx(
+            (moved.hole(1).outcome.quench - outcome.quench) * 1000, abs=1e-6
+        )
 
 
 def test_steps_are_a_tenth_of_a_millimetre_or_five_thou():

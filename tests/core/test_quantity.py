@@ -37,7 +37,9 @@ def test_stated_doubt_wins_over_readings_and_readings_over_tolerance():
 
 def test_readings_give_mean_spread_and_degrees_of_freedom():
     # Worked by hand: mean 0.22, s² = 1e-4, s²/n = 3.333e-5, r²/12 = 8.333e-6, g² = 1.6e-5.
-    q = length({"readings": ["0.21 mm", "0.23 mm", "0.22 mm"], "resolution": "0.01 mm", "gauge_u": "0.004 mm"})
+    q = length(
+        {"readings": ["0.21 mm", "0.23 mm", "0.22 mm"], "resolution": "0.01 mm", "gauge_u": "0.004 mm"}
+    )
     assert q.value == pytest.approx(0.22)
     assert q.u == pytest.approx(math.sqrt(3.33333333e-5 + 8.3333333e-6 + 1.6e-5), rel=1e-6)
     assert q.dof == pytest.approx(2 * (5.7666667e-5 / 3.3333333e-5) ** 2, rel=1e-6)
@@ -102,6 +104,8 @@ def test_coverage_is_students(dof, k):
     assert coverage(dof) == pytest.approx(k, abs=5e-4)
 
 
-@given(st.one_of(st.floats(10, 900), st.integers(10, 900), st.sampled_from(["9-1/4 in", "3.4646 in", "0,5 in"])))
+@given(
+    st.one_of(st.floats(10, 900), st.integers(10, 900), st.sampled_from(["9-1/4 in", "3.4646 in", "0,5 in"]))
+)
 def test_what_was_typed_stays_to_the_letter(raw):
     assert read_quantity(raw, Kind.LENGTH, dimension="bore").as_typed == raw

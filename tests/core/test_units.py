@@ -44,7 +44,9 @@ def test_a_bare_number_has_no_unit():
     assert read_typed("9-1/4", Kind.LENGTH).number == 9.25
 
 
-@pytest.mark.parametrize("typed", ["", "  ", "abc", "mm", "1 2 mm", "1/0 in", "--3 mm", "3 mm mm", "0x10 mm", "½ in"])
+@pytest.mark.parametrize(
+    "typed", ["", "  ", "abc", "mm", "1 2 mm", "1/0 in", "--3 mm", "3 mm mm", "0x10 mm", "½ in"]
+)
 def test_what_is_not_a_dimension_is_refused_with_an_example(typed):
     with pytest.raises(QuantityError, match="such as"):
         read_typed(typed, Kind.LENGTH)
@@ -94,13 +96,26 @@ def test_fractions_of_an_inch_are_exact(whole, over, under):
 
 @pytest.mark.parametrize(
     ("doubt", "decimals"),
-    [(0.354, 2), (0.355, 1), (0.949, 1), (0.95, 1), (0.0119, 3), (0.12, 2), (1.2, 1), (9.6, 0), (120, 0), (0, 3)],
+    [
+        (0.354, 2),
+        (0.355, 1),
+        (0.949, 1),
+        (0.95, 1),
+        (0.0119, 3),
+        (0.12, 2),
+        (1.2, 1),
+        (9.6, 0),
+        (120, 0),
+        (0, 3),
+    ],
 )
 def test_digits_follow_the_doubt_by_the_particle_data_groups_rule(doubt, decimals):
     assert decimals_for(doubt, 3) == decimals
 
 
-@pytest.mark.parametrize(("number", "decimals", "text"), [(-0.004, 2, "0.00"), (-0.36, 2, "−0.36"), (2.5, 0, "2")])
+@pytest.mark.parametrize(
+    ("number", "decimals", "text"), [(-0.004, 2, "0.00"), (-0.36, 2, "−0.36"), (2.5, 0, "2")]
+)
 def test_no_negative_nought_and_a_true_minus(number, decimals, text):
     assert figure(number, decimals) == text
 

@@ -56,7 +56,10 @@ def test_a_milled_chamber_shows_what_the_cut_takes():
 def test_the_clearance_volume_is_the_sum_of_its_lines():
     for name in ("tarnbeck-mocked-up-and-cut", "veldrin-crowns-and-drafted-chamber", "pellam-single-proud"):
         step = steps_of(vector(name)["build"], 1)["clearance"]
-        terms = [float(t.replace("−", "-")) for t in re.findall(r"[+−]? ?\d+\.\d+", step.figures.replace("− ", "−").replace("+ ", "+"))]
+        terms = [
+            float(t.replace("−", "-"))
+            for t in re.findall(r"[+−]? ?\d+\.\d+", step.figures.replace("− ", "−").replace("+ ", "+"))
+        ]
         assert sum(terms) == pytest.approx(float(step.answer.split()[0]), abs=0.03)
 
 
@@ -73,7 +76,9 @@ def test_the_readers_units_and_words_are_used():
 
 
 def test_an_impossible_engine_is_derived_up_to_where_it_fails():
-    document = with_leaf(vector("pellam-single-proud")["build"], ("parts", "piston", "crown_volume"), "-80 cc")
+    document = with_leaf(
+        vector("pellam-single-proud")["build"], ("parts", "piston", "crown_volume"), "-80 cc"
+    )
     assert "impossible engine" in steps_of(document, 1)["ratio"].note
 
 
@@ -93,7 +98,9 @@ def test_shares_of_the_doubt_sum_to_one_and_give_u_back(build):
     for key in ("ratio", "quench", "deck_clearance"):
         rows = shares(outcome, key)
         assert sum(r.share for r in rows) == pytest.approx(1)
-        assert sum(r.part_of_u**2 for r in rows) ** 0.5 == pytest.approx(getattr(outcome.doubts, key)[0], rel=1e-9)
+        assert sum(r.part_of_u**2 for r in rows) ** 0.5 == pytest.approx(
+            getattr(outcome.doubts, key)[0], rel=1e-9
+        )
         assert [r.share for r in rows] == sorted((r.share for r in rows), reverse=True)
 
 
@@ -143,14 +150,18 @@ def test_results_of_the_sheet_are_by_hole():
 def test_a_leaf_is_set_taken_out_and_told_apart():
     document = vector("tarnbeck-plain")["build"]
     changed = with_leaf(document, ("cylinders", "2", "bore"), "92.02 mm")
-    assert [(d.path, d.before, d.after) for d in differences(document, changed)] == [(("cylinders", "2", "bore"), None, "92.02 mm")]
+    assert [(d.path, d.before, d.after) for d in differences(document, changed)] == [
+        (("cylinders", "2", "bore"), None, "92.02 mm")
+    ]
     assert with_leaf(changed, ("cylinders", "2", "bore"), None) == document
     assert "cylinders" not in document
 
 
 def test_a_figure_is_one_leaf_and_the_way_of_writing_counts():
     document = vector("tarnbeck-plain")["build"]
-    changed = with_leaf(document, ("parts", "block", "deck_height"), {"value": 225.40, "unit": "mm", "u": 0.01})
+    changed = with_leaf(
+        document, ("parts", "block", "deck_height"), {"value": 225.40, "unit": "mm", "u": 0.01}
+    )
     assert [d.path for d in differences(document, changed)] == [("parts", "block", "deck_height")]
     assert list(differences({"a": 1}, {"a": 1.0}))
     assert not list(differences(document, document))

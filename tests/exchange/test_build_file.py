@@ -208,7 +208,11 @@ def test_the_schema_refuses_what_the_reader_refuses():
 
 
 json_values = st.recursive(
-    st.none() | st.booleans() | st.floats(allow_nan=False, allow_infinity=False) | st.text(max_size=8) | st.integers(-9, 9),
+    st.none()
+    | st.booleans()
+    | st.floats(allow_nan=False, allow_infinity=False)
+    | st.text(max_size=8)
+    | st.integers(-9, 9),
     lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=8), inner, max_size=3),
     max_leaves=6,
 )

@@ -29,7 +29,9 @@ def test_evaluate_prints_the_contract(capsys, file):
     printed = json.loads(capsys.readouterr().out)
     assert (printed["format"], printed["version"]) == ("zygometra.evaluation", 1)
     hole = printed["planned"]["cylinders"][3]
-    assert hole["compression_ratio"] == pytest.approx(case["expect"]["planned"]["cylinders"][3]["compression_ratio"], rel=1e-9)
+    assert hole["compression_ratio"] == pytest.approx(
+        case["expect"]["planned"]["cylinders"][3]["compression_ratio"], rel=1e-9
+    )
     assert set(hole["u"]) >= {"deck_clearance_mm", "quench_mm", "clearance_cc", "compression_ratio"}
     assert {"severity", "code", "where", "says"} <= set(printed["findings"][0])
 
@@ -61,7 +63,9 @@ def test_a_faulty_file_is_one_line_a_fault_and_nothing_printed(capsys, file):
     assert "found -3 mm; wanted 5 to 1500 mm" in err
 
 
-@pytest.mark.parametrize(("text", "says"), [("", "empty file"), ('{"format": 1', "breaks off"), ("[]", "a list")])
+@pytest.mark.parametrize(
+    ("text", "says"), [("", "empty file"), ('{"format": 1', "breaks off"), ("[]", "a list")]
+)
 def test_what_is_no_document_exits_with_two(capsys, file, text, says):
     assert main(["evaluate", file(text)]) == 2
     out, err = capsys.readouterr()
@@ -117,7 +121,12 @@ def test_a_short_command_imports_nothing_heavy():
         "import sys; from zygometra.cli import main; main(['evaluate', sys.argv[1]]);"
         "print([m for m in ('scipy', 'numpy', 'flask', 'sqlalchemy', 'weasyprint') if m in sys.modules], file=sys.stderr)"
     )
-    done = subprocess.run([sys.executable, "-c", code, str(VECTORS.parent / "nofile")], capture_output=True, text=True, check=True)
+    done = subprocess.run(
+        [sys.executable, "-c", code, str(VECTORS.parent / "nofile")],
+        capture_output=True,
+        text=True,
+        check=True,
+    )
     assert done.stderr.splitlines()[-1] == "[]"
     build = VECTORS.parent / "vectors" / "tarnbeck-plain.json"
     assert build.exists()

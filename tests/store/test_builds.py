@@ -56,7 +56,7 @@ def test_a_document_comes_back_to_the_letter(session, file):
 
 def test_notes_and_odd_texts_survive(session):
     document = vector("pellam-single-proud")["build"]
-    document["x-shop"] = {"a.b": [1, {"c": None}], "d": "O'Brien \"<b>\" \\ % _ ü 漢"}
+    document["x-shop"] = {"a.b": [1, {"c": None}], "d": 'O\'Brien "<b>" \\ % _ ü 漢'}
     document["name"] = "Robert'); DROP TABLE build;--"
     assert builds.load(session, kept(session, document)).document == document
 
@@ -71,7 +71,9 @@ def test_figures_stand_in_rows_with_value_and_basis(session, pilot):
 
 def test_saving_makes_a_version_and_a_record(session, pilot):
     stored = builds.load(session, pilot)
-    saved = builds.save(session, pilot, bore(stored.document, "92.5 mm"), expected_version=1, actor="Tove", says="bored")
+    saved = builds.save(
+        session, pilot, bore(stored.document, "92.5 mm"), expected_version=1, actor="Tove", says="bored"
+    )
     session.commit()
     assert saved.version == 2
     again = builds.load(session, pilot)
@@ -84,7 +86,9 @@ def test_saving_makes_a_version_and_a_record(session, pilot):
 
 def test_saving_what_stands_changes_nothing(session, pilot):
     stored = builds.load(session, pilot)
-    assert builds.save(session, pilot, stored.document, expected_version=1, actor="Tove", says="-").version == 1
+    assert (
+        builds.save(session, pilot, stored.document, expected_version=1, actor="Tove", says="-").version == 1
+    )
     assert len(builds.history(session, pilot)) == 1
 
 
@@ -112,7 +116,14 @@ def test_of_many_savers_at_once_exactly_one_wins(engine):
         barrier.wait()
         with Session(engine) as session:
             try:
-                builds.save(session, build_id, bore(document, f"92.{number} mm"), expected_version=1, actor=str(number), says="race")
+                builds.save(
+                    session,
+                    build_id,
+                    bore(document, f"92.{number} mm"),
+                    expected_version=1,
+                    actor=str(number),
+                    says="race",
+                )
                 session.commit()
                 outcomes.append("saved")
             except builds.Stale:
@@ -160,7 +171,14 @@ def test_an_edit_after_an_undo_ends_the_redo(session, pilot):
 
 
 def test_undo_of_a_stale_page_is_refused(session, pilot):
-    builds.save(session, pilot, bore(builds.load(session, pilot).document, "93 mm"), expected_version=1, actor="T", says="x")
+    builds.save(
+        session,
+        pilot,
+        bore(builds.load(session, pilot).document, "93 mm"),
+        expected_version=1,
+        actor="T",
+        says="x",
+    )
     with pytest.raises(builds.Stale):
         builds.step_back(session, pilot, expected_version=1, actor="Ada")
 
@@ -173,7 +191,14 @@ def test_what_was_recorded_cannot_be_altered(session, pilot):
 def test_the_history_of_one_figure(session, pilot):
     document = builds.load(session, pilot).document
     builds.save(session, pilot, bore(document, "92.5 mm"), expected_version=1, actor="Ada", says="bore")
-    builds.save(session, pilot, {**bore(document, "92.5 mm"), "customer": "x"}, expected_version=2, actor="Ada", says="customer")
+    builds.save(
+        session,
+        pilot,
+        {**bore(document, "92.5 mm"), "customer": "x"},
+        expected_version=2,
+        actor="Ada",
+        says="customer",
+    )
     assert [c.says for c in builds.history(session, pilot, path="parts.block.bore")] == ["bore", "for a test"]
     assert [c.says for c in builds.history(session, pilot, after=2)] == ["customer"]
 
@@ -187,7 +212,14 @@ def test_a_build_that_is_not_there(session, reading):
 
 def test_the_head_follows_every_save(session, reading, pilot):
     before = builds.head(reading, pilot)
-    builds.save(session, pilot, bore(builds.load(session, pilot).document, "93 mm"), expected_version=1, actor="T", says="x")
+    builds.save(
+        session,
+        pilot,
+        bore(builds.load(session, pilot).document, "93 mm"),
+        expected_version=1,
+        actor="T",
+        says="x",
+    )
     assert builds.head(reading, pilot).version == before.version
     session.commit()
     after = builds.head(reading, pilot)
@@ -218,7 +250,14 @@ def test_a_stage_is_recorded_once(session, pilot):
 
 def test_the_summary_follows_the_document(session, pilot):
     stored = builds.load(session, pilot)
-    builds.save(session, pilot, with_leaf(stored.document, ("parts", "gasket", "thickness"), "0.3 mm"), expected_version=1, actor="A", says="x")
+    builds.save(
+        session,
+        pilot,
+        with_leaf(stored.document, ("parts", "gasket", "thickness"), "0.3 mm"),
+        expected_version=1,
+        actor="A",
+        says="x",
+    )
     assert builds.listed(session)[0].summary["counts"]["stop"] >= 1
 
 

@@ -24,7 +24,13 @@ def what_if(shop, build, **args):
 
 
 def levers(**typed):
-    return {"nudge": "", "deck_cut": "0.18 mm", "head_cut": "", "crown_cut": "", "open_chamber": "0.6 cc"} | typed
+    return {
+        "nudge": "",
+        "deck_cut": "0.18 mm",
+        "head_cut": "",
+        "crown_cut": "",
+        "open_chamber": "0.6 cc",
+    } | typed
 
 
 @pytest.fixture
@@ -34,14 +40,21 @@ def pilot(bring):
 
 def test_a_typed_cut_is_shown_at_once_and_not_kept(shop, pilot, stored):
     html = what_if(shop, pilot, hole="1", **levers(deck_cut="0.25 mm"))
-    assert plan_of(html) == [{"op": "open_chamber", "cylinder": 1, "amount": "0.6 cc"}, {"op": "deck_cut", "amount": "0.25 mm"}]
+    assert plan_of(html) == [
+        {"op": "open_chamber", "cylinder": 1, "amount": "0.6 cc"},
+        {"op": "deck_cut", "amount": "0.25 mm"},
+    ]
     assert "Not kept" in html
     assert "1.170 mm" in html  # quench 1.42 − 0.25
     assert stored(pilot).version == 1
 
 
 def test_the_address_carries_the_what_if(shop, pilot):
-    response = shop.client.get(f"/builds/{pilot}/stack/what-if", query_string={"hole": "2", **levers(deck_cut="7 thou")}, headers={"HX-Request": "true"})
+    response = shop.client.get(
+        f"/builds/{pilot}/stack/what-if",
+        query_string={"hole": "2", **levers(deck_cut="7 thou")},
+        headers={"HX-Request": "true"},
+    )
     address = response.headers["HX-Replace-Url"]
     page = shop.text(address)
     assert "7 thou" in page
@@ -57,9 +70,13 @@ def test_the_same_length_in_another_unit_is_taken_as_typed(shop, pilot):
 
 
 def test_a_bare_number_is_in_the_readers_unit(shop, pilot):
-    assert {"op": "deck_cut", "amount": "0.25 mm"} in plan_of(what_if(shop, pilot, hole="1", **levers(deck_cut="0,25".replace(",", "."))))
+    assert {"op": "deck_cut", "amount": "0.25 mm"} in plan_of(
+        what_if(shop, pilot, hole="1", **levers(deck_cut="0,25".replace(",", ".")))
+    )
     shop.prefer(system="inch")
-    assert {"op": "deck_cut", "amount": "10 thou"} in plan_of(what_if(shop, pilot, hole="1", **levers(deck_cut="10")))
+    assert {"op": "deck_cut", "amount": "10 thou"} in plan_of(
+        what_if(shop, pilot, hole="1", **levers(deck_cut="10"))
+    )
 
 
 @pytest.mark.parametrize(
@@ -69,7 +86,9 @@ def test_a_bare_number_is_in_the_readers_unit(shop, pilot):
      ("gasket_thickness", "0 mm", "above nought")],
 )  # fmt: skip
 def test_a_faulty_lever_says_why_and_leaves_the_drawing(shop, pilot, lever, typed, says):
-    html = what_if(shop, pilot, hole="1", gasket="as fitted", gasket_was="as fitted", **levers(**{lever: typed}))
+    html = what_if(
+        shop, pilot, hole="1", gasket="as fitted", gasket_was="as fitted", **levers(**{lever: typed})
+    )
     assert says in unescape(html)
     assert "<svg" in html
     assert "Not kept" not in html
@@ -86,7 +105,9 @@ def test_a_handle_moves_in_steps_and_stops_at_its_limit(shop, pilot, nudge, text
 
 
 def test_a_handle_does_not_go_below_nought(shop, pilot):
-    assert [op["op"] for op in plan_of(what_if(shop, pilot, hole="1", nudge="deck_cut:-500"))] == ["open_chamber"]
+    assert [op["op"] for op in plan_of(what_if(shop, pilot, hole="1", nudge="deck_cut:-500"))] == [
+        "open_chamber"
+    ]
 
 
 def test_a_thou_is_the_step_of_an_inch_reader(shop, pilot):
@@ -118,7 +139,9 @@ def test_set_it_so_that_the_ratio_is(shop, pilot):
 
 
 def test_set_the_gasket_so_that_the_quench_is(shop, pilot):
-    gasket = next(op["gasket"] for op in plan_of(solve(shop, pilot, "gasket", "quench", "1.30")) if op["op"] == "gasket")
+    gasket = next(
+        op["gasket"] for op in plan_of(solve(shop, pilot, "gasket", "quench", "1.30")) if op["op"] == "gasket"
+    )
     assert gasket == {"name": "to find: 1.260 mm", "thickness": "1.260 mm"}
 
 
@@ -141,7 +164,16 @@ def test_a_gasket_from_the_shelf_is_fitted_and_taken_back(shop, pilot):
     html = what_if(shop, pilot, hole="1", refresh="1", gasket="0", gasket_was="as fitted", **levers())
     fitted = next(op for op in plan_of(html) if op["op"] == "gasket")
     assert fitted["gasket"]["name"] == "thin"
-    back = what_if(shop, pilot, hole="1", refresh="1", gasket="as fitted", gasket_was="0", plan=json.dumps(plan_of(html)), **levers())
+    back = what_if(
+        shop,
+        pilot,
+        hole="1",
+        refresh="1",
+        gasket="as fitted",
+        gasket_was="0",
+        plan=json.dumps(plan_of(html)),
+        **levers(),
+    )
     assert not [op for op in plan_of(back) if op["op"] == "gasket"]
 
 
@@ -154,7 +186,9 @@ def test_levers_act_on_the_bank_in_view_unless_all_are_asked(shop, bring):
     assert {"op": "head_cut", "amount": "0.26 mm"} in both
 
 
-@pytest.mark.parametrize("plan", ["{", "[1]", '[{"op":"weld"}]', '[{"op":"deck_cut","bank":"Z","amount":1}]', "[" * 9000])
+@pytest.mark.parametrize(
+    "plan", ["{", "[1]", '[{"op":"weld"}]', '[{"op":"deck_cut","bank":"Z","amount":1}]', "[" * 9000]
+)
 def test_a_damaged_plan_in_the_address_is_told_and_dropped(shop, pilot, plan):
     html = what_if(shop, pilot, hole="1", plan=plan)
     assert "found" in html
@@ -243,7 +277,9 @@ def test_a_figure_answers_htmx_with_a_refresh(shop, pilot):
     assert response.headers["HX-Refresh"] == "true"
 
 
-@pytest.mark.parametrize("at", ["", "parts.block", "cylinders.9.bore", "banks.Z.deck_height", "x", "parts.piston.weight"])
+@pytest.mark.parametrize(
+    "at", ["", "parts.block", "cylinders.9.bore", "banks.Z.deck_height", "x", "parts.piston.weight"]
+)
 def test_there_is_no_figure_at_a_place_that_is_none(shop, pilot, at):
     assert shop.get(f"/builds/{pilot}/figure?at={at}").status_code == 404
     assert change(shop, pilot, at, value="1").status_code == 404
@@ -321,7 +357,12 @@ def test_the_later_of_two_people_sees_both_and_chooses(app, shop, pilot, stored)
     for words in ("Tove", "92.5 mm", "93 mm", "Save mine over theirs", "Keep theirs"):
         assert words in html
     assert stored(pilot).document["parts"]["block"]["bore"] == "92.5 mm"
-    form = {name: unescape(value) for name, value in re.findall(r'name="(version|leaves|says)" value="([^"]*)"', response.get_data(as_text=True))}
+    form = {
+        name: unescape(value)
+        for name, value in re.findall(
+            r'name="(version|leaves|says)" value="([^"]*)"', response.get_data(as_text=True)
+        )
+    }
     assert shop.post(f"/builds/{pilot}/choose", form).status_code == 302
     assert stored(pilot).document["parts"]["block"]["bore"] == "93 mm"
     record = shop.text(f"/builds/{pilot}/record")
@@ -389,7 +430,9 @@ def test_a_database_that_is_away_is_said_on_a_page_of_its_own(shop, pilot):
     from sqlalchemy import create_engine
 
     app = shop.client.application
-    nowhere = create_engine("postgresql+psycopg://nobody@127.0.0.1:1/none", connect_args={"connect_timeout": 2})
+    nowhere = create_engine(
+        "postgresql+psycopg://nobody@127.0.0.1:1/none", connect_args={"connect_timeout": 2}
+    )
     kept = dict(app.extensions)
     app.extensions |= {"engine": nowhere, "reading engine": nowhere}
     try:

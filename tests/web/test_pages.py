@@ -43,7 +43,9 @@ def test_a_name_that_is_none_is_refused_in_words(shop, name):
     assert "wanted" in plain(shop.post("/who", {"person": name}).get_data(as_text=True))
 
 
-@pytest.mark.parametrize("outside", ["https://example.org/", "//example.org", "/\\example.org", "javascript:x"])
+@pytest.mark.parametrize(
+    "outside", ["https://example.org/", "//example.org", "/\\example.org", "javascript:x"]
+)
 def test_nobody_is_sent_outside_after_naming_themselves(shop, outside):
     assert shop.post("/who", {"person": "Ada", "next": outside}).location == "/"
 
@@ -89,7 +91,13 @@ def test_a_changed_cookie_is_nobody(app):
 
 
 def test_what_is_not_there_says_so(shop):
-    for address in ("/builds/99/stack", "/nowhere", "/builds/99/sheet.pdf", "/builds/abc", "/static/x/../../app.py"):
+    for address in (
+        "/builds/99/stack",
+        "/nowhere",
+        "/builds/99/sheet.pdf",
+        "/builds/abc",
+        "/static/x/../../app.py",
+    ):
         response = shop.get(address)
         assert response.status_code == 404, address
         assert "There is nothing here" in response.get_data(as_text=True)
@@ -122,12 +130,17 @@ def test_searching_answers_with_the_list_alone(shop, bring):
 def test_ranges_are_said_once():
     assert _range([1.2, 1.4], lambda v: f"{v} mm down") == "1.2 to 1.4 mm down"
     assert _range([1.2, 1.2], lambda v: f"{v} mm") == "1.2 mm"
-    assert _range([-0.1, 0.2], lambda v: f"{abs(v)} mm {'down' if v > 0 else 'proud'}") == "0.1 mm proud to 0.2 mm down"
+    assert (
+        _range([-0.1, 0.2], lambda v: f"{abs(v)} mm {'down' if v > 0 else 'proud'}")
+        == "0.1 mm proud to 0.2 mm down"
+    )
     assert _range(None, str) == "—"
 
 
 def upload(shop, content, name="build.json"):
-    return shop.post("/builds/import", {"file": (io.BytesIO(content), name)}, content_type="multipart/form-data")
+    return shop.post(
+        "/builds/import", {"file": (io.BytesIO(content), name)}, content_type="multipart/form-data"
+    )
 
 
 def test_a_file_is_taken_in_whole_and_handed_out_again_to_the_letter(shop, stored):
@@ -165,7 +178,9 @@ def test_no_file_and_a_file_that_is_too_large(shop):
 
 
 def test_markup_in_a_name_stays_text_everywhere(shop, bring):
-    build = bring({**demo("pilot-launch"), "name": "<img src=x onerror=alert(1)>", "customer": "</script><b>"})
+    build = bring(
+        {**demo("pilot-launch"), "name": "<img src=x onerror=alert(1)>", "customer": "</script><b>"}
+    )
     for address in ("/", *(f"/builds/{build}/{s}" for s in STATIONS), f"/builds/{build}/working"):
         html = shop.text(address)
         assert "<img" not in html
@@ -207,7 +222,9 @@ def test_a_vee_from_blank_has_two_banks(shop, stored):
         ("parts.rod.length", "40 mm", "longer than half the stroke"),
     ],
 )  # fmt: skip
-def test_a_faulty_new_build_says_why_beside_the_field_and_keeps_what_was_typed(shop, session, field, typed, says):
+def test_a_faulty_new_build_says_why_beside_the_field_and_keeps_what_was_typed(
+    shop, session, field, typed, says
+):
     response = shop.post("/builds/new", BLANK | {field: typed, "family": "Tarnbeck <b>"})
     html = response.get_data(as_text=True)
     assert response.status_code == 422
@@ -263,7 +280,11 @@ def test_the_sheet_is_one_page_with_from_and_to(shop, bring):
 
 def test_a_sheet_with_a_stop_is_not_released(shop, bring):
     build = bring("hill-climb")
-    text = re.sub(r"\s+", " ", PdfReader(io.BytesIO(shop.get(f"/builds/{build}/sheet.pdf").data)).pages[0].extract_text())
+    text = re.sub(
+        r"\s+",
+        " ",
+        PdfReader(io.BytesIO(shop.get(f"/builds/{build}/sheet.pdf").data)).pages[0].extract_text(),
+    )
     assert "not released: 1 stop" in text.lower()
     assert "Not released: 1 stop" in plain(shop.text(f"/builds/{build}/sheet"))
 

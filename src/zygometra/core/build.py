@@ -111,9 +111,7 @@ class Build:
     @cached_property
     def measured_holes(self) -> frozenset[int]:
         """The holes that have a figure of their own."""
-        return frozenset(
-            int(path.split(".", 2)[1]) for path in self.figures if path.startswith("cylinders.")
-        )
+        return frozenset(int(path.split(".", 2)[1]) for path in self.figures if path.startswith("cylinders."))
 
     @property
     def cylinders(self) -> tuple[int, ...]:

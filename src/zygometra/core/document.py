@@ -36,9 +36,7 @@ def read_document(document: Document) -> Build:
     """
     unstated: Unstated = document.get("unstated_doubt", "house")
     engine, parts = document["engine"], document["parts"]
-    figures = {
-        path: read_field(raw, field_at(path), unstated) for path, raw in figures_of(document)
-    }
+    figures = {path: read_field(raw, field_at(path), unstated) for path, raw in figures_of(document)}
     names = {"": (parts.get("gasket") or {}).get("name") or ""}
     for bank, own in (document.get("banks") or {}).items():
         if isinstance(own, dict) and (name := (own.get("gasket") or {}).get("name")):
@@ -145,9 +143,7 @@ def read_gasket(raw: Mapping[str, Any], unstated: Unstated) -> Gasket:
     return Gasket(raw.get("name") or "", part("thickness"), part("bore"), part("opening_area"))
 
 
-def read_fill(
-    fill: Mapping[str, Any], unstated: Unstated = "house"
-) -> tuple[Quantity, Quantity]:
+def read_fill(fill: Mapping[str, Any], unstated: Unstated = "house") -> tuple[Quantity, Quantity]:
     """Return depth and volume of one fill in steps."""
     return (
         read_quantity(fill["depth"], Kind.LENGTH, dimension="target"),
@@ -166,8 +162,7 @@ def _targets(targets: Mapping[str, Any]) -> Targets:
     def window(name: str) -> Window:
         own = targets.get(name) or {}
         low, aim, high = (
-            None if own.get(key) is None else window_value(own[key], name)
-            for key in ("min", "aim", "max")
+            None if own.get(key) is None else window_value(own[key], name) for key in ("min", "aim", "max")
         )
         return Window(low, aim, high)
 

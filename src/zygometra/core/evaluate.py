@@ -187,9 +187,7 @@ def engine_sources(build: Build) -> dict[str, Source]:
         Keyed by the engine-wide path of each field.
     """
     figures = build.figures
-    return {
-        path: Source(path, figures[path]) for path, _field in _ENGINE_WIDE if path in figures
-    }
+    return {path: Source(path, figures[path]) for path, _field in _ENGINE_WIDE if path in figures}
 
 
 def hole_sources(
@@ -372,9 +370,7 @@ def _clearance(sources: dict[str, Source], g: _Geometry) -> float:
     return height - (g.stroke / 2 + g.rod + sources["parts.piston.compression_height"][1].value)
 
 
-def _outcome(
-    sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...], build: Build
-) -> Outcome:
+def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...], build: Build) -> Outcome:
     """The arithmetic of one hole. Lengths mm, areas mm², volumes cc."""
     totals = _amounts(cuts) if cuts else _NO_CUTS
     deck_cut, head_cut, crown_cut = totals["deck_cut"], totals["head_cut"], totals["crown_cut"]
@@ -387,9 +383,7 @@ def _outcome(
         else QUARTER_PI * g.gasket_bore * g.gasket_bore
     )
     chamber = (
-        sources["parts.head.chamber_volume"][1].value
-        + totals["open_chamber"]
-        - g.pocket * deck_cut / 1000
+        sources["parts.head.chamber_volume"][1].value + totals["open_chamber"] - g.pocket * deck_cut / 1000
     )
     model = chamber_model(build, sources) if head_cut else None
     if model is not None:
@@ -648,9 +642,7 @@ def deck_line(bank: Bank, clearances: list[float], pitch: float) -> DeckLine:
     spread = sum((i - middle) ** 2 for i in range(n)) * pitch * pitch
     slope = 0.0
     if spread > 0:
-        slope = (
-            math.fsum((i - middle) * pitch * (c - mean) for i, c in enumerate(clearances)) / spread
-        )
+        slope = math.fsum((i - middle) * pitch * (c - mean) for i, c in enumerate(clearances)) / spread
     first = mean - slope * middle * pitch
     residuals = tuple(c - (first + slope * i * pitch) for i, c in enumerate(clearances))
     return DeckLine(bank.name, slope * 1000, first, residuals)

@@ -70,9 +70,7 @@ def worst_first(found: Iterable[Finding]) -> tuple[Finding, ...]:
     return tuple(sorted(found, key=lambda f: RANK[f.severity]))
 
 
-def of_plan(
-    build: Build, evaluation: Evaluation, rules: HouseRules, write: Reader
-) -> list[Finding]:
+def of_plan(build: Build, evaluation: Evaluation, rules: HouseRules, write: Reader) -> list[Finding]:
     """Return what is to be said of the planned state: it changes with every lever."""
     return [
         *_volumes(evaluation.planned),
@@ -405,9 +403,7 @@ def _disagreement(build: Build, state: State, rules: HouseRules, write: Reader) 
             continue
         height, stroke, rod, piston = (hole.sources[path].quantity for path in needed)
         paper = height.value - (stroke.value / 2 + rod.value + piston.value)
-        joint = math.sqrt(
-            height.u**2 + (stroke.u / 2) ** 2 + rod.u**2 + piston.u**2 + read.quantity.u**2
-        )
+        joint = math.sqrt(height.u**2 + (stroke.u / 2) ** 2 + rod.u**2 + piston.u**2 + read.quantity.u**2)
         apart = read.quantity.value - paper
         excess = max(0.0, abs(apart) - (rules["bench_sag"] if apart > 0 else 0.0))
         if joint > 0 and excess > rules["disagreement"] * joint:
@@ -492,9 +488,7 @@ def _list_of(labels: list[str]) -> str:
     return text[:1].upper() + text[1:]
 
 
-def _elsewhere(
-    build: Build, evaluation: Evaluation, rules: HouseRules, write: Reader
-) -> Iterable[Finding]:
+def _elsewhere(build: Build, evaluation: Evaluation, rules: HouseRules, write: Reader) -> Iterable[Finding]:
     """What lowers the head, and what must be looked at for it."""
     if evaluation.now is evaluation.planned:
         return

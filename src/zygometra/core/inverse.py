@@ -436,6 +436,5 @@ def solve(build: Build, cylinder: int, op: OpName, result: str, wanted: float) -
              "open_chamber": "opening the chamber"}  # fmt: skip
     raise NoAnswer(
         f"{words.get(op, op).capitalize()} does not move the {result.replace('_', ' ')}: "
-        "use a deck cut, a crown cut"
-        + (" or another gasket." if result == "quench" else ".")
+        "use a deck cut, a crown cut" + (" or another gasket." if result == "quench" else ".")
     )

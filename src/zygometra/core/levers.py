@@ -41,9 +41,7 @@ def setting(planned: tuple[Operation, ...], op: OpName, bank: str, cylinder: int
         Total in mm (cc for a chamber opening; 0 for a gasket) and the places of
         the operations in the plan.
     """
-    places = tuple(
-        i for i, item in enumerate(planned) if item.op == op and item.acts_on(bank, cylinder)
-    )
+    places = tuple(i for i, item in enumerate(planned) if item.op == op and item.acts_on(bank, cylinder))
     total = sum(amount.value for i in places if (amount := planned[i].amount) is not None)
     return Setting(total, places)
 

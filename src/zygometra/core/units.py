@@ -124,9 +124,7 @@ def unit_named(spelling: str, kind: Kind) -> Unit:
     found = _SPELLINGS.get(spelling) or _SPELLINGS.get(spelling.lower())
     wanted = ", ".join(u.symbol for u in UNITS if u.kind is kind)
     if found is None:
-        raise QuantityError(
-            f"the unit {shown(spelling)}", f"one of {wanted}, such as {BASE[kind].example}"
-        )
+        raise QuantityError(f"the unit {shown(spelling)}", f"one of {wanted}, such as {BASE[kind].example}")
     if found.kind is not kind:
         raise QuantityError(
             f"{found.symbol}, which measures {found.kind.value}",

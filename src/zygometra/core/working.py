@@ -304,8 +304,7 @@ def as_text(steps: tuple[Step, ...]) -> str:
         lines.append(f"    = {step.figures}")
         lines.append(f"    = {step.answer}{'  ' + step.band if step.band else ''}")
         lines.extend(
-            f"      {g.symbol:<10} {g.value:>14}  {g.basis}, {g.doubt}  ({g.path})"
-            for g in step.given
+            f"      {g.symbol:<10} {g.value:>14}  {g.basis}, {g.doubt}  ({g.path})" for g in step.given
         )
         if step.note:
             lines.append(f"      {step.note}")

@@ -133,9 +133,11 @@ def _labels(planned: Hole, levels: _Levels, y: Up, reader: Reader, factor: int) 
     gasket_y = (y(levels.face) + y(levels.deck)) / 2
     words = reader.quantity(thickness.quantity)
     if y(levels.deck) - y(levels.face) >= 30:
-        inner = text(10, gasket_y - 2, "gasket", "on-dark name") + text(
-            22, gasket_y + 13, words, "on-dark value"
-        ) + basis_mark(14, gasket_y + 9, thickness.quantity.basis)
+        inner = (
+            text(10, gasket_y - 2, "gasket", "on-dark name")
+            + text(22, gasket_y + 13, words, "on-dark value")
+            + basis_mark(14, gasket_y + 9, thickness.quantity.basis)
+        )
     else:
         inner = text(10, y(levels.face) - 8, f"gasket {words}", "value halo")
     place = thickness.path
@@ -157,9 +159,7 @@ def _labels(planned: Hole, levels: _Levels, y: Up, reader: Reader, factor: int) 
     return "".join(out)
 
 
-def _handles(
-    o: Outcome, levels: _Levels, y: Up, reader: Reader, scale: float, limits: Limits
-) -> str:
+def _handles(o: Outcome, levels: _Levels, y: Up, reader: Reader, scale: float, limits: Limits) -> str:
     def says(mm: float) -> str:
         return f"{reader.length(mm)} off"
 

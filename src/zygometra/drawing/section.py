@@ -211,9 +211,7 @@ def _chain(hole: Hole, s: _Sizes, y: Up, half: float, reader: Reader) -> str:
     return "".join(out)
 
 
-def _label(
-    hole: Hole, place: str, label: str, x: float, y: float, anchor: str, reader: Reader
-) -> str:
+def _label(hole: Hole, place: str, label: str, x: float, y: float, anchor: str, reader: Reader) -> str:
     source = hole.sources.get(place)
     if source is None:
         return text(x, y, f"{label}: not known", "name", anchor)

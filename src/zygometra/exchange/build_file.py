@@ -167,7 +167,9 @@ def _unstorable(node: Any, path: str, depth: int = 0) -> Iterator[Fault]:
     elif isinstance(node, list):
         for i, item in enumerate(node):
             yield from _unstorable(item, f"{path}[{i}]", depth + 1)
-    elif isinstance(node, str) and any((c < " " and c not in "\n\t") or "\ud800" <= c <= "\udfff" for c in node):
+    elif isinstance(node, str) and any(
+        (c < " " and c not in "\n\t") or "\ud800" <= c <= "\udfff" for c in node
+    ):
         yield Fault(path, f"a control character in {shown(node)}", "text that can be printed")
     elif isinstance(node, float) and not math.isfinite(node):
         yield Fault(path, "a number too large", "a finite number")
@@ -257,7 +259,9 @@ def _operation_faults(
     if cylinder is not None and cylinder not in numbers:
         yield Fault(f"{path}.cylinder", str(cylinder), known_holes)
     if cylinder is not None and name in ("deck_cut", "head_cut", "gasket"):
-        yield Fault(f"{path}.cylinder", str(cylinder), f"a bank: a {name.replace('_', ' ')} acts on a whole bank")
+        yield Fault(
+            f"{path}.cylinder", str(cylinder), f"a bank: a {name.replace('_', ' ')} acts on a whole bank"
+        )
     if name == "gasket":
         if not op.get("gasket"):
             yield Fault(f"{path}.gasket", "nothing", "the gasket to fit: name, thickness, bore")
@@ -289,7 +293,9 @@ def _window_faults(targets: Mapping[str, Any]) -> Iterator[Fault]:
         ]
         for (low, a), (high, b) in itertools.pairwise(values):
             if a > b:
-                yield Fault(f"targets.{name}.{high}", shown(window[high]), f"at least {low}, {shown(window[low])}")
+                yield Fault(
+                    f"targets.{name}.{high}", shown(window[high]), f"at least {low}, {shown(window[low])}"
+                )
 
 
 def _fill_faults(document: Document) -> Iterator[Fault]:

@@ -225,9 +225,7 @@ def _take_apart(document: Document) -> tuple[Document, dict[str, Any], list[Any]
     return frame, figures, list(document.get("planned") or [])
 
 
-def listed(
-    session: Session, *, search: str = "", stage: str = "", limit: int = 200
-) -> tuple[Listed, ...]:
+def listed(session: Session, *, search: str = "", stage: str = "", limit: int = 200) -> tuple[Listed, ...]:
     """List builds, the last changed first.
 
     Parameters
@@ -302,9 +300,7 @@ def _read_change(row: Row[Any]) -> Change:
 # -- writing ------------------------------------------------------------------
 
 
-def create(
-    session: Session, document: Document, *, actor: str, says: str, stage: str = "on paper"
-) -> int:
+def create(session: Session, document: Document, *, actor: str, says: str, stage: str = "on paper") -> int:
     """Keep a new build.
 
     Parameters
@@ -393,9 +389,7 @@ def save(
     if restated:
         changed, gone = figures, list(old_figures)
     if gone:
-        session.execute(
-            delete(_figure).where(_figure.c.build_id == build_id, _figure.c.path.in_(gone))
-        )
+        session.execute(delete(_figure).where(_figure.c.build_id == build_id, _figure.c.path.in_(gone)))
     _write_figures(session, build_id, document, changed)
     if old_planned != planned:
         session.execute(delete(_operation).where(_operation.c.build_id == build_id))
@@ -428,9 +422,7 @@ def set_stage(session: Session, build_id: int, stage: str, *, actor: str) -> Non
     current = load(session, build_id, lock=True)
     if current.stage == stage:
         return
-    session.execute(
-        update(_build).where(_build.c.id == build_id).values(stage=stage, changed_by=actor)
-    )
+    session.execute(update(_build).where(_build.c.id == build_id).values(stage=stage, changed_by=actor))
     _record(session, build_id, current.version, actor, "stage",
             f"{current.stage} → {stage}", [Difference(("stage",), current.stage, stage)])  # fmt: skip
 
@@ -447,9 +439,7 @@ def _head(document: Document, shop_rules: dict[str, float]) -> dict[str, Any]:
     }
 
 
-def _write_figures(
-    session: Session, build_id: int, document: Document, figures: dict[str, Any]
-) -> None:
+def _write_figures(session: Session, build_id: int, document: Document, figures: dict[str, Any]) -> None:
     unstated = document.get("unstated_doubt", "house")
     rows = []
     for path, typed in figures.items():
@@ -508,9 +498,7 @@ def undo_stacks(session: Session, build_id: int) -> UndoStacks:
     """
     stacks = UndoStacks()
     rows = session.execute(
-        select(_change.c.id, _change.c.kind)
-        .where(_change.c.build_id == build_id)
-        .order_by(_change.c.id)
+        select(_change.c.id, _change.c.kind).where(_change.c.build_id == build_id).order_by(_change.c.id)
     )
     for change_id, kind in rows:
         if kind == "edit":
@@ -550,16 +538,12 @@ def step_back(session: Session, build_id: int, *, expected_version: int, actor: 
     return _step(session, build_id, expected_version, actor, "undo")
 
 
-def step_forward(
-    session: Session, build_id: int, *, expected_version: int, actor: str
-) -> Change | None:
+def step_forward(session: Session, build_id: int, *, expected_version: int, actor: str) -> Change | None:
     """Redo the last change that was undone; the counterpart of :func:`step_back`."""
     return _step(session, build_id, expected_version, actor, "redo")
 
 
-def _step(
-    session: Session, build_id: int, expected_version: int, actor: str, kind: str
-) -> Change | None:
+def _step(session: Session, build_id: int, expected_version: int, actor: str, kind: str) -> Change | None:
     current = load(session, build_id, lock=True)
     if current.version != expected_version:
         raise Stale(current, history(session, build_id, after=expected_version))
@@ -567,9 +551,7 @@ def _step(
     stack = stacks.undo if kind == "undo" else stacks.redo
     if not stack:
         return None
-    change = _read_change(
-        session.execute(select(_change).where(_change.c.id == stack[-1])).one()
-    )
+    change = _read_change(session.execute(select(_change).where(_change.c.id == stack[-1])).one())
     document = current.document
     for leaf in _in_order(change.patch, kind):
         document = with_leaf(document, leaf.path, leaf.before if kind == "undo" else leaf.after)

@@ -53,7 +53,5 @@ def _summarise_all(session: Session) -> None:
         stored = load(session, build_id)
         rules = rules_for(stored.document.get("school") or "", stored.shop_rules)
         session.execute(
-            update(_build)
-            .where(_build.c.id == build_id)
-            .values(summary=summarise(stored.document, rules))
+            update(_build).where(_build.c.id == build_id).values(summary=summarise(stored.document, rules))
         )

@@ -204,7 +204,9 @@ def _reckoning(bench: Bench, key: str, title: str, window: Window, unit: str) ->
     # One column, one number of decimals: that of its least certain hole.
     u_now, u_plan = _largest_doubt(evaluation.now, key), _largest_doubt(evaluation.planned, key)
     # Today's clearance says its direction only where the plan turns it or there is none.
-    turned = not changed or any((a.value or 0) * (b.value or 0) < 0 for a, b in zip(now, planned, strict=True))
+    turned = not changed or any(
+        (a.value or 0) * (b.value or 0) < 0 for a, b in zip(now, planned, strict=True)
+    )
     write_now = _writer(bench.reader, key, u_now, words=turned)
     write_plan = _writer(bench.reader, key, u_plan)
     rows = []
@@ -229,9 +231,7 @@ def _judge(estimate: Estimate, window: Window) -> tuple[str, str]:
     return "", ""
 
 
-def _writer(
-    reader: Reader, key: str, u: float, *, words: bool = True
-) -> Callable[[float | None], str]:
+def _writer(reader: Reader, key: str, u: float, *, words: bool = True) -> Callable[[float | None], str]:
     """Return how the figures of one column are written: one unit, one number of decimals.
 
     A deck clearance is never a bare sign: it is so much down, or proud.

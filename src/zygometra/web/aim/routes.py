@@ -71,7 +71,9 @@ def page(build_id: int) -> str:
 
 
 def _page(bench: benches.Bench, form: Mapping[str, str], faults: dict[str, str]) -> str:
-    gaskets = [i for i in range(MOST_GASKETS) if form.get(f"gasket.{i}.name") or form.get(f"gasket.{i}.thickness")]
+    gaskets = [
+        i for i in range(MOST_GASKETS) if form.get(f"gasket.{i}.name") or form.get(f"gasket.{i}.thickness")
+    ]
     state = bench.evaluation.planned if bench.evaluation else None
     return render_template(
         "aim/page.html", bench=bench, build=bench.build, document=bench.document, station="aim",
@@ -110,9 +112,13 @@ def save(build_id: int) -> BaseResponse:
 
 def _slot(path: str) -> str:
     """The form's field for a place in the document."""
-    return path.replace("targets.", "").replace("levers.", "limit.").replace(".max", ".max").replace(
-        "limit.gaskets[", "gasket."
-    ).replace("]", "")
+    return (
+        path.replace("targets.", "")
+        .replace("levers.", "limit.")
+        .replace(".max", ".max")
+        .replace("limit.gaskets[", "gasket.")
+        .replace("]", "")
+    )
 
 
 def _document_of(

@@ -62,7 +62,9 @@ def _places(bench: benches.Bench, field: Field) -> list[tuple[str, str]]:
     if field.path in _BANK_NAME and len(bench.build.banks) > 1:
         places += [(f"bank {b.name}", f"banks.{b.name}.{_BANK_NAME[field.path]}") for b in bench.build.banks]
     if field.path in _HOLE_NAME:
-        places += [(f"hole {n}", f"cylinders.{n}.{_HOLE_NAME[field.path]}") for n in sorted(bench.build.cylinders)]
+        places += [
+            (f"hole {n}", f"cylinders.{n}.{_HOLE_NAME[field.path]}") for n in sorted(bench.build.cylinders)
+        ]
     return places
 
 

@@ -49,7 +49,9 @@ def read_new(form: Mapping[str, str], reader: Reader) -> NewBuild:
     new = NewBuild({key: value for key, value in form.items() if key != "csrf_token"})
     name = (form.get("name") or "").strip()
     if not 0 < len(name) <= 120:
-        new.faults["name"] = f"Found {shown(name)}; wanted a name of 1 to 120 characters, such as Pilot launch 2.3."
+        new.faults["name"] = (
+            f"Found {shown(name)}; wanted a name of 1 to 120 characters, such as Pilot launch 2.3."
+        )
     layout = form.get("layout", "")
     if layout not in LAYOUTS:
         new.faults["layout"] = "Found no layout; wanted inline, vee or flat."

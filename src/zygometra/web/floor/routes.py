@@ -114,7 +114,9 @@ def import_file() -> BaseResponse | tuple[str, int]:
     """Take in a build file, whole or not at all."""
     upload = request.files.get("file")
     if upload is None or not upload.filename:
-        return _import_faults("no file", [Fault("$", "no file", "a build file, chosen or dropped on the floor")])
+        return _import_faults(
+            "no file", [Fault("$", "no file", "a build file, chosen or dropped on the floor")]
+        )
     try:
         document, build = build_from_text(upload.stream.read(MOST_BYTES + 1))
     except BuildFaults as error:

@@ -65,7 +65,11 @@ def _step(build_id: int, *, forward: bool) -> BaseResponse:
         flash(f"Nothing was changed: {who} saved this build in between. Look at it, then {word} again.")
         return redirect(safe_next(request.form.get("back")))
     db().commit()
-    flash(f"{'Done again' if forward else 'Taken back'}: {change.says}" if change else f"There is nothing to {word}.")
+    flash(
+        f"{'Done again' if forward else 'Taken back'}: {change.says}"
+        if change
+        else f"There is nothing to {word}."
+    )
     return redirect(safe_next(request.form.get("back")))
 
 
@@ -82,7 +86,9 @@ def choose(build_id: int) -> BaseResponse:
     except (ValueError, TypeError, KeyError):
         abort(400)
     except BuildFaults as error:
-        flash(f"Nothing was saved: together with the newer state your value gives a fault. {error.faults[0]}.")
+        flash(
+            f"Nothing was saved: together with the newer state your value gives a fault. {error.faults[0]}."
+        )
         return redirect(url_for("stack.page", build_id=build_id))
     says = request.form.get("says", "")[:400]
     try:

@@ -56,7 +56,9 @@ def settings() -> BaseResponse | str:
                 session[name] = request.form[name]
         session.permanent = True
         flash("Settings kept.")
-        return redirect(safe_next(request.form.get("back")) if request.form.get("back") else url_for("shop.settings"))
+        return redirect(
+            safe_next(request.form.get("back")) if request.form.get("back") else url_for("shop.settings")
+        )
     chosen = {name: choice(name) for name in CHOICES}
     return render_template("shop/settings.html", chosen=chosen, choices=CHOICES)
 
@@ -131,9 +133,18 @@ def patterns() -> str:
 
     window, scale = Window(9.6, 9.75, 9.9), Axis(9.4, 10.1)
     samples = [
-        ("inside, as it stands", bands(scale, window).draw(Estimate(9.74, 0.05), Estimate(None, 0), changed=False)),
-        ("moved into the window", bands(scale, window).draw(Estimate(9.5, 0.1), Estimate(9.75, 0.04), changed=True)),
-        ("crosses the edge", bands(scale, window).draw(Estimate(9.88, 0.09), Estimate(None, 0), changed=False)),
+        (
+            "inside, as it stands",
+            bands(scale, window).draw(Estimate(9.74, 0.05), Estimate(None, 0), changed=False),
+        ),
+        (
+            "moved into the window",
+            bands(scale, window).draw(Estimate(9.5, 0.1), Estimate(9.75, 0.04), changed=True),
+        ),
+        (
+            "crosses the edge",
+            bands(scale, window).draw(Estimate(9.88, 0.09), Estimate(None, 0), changed=False),
+        ),
         ("far outside", bands(scale, window).draw(Estimate(9.1, 0.05), Estimate(11.0, 0.05), changed=True)),
         ("no window", bands(scale, Window()).draw(Estimate(9.7, 0.03), Estimate(None, 0), changed=False)),
         ("no value", bands(scale, window).draw(Estimate(None, 0), Estimate(None, 0), changed=False)),
@@ -145,6 +156,9 @@ def patterns() -> str:
                 "Why it matters.", "What to do about it.")
         for severity in ("stop", "warn", "note")
     ]  # fmt: skip
-    rows = [Row(1, samples[1][1], "9.50", "9.75", "", ""), Row(2, samples[3][1], "9.10", "11.00", "▲", "above the window")]
+    rows = [
+        Row(1, samples[1][1], "9.50", "9.75", "", ""),
+        Row(2, samples[3][1], "9.10", "11.00", "▲", "above the window"),
+    ]
     return render_template("shop/patterns.html", bands=samples, stations=stations, findings=found,
                            bases=BASIS_WORDS, rows=rows)  # fmt: skip

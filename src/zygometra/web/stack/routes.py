@@ -88,7 +88,9 @@ def show_working(build_id: int) -> str:
             hole, state_name = bench.evaluation.now.hole(result.hole), "as it stands"
         steps = working(bench.build, hole, bench.reader)
         key = chosen if chosen in ("quench", "deck_clearance") else "ratio"
-        budget = [(place_label(share.path), figure(100 * share.share, 0)) for share in shares(hole.outcome, key)[:8]]
+        budget = [
+            (place_label(share.path), figure(100 * share.share, 0)) for share in shares(hole.outcome, key)[:8]
+        ]
         dish = hole.sources.get("parts.piston.dish_area")
         effects = [
             (e.label, f"{figure(e.step, 0)} cc" if e.unit == "cc" else bench.reader.length(e.step),

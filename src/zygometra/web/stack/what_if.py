@@ -213,9 +213,7 @@ def _typed_gasket(
     return planned
 
 
-def _own_gasket(
-    result: WhatIf, planned: tuple[Operation, ...], text: str
-) -> tuple[Operation, ...]:
+def _own_gasket(result: WhatIf, planned: tuple[Operation, ...], text: str) -> tuple[Operation, ...]:
     build = result.bench.build
     amount = read_amount(text, "thickness", build, result.bench.reader)
     if not 0 < amount.value <= 20:

@@ -16,9 +16,7 @@ def _moment(name: str) -> Any:
 
 
 def _of_build(**more: Any) -> Any:
-    return sa.Column(
-        "build_id", sa.BigInteger, sa.ForeignKey("build.id", ondelete="CASCADE"), **more
-    )
+    return sa.Column("build_id", sa.BigInteger, sa.ForeignKey("build.id", ondelete="CASCADE"), **more)
 
 
 def upgrade() -> None:

@@ -1,0 +1,186 @@
+"""Drawings are to scale: what is measured in the picture is what was typed."""
+
+from __future__ import annotations
+
+import re
+from xml.etree import ElementTree
+
+import pytest
+
+from conftest import demo, vector
+from zygometra.core.build import Window
+from zygometra.core.document import read_document, with_leaf
+from zygometra.core.evaluate import evaluate
+from zygometra.core.wording import Reader
+from zygometra.drawing import loupe, section
+from zygometra.drawing.bands import WIDTH, Estimate, axis, bands
+from zygometra.drawing.marks import BASIS_WORDS, basis_mark, editable, text
+from zygometra.drawing.stack import stack_drawing
+
+LIMITS = loupe.Limits(0.5, 0.8, 1.0)
+PIXELS_PER_MM = 96 / 25.4
+
+
+def draw(name, hole=1, reader=None, **leaves):
+    document = demo(name)
+    for path, value in leaves.items():
+        document = with_leaf(document, tuple(path.split("__")), value)
+    build = read_document(document)
+    return build, evaluate(build), stack_drawing(build, evaluate(build), hole, reader or Reader(), LIMITS)
+
+
+def parsed(svg):
+    return ElementTree.fromstring(svg)
+
+
+def gap(name, hole=1, **leaves):
+    _, evaluation, _ = draw(name, hole, **leaves)
+    now, planned = evaluation.now.hole(hole), evaluation.planned.hole(hole)
+    svg = loupe.loupe(now, planned, Reader(), LIMITS)
+    return planned.outcome, parsed(f"<svg>{svg}</svg>"), svg
+
+
+def heights(root, css):
+    return [
+        (float(r.get("y")), float(r.get("height")))
+        for r in root.iter("rect")
+        if css in r.get("class").split()
+    ]
+
+
+def factor_of(svg):
+    return int(re.search(r"loupe, (\d+) × life size", svg).group(1))
+
+
+@pytest.mark.parametrize(
+    "name", ["pilot-launch", "fire-tender", "hill-climb", "mountain-rescue", "sawmill-six"]
+)
+def test_the_loupe_is_as_large_as_it_says(name):
+    outcome, root, svg = gap(name)
+    scale = factor_of(svg) * PIXELS_PER_MM
+    gasket_top, gasket_height = heights(root, "gasket")[0]
+    assert gasket_height / scale == pytest.approx(outcome.gasket_thickness, abs=0.01)
+    rim = heights(root, "piston")[0][0]
+    assert (rim - gasket_top) / scale == pytest.approx(outcome.quench, abs=0.01)
+    deck = heights(root, "block")[0][0]
+    assert (rim - deck) / scale == pytest.approx(outcome.deck_clearance, abs=0.01)
+
+
+def test_what_is_taken_off_is_drawn_as_thick_as_it_is():
+    outcome, root, svg = gap("fire-tender")
+    scale = factor_of(svg) * PIXELS_PER_MM
+    taken = sorted(height / scale for _, height in heights(root, "taken"))
+    assert taken == pytest.approx([outcome.crown_cut, outcome.head_cut], abs=0.005)
+
+
+def test_a_handle_says_how_far_a_pixel_goes():
+    _, root, svg = gap("pilot-launch")
+    handles = {g.get("data-lever"): g for g in root.iter("g") if g.get("role") == "slider"}
+    assert set(handles) == {"deck_cut", "head_cut", "crown_cut"}
+    per_pixel = 1 / (factor_of(svg) * PIXELS_PER_MM)
+    assert float(handles["deck_cut"].get("data-mm")) == pytest.approx(per_pixel, rel=1e-4)
+    assert float(handles["head_cut"].get("data-mm")) == pytest.approx(-per_pixel, rel=1e-4)
+    assert handles["deck_cut"].get("aria-valuenow") == "0.18"
+    assert handles["deck_cut"].get("aria-valuemax") == "0.5"
+    assert handles["crown_cut"].get("aria-valuetext") == "0.000 mm off"
+
+
+def test_the_scale_bar_is_as_long_as_it_says():
+    _, root, svg = gap("pilot-launch")
+    bar = max(
+        float(x.get("x2")) - float(x.get("x1")) for x in root.iter("line") if x.get("class") == "scale-bar"
+    )
+    assert bar / (factor_of(svg) * PIXELS_PER_MM) == pytest.approx(0.5, abs=0.002)
+    assert "0.500 mm" in svg
+
+
+def test_the_section_keeps_one_scale_for_the_whole_chain():
+    build, evaluation, _ = draw("pilot-launch", hole=2)
+    hole = evaluation.planned.hole(2)
+    drawn = section.section(build, hole, Reader())
+    root = parsed(f"<svg>{drawn.svg}</svg>")
+    spans = sorted(
+        abs(float(x.get("y2")) - float(x.get("y1"))) / drawn.scale
+        for x in root.iter("line")
+        if x.get("class") == "dim"
+    )
+    value = {path: source.quantity.value for path, source in hole.sources.items()}
+    rim = (
+        value["parts.crank.stroke"] / 2 + value["parts.rod.length"] + value["parts.piston.compression_height"]
+    )
+    expected = [
+        value["parts.piston.compression_height"],
+        value["parts.crank.stroke"] / 2,
+        value["parts.rod.length"],
+        rim + hole.outcome.deck_clearance,
+    ]
+    assert spans == pytest.approx(sorted(expected), abs=0.05)
+
+
+def test_every_figure_of_the_chain_leads_to_its_place():
+    _, _, svg = draw("mountain-rescue", hole=2)
+    places = set(re.findall(r'data-figure="([^"]+)"', svg))
+    assert "banks.right.deck_height" in places
+    assert {"parts.rod.length", "parts.crank.stroke", "parts.piston.compression_height"} <= places
+    assert "planned.2.gasket.thickness" not in places
+
+
+def test_the_drawing_is_named_for_those_who_do_not_see_it():
+    _, _, svg = draw("hill-climb")
+    assert "Section of hole 1 at top dead centre, to scale: piston 0.360 mm proud, quench 0.440 mm" in svg
+    _, _, inches = draw("hill-climb", reader=Reader("inch", quench="squish"))
+    assert "squish 17.3 thou" in inches
+
+
+def test_a_mocked_up_hole_without_a_paper_stack_is_drawn_all_the_same():
+    document = vector("tarnbeck-plain")["build"]
+    del document["parts"]["block"]["deck_height"]
+    del document["parts"]["piston"]["compression_height"]
+    document["cylinders"] = {str(n): {"deck_clearance": "0.2 mm"} for n in (1, 2, 3, 4)}
+    build = read_document(document)
+    svg = stack_drawing(build, evaluate(build), 3, Reader(), LIMITS)
+    assert "deck height: not known" in svg
+    assert "rim 0.200 mm down" in svg or "rim 0.20 mm down" in svg
+
+
+@pytest.mark.parametrize("clearance", ["-1.4 mm", "0 mm", "12 mm", "150 mm"])
+def test_far_down_and_far_proud_still_fit_the_picture(clearance):
+    document = with_leaf(demo("pilot-launch"), ("cylinders", "2"), {"deck_clearance": clearance})
+    build = read_document(document)
+    root = parsed(stack_drawing(build, evaluate(build), 2, Reader(), LIMITS))
+    for handle in root.iter("g"):
+        if handle.get("role") == "slider":
+            x, y = map(float, re.findall(r"-?[\d.]+", handle.get("transform")))
+            assert 0 <= x <= loupe.WIDTH
+            assert 0 <= y <= loupe.HEIGHT
+
+
+def test_bands_share_a_scale_and_stop_at_its_ends():
+    estimates = [Estimate(9.5, 0.1), Estimate(9.8, 0.05), Estimate(None, 0.0)]
+    window = Window(9.6, 9.75, 9.9)
+    drawn = bands(axis(estimates, window, 0.2), window)
+    assert drawn.x(9.5) < drawn.x(9.6) < drawn.x(9.75) < drawn.x(9.9)
+    assert drawn.x(-100) == 0
+    assert drawn.x(1000) == WIDTH
+    svg = drawn.draw(estimates[0], estimates[1], changed=True)
+    assert svg.count("<path") == 6
+    assert 'class="wedge"' in svg
+    assert 'class="wedge"' not in drawn.draw(estimates[0], estimates[1], changed=False)
+    assert 'class="now"' not in drawn.draw(estimates[2], estimates[2], changed=True)
+
+
+def test_without_window_or_value_there_is_still_a_scale():
+    empty = axis([Estimate(None, 0.0)], Window(), 0.2)
+    assert empty.high > empty.low
+    one = axis([Estimate(9.7, 0.0)], Window(), 0.2)
+    assert one.high - one.low >= 0.2
+
+
+def test_names_in_a_drawing_are_only_text():
+    assert "&lt;b&gt;" in text(0, 0, "<b>")
+    assert 'data-figure="&quot;x"' in editable('"x', "label", "")
+
+
+def test_each_basis_has_a_shape_of_its_own():
+    shapes = {re.sub(r"[\d.\-]+", "", basis_mark(0, 0, basis)) for basis in BASIS_WORDS}
+    assert len(shapes) == len(BASIS_WORDS)
