@@ -14,10 +14,11 @@ from zygometra.core import inverse
 from zygometra.core.build import Gasket, Operation
 from zygometra.core.chamber import DraftedChamber, RateChamber, StepFilledChamber
 from zygometra.core.errors import NoAnswer
-from zygometra.core.evaluate import chamber_model, evaluate
+from zygometra.core.evaluate import evaluate
 from zygometra.core.examples import figures_of, small_single
 from zygometra.core.quantity import read_quantity
 from zygometra.core.sensitivity import sensitivities, steps_for
+from zygometra.core.sources import chamber_model
 from zygometra.core.units import Kind
 
 FINE = {"rel": 1e-9, "abs": 1e-9}

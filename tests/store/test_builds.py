@@ -16,7 +16,7 @@ from conftest import DEMO, VECTORS, demo, vector
 from zygometra.core.document import with_leaf
 from zygometra.core.errors import QuantityError
 from zygometra.demo import SHOP, load_demo
-from zygometra.store import builds, rules
+from zygometra.store import builds, rules, undo
 from zygometra.store.database import migrate, reading_engine
 from zygometra.store.tables import FigureRow
 
@@ -148,12 +148,12 @@ def test_undo_and_redo_walk_the_whole_history(session, pilot):
         builds.save(session, pilot, states[-1], expected_version=n, actor="Ada", says=f"change {n}")
     version = 4
     for expected in (states[2], states[1], states[0]):
-        assert builds.step_back(session, pilot, expected_version=version, actor="Ada")
+        assert undo.step_back(session, pilot, expected_version=version, actor="Ada")
         version += 1
         assert builds.load(session, pilot).document == expected
-    assert builds.step_back(session, pilot, expected_version=version, actor="Ada") is None
+    assert undo.step_back(session, pilot, expected_version=version, actor="Ada") is None
     for expected in (states[1], states[2]):
-        builds.step_forward(session, pilot, expected_version=version, actor="Ada")
+        undo.step_forward(session, pilot, expected_version=version, actor="Ada")
         version += 1
         assert builds.load(session, pilot).document == expected
     session.commit()
@@ -164,10 +164,10 @@ def test_undo_and_redo_walk_the_whole_history(session, pilot):
 def test_an_edit_after_an_undo_ends_the_redo(session, pilot):
     document = builds.load(session, pilot).document
     builds.save(session, pilot, bore(document, "92.5 mm"), expected_version=1, actor="Ada", says="one")
-    builds.step_back(session, pilot, expected_version=2, actor="Ada")
+    undo.step_back(session, pilot, expected_version=2, actor="Ada")
     builds.save(session, pilot, bore(document, "93 mm"), expected_version=3, actor="Ada", says="other")
-    assert builds.step_forward(session, pilot, expected_version=4, actor="Ada") is None
-    assert builds.undo_stacks(session, pilot).redo == []
+    assert undo.step_forward(session, pilot, expected_version=4, actor="Ada") is None
+    assert undo.undo_stacks(session, pilot).redo == []
 
 
 def test_undo_of_a_stale_page_is_refused(session, pilot):
@@ -180,7 +180,7 @@ def test_undo_of_a_stale_page_is_refused(session, pilot):
         says="x",
     )
     with pytest.raises(builds.Stale):
-        builds.step_back(session, pilot, expected_version=1, actor="Ada")
+        undo.step_back(session, pilot, expected_version=1, actor="Ada")
 
 
 def test_what_was_recorded_cannot_be_altered(session, pilot):

@@ -103,6 +103,21 @@ def test_what_is_not_there_says_so(shop):
         assert "There is nothing here" in response.get_data(as_text=True)
 
 
+def test_a_fault_of_ours_is_said_without_a_trace_of_code(shop, bring, monkeypatch):
+    build = bring("pilot-launch")
+
+    def broken(_bench):
+        raise RuntimeError("a secret detail")
+
+    monkeypatch.setattr("zygometra.web.bench.reckon", broken)
+    response = shop.get(f"/builds/{build}/stack")
+    assert response.status_code == 500
+    assert "The program has a fault" in response.get_data(as_text=True)
+    assert "secret detail" not in response.get_data(as_text=True)
+    partial = shop.get(f"/builds/{build}/stack/what-if", HX_Request="true")
+    assert partial.headers["HX-Retarget"] == "#notice"
+
+
 def test_only_a_form_may_change_things(shop, bring):
     assert shop.get(f"/builds/{bring('pilot-launch')}/undo").status_code == 405
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from .evaluate import Outcome, ratio_slope
+from .results import Outcome, ratio_slope
 
 
 class Share(NamedTuple):

@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from .build import Build
-from .evaluate import Evaluation, Source
 from .fields import FIELDS
 from .quantity import coverage
+from .results import Evaluation, Source
 from .wording import Reader, count_of, figure, ratio_text, volume
 
 REFERENCES = {

@@ -13,11 +13,13 @@ from dataclasses import dataclass
 from typing import Literal
 
 from .build import Build, Window
-from .evaluate import Evaluation, Hole, State, hole_sources, spread_of_ratio
+from .evaluate import spread_of_ratio
 from .fields import field_at
 from .house_rules import SCHOOL, HouseRules
 from .levers import limit_of
 from .quantity import Quantity, coverage
+from .results import Evaluation, Hole, State
+from .sources import hole_sources
 from .wording import Reader, count_of, figure, ratio_text, volume
 
 Severity = Literal["stop", "warn", "note"]

@@ -10,8 +10,10 @@ from __future__ import annotations
 from .build import Build, OpName
 from .chamber import ChamberModel
 from .errors import NoAnswer
-from .evaluate import Outcome, chamber_model, evaluate
+from .evaluate import evaluate
 from .levers import setting
+from .results import Outcome
+from .sources import chamber_model
 
 RESULTS = ("quench", "compression_ratio", "deck_clearance")
 

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from .chamber import ChamberModel
 from .errors import NoAnswer
-from .evaluate import Outcome
+from .results import Outcome
 from .units import THOU, to_base
 
 

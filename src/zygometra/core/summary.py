@@ -6,9 +6,10 @@ from typing import Any
 
 from .document import Document, read_document
 from .errors import ZygometraError
-from .evaluate import State, evaluate
+from .evaluate import evaluate
 from .findings import findings
 from .house_rules import HouseRules
+from .results import State
 
 RESULTS = ("ratio", "quench", "deck_clearance")
 

@@ -9,9 +9,10 @@ import math
 from typing import NamedTuple
 
 from .build import Build
-from .evaluate import Hole, Source, chamber_model
 from .fields import field_at
 from .quantity import coverage
+from .results import Hole, Source
+from .sources import chamber_model
 from .wording import Reader, figure, ratio_text, volume
 
 

@@ -14,7 +14,7 @@ Up = Callable[[float], float]
 
 
 def text(x: float, y: float, words: str, css: str = "", anchor: str = "start") -> str:
-    """Return a text element.
+    """Return a text element; a space ends it, so that texts drawn apart are read apart.
 
     Parameters
     ----------
@@ -32,7 +32,7 @@ def text(x: float, y: float, words: str, css: str = "", anchor: str = "start") -
     str
         SVG.
     """
-    return f'<text x="{x:.1f}" y="{y:.1f}" class="{css}" text-anchor="{anchor}">{escape(words)}</text>'
+    return f'<text x="{x:.1f}" y="{y:.1f}" class="{css}" text-anchor="{anchor}">{escape(words)} </text>'
 
 
 def line(x1: float, y1: float, x2: float, y2: float, css: str) -> str:

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 from zygometra.core.build import Build
-from zygometra.core.evaluate import Hole
+from zygometra.core.results import Hole
 from zygometra.core.wording import Reader
 
 from .marks import Up, basis_mark, dimension, editable, line, path, rect, text

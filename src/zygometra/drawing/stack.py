@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zygometra.core.build import Build
-from zygometra.core.evaluate import Evaluation
+from zygometra.core.results import Evaluation
 from zygometra.core.wording import Reader
 
 from . import loupe, section

@@ -311,7 +311,7 @@ def _fill_faults(document: Document) -> Iterator[Fault]:
 
 def _missing(build: Build) -> Iterator[Fault]:
     """Figures without which a hole cannot be evaluated, and rods that are too short."""
-    from zygometra.core.evaluate import hole_sources
+    from zygometra.core.sources import hole_sources
 
     said = set()
     for bank in build.banks:

@@ -5,8 +5,7 @@ The caller owns the transaction: it passes the session in and commits.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, NamedTuple
 
@@ -289,10 +288,11 @@ def history(
             text("EXISTS (SELECT 1 FROM json_array_elements(patch) leaf"
                  " WHERE array_to_string(ARRAY(SELECT json_array_elements_text(leaf->'path')), '.')"
                  " = :path)").bindparams(path=path))  # fmt: skip
-    return tuple(_read_change(row) for row in session.execute(statement))
+    return tuple(read_change(row) for row in session.execute(statement))
 
 
-def _read_change(row: Row[Any]) -> Change:
+def read_change(row: Row[Any]) -> Change:
+    """Return a row of the history as a change."""
     patch = tuple(Difference(tuple(p["path"]), p["before"], p["after"]) for p in row.patch)
     return Change(row.id, row.version, row.at, row.actor, row.kind, row.says, patch)
 
@@ -468,97 +468,3 @@ def _record(
             patch=[{"path": list(d.path), "before": d.before, "after": d.after} for d in patch],
         )
     )  # fmt: skip
-
-
-# -- undo ---------------------------------------------------------------------
-
-
-@dataclass(slots=True)
-class UndoStacks:
-    """Which change an undo would take back next, and which a redo would bring back."""
-
-    undo: list[int] = field(default_factory=list)
-    redo: list[int] = field(default_factory=list)
-
-
-def undo_stacks(session: Session, build_id: int) -> UndoStacks:
-    """Read from the history what can be undone and redone.
-
-    Parameters
-    ----------
-    session : Session
-        The caller's.
-    build_id : int
-        The build.
-
-    Returns
-    -------
-    UndoStacks
-        Numbers of changes, the next one last.
-    """
-    stacks = UndoStacks()
-    rows = session.execute(
-        select(_change.c.id, _change.c.kind).where(_change.c.build_id == build_id).order_by(_change.c.id)
-    )
-    for change_id, kind in rows:
-        if kind == "edit":
-            stacks.undo.append(change_id)
-            stacks.redo.clear()
-        elif kind == "undo":
-            stacks.redo.append(stacks.undo.pop())
-        elif kind == "redo":
-            stacks.undo.append(stacks.redo.pop())
-    return stacks
-
-
-def step_back(session: Session, build_id: int, *, expected_version: int, actor: str) -> Change | None:
-    """Undo the last change that is not undone yet.
-
-    Parameters
-    ----------
-    session : Session
-        The caller's.
-    build_id : int
-        The build.
-    expected_version : int
-        The version the person was looking at.
-    actor : str
-        Who.
-
-    Returns
-    -------
-    Change or None
-        What was undone; None where there is nothing left to undo.
-
-    Raises
-    ------
-    Stale
-        If somebody saved since.
-    """
-    return _step(session, build_id, expected_version, actor, "undo")
-
-
-def step_forward(session: Session, build_id: int, *, expected_version: int, actor: str) -> Change | None:
-    """Redo the last change that was undone; the counterpart of :func:`step_back`."""
-    return _step(session, build_id, expected_version, actor, "redo")
-
-
-def _step(session: Session, build_id: int, expected_version: int, actor: str, kind: str) -> Change | None:
-    current = load(session, build_id, lock=True)
-    if current.version != expected_version:
-        raise Stale(current, history(session, build_id, after=expected_version))
-    stacks = undo_stacks(session, build_id)
-    stack = stacks.undo if kind == "undo" else stacks.redo
-    if not stack:
-        return None
-    change = _read_change(session.execute(select(_change).where(_change.c.id == stack[-1])).one())
-    document = current.document
-    for leaf in _in_order(change.patch, kind):
-        document = with_leaf(document, leaf.path, leaf.before if kind == "undo" else leaf.after)
-    save(session, build_id, document, expected_version=expected_version, actor=actor, kind=kind,
-         says=f"{kind}: {change.says}")  # fmt: skip
-    return change
-
-
-def _in_order(patch: tuple[Difference, ...], kind: str) -> Iterator[Difference]:
-    return iter(patch if kind == "redo" else reversed(patch))

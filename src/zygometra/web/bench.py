@@ -13,10 +13,11 @@ from typing import Any, NamedTuple
 from zygometra.core.build import Build, Operation, Window
 from zygometra.core.document import operation_document, read_document
 from zygometra.core.errors import ZygometraError
-from zygometra.core.evaluate import Evaluation, State, evaluate
+from zygometra.core.evaluate import evaluate
 from zygometra.core.findings import Finding, of_figures, of_plan, worst_first
 from zygometra.core.house_rules import HouseRules, rules_for
 from zygometra.core.quantity import coverage
+from zygometra.core.results import Evaluation, State
 from zygometra.core.units import MM, THOU, from_base
 from zygometra.core.wording import MOST_DECIMALS, Reader, decimals_for, figure
 from zygometra.drawing.bands import Estimate, axis, bands

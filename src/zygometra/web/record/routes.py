@@ -12,6 +12,7 @@ from zygometra.core.errors import BuildFaults
 from zygometra.exchange.build_file import check
 from zygometra.exchange.evaluation_file import evaluation_document
 from zygometra.store import builds
+from zygometra.store import undo as history_of
 from zygometra.store.tables import STAGES
 
 from .. import bench as benches
@@ -26,7 +27,7 @@ record = Blueprint("record", __name__, template_folder="templates")
 def page(build_id: int) -> str:
     """Show every change of a build, the newest first."""
     bench = benches.open_bench(build_id)
-    stacks = builds.undo_stacks(db(), build_id)
+    stacks = history_of.undo_stacks(db(), build_id)
     changes = [
         (change, [(" · ".join(d.path), written(d.before), written(d.after)) for d in change.patch][:12])
         for change in builds.history(db(), build_id)
@@ -55,7 +56,7 @@ def redo(build_id: int) -> BaseResponse:
 
 def _step(build_id: int, *, forward: bool) -> BaseResponse:
     version = request.form.get("version", 0, int)
-    step = builds.step_forward if forward else builds.step_back
+    step = history_of.step_forward if forward else history_of.step_back
     word = "redo" if forward else "undo"
     try:
         change = step(db(), build_id, expected_version=version, actor=person())

@@ -8,9 +8,9 @@ from werkzeug.wrappers import Response as BaseResponse
 from zygometra.core.budget import shares
 from zygometra.core.document import operation_document
 from zygometra.core.errors import BuildFaults
-from zygometra.core.evaluate import chamber_model
 from zygometra.core.fields import place_label
 from zygometra.core.sensitivity import sensitivities
+from zygometra.core.sources import chamber_model
 from zygometra.core.wording import figure
 from zygometra.core.working import Step, working
 from zygometra.store import builds

@@ -1,0 +1,323 @@
+"""The arithmetic of one hole: clearance, volumes, ratio, and the slopes that carry its doubt.
+
+Lengths in mm, areas in mm², volumes in cc. Planned operations are terms in it, so
+that today's state and the planned one go through the same lines.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+from .build import Bank, Build, Operation
+from .chamber import ChamberModel, DraftedChamber, RateChamber
+from .motion import drop_and_slopes
+from .results import Contribution, Doubts, Hole, Outcome, Source, Terms
+from .sources import chamber_model, hole_sources, value_of
+
+QUARTER_PI = math.pi / 4
+
+
+def evaluate_hole(
+    build: Build, bank: Bank, number: int, labelled: tuple[tuple[str, Operation], ...],
+    wide: dict[str, Source],
+) -> Hole:  # fmt: skip
+    """Evaluate one hole under a plan.
+
+    Parameters
+    ----------
+    build : Build
+        The build.
+    bank : Bank
+        The hole's bank.
+    number : int
+        The hole.
+    labelled : tuple
+        The plan's operations, each with its place.
+    wide : dict
+        The engine-wide figures.
+
+    Returns
+    -------
+    Hole
+        With the figures that were used, the operations that act on it, and its results.
+    """
+    sources = hole_sources(build, bank.name, number, wide)
+    cuts = tuple((path, op) for path, op in labelled if op.acts_on(bank.name, number))
+    for path, op in cuts:
+        if op.gasket is not None:
+            # A round gasket in place of one whose opening was given as an area.
+            if op.gasket.bore is not None and op.gasket.opening_area is None:
+                sources.pop("parts.gasket.opening_area", None)
+            for name in ("thickness", "bore", "opening_area"):
+                if (quantity := getattr(op.gasket, name)) is not None:
+                    sources[f"parts.gasket.{name}"] = Source(f"{path}.gasket.{name}", quantity)
+    outcome = _outcome(sources, cuts, build)
+    return Hole(number, bank.name, sources, cuts, outcome)
+
+
+def _amounts(cuts: tuple[tuple[str, Operation], ...]) -> dict[str, float]:
+    totals = dict(_NO_CUTS)
+    for _path, op in cuts:
+        if op.amount is not None:
+            totals[op.op] += op.amount.value
+    return totals
+
+
+_NO_CUTS = {"deck_cut": 0.0, "head_cut": 0.0, "crown_cut": 0.0, "open_chamber": 0.0}
+
+# One source's slopes before they meet its doubt: place, then clearance, what the
+# gasket adds to quench, swept, clearance volume, trapped volume.
+_Slopes = tuple[str, float, float, float, float, float]
+
+
+class _Geometry(NamedTuple):
+    """The floats of one hole that both the results and their slopes are made of."""
+
+    bore: float
+    stroke: float
+    rod: float
+    thickness: float
+    gasket_bore: float
+    opening: bool
+    mocked_up: bool
+    land_diameter: float
+    land_height: float
+    land_area: float
+    dish: float
+    pocket: float
+    closes: float | None
+
+
+def _geometry(sources: dict[str, Source], crown_cut: float) -> _Geometry:
+    get = sources.get
+    bore = sources["parts.block.bore"][1].value
+    land, height = get("parts.piston.top_land_diameter"), get("parts.piston.top_land_height")
+    diameter = land_height = land_area = 0.0
+    if land is not None and height is not None:
+        diameter = land[1].value
+        land_area = QUARTER_PI * (bore * bore - diameter * diameter)
+        land_height = height[1].value - crown_cut
+    closes = get("cam.intake_closes")
+    return _Geometry(
+        bore, sources["parts.crank.stroke"][1].value, sources["parts.rod.length"][1].value,
+        sources["parts.gasket.thickness"][1].value, sources["parts.gasket.bore"][1].value,
+        "parts.gasket.opening_area" in sources, "mock-up.deck_clearance" in sources,
+        diameter, land_height, land_area, value_of(sources, "parts.piston.dish_area"),
+        value_of(sources, "parts.block.pocket_area"), None if closes is None else closes[1].value,
+    )  # fmt: skip
+
+
+def _clearance(sources: dict[str, Source], g: _Geometry) -> float:
+    """Deck clearance before any cut: the mock-up's reading, or the stack."""
+    if g.mocked_up:
+        return sources["mock-up.deck_clearance"][1].value
+    height = sources["parts.block.deck_height"][1].value
+    return height - (g.stroke / 2 + g.rod + sources["parts.piston.compression_height"][1].value)
+
+
+def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...], build: Build) -> Outcome:
+    """The arithmetic of one hole. Lengths mm, areas mm², volumes cc."""
+    totals = _amounts(cuts) if cuts else _NO_CUTS
+    deck_cut, head_cut, crown_cut = totals["deck_cut"], totals["head_cut"], totals["crown_cut"]
+    g = _geometry(sources, crown_cut)
+    area = QUARTER_PI * g.bore * g.bore
+    clearance = _clearance(sources, g) - deck_cut + crown_cut
+    gasket_area = (
+        sources["parts.gasket.opening_area"][1].value
+        if g.opening
+        else QUARTER_PI * g.gasket_bore * g.gasket_bore
+    )
+    chamber = (
+        sources["parts.head.chamber_volume"][1].value + totals["open_chamber"] - g.pocket * deck_cut / 1000
+    )
+    model = chamber_model(build, sources) if head_cut else None
+    if model is not None:
+        chamber -= model.removed(head_cut)
+    terms = Terms(
+        chamber,
+        gasket_area * g.thickness / 1000,
+        area * clearance / 1000,
+        sources["parts.piston.crown_volume"][1].value - g.dish * crown_cut / 1000,
+        g.land_area * g.land_height / 1000,
+        value_of(sources, "parts.head.other_volume"),
+    )
+    volume = sum(terms)
+    swept = area * g.stroke / 1000
+    trapped, motion = 0.0, _AT_REST
+    if g.closes is not None:
+        motion = drop_and_slopes(g.stroke, g.rod, 180 + g.closes)
+        trapped = area * motion[0] / 1000
+    ratio = effective = None
+    if volume > 0:
+        ratio = (swept + volume) / volume
+        if g.closes is not None:
+            effective = (trapped + volume) / volume
+    slopes = _slopes(g, area, gasket_area, clearance, motion)
+    if cuts:
+        slopes += _cut_slopes(g, deck_cut, crown_cut)
+    doubtful = _source_doubts(sources, slopes)
+    if cuts:
+        doubtful += _operation_doubts(cuts, g, area, model, head_cut)
+        if model is not None:
+            doubtful += _head_doubts(sources, model, head_cut, build)
+    doubts, contributions = _propagate(doubtful, volume, ratio, effective)
+    return Outcome(
+        clearance, clearance + g.thickness, swept, volume, ratio, effective, terms, doubts,
+        contributions, g.thickness, area, gasket_area, g.land_area, head_cut, crown_cut, deck_cut,
+    )  # fmt: skip
+
+
+_AT_REST = (0.0, 0.0, 0.0, 0.0)
+
+
+def _slopes(
+    g: _Geometry, area: float, gasket_area: float, clearance: float,
+    motion: tuple[float, float, float, float],
+) -> list[_Slopes]:  # fmt: skip
+    """The slopes of the results on every figure, per base unit of the figure."""
+    travel, by_stroke, by_rod, by_angle = motion
+    per_mm = area / 1000
+    by_bore = 2 * QUARTER_PI * g.bore / 1000
+    half = 0.0 if g.mocked_up else 0.5
+    rows: list[_Slopes] = [
+        ("parts.crank.stroke", -half, 0.0, per_mm, -half * per_mm, per_mm * by_stroke),
+        ("parts.rod.length", -2 * half, 0.0, 0.0, -2 * half * per_mm, per_mm * by_rod),
+        ("parts.block.bore", 0.0, 0.0, by_bore * g.stroke, by_bore * (clearance + g.land_height),
+         by_bore * travel),
+        ("parts.gasket.thickness", 0.0, 1.0, 0.0, gasket_area / 1000, 0.0),
+        ("parts.head.chamber_volume", 0.0, 0.0, 0.0, 1.0, 0.0),
+        ("parts.head.other_volume", 0.0, 0.0, 0.0, 1.0, 0.0),
+        ("parts.piston.crown_volume", 0.0, 0.0, 0.0, 1.0, 0.0),
+    ]  # fmt: skip
+    if g.mocked_up:
+        rows.append(("mock-up.deck_clearance", 1.0, 0.0, 0.0, per_mm, 0.0))
+    else:
+        rows.append(("parts.block.deck_height", 1.0, 0.0, 0.0, per_mm, 0.0))
+        rows.append(("parts.piston.compression_height", -1.0, 0.0, 0.0, -per_mm, 0.0))
+    if g.opening:
+        rows.append(("parts.gasket.opening_area", 0.0, 0.0, 0.0, g.thickness / 1000, 0.0))
+    else:
+        by_opening = 2 * QUARTER_PI * g.gasket_bore * g.thickness / 1000
+        rows.append(("parts.gasket.bore", 0.0, 0.0, 0.0, by_opening, 0.0))
+    if g.land_diameter:
+        by_land = -2 * QUARTER_PI * g.land_diameter * g.land_height / 1000
+        rows.append(("parts.piston.top_land_height", 0.0, 0.0, 0.0, g.land_area / 1000, 0.0))
+        rows.append(("parts.piston.top_land_diameter", 0.0, 0.0, 0.0, by_land, 0.0))
+    if g.closes is not None:
+        rows.append(("cam.intake_closes", 0.0, 0.0, 0.0, 0.0, per_mm * by_angle))
+    return rows
+
+
+def _cut_slopes(g: _Geometry, deck_cut: float, crown_cut: float) -> list[_Slopes]:
+    """The slopes on the areas that only a cut brings in."""
+    return [
+        ("parts.block.pocket_area", 0.0, 0.0, 0.0, -deck_cut / 1000, 0.0),
+        ("parts.piston.dish_area", 0.0, 0.0, 0.0, -crown_cut / 1000, 0.0),
+    ]
+
+
+def _source_doubts(sources: dict[str, Source], rows: list[_Slopes]) -> list[Contribution]:
+    """Meet the slopes with the doubts of the figures that were used."""
+    found = []
+    for place, clearance, gasket, swept, volume, trapped in rows:
+        source = sources.get(place)
+        if source is not None:
+            path, quantity = source
+            if quantity.u > 0:
+                found.append((path, quantity.u, quantity.dof, quantity.each, clearance,
+                              clearance + gasket, swept, volume, trapped))  # fmt: skip
+    return found
+
+
+def _operation_doubts(
+    cuts: tuple[tuple[str, Operation], ...], g: _Geometry, area: float,
+    model: ChamberModel | None, head_cut: float,
+) -> list[Contribution]:  # fmt: skip
+    """How far each planned amount may be missed, and what that moves."""
+    found: list[Contribution] = []
+    for path, op in cuts:
+        amount = op.amount
+        if amount is None or amount.u == 0:
+            continue
+        by_clearance = by_volume = 0.0
+        if op.op == "deck_cut":
+            by_clearance, by_volume = -1.0, -(area + g.pocket) / 1000
+        elif op.op == "crown_cut":
+            by_clearance, by_volume = 1.0, (area - g.dish - g.land_area) / 1000
+        elif op.op == "head_cut" and model is not None:
+            by_volume = -model.rate(head_cut)
+        elif op.op == "open_chamber":
+            by_volume = 1.0
+        found.append((path, amount.u, amount.dof, amount.each, by_clearance, by_clearance, 0.0,
+                      by_volume, 0.0))  # fmt: skip
+    return found
+
+
+def _head_doubts(
+    sources: dict[str, Source], model: ChamberModel, cut: float, build: Build
+) -> list[Contribution]:
+    """The doubt of what a head cut takes, by the way it is known."""
+    if isinstance(model, DraftedChamber):
+        alpha = math.radians(model.wall_draft)
+        by_draft = math.radians(1) * model.opening_perimeter / math.cos(alpha) ** 2
+        head = "parts.head."
+        return _source_doubts(sources, [
+            (head + "opening_area", 0.0, 0.0, 0.0, -cut / 1000, 0.0),
+            (head + "opening_perimeter", 0.0, 0.0, 0.0, 0.5 * math.tan(alpha) * cut**2 / 1000, 0.0),
+            (head + "wall_draft", 0.0, 0.0, 0.0, 0.5 * by_draft * cut**2 / 1000, 0.0),
+        ])  # fmt: skip
+    if isinstance(model, RateChamber):
+        return _source_doubts(sources, [("parts.head.removal_rate", 0.0, 0.0, 0.0, -cut, 0.0)])
+    # Two fills, at the face and at the nearest step: their difference carries both doubts.
+    nearest = min(build.step_fills, key=lambda fill: abs(fill[0].value - cut))[1]
+    u = math.hypot(build.step_fills[0][1].u, nearest.u)
+    if u == 0:
+        return []
+    return [("parts.head.step_fills", u, math.inf, False, 0.0, 0.0, 0.0, -1.0, 0.0)]
+
+
+def _propagate(
+    contributions: list[Contribution], volume: float, ratio: float | None, effective: float | None
+) -> tuple[Doubts, tuple[Contribution, ...]]:
+    """Sum the squares, and Welch and Satterthwaite's fourth powers where readings are few.
+
+    dCR = (dVs − (CR − 1)·dVc)/Vc, and likewise for the effective ratio.
+    """
+    c2 = q2 = s2 = v2 = r2 = e2 = c4 = q4 = s4 = v4 = r4 = e4 = 0.0
+    over = 0.0 if ratio is None else ratio - 1
+    trapped_over = 0.0 if effective is None else effective - 1
+    inf = math.inf
+    for _path, u, dof, _each, clearance, quench, d_swept, d_volume, d_trapped in contributions:
+        uu = u * u
+        c = clearance * clearance * uu
+        q = quench * quench * uu
+        s = d_swept * d_swept * uu
+        v = d_volume * d_volume * uu
+        slope = d_swept - over * d_volume
+        r = slope * slope * uu
+        slope = d_trapped - trapped_over * d_volume
+        e = slope * slope * uu
+        c2 += c
+        q2 += q
+        s2 += s
+        v2 += v
+        r2 += r
+        e2 += e
+        if dof != inf:
+            c4 += c * c / dof
+            q4 += q * q / dof
+            s4 += s * s / dof
+            v4 += v * v / dof
+            r4 += r * r / dof
+            e4 += e * e / dof
+    root = math.sqrt
+    scale = volume if volume > 0 else inf
+    return Doubts(
+        (root(c2), c2 * c2 / c4 if c4 else inf),
+        (root(q2), q2 * q2 / q4 if q4 else inf),
+        (root(s2), s2 * s2 / s4 if s4 else inf),
+        (root(v2), v2 * v2 / v4 if v4 else inf),
+        (root(r2) / scale, r2 * r2 / r4 if r4 else inf),
+        (root(e2) / scale, e2 * e2 / e4 if e4 else inf),
+    ), tuple(contributions)

@@ -1,0 +1,136 @@
+"""What an evaluation gives: results of a hole, of a bank, of the engine, each with its doubt."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from .build import Operation
+from .quantity import Quantity
+
+
+class Source(NamedTuple):
+    """A figure that was used, and the place it came from."""
+
+    path: str
+    quantity: Quantity
+
+
+# One source's doubt and the slopes of the results on it: place, u, degrees of
+# freedom, whether it differs part to part; then clearance and quench (mm), swept,
+# clearance and trapped volume (cc), each per base unit of the source.
+Contribution = tuple[str, float, float, bool, float, float, float, float, float]
+
+
+class Terms(NamedTuple):
+    """What the clearance volume is made of, in cc."""
+
+    chamber: float
+    gasket: float
+    deck: float
+    crown: float
+    crevice: float
+    other: float
+
+
+# Standard uncertainty of one result and its effective degrees of freedom.
+Spread = tuple[float, float]
+
+
+class Doubts(NamedTuple):
+    """The doubt of each result of one hole: (u, degrees of freedom)."""
+
+    deck_clearance: Spread
+    quench: Spread
+    swept: Spread
+    clearance: Spread
+    ratio: Spread
+    effective: Spread
+
+
+class Outcome(NamedTuple):
+    """The results of one hole in one state.
+
+    Lengths in mm, volumes in cc. ``ratio`` and ``effective`` are None where the
+    volumes leave no room above the piston; ``effective`` also where the cam is
+    not known. ``bore_area`` and ``gasket_area`` in mm², ``chamber_rate`` in cc
+    per mm of further head cut (None where not known).
+    """
+
+    deck_clearance: float
+    quench: float
+    swept: float
+    clearance: float
+    ratio: float | None
+    effective: float | None
+    terms: Terms
+    doubts: Doubts
+    contributions: tuple[Contribution, ...]
+    gasket_thickness: float
+    bore_area: float
+    gasket_area: float
+    land_area: float
+    head_cut: float
+    crown_cut: float
+    deck_cut: float
+
+
+class Hole(NamedTuple):
+    """One hole: where it is, which figures were used, what they give."""
+
+    number: int
+    bank: str
+    sources: dict[str, Source]
+    cuts: tuple[tuple[str, Operation], ...]
+    outcome: Outcome
+
+
+class DeckLine(NamedTuple):
+    """Least-squares line of a bank's deck clearances along the bank."""
+
+    bank: str
+    slope_mm_per_m: float
+    first_cylinder_mm: float
+    residuals_mm: tuple[float, ...]
+
+
+class State(NamedTuple):
+    """The engine as it stands, or as it will stand once cut."""
+
+    displacement_cc: float
+    displacement_u: float
+    rod_ratio: float
+    rod_ratio_u: float
+    holes: tuple[Hole, ...]
+    decks: tuple[DeckLine, ...]
+
+    def hole(self, number: int) -> Hole:
+        """Return the hole of a number."""
+        return next(hole for hole in self.holes if hole.number == number)
+
+
+class Evaluation(NamedTuple):
+    """Both states of a build."""
+
+    now: State
+    planned: State
+
+
+def ratio_slope(outcome: Outcome, item: Contribution) -> float:
+    """Return the slope of the ratio on one source, per base unit of the source.
+
+    Parameters
+    ----------
+    outcome : Outcome
+        With a ratio.
+    item : Contribution
+        One of its contributions.
+
+    Returns
+    -------
+    float
+        dCR/dx = (dVs − (CR − 1)·dVc)/Vc.
+    """
+    if outcome.ratio is None:
+        return 0.0
+    swept, volume = item[6], item[7]
+    return (swept - (outcome.ratio - 1) * volume) / outcome.clearance

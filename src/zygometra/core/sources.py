@@ -1,0 +1,101 @@
+"""Which figure counts in a hole: hole over bank over engine."""
+
+from __future__ import annotations
+
+from .build import Build
+from .chamber import ChamberModel, DraftedChamber, RateChamber, StepFilledChamber
+from .fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field
+from .results import Source
+
+_ENGINE_WIDE: tuple[tuple[str, Field], ...] = tuple(
+    (f.path, f) for f in FIELDS if f.part not in ("engine", "mock-up")
+)
+_BANK_WIDE = tuple((name, f.path) for name, f in BANK_NAMES.items())
+_IN_HOLE = tuple((name, f.path) for name, f in CYLINDER_NAMES.items())
+
+
+def engine_sources(build: Build) -> dict[str, Source]:
+    """Return the figures that hold for the whole engine, by their place.
+
+    Parameters
+    ----------
+    build : Build
+        The build.
+
+    Returns
+    -------
+    dict of str to Source
+        Keyed by the engine-wide path of each field.
+    """
+    figures = build.figures
+    return {path: Source(path, figures[path]) for path, _field in _ENGINE_WIDE if path in figures}
+
+
+def hole_sources(
+    build: Build, bank: str, cylinder: int, wide: dict[str, Source] | None = None
+) -> dict[str, Source]:
+    """Return the figures that count in one hole: hole over bank over engine.
+
+    Parameters
+    ----------
+    build : Build
+        The build.
+    bank : str
+        The hole's bank.
+    cylinder : int
+        The hole's number.
+    wide : dict, optional
+        The engine-wide figures, if they are at hand.
+
+    Returns
+    -------
+    dict of str to Source
+        Keyed by the engine-wide path of each field.
+    """
+    figures = build.figures
+    sources = dict(engine_sources(build) if wide is None else wide)
+    prefix = f"banks.{bank}."
+    for name, path in _BANK_WIDE:
+        if (quantity := figures.get(prefix + name)) is not None:
+            sources[path] = Source(prefix + name, quantity)
+    if cylinder in build.measured_holes:
+        prefix = f"cylinders.{cylinder}."
+        for name, path in _IN_HOLE:
+            if (quantity := figures.get(prefix + name)) is not None:
+                sources[path] = Source(prefix + name, quantity)
+    return sources
+
+
+def chamber_model(build: Build, sources: dict[str, Source]) -> ChamberModel:
+    """Return what is known of the chamber's shape; step fills win over a rate over an area.
+
+    Parameters
+    ----------
+    build : Build
+        For its step fills.
+    sources : dict of str to Source
+        The hole's figures.
+
+    Returns
+    -------
+    ChamberModel
+        An opening of no area where nothing is known.
+    """
+    if build.step_fills:
+        return StepFilledChamber(
+            tuple(depth.value for depth, _ in build.step_fills),
+            tuple(volume.value for _, volume in build.step_fills),
+        )
+    if (rate := sources.get("parts.head.removal_rate")) is not None:
+        return RateChamber(rate.quantity.value)
+    return DraftedChamber(
+        value_of(sources, "parts.head.opening_area"),
+        value_of(sources, "parts.head.opening_perimeter"),
+        value_of(sources, "parts.head.wall_draft"),
+    )
+
+
+def value_of(sources: dict[str, Source], path: str, default: float = 0.0) -> float:
+    """Return the value of a figure in its base unit; the default where it is not known."""
+    source = sources.get(path)
+    return default if source is None else source.quantity.value
