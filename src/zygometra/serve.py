@@ -72,8 +72,6 @@ def warm_up(app: Flask) -> None:
     A full collection over everything that was imported pauses a request for tens
     of milliseconds; frozen, those objects are never visited again.
     """
-    import scipy.special  # noqa: F401
-
     import zygometra.exchange.models  # noqa: F401
 
     client = app.test_client()

@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from zygometra.core import student
 from zygometra.core.errors import QuantityError
 from zygometra.core.fields import FIELD
 from zygometra.core.house_rules import repeatability, unstated_doubt
@@ -109,3 +110,21 @@ def test_coverage_is_students(dof, k):
 )
 def test_what_was_typed_stays_to_the_letter(raw):
     assert read_quantity(raw, Kind.LENGTH, dimension="bore").as_typed == raw
+
+
+@given(st.floats(1, 5000))
+def test_students_quantile_agrees_with_scipy(dof):
+    from scipy.special import stdtrit
+
+    assert student.quantile(dof) == pytest.approx(float(stdtrit(dof, 0.975)), rel=1e-10)
+
+
+@given(st.floats(1, 1e6), st.floats(1.001, 3))
+def test_more_readings_never_widen_the_band(dof, more):
+    assert student.quantile(dof * more) <= student.quantile(dof) * (1 + 1e-12)
+
+
+@pytest.mark.parametrize("dof", [0, 0.5, -3, math.nan])
+def test_without_a_degree_of_freedom_there_is_no_band(dof):
+    with pytest.raises(ValueError, match="at least 1"):
+        student.quantile(dof)

@@ -13,6 +13,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Literal
 
+from . import student
 from .errors import QuantityError, shown
 from .fields import Field
 from .house_rules import BASES, repeatability, unstated_doubt
@@ -328,9 +329,8 @@ def coverage(dof: float) -> float:
 
     Notes
     -----
-    SciPy is imported only where readings make the degrees of freedom finite, and
-    the answer is kept to a tenth of a degree, rounded down, so that a page of
-    eight holes asks it a few times only.
+    The answer is kept to a tenth of a degree, rounded down, so that a page of
+    eight holes asks for it a few times only.
 
     Examples
     --------
@@ -338,12 +338,10 @@ def coverage(dof: float) -> float:
     (4.303, 1.96)
     """
     if dof > 1e6:
-        return 1.959963984540054
+        return student.NORMAL
     tenth = math.floor(max(dof, 1.0) * 10) / 10
     if tenth not in _COVERAGE:
-        from scipy.special import stdtrit
-
-        _COVERAGE[tenth] = float(stdtrit(tenth, 0.975))
+        _COVERAGE[tenth] = student.quantile(tenth)
     return _COVERAGE[tenth]
 
 

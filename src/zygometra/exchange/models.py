@@ -125,7 +125,8 @@ CylinderNumber = Annotated[int, Slot(ge=1, le=99, strict=True)]
 class Shape(BaseModel):
     """Base of every object of the file: unknown keys are faults (x- keys are set aside before)."""
 
-    model_config = ConfigDict(extra="forbid", strict=True)
+    # Built when first used: one check of a file builds one model, not each part by itself too.
+    model_config = ConfigDict(extra="forbid", strict=True, defer_build=True)
 
 
 class BankShape(Shape):
@@ -216,7 +217,9 @@ class OperationShape(Shape):
     gasket: GasketShape = None  # type: ignore[valid-type]
 
 
-PLAN: TypeAdapter[list[OperationShape]] = TypeAdapter(Annotated[list[OperationShape], Slot(max_length=200)])
+PLAN: TypeAdapter[list[OperationShape]] = TypeAdapter(
+    Annotated[list[OperationShape], Slot(max_length=200)], config=ConfigDict(defer_build=True)
+)
 
 
 class RatioWindow(Shape):

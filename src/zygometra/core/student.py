@@ -1,0 +1,83 @@
+"""Student's t at 97.5 %: the factor of a 95 % band at few degrees of freedom.
+
+A short command evaluates a file in a third of a second; importing SciPy for this
+one quantile would double that, so it is solved here, and compared with SciPy in
+the tests.
+"""
+
+from __future__ import annotations
+
+import math
+
+NORMAL = 1.959963984540054
+
+
+def quantile(dof: float) -> float:
+    """Return t such that Student's distribution lies below it with 97.5 %.
+
+    Parameters
+    ----------
+    dof : float
+        Degrees of freedom, 1 or more; infinite for the normal distribution.
+
+    Returns
+    -------
+    float
+        The quantile, to about 12 digits.
+
+    Raises
+    ------
+    ValueError
+        Below one degree of freedom.
+
+    Notes
+    -----
+    Newton's method on the upper tail ½·I(ν/(ν + t²); ν/2, ½), started from the
+    normal quantile corrected to second order in 1/ν (Abramowitz and Stegun, 26.7.5).
+
+    Examples
+    --------
+    >>> round(quantile(2), 6), round(quantile(10), 6)
+    (4.302653, 2.228139)
+    """
+    if not dof >= 1:
+        raise ValueError(f"degrees of freedom {dof}: at least 1 is wanted")
+    if dof > 1e7:
+        return NORMAL
+    z = NORMAL
+    t = z + (z**3 + z) / (4 * dof) + (5 * z**5 + 16 * z**3 + 3 * z) / (96 * dof * dof)
+    scale = math.exp(math.lgamma((dof + 1) / 2) - math.lgamma(dof / 2)) / math.sqrt(dof * math.pi)
+    for _ in range(60):
+        density = scale * (1 + t * t / dof) ** (-(dof + 1) / 2)
+        step = (_upper_tail(t, dof) - 0.025) / density
+        t += step
+        if abs(step) < 1e-13 * t:
+            break
+    return t
+
+
+def _upper_tail(t: float, dof: float) -> float:
+    return 0.5 * _incomplete_beta(dof / 2, 0.5, dof / (dof + t * t))
+
+
+def _incomplete_beta(a: float, b: float, x: float) -> float:
+    """I(x; a, b) by its continued fraction (Abramowitz and Stegun, 26.5.8), modified Lentz."""
+    if x > (a + 1) / (a + b + 2):
+        return 1 - _incomplete_beta(b, a, 1 - x)
+    front = math.exp(
+        math.lgamma(a + b) - math.lgamma(a) - math.lgamma(b) + a * math.log(x) + b * math.log1p(-x)
+    )
+    tiny = 1e-300
+    c, d = 1.0, 1 / max(1 - (a + b) * x / (a + 1), tiny)
+    fraction = d
+    for m in range(1, 400):
+        for numerator in (
+            m * (b - m) * x / ((a + 2 * m - 1) * (a + 2 * m)),
+            -(a + m) * (a + b + m) * x / ((a + 2 * m) * (a + 2 * m + 1)),
+        ):
+            d = 1 / ((1 + numerator * d) or tiny)
+            c = (1 + numerator / c) or tiny
+            fraction *= c * d
+        if abs(c * d - 1) < 1e-16:
+            break
+    return front * fraction / a
