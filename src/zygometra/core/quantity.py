@@ -119,7 +119,7 @@ def read_quantity(
     typed = _read_scalar(raw, kind)
     unit = typed.unit or BASE[kind]
     value = to_base(typed.number, unit)
-    _check_range(value, kind, low, high)
+    _check_range(value, kind, low, high, raw)
     u, doubt = _unstated(dimension, "assumed", unstated)
     return Quantity(value, u, math.inf, unit, typed.number, kind, "assumed", False, doubt, False, raw)
 
@@ -173,10 +173,13 @@ def _read_scalar(raw: Any, kind: Kind) -> Typed:
     return Typed(float(raw), None)
 
 
-def _check_range(value: float, kind: Kind, low: float, high: float) -> None:
+def _check_range(value: float, kind: Kind, low: float, high: float, typed: Any = None) -> None:
     if not low <= value <= high:
         symbol = BASE[kind].symbol
-        raise QuantityError(f"{value:.10g} {symbol}", f"{low:g} to {high:g} {symbol}")
+        found = f"{value:.10g} {symbol}"
+        if isinstance(typed, str) and typed.strip() != found:
+            found = f"{shown(typed)} ({found})"
+        raise QuantityError(found, f"{low:g} to {high:g} {symbol}")
 
 
 def _unstated(dimension: str, basis: str, unstated: Unstated) -> tuple[float, Doubt]:
@@ -222,7 +225,7 @@ def _read_object(
         number = value / to_base(1.0, unit)
     else:
         raise QuantityError("no value", "value, or readings to take the mean of")
-    _check_range(value, kind, low, high)
+    _check_range(value, kind, low, high, raw.get("value"))
     for reading in readings:
         _check_range(reading, kind, low, high)
     default = "mock-up" if dimension == "deck_clearance" else "measured"
