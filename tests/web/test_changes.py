@@ -309,6 +309,20 @@ def test_saving_an_untouched_aim_changes_nothing(shop, bring, stored):
         assert stored(build).version == 1
 
 
+def test_an_aim_that_was_not_touched_adds_no_default(shop, bring, stored):
+    document = demo("ferry-tender")
+    del document["parts"]["rod"]["material"]
+    build = bring(document)
+    shop.post(f"/builds/{build}/aim", aim_form(shop, build))
+    assert stored(build).document == document
+
+
+def test_a_limit_out_of_range_is_told_beside_its_field(shop, pilot):
+    response = shop.post(f"/builds/{pilot}/aim", aim_form(shop, pilot, **{"limit.deck_cut": "80 mm"}))
+    html = unescape(response.get_data(as_text=True))
+    assert re.search(r'id="h-limit\.deck_cut">[^<]*wanted 0 to 50 mm', html)
+
+
 def test_an_aim_is_kept_as_typed(shop, pilot, stored):
     form = aim_form(shop, pilot, **{"quench.aim": "47 thou", "compression_ratio.max": "10,1", "duty": "towing", "limit.deck_cut": "",
                                     "gasket.3.name": "steel", "gasket.3.thickness": "0.9", "material": "titanium"})  # fmt: skip

@@ -236,10 +236,31 @@ def _beyond(value: float, u: float, dof: float, window: Window) -> str:
     return ""
 
 
+def quench_limits(build: Build, rules: HouseRules) -> tuple[float, float | None, float]:
+    """Return least, aim and most of the quench that a build is judged by.
+
+    Parameters
+    ----------
+    build : Build
+        Its own window.
+    rules : HouseRules
+        The floor for its rods, below which no window reaches, and the ceiling where
+        the build sets none.
+
+    Returns
+    -------
+    tuple
+        In mm; the aim is None where none is set.
+    """
+    window = build.targets.quench
+    floor = rules.quench_floor(build.rod_material)
+    ceiling = window.high if window.high is not None else rules["quench_ceiling"]
+    return max(floor, window.low or 0.0), window.aim, ceiling
+
+
 def _quench(build: Build, state: State, rules: HouseRules, write: Reader) -> Iterable[Finding]:
     floor = rules.quench_floor(build.rod_material)
-    window = build.targets.quench
-    ceiling = window.high if window.high is not None else rules["quench_ceiling"]
+    least, _, ceiling = quench_limits(build, rules)
     word = write.quench
 
     def judge(hole: Hole) -> Judged | None:
@@ -255,11 +276,11 @@ def _quench(build: Build, state: State, rules: HouseRules, write: Reader) -> Ite
                 "strikes the head.",
                 "Fit a thicker gasket or cut the crown.",
             )  # fmt: skip
-        where = _beyond(o.quench, u, dof, Window(window.low or floor, None, ceiling))
+        where = _beyond(o.quench, u, dof, Window(least, None, ceiling))
         if where == "under":
             return (
                 "warn", "quench-under-window",
-                f"{word} {gap} is under the least wanted, {write.limit(window.low or floor)}.",
+                f"{word} {gap} is under the least wanted, {write.limit(least)}.",
                 "It is above the house floor, but not what was asked.",
                 "Take less off the deck, or fit a thicker gasket.",
             )  # fmt: skip
@@ -273,7 +294,7 @@ def _quench(build: Build, state: State, rules: HouseRules, write: Reader) -> Ite
         if where == "may be under":
             return (
                 "warn", "quench-may-be-under",
-                f"{word} {gap} could lie under {write.limit(window.low or floor)} within its doubt.",
+                f"{word} {gap} could lie under {write.limit(least)} within its doubt.",
                 "The 95 % band reaches past the floor.",
                 "Measure what carries most of its doubt before cutting.",
             )  # fmt: skip

@@ -14,7 +14,7 @@ from zygometra.core.build import Build, Operation, Window
 from zygometra.core.document import operation_document, read_document
 from zygometra.core.errors import ZygometraError
 from zygometra.core.evaluate import evaluate
-from zygometra.core.findings import Finding, of_figures, of_plan, worst_first
+from zygometra.core.findings import Finding, of_figures, of_plan, quench_limits, worst_first
 from zygometra.core.house_rules import HouseRules, rules_for
 from zygometra.core.quantity import coverage
 from zygometra.core.results import Evaluation, State
@@ -170,12 +170,7 @@ def reckon(bench: Bench) -> tuple[Reckoning, ...]:
         return ()
     targets = bench.build.targets
     unit = "thou" if bench.reader.system == "inch" else "mm"
-    floor = bench.rules.quench_floor(bench.build.rod_material)
-    quench = targets.quench
-    # What is asked never reaches below the house floor, whatever was typed.
-    quench = replace(quench, low=max(floor, quench.low or 0.0))
-    if quench.high is None:
-        quench = replace(quench, high=bench.rules["quench_ceiling"])
+    quench = Window(*quench_limits(bench.build, bench.rules))
     clearance_word = f"{bench.reader.deck} clearance"
     return (
         _reckoning(bench, "ratio", "Compression ratio", targets.compression_ratio, ""),
@@ -317,8 +312,7 @@ def engine_line(build: Build, document: dict[str, Any], state: State | None) -> 
     """Return the engine in a few words: family, layout, displacement."""
     family = document["engine"].get("family") or ""
     holes = len(build.cylinders)
-    layout = {"inline": "inline", "vee": "vee", "flat": "flat"}[build.layout]
-    words = "single" if holes == 1 else f"{layout} {holes}"
+    words = "single" if holes == 1 else f"{build.layout} {holes}"
     parts = [f"{family} {words}".strip()]
     if state is not None:
         parts.append(f"{figure(state.displacement_cc, 0)} cc")

@@ -112,13 +112,17 @@ def save(build_id: int) -> BaseResponse:
 
 def _slot(path: str) -> str:
     """The form's field for a place in the document."""
-    return (
-        path.replace("targets.", "")
-        .replace("levers.", "limit.")
-        .replace(".max", ".max")
-        .replace("limit.gaskets[", "gasket.")
-        .replace("]", "")
-    )
+    head, _, rest = path.partition(".")
+    if head == "targets":
+        return rest
+    if head == "levers":
+        if rest.startswith("gaskets["):
+            return "gasket." + rest.removeprefix("gaskets[").replace("]", "")
+        return f"limit.{rest.removesuffix('.max')}" if rest.endswith(".max") else rest
+    return _RENAMED.get(path, path)
+
+
+_RENAMED = {"engine.family": "family", "parts.rod.material": "material"}
 
 
 def _document_of(
@@ -148,10 +152,8 @@ def _document_of(
     leaves["levers", "gasket_per_bank"] = True if form.get("gasket_per_bank") else None
     before = _form_of(document)
     for path, value in leaves.items():
-        slot = _slot(".".join(path)).replace("limit.deck_cut.max", "limit.deck_cut")
+        slot = _slot(".".join(path))
         # A field that was not touched keeps what stands there, to the letter.
-        if path[0] == "levers" and path[-1] == "max":
-            slot = f"limit.{path[1]}"
         if slot in before and form.get(slot, "") == before[slot]:
             continue
         document = with_leaf(document, path, value)
