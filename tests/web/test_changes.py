@@ -486,3 +486,22 @@ def test_a_database_that_is_away_is_said_on_a_page_of_its_own(shop, pilot):
     finally:
         app.extensions.update(kept)
         nowhere.dispose()
+
+
+def test_a_message_of_one_request_is_not_shown_twice(shop, bring):
+    build_id = bring("pilot-launch")
+    shop.post("/builds/new", {"copy_of": build_id, "copy_name": "Twin"})
+    assert "This build was copied from" in shop.text("/settings")
+    assert "This build was copied from" not in shop.text("/settings")
+
+
+def test_a_cookie_that_was_tampered_with_is_nobody(app, shop):
+    kept = shop.client.get_cookie("zygometra").value
+    shop.text("/settings")
+    stranger = app.test_client()
+    stranger.set_cookie("zygometra", kept[:-2] + ("aa" if kept[-2:] != "aa" else "bb"))
+    assert stranger.get("/settings").headers["Location"].startswith("/who")
+
+
+def test_a_what_if_on_a_build_that_is_gone_says_so(shop):
+    assert shop.get("/builds/4711/stack/what-if?hole=1", HX_Request="true").status_code == 404

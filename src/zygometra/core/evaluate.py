@@ -13,7 +13,7 @@ from collections.abc import Iterable
 from .build import Bank, Build, Operation
 from .hole import evaluate_hole
 from .results import DeckLine, Evaluation, Hole, State, ratio_slope
-from .sources import engine_sources
+from .sources import engine_sources, hole_sources
 
 
 def evaluate(build: Build, now: State | None = None) -> Evaluation:
@@ -50,11 +50,12 @@ def evaluate(build: Build, now: State | None = None) -> Evaluation:
     """
     if now is None:
         now = _state(build, ())
-    return Evaluation(now, _state(build, build.planned) if build.planned else now)
+    return Evaluation(now, _state(build, build.planned, now) if build.planned else now)
 
 
-def _state(build: Build, planned: tuple[Operation, ...]) -> State:
-    wide = engine_sources(build)
+def _state(build: Build, planned: tuple[Operation, ...], now: State | None = None) -> State:
+    wide = engine_sources(build) if now is None else {}
+    known = {hole.number: hole.sources for hole in now.holes} if now is not None else {}
     labelled = tuple((f"planned.{i}", op) for i, op in enumerate(planned))
     own_ops = frozenset(op.cylinder for op in planned if op.cylinder is not None)
     holes: list[Hole] = []
@@ -65,7 +66,13 @@ def _state(build: Build, planned: tuple[Operation, ...]) -> State:
             if shared is not None and not alone:
                 holes.append(shared._replace(number=number))
                 continue
-            hole = evaluate_hole(build, bank, number, labelled, wide)
+            hole = evaluate_hole(
+                build,
+                bank,
+                number,
+                labelled,
+                known.get(number) or hole_sources(build, bank.name, number, wide),
+            )
             if not alone:
                 shared = hole
             holes.append(hole)

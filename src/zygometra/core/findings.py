@@ -19,7 +19,6 @@ from .house_rules import SCHOOL, HouseRules
 from .levers import limit_of
 from .quantity import Quantity, coverage
 from .results import Evaluation, Hole, State
-from .sources import hole_sources
 from .wording import Reader, count_of, figure, ratio_text, volume
 
 Severity = Literal["stop", "warn", "note"]
@@ -516,9 +515,9 @@ def _elsewhere(build: Build, evaluation: Evaluation, rules: HouseRules, write: R
     if evaluation.now is evaluation.planned:
         return
     for bank in build.banks:
-        before = hole_sources(build, bank.name, bank.cylinders[0])["parts.gasket.thickness"].quantity
+        before = evaluation.now.hole(bank.cylinders[0]).outcome
         after = evaluation.planned.hole(bank.cylinders[0]).outcome
-        lowered = after.deck_cut + after.head_cut - (after.gasket_thickness - before.value)
+        lowered = after.deck_cut + after.head_cut - (after.gasket_thickness - before.gasket_thickness)
         if abs(lowered) < rules["lowering_note"]:
             continue
         way = "lower" if lowered > 0 else "higher"

@@ -13,14 +13,14 @@ from .build import Bank, Build, Operation
 from .chamber import ChamberModel, DraftedChamber, RateChamber
 from .motion import drop_and_slopes
 from .results import Contribution, Doubts, Hole, Outcome, Source, Terms
-from .sources import chamber_model, hole_sources, value_of
+from .sources import chamber_model, value_of
 
 QUARTER_PI = math.pi / 4
 
 
 def evaluate_hole(
     build: Build, bank: Bank, number: int, labelled: tuple[tuple[str, Operation], ...],
-    wide: dict[str, Source],
+    sources: dict[str, Source],
 ) -> Hole:  # fmt: skip
     """Evaluate one hole under a plan.
 
@@ -34,18 +34,18 @@ def evaluate_hole(
         The hole.
     labelled : tuple
         The plan's operations, each with its place.
-    wide : dict
-        The engine-wide figures.
+    sources : dict
+        The figures that count in this hole; never altered.
 
     Returns
     -------
     Hole
         With the figures that were used, the operations that act on it, and its results.
     """
-    sources = hole_sources(build, bank.name, number, wide)
     cuts = tuple((path, op) for path, op in labelled if op.acts_on(bank.name, number))
     for path, op in cuts:
         if op.gasket is not None:
+            sources = dict(sources)
             # A round gasket in place of one whose opening was given as an area.
             if op.gasket.bore is not None and op.gasket.opening_area is None:
                 sources.pop("parts.gasket.opening_area", None)

@@ -332,8 +332,8 @@ def coverage(dof: float) -> float:
 
     Notes
     -----
-    The answer is kept to a tenth of a degree, rounded down, so that a page of
-    eight holes asks for it a few times only.
+    The degrees are rounded down, to a tenth below a hundred and to whole ones above,
+    and the answer is kept, so that a page of eight holes asks for it a few times only.
 
     Examples
     --------
@@ -342,10 +342,13 @@ def coverage(dof: float) -> float:
     """
     if dof > 1e6:
         return student.NORMAL
-    tenth = math.floor(max(dof, 1.0) * 10) / 10
-    if tenth not in _COVERAGE:
-        _COVERAGE[tenth] = student.quantile(tenth)
-    return _COVERAGE[tenth]
+    rounded = math.floor(max(dof, 1.0) * 10) / 10 if dof < 100 else float(math.floor(dof))
+    if (known := _COVERAGE.get(rounded)) is None:
+        known = student.quantile(rounded)
+        if len(_COVERAGE) < _MOST_KEPT:
+            _COVERAGE[rounded] = known
+    return known
 
 
 _COVERAGE: dict[float, float] = {}
+_MOST_KEPT = 20_000

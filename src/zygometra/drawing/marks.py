@@ -7,7 +7,8 @@ sheet decides how steel and dye look, the page decides where a figure is edited.
 from __future__ import annotations
 
 from collections.abc import Callable
-from html import escape
+
+from markupsafe import escape
 
 # From a height in mm to a place down the page, in drawing units.
 Up = Callable[[float], float]

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import NamedTuple
 
-from zygometra.core.build import Build
-from zygometra.core.results import Hole
+from zygometra.core.results import Hole, Source
 from zygometra.core.wording import Reader
 
 from .marks import Up, basis_mark, dimension, editable, line, path, rect, text
@@ -26,8 +26,7 @@ class SectionLayout:
     scale: float
 
 
-@dataclass(frozen=True, slots=True)
-class _Sizes:
+class _Sizes(NamedTuple):
     """The lengths of one hole in mm, up from the crank centre."""
 
     bore: float
@@ -56,13 +55,11 @@ def _sizes(hole: Hole) -> _Sizes:
     return _Sizes(bore, stroke, rod, pin, rim, deck, face, compression, roof)
 
 
-def section(build: Build, hole: Hole, reader: Reader) -> SectionLayout:
+def section(hole: Hole, reader: Reader) -> SectionLayout:
     """Draw the section of one hole.
 
     Parameters
     ----------
-    build : Build
-        For names and for what can be edited.
     hole : Hole
         In the state to be drawn.
     reader : Reader
@@ -80,6 +77,40 @@ def section(build: Build, hole: Hole, reader: Reader) -> SectionLayout:
     over its opening.
     """
     s = _sizes(hole)
+    key = _as_seen(s, hole, reader)
+    known = _DRAWN.get(key)
+    if known is None:
+        if len(_DRAWN) >= _MOST_DRAWN:
+            _DRAWN.clear()
+        # The sources are kept with the picture: their identities are part of its key.
+        known = _DRAWN[key] = (hole.sources, _draw(s, hole, reader))
+    return known[1]
+
+
+_MOST_DRAWN = 256
+_DRAWN: dict[tuple[object, ...], tuple[dict[str, Source], SectionLayout]] = {}
+_LABELLED = (
+    "parts.piston.compression_height", "parts.rod.length", "parts.crank.stroke",
+    "parts.block.deck_height", "parts.block.bore",
+)  # fmt: skip
+
+
+def _as_seen(s: _Sizes, hole: Hole, reader: Reader) -> tuple[object, ...]:
+    """What the picture depends on, as far as it can be seen: to a twentieth of a drawing unit.
+
+    A lever moves the section by thousandths of its size; the same picture serves
+    until something in it moves visibly.
+    """
+    fine = 10 * HEIGHT / (s.face + s.roof)
+    outcome = hole.outcome
+    return (
+        reader, *(round(mm * fine) for mm in s), round(outcome.terms.crown * fine),
+        round(outcome.gasket_area * fine / 1000),
+        *(id(hole.sources.get(place)) for place in _LABELLED),
+    )  # fmt: skip
+
+
+def _draw(s: _Sizes, hole: Hole, reader: Reader) -> SectionLayout:
     head = s.roof + 0.14 * s.bore
     top_mm, bottom_mm = s.face + head, -s.stroke / 2 - 0.12 * s.bore
     scale = min((HEIGHT - _TOP - _BOTTOM) / (top_mm - bottom_mm), 205 / (1.5 * s.bore))

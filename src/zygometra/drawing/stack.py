@@ -37,7 +37,7 @@ def stack_drawing(
         A whole ``svg`` element.
     """
     now, planned = evaluation.now.hole(cylinder), evaluation.planned.hole(cylinder)
-    drawn = section.section(build, planned, reader)
+    drawn = section.section(planned, reader)
     x, y = drawn.gap_x, drawn.gap_y
     ties = (
         rect(x - 12, y - 9, 20, 18, "loupe-mark", 3)

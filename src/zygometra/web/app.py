@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any
 
-from flask import Flask, Response
+from flask import Flask
 from flask_compress import Compress
 from flask_wtf.csrf import CSRFProtect
 from markupsafe import Markup
@@ -40,7 +41,7 @@ def create_app(*, engine: Engine, secret_key: str, **config: Any) -> Flask:
     Flask
         Ready to serve.
     """
-    app = Flask(__name__, static_folder=None)
+    app = Shop(__name__, static_folder=None)
     app.config.update(
         SECRET_KEY=secret_key,
         MAX_CONTENT_LENGTH=2_200_000,
@@ -58,18 +59,20 @@ def create_app(*, engine: Engine, secret_key: str, **config: Any) -> Flask:
         SHOP_NAME=SHOP,
     )
     app.config.update(config)
+    app.session_interface = people.RememberedSessions()
     CSRFProtect(app)
     Compress(app)
     db.init(app, engine)
     errors.init(app)
     app.before_request(people.ask_for_name)
-    app.after_request(_headers)
     _register(app)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals.update(
-        findings_list=fragments.findings_list, reckoning_rows=fragments.reckoning_rows,
+        findings_list=fragments.findings_list, findings_panel=fragments.findings_panel,
+        reckoning_rows=fragments.reckoning_rows, reckoning_panel=fragments.reckoning_panel,
         stations_list=fragments.stations_list, carried=fragments.carried, echo=fragments.echo,
-        keep_slot=fragments.keep_slot, refusal=fragments.refusal, asset=asset, person=people.person, choice=people.choice, reader=people.reader,
+        refusal=fragments.refusal,
+        asset=asset, person=people.person, choice=people.choice, reader=people.reader,
         shop=app.config["SHOP_NAME"], version=__version__,
     )  # fmt: skip
     app.jinja_env.filters["ago"] = ago
@@ -90,16 +93,32 @@ def _register(app: Flask) -> None:
         app.register_blueprint(blueprint)
 
 
-def _headers(response: Response) -> Response:
-    headers = response.headers
-    headers["Content-Security-Policy"] = CONTENT_POLICY
-    headers["X-Content-Type-Options"] = "nosniff"
-    headers["Referrer-Policy"] = "same-origin"
-    headers["X-Frame-Options"] = "DENY"
-    headers["Cross-Origin-Opener-Policy"] = "same-origin"
-    if "Cache-Control" not in headers:
-        headers["Cache-Control"] = "no-store"
-    return response
+_FIXED_HEADERS = (
+    ("Content-Security-Policy", CONTENT_POLICY),
+    ("X-Content-Type-Options", "nosniff"),
+    ("Referrer-Policy", "same-origin"),
+    ("X-Frame-Options", "DENY"),
+    ("Cross-Origin-Opener-Policy", "same-origin"),
+)
+
+
+class Shop(Flask):
+    """Flask with what every answer of this application carries, put on at the outermost edge."""
+
+    def ensure_sync(self, func: Callable[..., Any]) -> Callable[..., Any]:
+        """Return a view as it is: none of ours is a coroutine, and asking costs at every request."""
+        return func
+
+    def wsgi_app(self, environ: dict[str, Any], start_response: Callable[..., Any]) -> Any:
+        """Answer a request, and put the fixed headers on once the rest is done with its own."""
+
+        def start(status: str, headers: list[tuple[str, str]], *rest: Any) -> Any:
+            headers.extend(_FIXED_HEADERS)
+            if not any(name == "Cache-Control" for name, _ in headers):
+                headers.append(("Cache-Control", "no-store"))
+            return start_response(status, headers, *rest)
+
+        return super().wsgi_app(environ, start)
 
 
 def ago(moment: datetime) -> str:

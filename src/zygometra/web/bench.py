@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import cached_property
 from threading import Lock
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeVar
 
 from zygometra.core.build import Build, Operation, Window
 from zygometra.core.document import operation_document, read_document
@@ -25,7 +25,7 @@ from zygometra.store import builds
 from zygometra.store.builds import StoredBuild
 
 from .db import db, reading
-from .fragments import Row, Station
+from .fragments import Reckoning, Row, Station
 from .people import reader
 
 
@@ -36,10 +36,14 @@ class Kept(NamedTuple):
     build: Build
     now: State | None
     said: dict[Any, list[Finding]]
+    estimates: dict[str, tuple[list[Estimate], float]]
+    rules: dict[tuple[tuple[str, float], ...], HouseRules]
 
 
 _KEPT: OrderedDict[tuple[int, int, datetime], Kept] = OrderedDict()
+_NEWEST: dict[int, builds.Head] = {}
 _MOST_KEPT = 64
+_T = TypeVar("_T")
 _KEPT_LOCK = Lock()
 
 
@@ -49,6 +53,7 @@ def _known(build_id: int, head: builds.Head) -> Kept | None:
     with _KEPT_LOCK:
         if (kept := _KEPT.get(key)) is not None:
             _KEPT.move_to_end(key)
+            _NEWEST[build_id] = head
         return kept
 
 
@@ -59,11 +64,12 @@ def _read(stored: StoredBuild) -> Kept:
         now = evaluate(replace(build, planned=())).now
     except ZygometraError:
         now = None
-    kept = Kept(stored.document, build, now, {})
+    kept = Kept(stored.document, build, now, {}, {}, {})
     with _KEPT_LOCK:
         _KEPT[key] = kept
         while len(_KEPT) > _MOST_KEPT:
-            _KEPT.popitem(last=False)
+            (old, _, _), _ = _KEPT.popitem(last=False)
+            _NEWEST.pop(old, None)
     return kept
 
 
@@ -131,7 +137,10 @@ class Bench:
 
 def open_bench(build_id: int) -> Bench:
     """Load a build as kept."""
-    head = builds.head(reading(), build_id)
+    return _open(build_id, builds.head(reading(), build_id))
+
+
+def _open(build_id: int, head: builds.Head) -> Bench:
     kept = _known(build_id, head)
     if kept is None:
         stored = builds.load(db(), build_id)
@@ -139,8 +148,38 @@ def open_bench(build_id: int) -> Bench:
     else:
         stored = StoredBuild(build_id, head.version, head.stage, kept.document, head.shop_rules,
                              head.changed_at, head.changed_by)  # fmt: skip
-    rules = rules_for(kept.build.school, stored.shop_rules)
+    shop = tuple(stored.shop_rules.items())
+    if (rules := kept.rules.get(shop)) is None:
+        rules = kept.rules[shop] = rules_for(kept.build.school, stored.shop_rules)
     return Bench(stored, kept.build, rules, reader(), kept)
+
+
+def answered_for(build_id: int, work: Callable[[Bench], _T]) -> _T:
+    """Do some work on a build as kept, on the version that this process last saw.
+
+    The database is asked for the version at the same time; only where another one is
+    kept by now is the work done again, on that one.
+
+    Parameters
+    ----------
+    build_id : int
+        The build.
+    work : callable
+        Takes the bench; must change nothing.
+
+    Returns
+    -------
+    object
+        What the work gave for the version that is kept.
+    """
+    with builds.ask_head(reading(), build_id) as asked:
+        hoped = _NEWEST.get(build_id)
+        kept = _known(build_id, hoped) if hoped is not None else None
+        done = work(_open(build_id, hoped)) if hoped is not None and kept is not None else None
+        head = asked.answer()
+    if head == hoped and done is not None:
+        return done
+    return work(_open(build_id, head))
 
 
 def with_plan(bench: Bench, planned: tuple[Operation, ...]) -> Bench:
@@ -149,16 +188,6 @@ def with_plan(bench: Bench, planned: tuple[Operation, ...]) -> Bench:
 
 
 # -- the reckoning ------------------------------------------------------------
-
-
-class Reckoning(NamedTuple):
-    """One result of every hole."""
-
-    key: str
-    title: str
-    window: str
-    unit: str
-    rows: tuple[Row, ...]
 
 
 _LEAST_SPAN = {"ratio": 0.2, "quench": 0.15, "deck_clearance": 0.1}
@@ -179,36 +208,45 @@ def reckon(bench: Bench) -> tuple[Reckoning, ...]:
     )
 
 
-def _estimates(state: State, key: str) -> list[Estimate]:
-    out = []
+def _estimates(state: State, key: str) -> tuple[list[Estimate], float]:
+    """One result of every hole with its band, and the largest doubt among them."""
+    out, worst, last = [], 0.0, None
     for hole in state.holes:
-        u, dof = getattr(hole.outcome.doubts, key)
-        out.append(Estimate(getattr(hole.outcome, key), coverage(dof) * u if u else 0.0))
-    return out
-
-
-def _largest_doubt(state: State, key: str) -> float:
-    return float(max(getattr(hole.outcome.doubts, key)[0] for hole in state.holes))
+        # Holes that nothing sets apart share one outcome.
+        if hole.outcome is not last:
+            last = hole.outcome
+            u, dof = getattr(last.doubts, key)
+            estimate = Estimate(getattr(last, key), coverage(dof) * u if u else 0.0)
+            worst = max(worst, u)
+        out.append(estimate)
+    return out, worst
 
 
 def _reckoning(bench: Bench, key: str, title: str, window: Window, unit: str) -> Reckoning:
     evaluation = bench.evaluation
     assert evaluation is not None
     changed = evaluation.planned is not evaluation.now
-    now, planned = _estimates(evaluation.now, key), _estimates(evaluation.planned, key)
+    known = bench.kept.estimates
+    if key not in known:
+        known[key] = _estimates(evaluation.now, key)
+    now, u_now = known[key]
+    planned, u_plan = _estimates(evaluation.planned, key) if changed else (now, u_now)
     drawn = bands(axis(now + planned, window, _LEAST_SPAN[key]), window)
     # One column, one number of decimals: that of its least certain hole.
-    u_now, u_plan = _largest_doubt(evaluation.now, key), _largest_doubt(evaluation.planned, key)
     # Today's clearance says its direction only where the plan turns it or there is none.
     turned = not changed or any(
         (a.value or 0) * (b.value or 0) < 0 for a, b in zip(now, planned, strict=True)
     )
     write_now = _writer(bench.reader, key, u_now, words=turned)
     write_plan = _writer(bench.reader, key, u_plan)
-    rows = []
+    rows: list[Row] = []
+    last: tuple[Estimate, Estimate] | None = None
     for hole, a, b in zip(evaluation.now.holes, now, planned, strict=True):
-        last = b if changed else a
-        mark, says = _judge(last, window)
+        if last is not None and a is last[0] and b is last[1]:
+            rows.append(rows[-1]._replace(number=hole.number))
+            continue
+        last = (a, b)
+        mark, says = _judge(b, window)
         rows.append(
             Row(hole.number, drawn.draw(a, b, changed=changed), write_now(a.value),
                 write_plan(b.value) if changed else "", mark, says))  # fmt: skip

@@ -80,6 +80,78 @@ def reckoning_rows(rows: Sequence[Row], key: str, hole: int) -> Markup:
     return Markup("".join(out))
 
 
+_LEGEND = (
+    '<p class="legend"><svg viewBox="0 0 22 12" class="band" aria-hidden="true"><path d="M2 6H20M11 2v8" class="now"/>'
+    '</svg>now <svg viewBox="0 0 22 12" class="band" aria-hidden="true"><path d="M2 7H20" class="plan"/>'
+    '<path d="M11 3l3.6 7h-7.2z" class="wedge"/></svg>planned, 95 % <svg viewBox="0 0 22 12" class="band"'
+    ' aria-hidden="true"><rect width="22" height="12" class="window"/><path d="M11 0v12" class="aim"/></svg>window, aim</p>'
+)
+_COLUMNS = (
+    '<table><thead class="unseen"><tr><th scope="col">hole</th><th scope="col">band</th><th scope="col">as it stands'
+    '</th><th scope="col">as planned</th><th scope="col">against the window</th></tr></thead><tbody>'
+)
+
+
+class Reckoning(NamedTuple):
+    """One result of every hole."""
+
+    key: str
+    title: str
+    window: str
+    unit: str
+    rows: tuple[Row, ...]
+
+
+def reckoning_panel(
+    reckonings: Sequence[Reckoning], hole: int, rest: Sequence[tuple[str, str]], problem: str
+) -> Markup:
+    """Return the whole reckoning: why there is none, or a table a result and the small figures.
+
+    Parameters
+    ----------
+    reckonings : sequence of Reckoning
+        One a result.
+    hole : int
+        The hole on screen.
+    rest : sequence of (str, str)
+        Name and figure of what is shown beneath.
+    problem : str
+        Why the build cannot be evaluated; empty where it can.
+
+    Returns
+    -------
+    Markup
+        The inside of the reckoning.
+    """
+    out = []
+    if problem:
+        out.append(f'<div class="message-stop" role="alert"><b>Stop.</b> {escape(problem)}</div>')
+    for r in reckonings:
+        unit = f"{r.unit} · " if r.unit else ""
+        out.append(
+            f"<section><header><h2>{r.title}</h2><small>{unit}{r.window}</small></header>{_COLUMNS}"
+            f"{reckoning_rows(r.rows, r.key, hole)}</tbody></table></section>"
+        )
+    if reckonings:
+        out.append(_LEGEND)
+    if rest:
+        rows = "".join(f"<div><dt>{name}</dt><dd>{value}</dd></div>" for name, value in rest)
+        out.append(f'<dl class="rest">{rows}</dl>')
+    return Markup("".join(out))
+
+
+def findings_panel(found: Sequence[Finding], build_address: str, problem: str) -> Markup:
+    """Return the whole place of the findings, which says so where there is nothing to say."""
+    head = '<h2 class="unseen">Findings, worst first</h2>'
+    if found:
+        return Markup(f"{head}<ul>{findings_list(found, build_address)}</ul>")
+    if problem:
+        return Markup(head)
+    return Markup(
+        f'{head}<p class="nothing">Nothing stands against this build: every hole lies inside its windows.</p>'
+    )
+
+
 def findings_list(found: Sequence[Finding], build_address: str) -> Markup:
     """Return findings as list items, worst first, each leading to the place that helps.
 
@@ -158,11 +230,34 @@ def keep_slot(address: str, carried_on: dict[str, object], differs: Sequence[str
     )
 
 
+def kept_words(plan: str) -> Markup:
+    """Return what stands where the plan on screen is the one that is kept."""
+    if plan == "[]":
+        return Markup(
+            '<span class="kept">Nothing planned. Move a lever, or drag a handle in the loupe.</span>'
+        )
+    return Markup('<span class="kept">The plan is kept.</span>')
+
+
 def echo(lever: str, refused: str, beside: str, *, out_of_band: bool = False) -> Markup:
     """Return what stands under a lever's field: why it was refused, or the other system's figure."""
     swap = ' hx-swap-oob="true"' if out_of_band else ""
     css = "echo bad" if refused else "echo"
     return Markup(f'<span class="{css}" id="echo-{lever}"{swap}>{escape(refused or beside)}</span>')
+
+
+def was_fields(chosen: str, thickness: str, *, out_of_band: bool = False) -> Markup:
+    """Return what remembers the gasket that the page shows, to know what a person changes."""
+    swap = ' hx-swap-oob="true"' if out_of_band else ""
+    return Markup(
+        f'<input type="hidden" name="gasket_was" id="gasket_was" value="{escape(chosen)}"{swap}>'
+        f'<input type="hidden" name="gasket_thickness_was" id="gasket_thickness_was" value="{escape(thickness)}"{swap}>'
+    )
+
+
+def swapped(place: str, inside: str, tag: str = "div") -> str:
+    """Return what htmx puts in place of the inside of another part of the page."""
+    return f'<{tag} id="{place}" hx-swap-oob="innerHTML">{inside}</{tag}>'
 
 
 def stations_list(path: Sequence[Station], current: str) -> Markup:

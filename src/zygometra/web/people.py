@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import time
+from collections import OrderedDict
+from threading import Lock
+from typing import Any
 from urllib.parse import urlsplit
 
-from flask import Response, g, make_response, redirect, request, session, url_for
+from flask import Flask, Request, Response, g, make_response, redirect, request, session, url_for
+from flask.sessions import SecureCookieSession, SecureCookieSessionInterface
 
 from zygometra.core.wording import Reader
 
@@ -16,6 +21,41 @@ CHOICES = {
     "pin": ("wrist pin", "gudgeon pin"),
     "theme": ("system", "light", "dark"),
 }
+
+
+class RememberedSessions(SecureCookieSessionInterface):
+    """Flask's signed cookie, read once: the same text means the same session for a while.
+
+    A lever that is dragged sends one cookie some fifty times a second; only the first
+    of them is unsigned and unpacked.
+    """
+
+    MOST, SECONDS = 256, 600.0
+
+    def __init__(self) -> None:
+        self._read: OrderedDict[str, tuple[float, dict[str, Any]]] = OrderedDict()
+        self._lock = Lock()
+
+    def open_session(self, app: Flask, request: Request) -> SecureCookieSession | None:
+        """Return the session of a request's cookie; an empty one where it does not hold."""
+        cookie = request.cookies.get(self.get_cookie_name(app))
+        if not cookie:
+            return super().open_session(app, request)
+        now = time.monotonic()
+        with self._lock:
+            known = self._read.get(cookie)
+        if known is None or now - known[0] > self.SECONDS:
+            opened = super().open_session(app, request)
+            if not opened:
+                return opened
+            known = (now, dict(opened))
+            with self._lock:
+                self._read[cookie] = known
+                self._read.move_to_end(cookie)
+                while len(self._read) > self.MOST:
+                    self._read.popitem(last=False)
+        # Lists are copied: a message flashed in one request must not show in another.
+        return self.session_class({k: list(v) if isinstance(v, list) else v for k, v in known[1].items()})
 
 
 def person() -> str:

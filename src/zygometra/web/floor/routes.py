@@ -105,7 +105,7 @@ def _copy() -> BaseResponse | tuple[str, int] | str:
     says = f"copied from {source.document['name']} (version {source.version})"
     build_id = builds.create(db(), document, actor=person(), says=says)
     db().commit()
-    flash(f"This is a {says}.")
+    flash(f"This build was {says}.")
     return redirect(url_for("stack.page", build_id=build_id))
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+from flask import Blueprint, Response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.budget import shares
@@ -19,7 +19,7 @@ from .. import bench as benches
 from ..db import db
 from ..people import person
 from ..saving import conflict
-from .view import describe, view
+from .view import answer_parts, describe, view
 from .what_if import answer, read_plan
 
 stack = Blueprint("stack", __name__, template_folder="templates")
@@ -40,10 +40,9 @@ def page(build_id: int) -> str:
 @stack.get("/builds/<int:build_id>/stack/what-if")
 def what_if(build_id: int) -> Response:
     """Answer a moved lever with the parts of the page that change."""
-    shown = view(answer(benches.open_bench(build_id), request.args))
-    response = make_response(render_template("stack/answer.html", **shown))
-    response.headers["HX-Replace-Url"] = shown["address"]
-    return response
+    moved = request.args.to_dict()
+    html, address = benches.answered_for(build_id, lambda bench: answer_parts(answer(bench, moved)))
+    return Response(html, headers={"HX-Replace-Url": address}, content_type="text/html; charset=utf-8")
 
 
 @stack.post("/builds/<int:build_id>/plan")

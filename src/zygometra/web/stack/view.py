@@ -6,9 +6,10 @@ import json
 from typing import Any, NamedTuple
 from urllib.parse import urlencode
 
-from flask import url_for
+from flask import render_template, url_for
+from markupsafe import Markup, escape
 
-from zygometra.core.build import Build, OpName
+from zygometra.core.build import Bank, Build, Gasket, OpName
 from zygometra.core.document import operation_document
 from zygometra.core.levers import limit_of, setting
 from zygometra.core.quantity import Quantity
@@ -18,7 +19,23 @@ from zygometra.drawing.loupe import Limits
 from zygometra.drawing.stack import stack_drawing
 
 from .. import bench as benches
-from .what_if import ALL, AS_FITTED, OWN, WhatIf, amount_text, total_of
+from ..fragments import (
+    Reckoning,
+    Station,
+    carried,
+    echo,
+    findings_panel,
+    keep_slot,
+    kept_words,
+    reckoning_panel,
+    refusal,
+    stations_list,
+    swapped,
+    was_fields,
+)
+from .what_if import ALL, AMOUNTS, AS_FITTED, OWN, WhatIf, amount_text, total_of
+
+_compact = json.JSONEncoder(ensure_ascii=False, separators=(",", ":")).encode
 
 
 class Lever(NamedTuple):
@@ -41,43 +58,110 @@ class GasketChoice(NamedTuple):
     label: str
 
 
+class Shown(NamedTuple):
+    """What every step of a lever changes on the stack bench."""
+
+    bench: benches.Bench
+    hole: int
+    drawing: str
+    path: tuple[Station, ...]
+    reckonings: tuple[Reckoning, ...]
+    rest: list[tuple[str, str]]
+    plan: str
+    address: str
+    keep_panel: Markup
+
+
+def shown(result: WhatIf) -> Shown:
+    """Return what a what-if changes: drawing, reckoning, path, plan, and the offer to keep it."""
+    bench, build = result.bench, result.bench.build
+    evaluation = bench.evaluation
+    drawing = ""
+    if evaluation is not None:
+        limits = Limits(
+            *(limit_of(build, op, bench.rules)[0] for op in ("deck_cut", "head_cut", "crown_cut"))
+        )
+        drawing = stack_drawing(build, evaluation, result.hole, bench.reader, limits)
+    plan = _compact(bench.plan)
+    query = {"hole": result.hole} | ({"scope": ALL} if _several(build) and not result.scope else {})
+    keep_panel = kept_words(plan)
+    if bench.pending:
+        query["plan"] = plan
+        carried_on = {"version": bench.stored.version, "plan": plan, "hole": result.hole,
+                      "scope": _scope(result)}  # fmt: skip
+        keep_panel = keep_slot(f"/builds/{bench.id}", carried_on, _changes(bench))
+    address = f"{url_for('stack.page', build_id=bench.id)}?{urlencode(query)}"
+    return Shown(bench, result.hole, drawing, benches.path_of(bench), benches.reckon(bench),
+                 _rest(bench, result.hole), plan, address, keep_panel)  # fmt: skip
+
+
+def _several(build: Build) -> bool:
+    return len(build.banks) > 1
+
+
+def _scope(result: WhatIf) -> str:
+    return result.scope or (ALL if _several(result.bench.build) else "")
+
+
 def view(result: WhatIf) -> dict[str, Any]:
     """Return everything the stack bench's templates use."""
     bench, build = result.bench, result.bench.build
-    evaluation = bench.evaluation
-    limits = Limits(*(limit_of(build, op, bench.rules)[0] for op in ("deck_cut", "head_cut", "crown_cut")))
-    drawing = ""
-    if evaluation is not None:
-        drawing = stack_drawing(build, evaluation, result.hole, bench.reader, limits)
-    state = evaluation.planned if evaluation is not None else None
-    plan = json.dumps(bench.plan, ensure_ascii=False, separators=(",", ":"))
-    address = url_for("stack.page", build_id=bench.id)
-    several = len(build.banks) > 1
-    query = {"hole": result.hole} | ({"scope": ALL} if several and not result.scope else {})
-    if bench.pending:
-        query["plan"] = plan
-    return {
-        "bench": bench,
-        "build": build,
+    state = bench.evaluation.planned if bench.evaluation is not None else None
+    return shown(result)._asdict() | {
         "document": bench.document,
         "engine": benches.engine_line(build, bench.document, state),
         "station": "stack",
-        "path": benches.path_of(bench),
-        "reckonings": benches.reckon(bench),
-        "drawing": drawing,
-        "levers": [_lever(result, op) for op in ("deck_cut", "head_cut", "crown_cut", "open_chamber")],
+        "levers": [_lever(result, op) for op in AMOUNTS],
         "gasket": _gasket(result),
-        "result": result,
-        "plan": plan,
-        "hole": result.hole,
+        "refused": plan_refused(result),
         "holes": sorted(build.cylinders),
-        "scope": result.scope or (ALL if several else ""),
+        "scope": _scope(result),
         "bank": build.bank_of(result.hole).name,
-        "differs": _changes(bench),
-        "address": f"{address}?{urlencode(query)}",
-        "rest": _rest(bench, result.hole),
         "results": _results(bench),
     }
+
+
+def plan_refused(result: WhatIf) -> str:
+    """Return why the plan or the inverse question was refused; empty where it was not."""
+    return result.refused.get("solve", "") + result.refused.get("plan", "")
+
+
+def answer_parts(result: WhatIf) -> tuple[str, str]:
+    """Return the answer to a moved lever, and the address that carries it.
+
+    Parameters
+    ----------
+    result : WhatIf
+        What came of the move.
+
+    Returns
+    -------
+    html : str
+        The drawing, and beside it every part of the page that changes. While a person
+        types, the levers' fields are left alone: only what stands under them is written.
+    address : str
+        Of the page with that what-if on it.
+    """
+    s = shown(result)
+    problem = s.bench.problem
+    out = [
+        s.drawing or refusal(problem),
+        swapped("carried", carried(s.plan, s.hole)),
+        swapped("reckoning", reckoning_panel(s.reckonings, s.hole, s.rest, problem)),
+        swapped("findings", findings_panel(s.bench.findings, f"/builds/{s.bench.id}", problem)),
+        swapped("stations", stations_list(s.path, "stack"), tag="ol"),
+        swapped("keep", s.keep_panel),
+        swapped("echo-solve", escape(plan_refused(result)), tag="p"),
+    ]
+    if result.typing:
+        for op in AMOUNTS:
+            out.append(echo(op, result.refused.get(op, ""), _beside(result, op), out_of_band=True))
+        chosen, thickness = _chosen_gasket(result)[0], _thickness(result)
+        out.append(echo("gasket", result.refused.get("gasket", ""), "", out_of_band=True))
+        out.append(was_fields(chosen, thickness, out_of_band=True))
+    else:
+        out.append(swapped("levers", render_template("stack/_levers.html", **view(result))))
+    return "".join(out), s.address
 
 
 def _results(bench: benches.Bench) -> list[tuple[str, str]]:
@@ -100,12 +184,20 @@ def _lever(result: WhatIf, op: OpName) -> Lever:
         value = ""
     else:
         value = _as_typed(result, op, total, kind)
-    beside = "differs by bank" if total is None else ""
-    if total and kind is Kind.LENGTH:
-        single = _single_amount(result, op)
-        beside = reader.beside(single) if single is not None else reader.length(total, other=True)
-    return Lever(op, labels[op], value, beside, f"max {limit_text}", result.refused.get(op, ""),
+    return Lever(op, labels[op], value, _beside(result, op), f"max {limit_text}", result.refused.get(op, ""),
                  _solves(bench, op), bool(total) or total is None)  # fmt: skip
+
+
+def _beside(result: WhatIf, op: OpName) -> str:
+    """A lever's total in the system it was not typed in, or that its holes differ."""
+    total = total_of(result.bench.build, op, result.scope, result.hole)
+    if total is None:
+        return "differs by bank"
+    if not total or op == "open_chamber":
+        return ""
+    single = _single_amount(result, op)
+    reader = result.bench.reader
+    return reader.beside(single) if single is not None else reader.length(total, other=True)
 
 
 def _single_amount(result: WhatIf, op: OpName) -> Quantity | None:
@@ -138,31 +230,49 @@ def _solves(bench: benches.Bench, op: OpName) -> tuple[tuple[str, str, str], ...
     return tuple(out[:1])
 
 
+def _acted_on(result: WhatIf) -> Bank:
+    """The bank that the gasket lever acts on: the first where it acts on all."""
+    build = result.bench.build
+    scope = result.scope or build.bank_of(result.hole).name
+    return next(b for b in build.banks if b.name == scope)
+
+
+def _chosen_gasket(result: WhatIf) -> tuple[str, Gasket | None]:
+    """Which gasket the plan fits: the choice's key, and the gasket where it is not the fitted one."""
+    build, bank = result.bench.build, _acted_on(result)
+    planned = [op for op in build.planned if op.op == "gasket" and op.bank in (None, bank.name)]
+    if not planned:
+        return AS_FITTED, None
+    fitted = planned[-1].gasket
+    same = [str(i) for i, g in enumerate(build.levers.gaskets) if g == fitted]
+    return (same[0] if same else OWN), fitted
+
+
+def _thickness(result: WhatIf) -> str:
+    """The compressed thickness under the plan, as it was typed."""
+    bench, bank = result.bench, _acted_on(result)
+    if bench.evaluation is None:
+        return ""
+    hole = result.hole if result.hole in bank.cylinders else bank.cylinders[0]
+    return bench.reader.quantity(
+        bench.evaluation.planned.hole(hole).sources["parts.gasket.thickness"].quantity
+    )
+
+
 def _gasket(result: WhatIf) -> dict[str, Any]:
     bench, build = result.bench, result.bench.build
-    scope = result.scope or build.bank_of(result.hole).name
-    bank = next(b for b in build.banks if b.name == scope)
-    planned = [op for op in build.planned if op.op == "gasket" and op.bank in (None, scope)]
-    chosen = AS_FITTED
-    if planned:
-        fitted = planned[-1].gasket
-        same = [str(i) for i, g in enumerate(build.levers.gaskets) if g == fitted]
-        chosen = same[0] if same else OWN
-    hole = result.hole if result.hole in bank.cylinders else bank.cylinders[0]
-    thickness = ""
-    if bench.evaluation is not None:
-        source = bench.evaluation.planned.hole(hole).sources["parts.gasket.thickness"]
-        thickness = bench.reader.quantity(source.quantity)
-    now_name = build.gasket_name(bank.name) or "the one fitted"
+    chosen, fitted = _chosen_gasket(result)
+    thickness = _thickness(result)
+    now_name = build.gasket_name(_acted_on(result).name) or "the one fitted"
     choices = [GasketChoice(AS_FITTED, f"as fitted: {now_name}")]
     for i, gasket in enumerate(build.levers.gaskets):
         words = bench.reader.quantity(gasket.thickness) if gasket.thickness else ""
         choices.append(GasketChoice(str(i), f"{gasket.name or 'unnamed'} {words}".strip()))
     if chosen == OWN:
-        choices.append(GasketChoice(OWN, planned[-1].gasket.name if planned[-1].gasket else "another"))
+        choices.append(GasketChoice(OWN, fitted.name if fitted else "another"))
     typed = result.typed.get("gasket_thickness", thickness) if result.typing else thickness
-    return {"choices": choices, "chosen": chosen, "thickness": typed, "was": thickness,
-            "refused": result.refused.get("gasket", ""), "moved": bool(planned),
+    return {"choices": choices, "thickness": typed, "chosen": chosen, "was": was_fields(chosen, thickness),
+            "refused": result.refused.get("gasket", ""), "moved": fitted is not None,
             "solves": _gasket_solves(bench)}  # fmt: skip
 
 

@@ -126,6 +126,11 @@ def in_scope(build: Build, scope: str) -> list[tuple[str, int]]:
 
 def total_of(build: Build, op: OpName, scope: str, hole: int) -> float | None:
     """Return a lever's total where it acts; None where its holes differ."""
+    of_kind = [item for item in build.planned if item.op == op]
+    if not of_kind:
+        return 0.0
+    if all(item.bank is None and item.cylinder is None for item in of_kind):
+        return sum(item.amount.value for item in of_kind if item.amount is not None)
     holes = [(build.bank_of(hole).name, hole)] if op == "open_chamber" else in_scope(build, scope)
     totals = {round(setting(build.planned, op, bank, number).total, 9) for bank, number in holes}
     return totals.pop() if len(totals) == 1 else None
