@@ -14,8 +14,7 @@ from .chamber import ChamberModel, DraftedChamber, RateChamber
 from .motion import drop_and_slopes
 from .results import Contribution, Doubts, Hole, Outcome, Source, Terms
 from .sources import chamber_model, value_of
-
-QUARTER_PI = math.pi / 4
+from .stack import QUARTER_PI, circle_area, deck_clearance, ratio_of
 
 
 def evaluate_hole(
@@ -96,7 +95,7 @@ def _geometry(sources: dict[str, Source], crown_cut: float) -> _Geometry:
     diameter = land_height = land_area = 0.0
     if land is not None and height is not None:
         diameter = land[1].value
-        land_area = QUARTER_PI * (bore * bore - diameter * diameter)
+        land_area = circle_area(bore) - circle_area(diameter)
         land_height = height[1].value - crown_cut
     closes = get("cam.intake_closes")
     return _Geometry(
@@ -113,7 +112,7 @@ def _clearance(sources: dict[str, Source], g: _Geometry) -> float:
     if g.mocked_up:
         return sources["mock-up.deck_clearance"][1].value
     height = sources["parts.block.deck_height"][1].value
-    return height - (g.stroke / 2 + g.rod + sources["parts.piston.compression_height"][1].value)
+    return deck_clearance(height, g.stroke, g.rod, sources["parts.piston.compression_height"][1].value)
 
 
 def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...], build: Build) -> Outcome:
@@ -121,13 +120,9 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
     totals = _amounts(cuts) if cuts else _NO_CUTS
     deck_cut, head_cut, crown_cut = totals["deck_cut"], totals["head_cut"], totals["crown_cut"]
     g = _geometry(sources, crown_cut)
-    area = QUARTER_PI * g.bore * g.bore
+    area = circle_area(g.bore)
     clearance = _clearance(sources, g) - deck_cut + crown_cut
-    gasket_area = (
-        sources["parts.gasket.opening_area"][1].value
-        if g.opening
-        else QUARTER_PI * g.gasket_bore * g.gasket_bore
-    )
+    gasket_area = sources["parts.gasket.opening_area"][1].value if g.opening else circle_area(g.gasket_bore)
     chamber = (
         sources["parts.head.chamber_volume"][1].value + totals["open_chamber"] - g.pocket * deck_cut / 1000
     )
@@ -150,9 +145,9 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
         trapped = area * motion[0] / 1000
     ratio = effective = None
     if volume > 0:
-        ratio = (swept + volume) / volume
+        ratio = ratio_of(swept, volume)
         if g.closes is not None:
-            effective = (trapped + volume) / volume
+            effective = ratio_of(trapped, volume)
     slopes = _slopes(g, area, gasket_area, clearance, motion)
     if cuts:
         slopes += _cut_slopes(g, deck_cut, crown_cut)

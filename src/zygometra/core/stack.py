@@ -1,0 +1,152 @@
+"""The arithmetic of the stack and of the volumes above the piston.
+
+Plain expressions that hold for one figure as for a column of them: the evaluation of
+a hole puts floats in, the search among parts puts arrays in, and both get the same.
+Lengths in mm, areas in mm², volumes in cc.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, TypeVar
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+QUARTER_PI = math.pi / 4
+
+# A float, or an array of floats.
+Figure = TypeVar("Figure", float, "NDArray[np.float64]")
+
+
+def circle_area(diameter: Figure) -> Figure:
+    """Return the area of a circle: π/4·d².
+
+    Parameters
+    ----------
+    diameter : float or array
+        In mm.
+
+    Returns
+    -------
+    float or array
+        In mm².
+
+    Examples
+    --------
+    >>> round(circle_area(92.0), 2)
+    6647.61
+    """
+    return QUARTER_PI * diameter * diameter
+
+
+def deck_clearance(
+    deck_height: Figure, stroke: Figure, rod_length: Figure, compression_height: Figure
+) -> Figure:
+    """Return how far the rim stops below the deck: c = H − (S/2 + L + P).
+
+    Parameters
+    ----------
+    deck_height, stroke, rod_length, compression_height : float or array
+        In mm.
+
+    Returns
+    -------
+    float or array
+        In mm; positive down the bore, negative proud.
+
+    Examples
+    --------
+    >>> round(deck_clearance(225.4, 86.0, 148.0, 34.2), 3)
+    0.2
+    """
+    return deck_height - (stroke / 2 + rod_length + compression_height)
+
+
+def stroke_for(
+    deck_height: Figure, clearance: Figure, rod_length: Figure, compression_height: Figure
+) -> Figure:
+    """Return the stroke that stops the piston at a clearance: S = 2·(H − c − L − P).
+
+    Parameters
+    ----------
+    deck_height, clearance, rod_length, compression_height : float or array
+        In mm.
+
+    Returns
+    -------
+    float or array
+        In mm.
+
+    Examples
+    --------
+    >>> round(stroke_for(225.4, 0.2, 148.0, 34.2), 3)
+    86.0
+    """
+    return 2 * (deck_height - clearance - rod_length - compression_height)
+
+
+def crevice_volume(bore: Figure, land_diameter: Figure, land_height: Figure) -> Figure:
+    """Return the ring around the top land: π/4·(B² − D²)·h.
+
+    Parameters
+    ----------
+    bore, land_diameter, land_height : float or array
+        In mm.
+
+    Returns
+    -------
+    float or array
+        In cc.
+
+    Examples
+    --------
+    >>> round(crevice_volume(92.0, 91.4, 6.0), 3)
+    0.519
+    """
+    return (circle_area(bore) - circle_area(land_diameter)) * land_height / 1000
+
+
+def ratio_of(swept: Figure, clearance_volume: Figure) -> Figure:
+    """Return the compression ratio (Vs + Vc)/Vc.
+
+    Parameters
+    ----------
+    swept, clearance_volume : float or array
+        In cc.
+
+    Returns
+    -------
+    float or array
+        The ratio.
+
+    Examples
+    --------
+    >>> ratio_of(900.0, 100.0)
+    10.0
+    """
+    return (swept + clearance_volume) / clearance_volume
+
+
+def clearance_volume_for(swept: Figure, ratio: float) -> Figure:
+    """Return the clearance volume that gives a ratio: Vs/(CR − 1).
+
+    Parameters
+    ----------
+    swept : float or array
+        In cc.
+    ratio : float
+        Above 1.
+
+    Returns
+    -------
+    float or array
+        In cc.
+
+    Examples
+    --------
+    >>> clearance_volume_for(900.0, 10.0)
+    100.0
+    """
+    return swept / (ratio - 1)
