@@ -25,6 +25,7 @@ class Kind(StrEnum):
     MASS = "mass"
     SPEED = "speed"
     RATE = "rate"
+    COUNT = "count"
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,10 +57,11 @@ DEGREE = Unit("deg", Kind.ANGLE, Fraction(1), "12.5°")
 GRAM = Unit("g", Kind.MASS, Fraction(1), "412 g")
 RPM = Unit("rpm", Kind.SPEED, Fraction(1), "5200 rpm")
 CC_PER_MM = Unit("cc/mm", Kind.RATE, Fraction(1), "4.2 cc/mm")
+PIECES = Unit("off", Kind.COUNT, Fraction(1), "4")
 
 UNITS = (
     MM, UM, CM, INCH, THOU, TENTH, MM2, CM2, IN2, CC, MM3, LITRE, IN3, DEGREE, GRAM, RPM,
-    CC_PER_MM,
+    CC_PER_MM, PIECES,
 )  # fmt: skip
 
 _SPELLINGS: dict[str, Unit] = {unit.symbol: unit for unit in UNITS} | {
@@ -74,7 +76,7 @@ _SPELLINGS: dict[str, Unit] = {unit.symbol: unit for unit in UNITS} | {
 
 BASE: dict[Kind, Unit] = {
     Kind.LENGTH: MM, Kind.AREA: MM2, Kind.VOLUME: CC, Kind.ANGLE: DEGREE, Kind.MASS: GRAM,
-    Kind.SPEED: RPM, Kind.RATE: CC_PER_MM,
+    Kind.SPEED: RPM, Kind.RATE: CC_PER_MM, Kind.COUNT: PIECES,
 }  # fmt: skip
 
 _NUMBER = re.compile(

@@ -1,0 +1,353 @@
+"""One recipe judged plainly: what fits, what must be machined, what comes out, and why not.
+
+This is the definition that the search must agree with: one crank, rod, piston, gasket
+and head in one block, rule by rule and window by window.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from ..build import Window
+from ..motion import mean_piston_speed
+from ..stack import (
+    circle_area,
+    crevice_volume,
+    deck_clearance,
+    ratio_of,
+    stroke_for,
+)
+from .parts import MAKING, needed_of
+from .question import EDGE, WANTED, Question
+from .rules import BORE, FACE_CROWN, OFFSET_GRIND, Fit, FitRules, judge_fit
+from .shelf import Block, Shelf
+
+Recipe = tuple[int, int, int, int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Results:
+    """What a recipe comes to. Lengths in mm, volumes in cc, speed in m/s, cost in hundredths."""
+
+    stroke: float
+    bore: float
+    crown_cut: float
+    deck_clearance: float
+    quench: float
+    compression_ratio: float | None
+    displacement: float
+    rod_ratio: float
+    piston_speed: float
+    clearance_volume: float
+    cost: int
+    machining_cost: int
+
+    def value(self, key: str) -> float | None:
+        """Return a result by the key of its window; the cost in the shop's money."""
+        return self.cost / 100 if key == "cost" else getattr(self, key)
+
+
+@dataclass(frozen=True, slots=True)
+class Job:
+    """An operation that a recipe wants: on which kind, on how many, and what it says of why."""
+
+    machining: str
+    part: str
+    pieces: int
+    cost: int
+    says: str
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """All that is to be said of one recipe.
+
+    ``results`` is None where a figure without which nothing follows is missing.
+    ``outside`` holds the windows it lies outside of, ``missing`` what cannot be judged
+    for want of a figure, ``unchecked`` the rules that could not be looked at.
+    """
+
+    recipe: Recipe
+    results: Results | None
+    fits: tuple[Fit, ...]
+    jobs: tuple[Job, ...]
+    outside: tuple[str, ...]
+    missing: tuple[str, ...]
+    unchecked: tuple[Fit, ...]
+
+    @property
+    def refused(self) -> tuple[Fit, ...]:
+        """The rules that say no."""
+        return tuple(fit for fit in self.fits if fit.verdict == "no")
+
+    @property
+    def stands(self) -> bool:
+        """True where it fits, perhaps after machining, and lies inside every window."""
+        return not (self.missing or self.refused or self.outside) and self.results is not None
+
+
+def judge(shelf: Shelf, block: Block, rules: FitRules, question: Question, recipe: Recipe) -> Verdict:
+    """Judge one recipe.
+
+    Parameters
+    ----------
+    shelf : Shelf
+        The shelf.
+    block : Block
+        The question's block.
+    rules : FitRules
+        The rules of fit in force.
+    question : Question
+        The windows, and what may be done.
+    recipe : tuple of int
+        Rows of crank, rod, piston, gasket and head.
+
+    Returns
+    -------
+    Verdict
+        What fits, what must be machined, what comes out.
+
+    Notes
+    -----
+    Where the rod journals are ground offset, their centres can move
+    e = (d_crank − d_rod)/2 − clean-up, so the stroke can be anything within ± 2e; it is
+    ground to what meets the wanted clearance, as far as that goes. A rule that asks
+    for the stroke is judged at the longest it could become. A crown is faced only
+    where the piston would stop too high, to what meets the wanted clearance.
+    """
+    rows = dict(zip(MAKING, recipe, strict=True))
+    tables = shelf.tables
+
+    def figure(kind: str, name: str) -> float | None:
+        value = float(tables[kind].values[name][rows[kind]])
+        return None if value != value else value
+
+    grind = _grind(question, rules, figure("crank", "pin_diameter"), figure("rod", "journal_diameter"))
+
+    def look(place: str) -> float | str | None:
+        kind, _, name = place.partition(".")
+        if kind == "block":
+            return block.look(name)
+        words = tables[kind].words.get(name)
+        if words is not None:
+            return words[rows[kind]] or None
+        value = figure(kind, name)
+        if place == "crank.stroke" and value is not None:
+            return value + 2 * (grind or 0.0)
+        return value
+
+    fits = tuple(judge_fit(rule, look, question.allows) for rule in rules.rules)
+    missing = {place for fit in fits if fit.verdict == "unknown" and fit.rule.needed for place in fit.missing}
+    for kind in MAKING:
+        missing |= {f"{kind}.{name}" for name in NEEDED[kind] if look(f"{kind}.{name}") is None}
+        if tables[kind].price[rows[kind]] < 0 and _more(shelf, rows, kind, block):
+            missing.add(f"{kind}.price")
+    unchecked = tuple(fit for fit in fits if fit.verdict == "unknown" and not fit.rule.needed)
+    if missing:
+        return Verdict(recipe, None, fits, (), (), tuple(sorted(missing)), unchecked)
+    jobs = [_job(rules, fit.machining, block, fit.says) for fit in fits if fit.verdict == "machine"]
+    floor = question.floor(str(look("rod.material") or ""))
+    results = _results(block, rules, question, figure, grind, jobs, _to_buy(shelf, rows, block), floor)
+    outside = list(misses(results, question, floor))
+    if question.only_in_hand and any(_more(shelf, rows, kind, block) for kind in MAKING):
+        outside.append("in hand")
+    if any(rows[kind] != tables[kind].place.get(code) for kind, code in question.use.items()):
+        outside.append("use")
+    return Verdict(recipe, results, fits, tuple(jobs), tuple(outside), (), unchecked)
+
+
+NEEDED: dict[str, tuple[str, ...]] = {
+    "crank": ("stroke",),
+    "rod": ("length",),
+    "piston": ("compression_height", "crown_volume", "bore"),
+    "gasket": ("thickness", "bore"),
+    "head": ("chamber_volume",),
+}
+
+
+def _more(shelf: Shelf, rows: Mapping[str, int], kind: str, block: Block) -> int:
+    """How many of a part would have to be bought."""
+    needed = needed_of(kind, block.cylinders, block.banks)
+    return max(needed - int(shelf.tables[kind].in_hand[rows[kind]]), 0)
+
+
+def _to_buy(shelf: Shelf, rows: Mapping[str, int], block: Block) -> int:
+    """What the parts still cost, in hundredths: those on the shelf are paid for."""
+    return sum(
+        _more(shelf, rows, kind, block) * max(int(shelf.tables[kind].price[rows[kind]]), 0) for kind in MAKING
+    )
+
+
+Look = Callable[[str, str], float | None]
+
+
+def _grind(question: Question, rules: FitRules, pin: float | None, wanted: float | None) -> float | None:
+    """How far the centre of a journal can be moved; None where it is not ground."""
+    if pin is None or wanted is None or not question.allows(OFFSET_GRIND):
+        return None
+    for rule in rules.rules:
+        if set(rule.measure) == {"crank.pin_diameter", "rod.journal_diameter"}:
+            fit = judge_fit(
+                rule, {"crank.pin_diameter": pin, "rod.journal_diameter": wanted}.get, question.allows
+            )
+            if fit.machining == OFFSET_GRIND:
+                return throw_shift(pin, wanted, question.clean_up)
+    return None
+
+
+def throw_shift(pin: float, wanted: float, clean_up: float) -> float:
+    """Return how far offset grinding can move a journal's centre.
+
+    Parameters
+    ----------
+    pin, wanted : float
+        Journal diameter as it is and as the rod wants it, in mm.
+    clean_up : float
+        What comes off the radius before the whole journal is touched, in mm.
+
+    Returns
+    -------
+    float
+        In mm; the stroke changes by up to twice this. Nought where nothing is left.
+
+    Notes
+    -----
+    e = r_old − r_new − k.
+
+    Examples
+    --------
+    >>> round(throw_shift(54.0, 50.0, 0.1), 3)
+    1.9
+    """
+    return max((pin - wanted) / 2 - clean_up, 0.0)
+
+
+def wanted_clearance(question: Question, thickness: float) -> float | None:
+    """Return the clearance that grinding or facing goes for with a gasket: the aim of clearance, else of quench."""
+    clearance = question.aim("deck_clearance")
+    if clearance is not None:
+        return clearance
+    quench = question.aim("quench")
+    return None if quench is None else quench - thickness
+
+
+def least_clearance(question: Question, thickness: float, floor: float) -> float:
+    """Return the least clearance that the windows and the quench floor leave with a gasket, in mm."""
+    quench = question.window("quench").low
+    least = max(floor, quench if quench is not None else floor) - thickness
+    low = question.window("deck_clearance").low
+    return least if low is None else max(least, low)
+
+
+def _job(rules: FitRules, key: str, block: Block, says: str) -> Job:
+    machining = rules.machinings[key]
+    pieces = 1 if machining.part == "block" else needed_of(machining.part, block.cylinders, block.banks)
+    return Job(key, machining.part, pieces, pieces * machining.cost, says)
+
+
+def _results(
+    block: Block, rules: FitRules, question: Question, figure: Look, grind: float | None, jobs: list[Job],
+    to_buy: int, floor: float,
+) -> Results:  # fmt: skip
+    def known(kind: str, name: str) -> float:
+        return figure(kind, name) or 0.0
+
+    height, bore = block.values["deck_height"], block.values["bore"]
+    stroke, rod = known("crank", "stroke"), known("rod", "length")
+    compression, thickness = known("piston", "compression_height"), known("gasket", "thickness")
+    if any(job.machining == BORE for job in jobs):
+        bore = known("piston", "bore")
+    want = wanted_clearance(question, thickness)
+    if grind is not None and want is not None:
+        exact = stroke_for(height, want, rod, compression)
+        stroke = min(max(exact, stroke - 2 * grind), stroke + 2 * grind)
+    clearance = deck_clearance(height, stroke, rod, compression)
+    least = least_clearance(question, thickness, floor)
+    cut = crown_cut(clearance, least, want, question) if FACE_CROWN in rules.machinings else 0.0
+    if cut:
+        clearance = clearance + cut
+        jobs.append(_job(rules, FACE_CROWN, block, f"without it the piston stops {cut:.3f} mm higher"))
+    area = circle_area(bore)
+    swept = area * stroke / 1000
+    opening = figure("gasket", "opening_area")
+    land, land_height = figure("piston", "top_land_diameter"), figure("piston", "top_land_height")
+    volume = (
+        known("head", "chamber_volume")
+        + (circle_area(known("gasket", "bore")) if opening is None else opening) * thickness / 1000
+        + area * clearance / 1000
+        + known("piston", "crown_volume")
+        - known("piston", "dish_area") * cut / 1000
+        + (0.0 if land is None or land_height is None else crevice_volume(bore, land, land_height - cut))
+    )
+    machining = sum(job.cost for job in jobs)
+    return Results(
+        stroke, bore, cut, clearance, clearance + thickness, ratio_of(swept, volume) if volume > 0 else None,
+        swept * block.cylinders, rod / stroke, mean_piston_speed(stroke, question.rpm), volume,
+        to_buy + machining, machining,
+    )  # fmt: skip
+
+
+def crown_cut(clearance: float, least: float, want: float | None, question: Question) -> float:
+    """Return what to face off the crowns so that a piston that stops too high does not.
+
+    Parameters
+    ----------
+    clearance, least : float
+        Deck clearance as it would be, and the least that is allowed, in mm.
+    want : float or None
+        The clearance aimed at, in mm.
+    question : Question
+        For the largest cut.
+
+    Returns
+    -------
+    float
+        In mm; nought where none is needed, or where no allowed cut is enough.
+    """
+    if clearance >= least - EDGE or not question.allows(FACE_CROWN):
+        return 0.0
+    if clearance + question.crown_limit < least - EDGE:
+        return 0.0
+    goal = least if want is None else max(want, least)
+    return min(goal - clearance, question.crown_limit)
+
+
+def window_of(question: Question, key: str, floor: float) -> Window:
+    """Return the window a result is judged by: that of quench never reaches under the floor."""
+    window = question.window(key)
+    if key != "quench":
+        return window
+    return Window(floor if window.low is None else max(floor, window.low), window.aim, window.high)
+
+
+def misses(results: Results, question: Question, floor: float) -> dict[str, float]:
+    """Return by how much each window is missed, in the result's unit; negative below it.
+
+    Parameters
+    ----------
+    results : Results
+        Of a recipe.
+    question : Question
+        With the windows.
+    floor : float
+        The quench floor of its rods, in mm.
+
+    Returns
+    -------
+    dict
+        Only the windows that are missed; a window that cannot be met is missed by infinity.
+    """
+    out = {}
+    for wanted in WANTED:
+        window, value = window_of(question, wanted.key, floor), results.value(wanted.key)
+        if window.low is None and window.high is None:
+            continue
+        if value is None:
+            out[wanted.key] = math.inf
+        elif window.low is not None and value < window.low - EDGE:
+            out[wanted.key] = value - window.low
+        elif window.high is not None and value > window.high + EDGE:
+            out[wanted.key] = value - window.high
+    return out

@@ -1,0 +1,265 @@
+"""The kinds of part on the shelf and the dimensions that decide fit and result.
+
+One table, as for the figures of a build: a column of a file, a field of a page and a
+rule of fit call the same dimension by the same name, ``rod.length``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..errors import QuantityError, shown
+from ..fields import FIELD, Field
+from ..quantity import Quantity, Unstated, read_quantity
+from ..units import Kind
+
+STATES = ("idea", "ordered", "received", "measured", "accepted", "fitted")
+IN_HAND = ("received", "measured", "accepted")
+MAKING = ("crank", "rod", "piston", "gasket", "head")
+
+
+@dataclass(frozen=True, slots=True)
+class Text:
+    """A property that is a word: a bolt pattern, a material, a way of balancing."""
+
+    name: str
+    label: str
+    needed: bool = False
+    help: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class PartKind:
+    """A kind of part: its key, what it is called, its dimensions and its words."""
+
+    key: str
+    label: str
+    plural: str
+    dimensions: tuple[Field, ...]
+    texts: tuple[Text, ...] = ()
+
+    def dimension(self, name: str) -> Field | None:
+        """Return the dimension of a name; None where the kind has none."""
+        return next((d for d in self.dimensions if d.name == name), None)
+
+    def text(self, name: str) -> Text | None:
+        """Return the word of a name; None where the kind has none."""
+        return next((t for t in self.texts if t.name == name), None)
+
+    @property
+    def needed(self) -> tuple[str, ...]:
+        """The dimensions and words without which a part cannot be judged."""
+        return tuple(d.name for d in self.dimensions if d.required) + tuple(
+            t.name for t in self.texts if t.needed
+        )
+
+
+_LENGTH, _COUNT = Kind.LENGTH, Kind.COUNT
+
+
+def _length(
+    kind: str, name: str, label: str, low: float, high: float, needed: bool = False, help: str = ""
+) -> Field:
+    return Field(kind, name, name, label, _LENGTH, low, high, needed, help=help)
+
+
+def _mass(kind: str) -> Field:
+    return Field(kind, "weight", "weight", "weight of one", Kind.MASS, 1, 500_000)
+
+
+_PATTERN = Text("head_pattern", "head bolt pattern", True, "head, gasket and block share it")
+
+KINDS: tuple[PartKind, ...] = (
+    PartKind("block", "block", "blocks", (
+        FIELD["block.deck_height"], FIELD["block.bore"],
+        _length("block", "largest_bore", "largest bore the walls allow", 5, 1500, True,
+                "from the wall map; a qualified machinist decides"),
+        Field("block", "cylinders", "cylinders", "cylinders", _COUNT, 1, 32, True),
+        Field("block", "banks", "banks", "banks", _COUNT, 1, 4, True),
+        _length("block", "main_diameter", "main journal its bearings suit", 5, 1000, True),
+        _length("block", "thrust_width", "width at the thrust bearing", 5, 500, True),
+        _length("block", "snout_diameter", "crank snout its front drive suits", 5, 500),
+        _length("block", "seal_diameter", "rear seal land its seal suits", 5, 1000),
+        _length("block", "swing_room", "room for the counterweights, radius", 10, 2000),
+        _length("block", "big_end_room", "room for the big end, radius", 10, 2000),
+        FIELD["engine.bore_pitch"],
+    ), (
+        _PATTERN, Text("flange", "flywheel flange"), Text("balance", "balance", help="internal or external"),
+        Text("trigger", "trigger wheel"), Text("layout", "layout", help="inline, vee or flat"),
+        Text("family", "engine family"),
+    )),
+    PartKind("crank", "crank", "cranks", (
+        FIELD["crank.stroke"],
+        _length("crank", "pin_diameter", "rod journal", 5, 1000, True),
+        _length("crank", "pin_width", "rod journal width, each rod", 3, 500, True),
+        _length("crank", "main_diameter", "main journal", 5, 1000, True),
+        _length("crank", "thrust_width", "width at the thrust bearing", 5, 500, True),
+        _length("crank", "snout_diameter", "snout", 5, 500),
+        _length("crank", "seal_diameter", "rear seal land", 5, 1000),
+        _length("crank", "counterweight_radius", "counterweight radius", 10, 2000),
+        _mass("crank"),
+    ), (Text("flange", "flywheel flange"), Text("balance", "balance"), Text("trigger", "trigger wheel"))),
+    PartKind("rod", "rod", "rods", (
+        FIELD["rod.length"],
+        _length("rod", "journal_diameter", "rod journal its bearings suit", 5, 1000, True),
+        _length("rod", "big_end_width", "big end width", 3, 500, True),
+        _length("rod", "pin_bore", "small end bore", 3, 500, True),
+        _length("rod", "big_end_radius", "big end, widest from the centre", 5, 500),
+        _mass("rod"),
+    ), (Text("material", "material", help="steel, titanium or aluminium; sets the quench floor"),)),
+    PartKind("piston", "piston", "pistons", (
+        FIELD["piston.compression_height"], FIELD["piston.crown_volume"],
+        _length("piston", "bore", "bore it is made for", 5, 1500, True),
+        _length("piston", "pin_diameter", "pin diameter", 3, 500, True),
+        _length("piston", "pin_bore", "pin bore in the bosses", 3, 500),
+        _length("piston", "dome_height", "dome over the rim", 0, 100),
+        _length("piston", "skirt_length", "skirt below the pin centre", 3, 500),
+        FIELD["piston.top_land_height"], FIELD["piston.top_land_diameter"], FIELD["piston.dish_area"],
+        _mass("piston"),
+    ), (Text("crown", "crown type", help="flat, dish, dome"),)),
+    PartKind("gasket", "gasket", "gaskets", (
+        FIELD["gasket.thickness"], FIELD["gasket.bore"], FIELD["gasket.opening_area"],
+    ), (_PATTERN, Text("material", "material"))),
+    PartKind("head", "head", "heads", (
+        FIELD["head.chamber_volume"], FIELD["head.opening_area"],
+        _length("head", "dome_room", "room in the chamber over the face", 0, 200,
+                help="for a dome, all round the valves shut"),
+        _mass("head"),
+    ), (_PATTERN, Text("material", "material"))),
+    PartKind("bearing", "bearings", "bearings", (
+        _length("bearing", "journal", "journal they suit", 5, 1000, True),
+    ), (Text("place", "place", True, "rod or main"),)),
+    PartKind("ring_set", "ring set", "ring sets", (
+        _length("ring_set", "bore", "bore they are made for", 5, 1500, True),
+    )),
+    PartKind("pushrod", "pushrods", "pushrods", (
+        _length("pushrod", "length", "length", 20, 1000, True),
+    ), (Text("head_pattern", "head bolt pattern"),)),
+    PartKind("fastener", "fasteners", "fasteners", (
+        _length("fastener", "diameter", "thread", 3, 100),
+    ), (Text("place", "place", True, "head, rod or main"), Text("head_pattern", "head bolt pattern"))),
+)  # fmt: skip
+
+KIND: dict[str, PartKind] = {kind.key: kind for kind in KINDS}
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """One entry of the shelf: as many alike as ``on_shelf`` says.
+
+    Parameters
+    ----------
+    kind, code, name : str
+        The kind's key, the shop's own number for it (one of a kind), what it is.
+    figures : Mapping
+        Typed figures by dimension name, as in a build file.
+    texts : Mapping
+        Words by name.
+    supplier : str
+        Who sells it.
+    price : int or None
+        Of one, in hundredths of the shop's money; None where not known.
+    state : str
+        One of :data:`STATES`.
+    on_shelf : int
+        How many are in the shop.
+    lead_days : int or None
+        Days until it can be had.
+    """
+
+    kind: str
+    code: str
+    name: str = ""
+    figures: Mapping[str, Any] = field(default_factory=dict)
+    texts: Mapping[str, str] = field(default_factory=dict)
+    supplier: str = ""
+    price: int | None = None
+    state: str = "idea"
+    on_shelf: int = 0
+    lead_days: int | None = None
+
+    @property
+    def in_hand(self) -> int:
+        """How many of it can be taken from the shelf: what is fitted or only ordered cannot."""
+        return self.on_shelf if self.state in IN_HAND else 0
+
+    def quantity(self, name: str, unstated: Unstated = "house") -> Quantity | None:
+        """Return a figure read in base units; None where it is not known."""
+        raw = self.figures.get(name)
+        return None if raw is None else read_dimension(self.kind, name, raw, unstated)
+
+
+def read_dimension(kind: str, name: str, raw: Any, unstated: Unstated = "house") -> Quantity:
+    """Read a typed figure of a part.
+
+    Parameters
+    ----------
+    kind, name : str
+        Which dimension.
+    raw : number, str or Mapping
+        As in a build file.
+    unstated : {"house", "zero"}
+        What unstated doubt becomes.
+
+    Returns
+    -------
+    Quantity
+        In base units.
+
+    Raises
+    ------
+    QuantityError
+        If the kind has no such dimension, or the figure cannot be understood or is
+        not possible.
+
+    Examples
+    --------
+    >>> read_dimension("rod", "pin_bore", "22 mm").value
+    22.0
+    """
+    dimension = KIND[kind].dimension(name)
+    if dimension is None:
+        raise QuantityError(f"the dimension {shown(name)}", f"a dimension of a {KIND[kind].label}")
+    read = read_quantity(
+        raw, dimension.kind, dimension=DOUBT_OF.get(f"{kind}.{name}", name), unstated=unstated,
+        low=dimension.low, high=dimension.high,
+    )  # fmt: skip
+    if dimension.kind is Kind.COUNT and read.value != int(read.value):
+        raise QuantityError(shown(raw), "a whole number")
+    return read
+
+
+# Under which name the house rules know the doubt of a dimension, where it is not its own.
+DOUBT_OF = {"gasket.bore": "gasket_bore"} | {
+    f"{kind.key}.{d.name}": "fit" if d.kind is Kind.LENGTH else "exact"
+    for kind in KINDS
+    for d in kind.dimensions
+    if FIELD.get(f"{kind.key}.{d.name}") is not d and d.name != "bore_pitch"
+} | {"piston.bore": "bore", "block.largest_bore": "bore"}  # fmt: skip
+
+
+def needed_of(kind: str, cylinders: int, banks: int) -> int:
+    """Return how many of a kind one engine takes.
+
+    Parameters
+    ----------
+    kind : str
+        The kind's key.
+    cylinders, banks : int
+        Of the block.
+
+    Returns
+    -------
+    int
+        One crank; a rod and a piston a cylinder; a gasket and a head a bank.
+
+    Examples
+    --------
+    >>> needed_of("rod", 8, 2), needed_of("head", 8, 2), needed_of("crank", 8, 2)
+    (8, 2, 1)
+    """
+    if kind in ("rod", "piston", "ring_set", "bearing"):
+        return cylinders
+    return banks if kind in ("gasket", "head") else 1

@@ -1,0 +1,122 @@
+"""What is asked of the shelf: one block, windows, what may be done, and what counts first."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+from ..build import Window
+
+Priority = Literal["cheapest", "least-machining", "nearest"]
+PRIORITIES: dict[str, str] = {
+    "cheapest": "cheapest",
+    "least-machining": "least machining",
+    "nearest": "nearest the aims",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """A result that a window can be set on: its key, what it is called, its unit, its usual step.
+
+    ``scale`` is what counts as one step away from an aim where the window has no two
+    edges, in the base unit; relative to the aim where ``relative``.
+    """
+
+    key: str
+    label: str
+    unit: str
+    scale: float
+    relative: bool = False
+    decimals: int = 2
+
+
+WANTED: tuple[Wanted, ...] = (
+    Wanted("deck_clearance", "deck clearance", "mm", 0.1),
+    Wanted("quench", "quench", "mm", 0.1),
+    Wanted("compression_ratio", "compression ratio", "", 0.2),
+    Wanted("displacement", "displacement", "cc", 0.02, True, 0),
+    Wanted("rod_ratio", "rod ratio", "", 0.05),
+    Wanted("piston_speed", "mean piston speed", "m/s", 0.5, decimals=1),
+    Wanted("cost", "cost still to come", "", 0.05, True),
+)
+WANTED_KEY: dict[str, Wanted] = {wanted.key: wanted for wanted in WANTED}
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """One question to the shelf.
+
+    Parameters
+    ----------
+    block : str
+        The code of the block.
+    windows : Mapping
+        By the keys of :data:`WANTED`: lengths in mm, displacement in cc, piston speed
+        in m/s, cost in the shop's money. A missing one asks nothing.
+    rpm : float
+        For the piston speed.
+    priority : str
+        What counts first.
+    best : int
+        How many recipes are wanted.
+    only_in_hand : bool
+        Leave out what is not on the shelf in the number needed.
+    machining : frozenset of str or None
+        Operations that may be planned; None for all.
+    use : Mapping
+        Parts that must be used, code by kind.
+    quench_floor : Mapping
+        Least quench by rod material in mm, from the house rules; never undercut. The
+        key ``""`` is for a rod whose material is not known.
+    crown_limit : float
+        Largest crown cut in mm, from the house rules.
+    clean_up : float
+        What grinding takes off a journal's radius before it can move its centre, mm.
+    """
+
+    block: str
+    windows: Mapping[str, Window] = field(default_factory=dict)
+    rpm: float = 5500.0
+    priority: Priority = "cheapest"
+    best: int = 50
+    only_in_hand: bool = False
+    machining: frozenset[str] | None = None
+    use: Mapping[str, str] = field(default_factory=dict)
+    quench_floor: Mapping[str, float] = field(default_factory=lambda: {"": 0.9})
+    crown_limit: float = 1.0
+    clean_up: float = 0.1
+
+    def window(self, key: str) -> Window:
+        """Return the window of a result; an open one where none was set."""
+        return self.windows.get(key, OPEN)
+
+    def allows(self, machining: str) -> bool:
+        """Tell whether an operation may be planned."""
+        return self.machining is None or machining in self.machining
+
+    def floor(self, material: str) -> float:
+        """Return the least quench for a rod material, in mm."""
+        return self.quench_floor.get(material, self.quench_floor[""])
+
+    def aim(self, key: str) -> float | None:
+        """Return what is aimed at: the aim, else the middle of a window of two edges."""
+        window = self.window(key)
+        if window.aim is not None:
+            return window.aim
+        if window.low is not None and window.high is not None:
+            return (window.low + window.high) / 2
+        return None
+
+    def scale(self, key: str) -> float:
+        """Return what counts as one step away from the aim of a result."""
+        window, wanted = self.window(key), WANTED_KEY[key]
+        if window.low is not None and window.high is not None and window.high > window.low:
+            return (window.high - window.low) / 2
+        aim = self.aim(key) or 0.0
+        return wanted.scale * aim if wanted.relative and aim > 0 else wanted.scale
+
+
+OPEN = Window()
+EDGE = 1e-9

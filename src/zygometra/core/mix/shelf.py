@@ -1,0 +1,206 @@
+"""The shelf as columns: one array a dimension, so that tens of thousands of parts answer at once."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import QuantityError
+from .parts import IN_HAND, KIND, KINDS, Part
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+Rows = dict[str, NDArray[Any]]
+
+
+class Table:
+    """All parts of one kind, a column a property; row numbers are places in it.
+
+    Parameters
+    ----------
+    kind : str
+        The kind's key.
+    codes : list of str
+        The shop's numbers.
+    values : Mapping
+        Columns of figures in base units; NaN where not known.
+    words : Mapping
+        Columns of words.
+    price : array of int64
+        Of one, in hundredths; −1 where not known.
+    in_hand, lead_days : array of int64
+        How many can be taken from the shelf; days until more can be had, −1 where not
+        known.
+    """
+
+    def __init__(
+        self, kind: str, codes: list[str], values: Mapping[str, Floats], words: Mapping[str, list[str]],
+        price: Ints, in_hand: Ints, lead_days: Ints,
+    ) -> None:  # fmt: skip
+        self.kind, self.codes = kind, codes
+        self.values, self.words = values, words
+        self.price, self.in_hand, self.lead_days = price, in_hand, lead_days
+        self._signatures: dict[tuple[str, ...], Signature] = {}
+        self._numbered: dict[str, Floats] = {}
+
+    def __len__(self) -> int:
+        return len(self.codes)
+
+    @cached_property
+    def place(self) -> dict[str, int]:
+        """Row numbers by code."""
+        return {code: row for row, code in enumerate(self.codes)}
+
+    def column(self, name: str, numbers: dict[str, float]) -> Floats:
+        """Return a column of figures, or of words as numbers; NaN where not known.
+
+        Parameters
+        ----------
+        name : str
+            Dimension or word.
+        numbers : dict
+            The number of each word; new words are added.
+
+        Returns
+        -------
+        array of float
+            One a part.
+        """
+        if name in self.values:
+            return self.values[name]
+        if name not in self._numbered:
+            words = self.words.get(name)
+            self._numbered[name] = (
+                np.full(len(self), np.nan)
+                if words is None
+                else np.array([numbers.setdefault(w, float(len(numbers))) if w else np.nan for w in words])
+            )
+        return self._numbered[name]
+
+    def signature(self, names: tuple[str, ...], numbers: dict[str, float]) -> Signature:
+        """Return which parts are alike in some properties: found once, kept."""
+        if names not in self._signatures:
+            columns = np.stack([self.column(name, numbers) for name in names], axis=1)
+            distinct, of_part = np.unique(np.nan_to_num(columns, nan=np.inf), axis=0, return_inverse=True)
+            distinct[np.isinf(distinct)] = np.nan
+            self._signatures[names] = Signature(distinct, of_part.reshape(-1))
+        return self._signatures[names]
+
+
+@dataclass(frozen=True, slots=True)
+class Signature:
+    """The distinct values of some columns, and which of them each part has."""
+
+    distinct: Floats
+    of_part: Ints
+
+
+@dataclass
+class Shelf:
+    """All tables; ``numbers`` gives each word its number across them."""
+
+    tables: Mapping[str, Table]
+    numbers: dict[str, float] = field(default_factory=dict)
+
+    def __len__(self) -> int:
+        return sum(len(table) for table in self.tables.values())
+
+
+def shelf_of(parts: Iterable[Part]) -> Shelf:
+    """Return the columns of some parts.
+
+    Parameters
+    ----------
+    parts : iterable of Part
+        With figures that were checked when they were taken in.
+
+    Returns
+    -------
+    Shelf
+        In their order, kind by kind.
+    """
+    rows: dict[str, list[tuple[Part, dict[str, float]]]] = {kind.key: [] for kind in KINDS}
+    for part in parts:
+        values = {}
+        for name in part.figures:
+            quantity = part.quantity(name)
+            if quantity is not None:
+                values[name] = quantity.value
+        rows[part.kind].append((part, values))
+    return Shelf({kind: table_of(kind, [
+        (p.code, values, dict(p.texts), p.price, p.state, p.on_shelf, p.lead_days) for p, values in found
+    ]) for kind, found in rows.items()})  # fmt: skip
+
+
+# Code, figures in base units, words, price, state, number on the shelf, lead days.
+Row = tuple[str, Mapping[str, float], Mapping[str, str], int | None, str, int, int | None]
+
+
+def table_of(kind: str, rows: list[Row]) -> Table:
+    """Return the columns of rows of one kind.
+
+    Parameters
+    ----------
+    kind : str
+        The kind's key.
+    rows : list
+        Code, figures in base units, words, price, state, on shelf, lead days.
+
+    Returns
+    -------
+    Table
+        In the order of the rows.
+    """
+    nan = float("nan")
+    of_kind = KIND[kind]
+    return Table(
+        kind,
+        [row[0] for row in rows],
+        {d.name: np.array([row[1].get(d.name, nan) for row in rows], float) for d in of_kind.dimensions},
+        {t.name: [row[2].get(t.name, "") for row in rows] for t in of_kind.texts},
+        np.array([-1 if row[3] is None else row[3] for row in rows], np.int64),
+        np.array([row[5] if row[4] in IN_HAND else 0 for row in rows], np.int64),
+        np.array([-1 if row[6] is None else row[6] for row in rows], np.int64),
+    )
+
+
+class Block:
+    """The block that a question is about.
+
+    Raises
+    ------
+    QuantityError
+        If the shelf has no such block, or it lacks a figure without which nothing can
+        be judged.
+    """
+
+    def __init__(self, shelf: Shelf, code: str) -> None:
+        table = shelf.tables["block"]
+        row = table.place.get(code)
+        if row is None:
+            raise QuantityError(f"the block {code!r}", "the code of a block on the shelf")
+        self.code, self.row = code, row
+        self.values = {name: float(column[row]) for name, column in table.values.items()}
+        self.words = {name: words[row] for name, words in table.words.items()}
+        self.numbers = {name: float(table.column(name, shelf.numbers)[row]) for name in self.words}
+        missing = [n for n in KIND["block"].needed if np.isnan(self.values.get(n, self.numbers.get(n, 0.0)))]
+        if missing:
+            names = ", ".join(name.replace("_", " ") for name in missing)
+            raise QuantityError(f"the block {code} without {names}", "a block with those figures")
+        self.cylinders, self.banks = int(self.values["cylinders"]), int(self.values["banks"])
+
+    def number(self, name: str) -> float:
+        """Return a figure, or a word as its number; NaN where not known."""
+        return self.values[name] if name in self.values else self.numbers[name]
+
+    def look(self, name: str) -> float | str | None:
+        """Return a figure or a word; None where not known."""
+        if name in self.words:
+            return self.words[name] or None
+        value = self.values[name]
+        return None if np.isnan(value) else value

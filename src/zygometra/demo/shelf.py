@@ -1,0 +1,344 @@
+"""A made-up shelf of any size: engine families that never were, and parts that nearly fit them.
+
+The same number and seed give the same shelf. Our five families come first, the rest are
+drawn; most parts suit their family, some are off by a step (a pin, a journal, a bolt
+pattern, a figure not known), as on any real shelf.
+"""
+
+from __future__ import annotations
+
+import random
+from dataclasses import dataclass
+from typing import Any
+
+from zygometra.core.mix.parts import Part
+
+_SHARES = {"crank": 0.17, "rod": 0.20, "piston": 0.25, "gasket": 0.12, "head": 0.11, "bearing": 0.05,
+           "ring_set": 0.05, "pushrod": 0.02, "fastener": 0.02}  # fmt: skip
+_SUPPLIERS = ("Fenwright Supply", "Cold Harbour Castings", "Marlbeck Forge", "Tidewell Pistons",
+              "Osier & Daughter", "North Quay Spares", "the back shelf")  # fmt: skip
+_ROOTS = ("Ald", "Brock", "Cald", "Dun", "Eller", "Fen", "Gar", "Hax", "Ing", "Kel", "Lor", "Mire", "Nar", "Orr",
+          "Penn", "Rud", "Scar", "Thorn", "Ulv", "Wend", "Yar", "Zel")  # fmt: skip
+_ENDS = ("beck", "dale", "fold", "gill", "holm", "keld", "mere", "ness", "rigg", "thwaite", "wick", "wray")
+_JOURNALS = (38.0, 42.0, 45.0, 48.0, 50.0, 52.0, 54.0, 57.0, 60.0)
+_MAINS = (48.0, 52.0, 55.0, 58.0, 60.0, 63.5, 66.0, 70.0)
+_PINS = (18.0, 20.0, 21.0, 22.0, 23.0, 24.0, 25.0, 27.0)
+_WIDTHS = (20.5, 22.2, 24.2, 26.0, 28.5)
+
+
+@dataclass(frozen=True, slots=True)
+class _Family:
+    name: str
+    layout: str
+    cylinders: int
+    banks: int
+    height: float
+    bore: float
+    stroke: float
+    rod: float
+    compression: float
+    crown: float
+    thickness: float
+    chamber: float
+    journal: float
+    width: float
+    main: float
+    thrust: float
+    pin: float
+    snout: float
+    seal: float
+    flange: str
+    balance: str
+    trigger: str
+    pattern: str
+    inch: bool = False
+
+
+_OURS = (
+    _Family("Tarnbeck", "inline", 4, 1, 225.4, 92.0, 86.0, 148.0, 34.2, 4.5, 1.2, 52.0, 50.0, 24.2, 60.0, 28.0, 22.0,
+            32.0, 84.0, "6 bolt", "internal", "24 teeth", "TB-10"),
+    _Family("Quillon", "vee", 8, 2, 239.4, 99.0, 88.0, 154.0, 40.6, -6.2, 1.04, 66.0, 54.0, 22.2, 66.0, 31.0, 24.0,
+            35.0, 92.0, "8 bolt", "external", "36 teeth", "QN-17"),
+    _Family("Veldrin", "inline", 6, 1, 245.1, 88.0, 100.0, 154.94, 39.93, 15.1, 1.12, 58.5, 52.0, 26.0, 63.5, 30.0,
+            23.0, 34.0, 88.0, "6 bolt", "internal", "none", "VD-14", True),
+    _Family("Pellam", "inline", 1, 1, 158.0, 80.0, 79.5, 95.0, 23.61, -11.5, 0.8, 54.0, 38.0, 20.5, 48.0, 24.0, 18.0,
+            25.0, 60.0, "taper", "internal", "none", "PL-4"),
+    _Family("Ottermoor", "flat", 4, 2, 201.3, 85.5, 69.0, 131.0, 35.6, 0.0, 0.9, 45.0, 50.0, 22.2, 55.0, 26.0, 22.0,
+            30.0, 80.0, "5 bolt", "internal", "24 teeth", "OM-8"),
+)  # fmt: skip
+
+
+def _families(rng: random.Random, parts: int) -> list[_Family]:
+    found = list(_OURS)
+    names = [root + end for root in _ROOTS for end in _ENDS]
+    rng.shuffle(names)
+    for name in names[: max(round(4 * parts**0.25) - len(found), 1)]:
+        layout, cylinders = rng.choice((("inline", 4), ("inline", 4), ("inline", 6), ("inline", 3), ("vee", 8),
+                                        ("vee", 6), ("flat", 4)))  # fmt: skip
+        bore, stroke = rng.randrange(700, 1060, 5) / 10, rng.randrange(660, 1060, 5) / 10
+        rod = round(stroke * rng.uniform(1.5, 1.85), 1)
+        compression = round(bore * rng.uniform(0.33, 0.44), 1)
+        thickness = rng.choice((0.8, 1.0, 1.2, 1.3, 1.5))
+        height = round(stroke / 2 + rod + compression + rng.uniform(0.05, 0.6), 1)
+        crown = round(rng.choice((0.0, 0.0, rng.uniform(2, 16), -rng.uniform(2, 10))), 1)
+        swept = 0.7854 * bore * bore * stroke / 1000
+        room = (
+            swept / rng.uniform(7.6, 9.6)
+            - crown
+            - 0.7854 * bore * bore * (height - stroke / 2 - rod - compression + thickness) / 1000
+        )
+        found.append(_Family(
+            name, layout, cylinders, 1 if layout == "inline" else 2, height, bore, stroke, rod, compression, crown,
+            thickness, round(max(room, 18.0), 1), rng.choice(_JOURNALS), rng.choice(_WIDTHS), rng.choice(_MAINS),
+            rng.choice((24.0, 26.0, 28.0, 30.0, 31.0)), rng.choice(_PINS), rng.choice((25.0, 28.0, 30.0, 32.0, 35.0)),
+            rng.choice((70.0, 80.0, 84.0, 88.0, 92.0)), rng.choice(("5 bolt", "6 bolt", "8 bolt")),
+            rng.choice(("internal", "internal", "external")), rng.choice(("24 teeth", "36 teeth", "none")),
+            f"{name[:2].upper()}-{rng.choice((10, 12, 14, 17))}",
+        ))  # fmt: skip
+    return found
+
+
+def demo_shelf(parts: int, seed: int) -> list[Part]:
+    """Return a made-up shelf.
+
+    Parameters
+    ----------
+    parts : int
+        How many, 60 or more.
+    seed : int
+        Of the draw.
+
+    Returns
+    -------
+    list of Part
+        About so many parts: a block for each family, and the rest in the shares of a
+        usual shelf.
+
+    Raises
+    ------
+    ValueError
+        With fewer than 60 parts: there is no shelf to speak of.
+    """
+    if parts < 60:
+        raise ValueError(f"{parts} parts; at least 60 are wanted")
+    rng = random.Random(seed)
+    families = _families(rng, parts)
+    made = [_block(family, number) for number, family in enumerate(families, 1)]
+    rest = parts - len(made)
+    makers = {"crank": _crank, "rod": _rod, "piston": _piston, "gasket": _gasket, "head": _head,
+              "bearing": _bearing, "ring_set": _ring_set, "pushrod": _pushrod, "fastener": _fastener}  # fmt: skip
+    total = sum(_SHARES.values())
+    for kind, share in _SHARES.items():
+        for number in range(1, round(rest * share / total) + 1):
+            # Each family has its own part first; then they come as they come.
+            family = families[number - 1] if number <= len(families) else _drawn(rng, families)
+            made.append(makers[kind](rng, family, number, number <= len(families)))
+    return made
+
+
+def _drawn(rng: random.Random, families: list[_Family]) -> _Family:
+    """Our own five turn up more often than the rest."""
+    return rng.choice(families[:5]) if rng.random() < 0.25 else rng.choice(families)
+
+
+def _length(rng: random.Random, value: float, family: _Family, tolerance: float) -> Any:
+    """A length as catalogues, drawings and benches give it."""
+    basis = rng.choices(("catalogue", "advertised", "measured", "assumed"), (68, 10, 20, 2))[0]
+    if basis == "measured":
+        read = value + rng.gauss(0, tolerance / 3)
+        return {"value": round(read, 3), "unit": "mm", "basis": "measured", "plus_minus": 0.01}
+    if family.inch:
+        return {"value": round(value / 25.4, 4), "unit": "in", "basis": basis}
+    if rng.random() < 0.5:
+        return {"value": round(value, 3), "unit": "mm", "basis": basis, "plus_minus": tolerance}
+    return {"value": round(value, 3), "unit": "mm", "basis": basis}
+
+
+def _volume(rng: random.Random, value: float) -> Any:
+    if rng.random() < 0.25:
+        return {"unit": "cc", "basis": "measured",
+                "readings": [round(value + rng.gauss(0, 0.12), 1) for _ in range(3)], "resolution": 0.1}  # fmt: skip
+    basis = rng.choice(("catalogue", "advertised"))
+    return {"value": round(value, 1), "unit": "cc", "basis": basis, "plus_minus": rng.choice((0.5, 0.8, 1.0))}
+
+
+def _stock(rng: random.Random, kind: str, number: int, name: str, price: float, figures: dict[str, Any],
+           texts: dict[str, str], pieces: int) -> Part:  # fmt: skip
+    state = rng.choices(("idea", "ordered", "received", "measured", "accepted"), (86, 3, 3, 4, 4))[0]
+    on_shelf = (
+        rng.choice((pieces, pieces, max(pieces - 1, 1)))
+        if state in ("received", "measured", "accepted")
+        else 0
+    )
+    prefix = {"crank": "CR", "rod": "RD", "piston": "PS", "gasket": "GS", "head": "HD", "bearing": "BR",
+              "ring_set": "RS", "pushrod": "PR", "fastener": "FS"}[kind]  # fmt: skip
+    # Now and then a figure is not known.
+    if rng.random() < 0.03 and figures:
+        figures = {k: v for k, v in figures.items() if k != rng.choice(sorted(figures))}
+    cents = round(price * rng.uniform(0.8, 1.35) * 20) * 5
+    return Part(kind, f"{prefix}-{number:05d}", name, figures, texts, rng.choice(_SUPPLIERS), cents, state, on_shelf,
+                rng.choice((2, 5, 7, 10, 14, 21, 30, 60)))  # fmt: skip
+
+
+def _block(f: _Family, number: int) -> Part:
+    def drawn(value: float, tolerance: float) -> dict[str, Any]:
+        return {"value": value, "unit": "mm", "basis": "catalogue", "plus_minus": tolerance}
+
+    figures: dict[str, Any] = {
+        "deck_height": drawn(f.height, 0.1),
+        "bore": drawn(f.bore, 0.02),
+        "largest_bore": f"{f.bore + 1.5} mm",
+        "cylinders": f.cylinders,
+        "banks": f.banks,
+        "main_diameter": f"{f.main} mm",
+        "thrust_width": f"{f.thrust} mm",
+        "snout_diameter": f"{f.snout} mm",
+        "seal_diameter": f"{f.seal} mm",
+        "swing_room": f"{_counterweight(f) + 4.0:.1f} mm",
+        "big_end_room": f"{f.stroke / 2 + 0.72 * f.journal + 9.0:.1f} mm",
+    }
+    texts = {"head_pattern": f.pattern, "flange": f.flange, "balance": f.balance, "trigger": f.trigger,
+             "layout": f.layout, "family": f.name}  # fmt: skip
+    return Part(
+        "block", f"BL-{number:03d}", f"{f.name} block", figures, texts, "the back shelf", 0, "accepted", 1, 0
+    )
+
+
+def _counterweight(f: _Family) -> float:
+    """A counterweight that clears the skirt of the family's own piston at the bottom."""
+    return f.rod - f.stroke / 2 - 0.33 * f.bore - 3.0
+
+
+def _crank(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+    step = 0.0 if own else rng.choice((0, 0, 0, 0, 2, 4, 6, 8, 10, 12, -4, -6))
+    stroke = f.stroke + step
+    journal = f.journal if own or rng.random() < 0.75 else rng.choice(_JOURNALS)
+    main = f.main if own or rng.random() < 0.85 else rng.choice(_MAINS)
+    figures = {
+        "stroke": _length(rng, stroke, f, 0.05),
+        "pin_diameter": f"{journal} mm",
+        "pin_width": f"{f.width if own or rng.random() < 0.9 else rng.choice(_WIDTHS)} mm",
+        "main_diameter": f"{main} mm",
+        "thrust_width": f"{f.thrust if own or rng.random() < 0.9 else f.thrust - 0.8} mm",
+        "snout_diameter": f"{f.snout if own or rng.random() < 0.85 else f.snout + 3} mm",
+        "seal_diameter": f"{f.seal if own or rng.random() < 0.85 else f.seal + 4} mm",
+        "counterweight_radius": f"{_counterweight(f) + (0 if own else rng.choice((0, 0, 1.5, 3.5))):.1f} mm",
+        "weight": f"{round(120 * stroke + rng.uniform(-800, 800))} g",
+    }
+    texts = {
+        "flange": f.flange if own or rng.random() < 0.9 else rng.choice(("5 bolt", "6 bolt", "8 bolt")),
+        "balance": f.balance if own or rng.random() < 0.9 else rng.choice(("internal", "external")),
+        "trigger": f.trigger if own or rng.random() < 0.85 else rng.choice(("24 teeth", "36 teeth", "none")),
+    }
+    return _stock(
+        rng,
+        "crank",
+        number,
+        f"{f.name} crank {stroke:g}",
+        380 + 14 * abs(step) + 60 * f.cylinders,
+        figures,
+        texts,
+        1,
+    )
+
+
+def _rod(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+    length = f.rod + (0.0 if own else rng.choice((0, 0, 0, 1, 2, 3, 5, -1, -2, -3, -5, -8)))
+    material = rng.choices(("steel", "titanium", "aluminium"), (90, 3, 7))[0] if not own else "steel"
+    journal = f.journal if own or rng.random() < 0.7 else rng.choice(_JOURNALS)
+    pin = f.pin if own or rng.random() < 0.75 else rng.choice(_PINS)
+    figures = {
+        "length": _length(rng, length, f, 0.03),
+        "journal_diameter": f"{journal} mm",
+        "big_end_width": f"{(f.width if own or rng.random() < 0.85 else rng.choice(_WIDTHS)) - 0.2:.1f} mm",
+        "pin_bore": f"{pin} mm",
+        "big_end_radius": f"{0.72 * journal:.1f} mm",
+        "weight": f"{round(4.1 * length + rng.uniform(-30, 30))} g",
+    }
+    price = {"steel": 42.0, "titanium": 210.0, "aluminium": 88.0}[material]
+    return _stock(
+        rng, "rod", number, f"{f.name} rod {length:g}", price, figures, {"material": material}, f.cylinders
+    )
+
+
+def _piston(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+    over = 0.0 if own else rng.choice((0, 0, 0.25, 0.5, 0.5, 1.0, 1.0, 1.5, 2.0))
+    height = f.compression + (
+        0.0 if own else rng.choice((0, 0, -1, -2, -3, -4, -5, 1, 2, rng.uniform(-6, 3)))
+    )
+    crown = f.crown if own else rng.choice((f.crown, 0.0, 3.0, 6.0, 9.0, 14.0, 18.0, -4.0, -8.0))
+    pin = f.pin if own or rng.random() < 0.8 else rng.choice(_PINS)
+    bore = f.bore + over
+    figures = {
+        "compression_height": _length(rng, height, f, 0.03),
+        "crown_volume": _volume(rng, crown) if crown else "0 cc",
+        "bore": f"{bore:g} mm",
+        "pin_diameter": f"{pin} mm",
+        "pin_bore": f"{pin if rng.random() < 0.96 else pin - 0.2:g} mm",
+        "dome_height": f"{max(-crown, 0) * 0.8:.1f} mm",
+        "skirt_length": f"{0.33 * bore:.1f} mm",
+        "top_land_height": f"{rng.choice((5.0, 6.0, 7.0))} mm",
+        "top_land_diameter": f"{bore - 0.6:.1f} mm",
+        "dish_area": f"{round(200 * crown) if crown > 0 else 0} mm2",
+        "weight": f"{round(5.2 * bore + rng.uniform(-25, 25))} g",
+    }
+    kind = "dish" if crown > 0 else "dome" if crown < 0 else "flat"
+    return _stock(rng, "piston", number, f"{f.name} piston {bore:g}/{height:.1f} {kind}", 34 + 0.3 * abs(crown), figures,
+                  {"crown": kind}, f.cylinders)  # fmt: skip
+
+
+def _gasket(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+    thickness = (
+        f.thickness if own else rng.choice((0.6, 0.7, 0.8, 0.9, 1.0, 1.02, 1.1, 1.2, 1.3, 1.5, 1.75, 2.0))
+    )
+    material = rng.choice(("composite", "layered steel", "copper"))
+    figures = {
+        "thickness": {"value": thickness, "unit": "mm", "basis": "catalogue", "plus_minus": 0.03},
+        "bore": f"{f.bore + (1.6 if own else rng.choice((1.0, 1.6, 2.0, 3.0))):g} mm",
+    }
+    return _stock(rng, "gasket", number, f"{f.name} gasket {thickness:g} {material}", 28.0, figures,
+                  {"head_pattern": f.pattern, "material": material}, f.banks)  # fmt: skip
+
+
+def _head(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+    chamber = f.chamber + (0.0 if own else rng.choice((0, 0, -3, -6, -9, 3, 6, rng.uniform(-10, 10))))
+    figures = {
+        "chamber_volume": _volume(rng, max(chamber, 12.0)),
+        "opening_area": f"{round(0.62 * 0.7854 * f.bore**2)} mm2",
+        "dome_room": f"{rng.choice((8, 10, 12, 14))} mm",
+        "weight": f"{round(9000 + 900 * f.cylinders)} g",
+    }
+    material = rng.choice(("iron", "aluminium"))
+    return _stock(rng, "head", number, f"{f.name} head {chamber:.1f} {material}", 420.0, figures,
+                  {"head_pattern": f.pattern, "material": material}, f.banks)  # fmt: skip
+
+
+def _bearing(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+    place = "rod" if number % 2 else "main"
+    journal = (
+        (f.journal if place == "rod" else f.main)
+        if own
+        else rng.choice(_JOURNALS if place == "rod" else _MAINS)
+    )
+    return _stock(rng, "bearing", number, f"{place} bearing {journal:g}", 9.0, {"journal": f"{journal} mm"},
+                  {"place": place}, f.cylinders)  # fmt: skip
+
+
+def _ring_set(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+    bore = f.bore + (0.0 if own else rng.choice((0, 0.25, 0.5, 1.0, 1.5)))
+    return _stock(
+        rng, "ring_set", number, f"ring set {bore:g}", 16.0, {"bore": f"{bore:g} mm"}, {}, f.cylinders
+    )
+
+
+def _pushrod(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+    length = round(f.height + rng.choice((-22, -20, -18, -16)), 1)
+    return _stock(rng, "pushrod", number, f"{f.name} pushrods {length:g}", 60.0, {"length": f"{length} mm"},
+                  {"head_pattern": f.pattern}, 1)  # fmt: skip
+
+
+def _fastener(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+    place = rng.choice(("head", "head", "rod", "main")) if not own else "head"
+    words = {"place": place} | ({"head_pattern": f.pattern} if place == "head" else {})
+    return _stock(rng, "fastener", number, f"{f.name} {place} bolts", 75.0, {"diameter": f"{rng.choice((8, 10, 11, 12))} mm"},
+                  words, 1)  # fmt: skip

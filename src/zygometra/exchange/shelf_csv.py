@@ -1,0 +1,422 @@
+"""The shelf as CSV: one table a kind, a row a part, units in the header or in the cell.
+
+Columns are named as the dimensions are, ``stroke`` or ``stroke [mm]``; what belongs to
+one figure stands in columns of its own, ``stroke basis``, ``stroke ±``, ``stroke u``,
+``stroke readings``. Every fault has its line and column; nothing is taken in unless the
+person says to take the good rows.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
+from zygometra.core.house_rules import BASES
+from zygometra.core.mix.parts import KIND, KINDS, STATES, Part, PartKind, read_dimension
+from zygometra.core.units import unit_named
+
+MOST_BYTES = 24_000_000
+MOST_ROWS = 60_000
+PLAIN = ("code", "name", "supplier", "price", "state", "on shelf", "lead days", "basis")
+_ASPECTS = {"basis": "basis", "±": "plus_minus", "u": "u", "readings": "readings",
+            "resolution": "resolution", "gauge u": "gauge_u", "each": "each"}  # fmt: skip
+_WRITTEN = {inside: header for header, inside in _ASPECTS.items()}
+_HEADER = re.compile(
+    r"(?P<name>.*?)\s*(?:\[(?P<unit>[^\]]*)\])?\s*(?P<aspect>basis|±|u|readings|resolution|gauge u|each)?"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class RowFault:
+    """One fault of a table: line and column as a spreadsheet counts them, what was found, what is wanted."""
+
+    line: int
+    column: str
+    found: str
+    wanted: str
+
+    def __str__(self) -> str:
+        where = f"line {self.line}" + (f", column {self.column}" if self.column else "")
+        return f"{where}: found {self.found}; wanted {self.wanted}"
+
+
+@dataclass(frozen=True, slots=True)
+class TableRead:
+    """What a table holds: its kind, its good rows, its faults, and how many rows there were."""
+
+    kind: str
+    parts: tuple[Part, ...]
+    faults: tuple[RowFault, ...]
+    rows: int
+
+
+class _Column:
+    """One column of a table: which dimension, word or plain property, in which unit."""
+
+    def __init__(self, header: str, kind: PartKind) -> None:
+        match = _HEADER.fullmatch(header.strip())
+        parts = match.groupdict() if match else {"name": header, "unit": None, "aspect": None}
+        name = (parts["name"] or "").strip().lower()
+        if not name and parts["aspect"] == "basis":
+            name, parts["aspect"] = "basis", None
+        self.header, self.unit, self.aspect = header.strip(), parts["unit"], parts["aspect"]
+        self.name = name if name in PLAIN else name.replace(" ", "_")
+        self.dimension, self.text = kind.dimension(self.name), kind.text(self.name)
+        if self.name not in PLAIN and self.dimension is None and self.text is None:
+            raise QuantityError(f"the column {shown(header)}", f"one of {', '.join(columns_of(kind.key))}")
+        if self.unit is not None:
+            if self.dimension is None:
+                raise QuantityError(f"a unit on the column {shown(header)}", "units on dimensions only")
+            unit_named(self.unit.strip(), self.dimension.kind)
+
+
+def columns_of(kind: str) -> list[str]:
+    """Return the columns a table of a kind may have, aspects of figures aside."""
+    of_kind = KIND[kind]
+    return [*PLAIN, *(t.name for t in of_kind.texts), *(d.name for d in of_kind.dimensions)]
+
+
+def read_table(text: str | bytes, kind: str) -> TableRead:
+    """Read one table.
+
+    Parameters
+    ----------
+    text : str or bytes
+        CSV, UTF-8, comma or semicolon, the first line holds the columns.
+    kind : str
+        Which kind of part its rows are.
+
+    Returns
+    -------
+    TableRead
+        Good rows and faults; a row with a fault is not among the parts.
+    """
+    of_kind = KIND[kind]
+
+    def refused(*faults: RowFault) -> TableRead:
+        return TableRead(kind, (), faults, 0)
+
+    if len(text) > MOST_BYTES:
+        return refused(RowFault(1, "", f"{len(text):,} bytes".replace(",", " "), "at most 24 MB"))
+    try:
+        words = text.decode("utf-8-sig") if isinstance(text, bytes) else text
+    except UnicodeDecodeError:
+        return refused(RowFault(1, "", "bytes that are not text", "a CSV text in UTF-8"))
+    if not words.strip():
+        return refused(
+            RowFault(1, "", "an empty file", f"a table of {of_kind.plural}, its columns in the first line")
+        )
+    if "\x00" in words:
+        return refused(RowFault(1, "", "a nought byte", "a CSV text in UTF-8"))
+    first = words.split("\n", 1)[0]
+    reader = csv.reader(
+        io.StringIO(words, newline=""), delimiter=";" if first.count(";") > first.count(",") else ","
+    )
+    try:
+        headers = next(reader)
+        columns, faults = _columns(headers, of_kind)
+        if faults:
+            return refused(*faults)
+        return _rows(reader, columns, kind)
+    except csv.Error as error:
+        return refused(
+            RowFault(reader.line_num, "", f"a slip in the CSV: {error}", "one row a line, quotes closed")
+        )
+
+
+def _columns(headers: list[str], of_kind: PartKind) -> tuple[list[_Column], list[RowFault]]:
+    columns: list[_Column] = []
+    faults = []
+    for header in headers:
+        try:
+            column = _Column(header, of_kind)
+        except QuantityError as error:
+            faults.append(RowFault(1, header.strip()[:60], error.found, error.wanted))
+            continue
+        if any((c.name, c.aspect) == (column.name, column.aspect) for c in columns):
+            faults.append(RowFault(1, column.header, "the column twice", "each column once"))
+        columns.append(column)
+    if not faults and not any(c.name == "code" for c in columns):
+        faults.append(RowFault(1, "", "no column code", "a code for each part, one of a kind"))
+    return columns, faults
+
+
+def _rows(reader: Iterable[list[str]], columns: list[_Column], kind: str) -> TableRead:
+    parts: list[Part] = []
+    faults: list[RowFault] = []
+    seen: dict[str, int] = {}
+    count = 0
+    for row in reader:
+        line = reader.line_num  # type: ignore[attr-defined]
+        if not any(cell.strip() for cell in row):
+            continue
+        count += 1
+        if count > MOST_ROWS:
+            faults.append(RowFault(line, "", f"more than {MOST_ROWS} rows", "a table of fewer rows"))
+            break
+        if len(row) > len(columns):
+            faults.append(RowFault(line, "", f"{len(row)} cells", f"{len(columns)}, one for each column"))
+            continue
+        part: dict[str, Any] = {}
+        wrong = _checked(row, columns, kind, part)
+        own = [RowFault(line, column.header, error.found, error.wanted) for column, error in wrong]
+        code = part.get("code", "")
+        if code in seen:
+            own.append(
+                RowFault(line, "code", f"{shown(code)} again, as in line {seen[code]}", "a code of its own")
+            )
+        seen.setdefault(code, line)
+        if own:
+            faults += own
+        else:
+            parts.append(Part(kind, **part))
+    return TableRead(kind, tuple(parts), tuple(faults), count)
+
+
+def _checked(
+    row: list[str], columns: list[_Column], kind: str, part: dict[str, Any]
+) -> list[tuple[_Column, QuantityError]]:
+    """Fill ``part`` from a row, and return what is wrong with it."""
+    figures: dict[str, dict[str, Any]] = {}
+    texts: dict[str, str] = {}
+    wrong: list[tuple[_Column, QuantityError]] = []
+    at = {}
+    basis = ""
+    for column, cell in zip(columns, row, strict=False):
+        cell = cell.strip()
+        if not cell and column.name != "code":
+            continue
+        try:
+            if column.name == "basis":
+                basis = _choice(cell, BASES, "basis")
+            elif column.name in PLAIN:
+                name, value = _plain(column.name, cell)
+                part[name] = value
+            elif column.text is not None:
+                texts[column.name] = _word(cell)
+            else:
+                figures.setdefault(column.name, {})[_ASPECTS.get(column.aspect or "", "value")] = (
+                    column,
+                    cell,
+                )
+                at[column.name] = column
+        except QuantityError as error:
+            wrong.append((column, error))
+    typed = {}
+    for name, aspects in figures.items():
+        try:
+            typed[name] = _figure(aspects, basis)
+            read_dimension(kind, name, typed[name])
+        except QuantityError as error:
+            wrong.append((at[name], error))
+    if "code" not in part and not any(column.name == "code" for column, _ in wrong):
+        column = next(c for c in columns if c.name == "code")
+        wrong.append((column, QuantityError("nothing", "a code for the part, one of a kind")))
+    part |= {"figures": typed, "texts": texts}
+    return wrong
+
+
+def _figure(aspects: Mapping[str, tuple[_Column, str]], basis: str) -> Any:
+    """The typed form of one figure, as in a build file."""
+    out: dict[str, Any] = {}
+    for inside, (column, cell) in aspects.items():
+        if inside == "readings":
+            out[inside] = [
+                _cell(column, one.strip()) for one in cell.split(";" if ";" in cell else " ") if one.strip()
+            ]
+        elif inside == "basis":
+            out[inside] = _choice(cell, BASES, "basis")
+        elif inside == "each":
+            out[inside] = _choice(cell, ("yes", "no"), "each") == "yes"
+        else:
+            out[inside] = _cell(column, cell)
+    if set(out) == {"value"} and not basis:
+        return out["value"]
+    if basis and "basis" not in out:
+        out["basis"] = basis
+    return out
+
+
+def _cell(column: _Column, cell: str) -> Any:
+    """A cell as typed: a number where it is one, with the column's unit where that has one."""
+    if re.fullmatch(r"[-−+]?(\d+\.?\d*|\.\d+)", cell):
+        number = float(cell.replace("−", "-"))
+        plain = int(number) if number == int(number) and "." not in cell else number
+        return f"{cell} {column.unit.strip()}" if column.unit else plain
+    if column.unit and re.fullmatch(r"[-−+]?[\d.,/ -]*\d[\d.,/ -]*", cell):
+        return f"{cell} {column.unit.strip()}"
+    return cell
+
+
+def _choice(cell: str, choices: tuple[str, ...], what: str) -> str:
+    if cell.lower() not in choices:
+        raise QuantityError(shown(cell), f"a {what}: one of {', '.join(choices)}")
+    return cell.lower()
+
+
+def _word(cell: str) -> str:
+    if len(cell) > 80 or any(ord(c) < 32 for c in cell):
+        raise QuantityError(shown(cell), "a word of up to 80 characters")
+    return cell
+
+
+def _plain(name: str, cell: str) -> tuple[str, Any]:
+    if name == "state":
+        return "state", _choice(cell, STATES, "state")
+    if name == "price":
+        return "price", read_price(cell)
+    if name in ("on shelf", "lead days"):
+        if not cell.isdecimal() or len(cell) > 5:
+            raise QuantityError(shown(cell), "a whole number, such as 4")
+        return name.replace(" ", "_"), int(cell)
+    if name == "code" and not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9._/-]{0,39}", cell):
+        raise QuantityError(
+            shown(cell), "a code of letters, digits, point and dash, up to 40, such as CR-104"
+        )
+    return name, _word(cell)
+
+
+def read_price(text: str) -> int:
+    """Return a price in hundredths of the shop's money.
+
+    Parameters
+    ----------
+    text : str
+        Such as ``129.50`` or ``129,5``.
+
+    Returns
+    -------
+    int
+        Hundredths.
+
+    Raises
+    ------
+    QuantityError
+        If it is not an amount of nought to ten million.
+
+    Examples
+    --------
+    >>> read_price("129,5")
+    12950
+    """
+    if not re.fullmatch(r"\d{1,8}([.,]\d{1,2})?", text.strip()) or float(text.replace(",", ".")) > 1e7:
+        raise QuantityError(shown(text), "a price such as 129.50")
+    return round(float(text.replace(",", ".")) * 100)
+
+
+# -- writing ---------------------------------------------------------------------------
+
+
+def write_table(parts: Iterable[Part], kind: str) -> str:
+    """Return a table of parts of one kind, figures as they were typed.
+
+    Parameters
+    ----------
+    parts : iterable of Part
+        Of that kind.
+    kind : str
+        The kind.
+
+    Returns
+    -------
+    str
+        CSV; :func:`read_table` reads the same parts back.
+    """
+    rows = [_written(part) for part in parts]
+    names = [n for n in columns_of(kind) if n != "basis"]
+    used = {name for row in rows for name in row}
+    ordered = [
+        full
+        for name in names
+        for full in (name, *(f"{name} {aspect}" for aspect in _ASPECTS))
+        if full in used or full in ("code", "name")
+    ]
+    out = io.StringIO(newline="")
+    writer = csv.DictWriter(out, ordered, lineterminator="\n")
+    writer.writeheader()
+    writer.writerows(rows)
+    return out.getvalue()
+
+
+def _written(part: Part) -> dict[str, str]:
+    row = {"code": part.code, "name": part.name, "supplier": part.supplier, "state": part.state}
+    if part.price is not None:
+        row["price"] = f"{part.price / 100:.2f}"
+    if part.on_shelf:
+        row["on shelf"] = str(part.on_shelf)
+    if part.lead_days is not None:
+        row["lead days"] = str(part.lead_days)
+    row |= {name: word for name, word in part.texts.items() if word}
+    for name, typed in part.figures.items():
+        if not isinstance(typed, Mapping):
+            row[name] = str(typed)
+            continue
+        unit = f" {typed['unit']}" if typed.get("unit") else ""
+        for inside, value in typed.items():
+            if inside == "unit":
+                continue
+            header = name if inside == "value" else f"{name} {_WRITTEN[inside]}"
+            if inside == "readings":
+                row[header] = "; ".join(_with_unit(one, unit) for one in value)
+            elif inside == "each":
+                row[header] = "yes" if value else "no"
+            else:
+                row[header] = str(value) if inside == "basis" else _with_unit(value, unit)
+    return {key: value for key, value in row.items() if value}
+
+
+def _with_unit(value: Any, unit: str) -> str:
+    return f"{value}{unit}" if isinstance(value, (int, float)) else str(value)
+
+
+# -- a folder of tables -----------------------------------------------------------------
+
+
+def read_folder(folder: Path) -> list[Part]:
+    """Read the tables of a folder: ``blocks.csv``, ``cranks.csv`` and so on; a missing one is empty.
+
+    Parameters
+    ----------
+    folder : Path
+        Where they lie.
+
+    Returns
+    -------
+    list of Part
+        All parts.
+
+    Raises
+    ------
+    BuildFaults
+        With every fault of every table; nothing is taken in part.
+    """
+    if not folder.is_dir():
+        raise BuildFaults([Fault("$", f"no folder {folder}", "a folder of CSV tables")])
+    parts: list[Part] = []
+    faults: list[Fault] = []
+    for kind in KINDS:
+        file = folder / file_name(kind.key)
+        if not file.exists():
+            continue
+        with file.open("rb") as opened:
+            read = read_table(opened.read(MOST_BYTES + 1), kind.key)
+        parts += read.parts
+        faults += [Fault(f"{file.name}, line {f.line}{', column ' + f.column if f.column else ''}", f.found, f.wanted)
+                   for f in read.faults]  # fmt: skip
+    if faults:
+        raise BuildFaults(faults)
+    if not parts:
+        names = ", ".join(file_name(kind.key) for kind in KINDS)
+        raise BuildFaults([Fault("$", f"no table in {folder}", f"some of {names}")])
+    return parts
+
+
+def file_name(kind: str) -> str:
+    """Return the file of a kind's table, such as ``ring-sets.csv``."""
+    return KIND[kind].plural.replace(" ", "-") + ".csv"
