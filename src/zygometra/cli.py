@@ -61,21 +61,83 @@ def _parser() -> argparse.ArgumentParser:
     explain.add_argument("--now", action="store_true", help="as it stands, without what is planned")
     explain.add_argument("--inch", action="store_true", help="inches and thou first")
     explain.set_defaults(run=_explain)
+    mix = commands.add_parser("mix", help="print the best combinations of a shelf for one block as JSON")
+    mix.add_argument("question", help="a question file, or - for standard input")
+    mix.add_argument("--shelf", required=True, metavar="FOLDER", help="the shelf as CSV tables")
+    mix.add_argument("--rules", metavar="FILE", help="the shop's own rules of fit, as JSON")
+    mix.set_defaults(run=_mix)
+    demo = commands.add_parser("demo-shelf", help="write a made-up shelf as CSV tables")
+    demo.add_argument("--parts", type=int, default=400, help="how many parts, 60 or more (default: 400)")
+    demo.add_argument("--seed", type=int, default=7, help="of the draw (default: 7)")
+    demo.add_argument("--to", default="shelf", metavar="FOLDER", help="where to write (default: shelf)")
+    demo.set_defaults(run=_demo_shelf)
     return parser
+
+
+def _text(name: str, most: int, wanted: str) -> bytes:
+    """The bytes of a file or of standard input, one more than is allowed at the most."""
+    if name == "-":
+        return sys.stdin.buffer.read(most + 1)
+    try:
+        with Path(name).open("rb") as file:
+            return file.read(most + 1)
+    except OSError as error:
+        reason = (error.strerror or "an error").lower()
+        raise BuildFaults([Fault("$", f"{reason}: {name}", wanted)]) from None
+
+
+def _mix(options: argparse.Namespace) -> str:
+    from zygometra.core.errors import QuantityError
+    from zygometra.core.mix.rules import USUAL, rules_from_data
+    from zygometra.core.mix.shelf import shelf_of
+    from zygometra.exchange.build_file import MOST_BYTES, document_from_text
+    from zygometra.exchange.mix_file import answer_document, read_question, to_json
+    from zygometra.exchange.shelf_csv import read_folder
+
+    question, counted = read_question(_text(options.question, MOST_BYTES, "a question file that can be read"))
+    rules = USUAL
+    if options.rules:
+        data = document_from_text(_text(options.rules, MOST_BYTES, "a file of rules that can be read"))
+        try:
+            rules = rules_from_data(data)
+        except QuantityError as error:
+            raise BuildFaults([Fault(options.rules, error.found, error.wanted)]) from None
+    parts = read_folder(Path(options.shelf))
+    by_code = {(part.kind, part.code): part for part in parts}
+    try:
+        answer = answer_document(
+            shelf_of(parts), rules, question, counted, lambda kind, code: by_code[kind, code]
+        )
+    except QuantityError as error:
+        raise BuildFaults([Fault("block", error.found, error.wanted)]) from None
+    return to_json(answer)
+
+
+def _demo_shelf(options: argparse.Namespace) -> str:
+    from zygometra.core.mix.parts import KINDS
+    from zygometra.demo.shelf import demo_shelf
+    from zygometra.exchange.shelf_csv import file_name, write_table
+
+    try:
+        parts = demo_shelf(options.parts, options.seed)
+    except ValueError as error:
+        raise BuildFaults([Fault("--parts", str(error).split(";")[0], str(error).split("; ")[1])]) from None
+    folder = Path(options.to)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for kind in KINDS:
+            table = write_table((part for part in parts if part.kind == kind.key), kind.key)
+            (folder / file_name(kind.key)).write_text(table, encoding="utf-8")
+    except OSError as error:
+        reason = (error.strerror or "an error").lower()
+        raise BuildFaults([Fault("--to", f"{reason}: {folder}", "a folder that can be written")]) from None
+    return f"{len(parts)} parts in {folder}"
 
 
 def _build(name: str) -> Build:
     from zygometra.exchange.build_file import MOST_BYTES, build_from_text
 
-    if name == "-":
-        text = sys.stdin.buffer.read(MOST_BYTES + 1)
-    else:
-        try:
-            with Path(name).open("rb") as file:
-                text = file.read(MOST_BYTES + 1)
-        except OSError as error:
-            reason = (error.strerror or "an error").lower()
-            raise BuildFaults([Fault("$", f"{reason}: {name}", "a build file that can be read")]) from None
+    text = _text(name, MOST_BYTES, "a build file that can be read")
     return build_from_text(text)[1]
 
 

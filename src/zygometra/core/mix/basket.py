@@ -1,0 +1,107 @@
+"""What a recipe wants to be built: its parts, and what belongs to them; how many, and what is there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from .parts import KIND, MAKING, Part, needed_of
+from .recipe import Recipe
+from .shelf import Block
+
+# What belongs to the parts: kind, what it is for, the word it must bear, and the measures
+# that must be the same on both sides to within so many mm.
+_BELONGS: tuple[tuple[str, str, tuple[str, str], tuple[tuple[str, str], ...], float], ...] = (
+    ("bearing", "rod bearings", ("place", "rod"), (("journal", "rod.journal_diameter"),), 0.02),
+    ("bearing", "main bearings", ("place", "main"), (("journal", "block.main_diameter"),), 0.02),
+    ("ring_set", "ring sets", ("", ""), (("bore", "piston.bore"),), 0.05),
+    ("fastener", "head bolts", ("place", "head"), (), 0.0),
+    ("pushrod", "pushrods, length to be measured", ("", ""), (), 0.0),
+)  # fmt: skip
+_BY_PATTERN = ("fastener", "pushrod")
+
+
+@dataclass(frozen=True, slots=True)
+class Item:
+    """One line of a basket.
+
+    ``part`` is None where the shelf has nothing that suits; ``to_buy`` is how many are
+    still wanted, ``cost`` what those cost in hundredths (None where not known).
+    """
+
+    what: str
+    part: Part | None
+    needed: int
+    on_shelf: int
+    to_buy: int
+    cost: int | None
+    lead_days: int | None
+
+
+def basket(recipe: Recipe, block: Block, supporting: Iterable[Part]) -> tuple[Item, ...]:
+    """Return everything to buy or to find for a recipe.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        In full.
+    block : Block
+        Its block.
+    supporting : iterable of Part
+        Bearings, ring sets, fasteners, pushrods of the shelf.
+
+    Returns
+    -------
+    tuple of Item
+        The five parts, then what belongs to them: in hand before cheapest.
+    """
+    items = [
+        _item(KIND[kind].label, recipe.parts[kind], needed_of(kind, block.cylinders, block.banks))
+        for kind in MAKING
+    ]
+    known = list(supporting)
+    for kind, what, (word, wanted), same, within in _BELONGS:
+        suits = [p for p in known if p.kind == kind and (not word or p.texts.get(word) == wanted)
+                 and _matches(p, recipe.parts, same, within)]  # fmt: skip
+        needed = needed_of(kind, block.cylinders, block.banks)
+        if kind == "bearing" and wanted == "main":
+            needed = block.cylinders // block.banks + 1
+        best = min(
+            suits,
+            key=lambda p: (p.in_hand < needed, p.price if p.price is not None else 10**9, p.code),
+            default=None,
+        )
+        items.append(_item(what, best, needed))
+    return tuple(items)
+
+
+def _matches(part: Part, parts: Mapping[str, Part], same: tuple[tuple[str, str], ...], within: float) -> bool:
+    if part.kind in _BY_PATTERN and part.texts.get("head_pattern") != parts["block"].texts.get(
+        "head_pattern"
+    ):
+        return False
+    for own, place in same:
+        kind, _, name = place.partition(".")
+        mine, theirs = part.quantity(own), parts[kind].quantity(name)
+        if mine is None or theirs is None or abs(mine.value - theirs.value) > within:
+            return False
+    return True
+
+
+def _item(what: str, part: Part | None, needed: int) -> Item:
+    if part is None:
+        return Item(what, None, needed, 0, needed, None, None)
+    to_buy = max(needed - part.in_hand, 0)
+    cost = None if part.price is None and to_buy else to_buy * (part.price or 0)
+    return Item(what, part, needed, part.in_hand, to_buy, cost, part.lead_days if to_buy else 0)
+
+
+def total_of(items: Iterable[Item]) -> tuple[int, int, bool]:
+    """Return cost in hundredths, the longest lead time in days, and whether all is known."""
+    cost, lead, known = 0, 0, True
+    for item in items:
+        if item.part is None or item.cost is None or (item.to_buy and item.lead_days is None):
+            known = False
+        cost += item.cost or 0
+        lead = max(lead, item.lead_days or 0)
+    return cost, lead, known

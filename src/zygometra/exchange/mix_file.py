@@ -1,0 +1,293 @@
+"""The question to the shelf and its answer, as JSON: open formats, checked like build files."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from zygometra.core.build import Window
+from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
+from zygometra.core.house_rules import rules_for
+from zygometra.core.mix.joins import Bench
+from zygometra.core.mix.judge import judge
+from zygometra.core.mix.parts import MAKING, Part
+from zygometra.core.mix.question import PRIORITIES, WANTED_KEY, Question
+from zygometra.core.mix.reasons import Emptiness, cannot_be_judged, miss_words, why_none
+from zygometra.core.mix.recipe import Recipe, recipe_in_full
+from zygometra.core.mix.rules import FitRules
+from zygometra.core.mix.search import Count, best, count, estimate
+from zygometra.core.mix.shelf import Block, Shelf
+from zygometra.core.quantity import read_quantity
+from zygometra.core.units import Kind
+
+from .build_file import document_from_text
+
+_KEYS = ("format", "version", "name", "block", "windows", "rpm", "priority", "best", "only_in_hand", "machining", "use",
+         "school", "count")  # fmt: skip
+_LENGTHS = ("deck_clearance", "quench")
+MOST_RECIPES = 1000
+
+
+def read_question(text: str | bytes) -> tuple[Question, str]:
+    """Read a question file.
+
+    Parameters
+    ----------
+    text : str or bytes
+        JSON, ``zygometra.mix-question`` version 1.
+
+    Returns
+    -------
+    question : Question
+        With the quench floors of the school it names.
+    count : str
+        ``exact``, ``estimate`` or ``none``: how the recipes are to be counted.
+
+    Raises
+    ------
+    BuildFaults
+        With every fault found, by place.
+    """
+    return question_of(document_from_text(text))
+
+
+def question_of(document: Mapping[str, Any]) -> tuple[Question, str]:
+    """Check a question document and return the question; raises :class:`BuildFaults`."""
+    faults: list[Fault] = []
+
+    def take(key: str, good: Callable[[Any], bool], wanted: str, default: Any) -> Any:
+        value = document.get(key, default)
+        if not good(value):
+            faults.append(Fault(key, shown(value), wanted))
+            return default
+        return value
+
+    for key in document:
+        if key not in _KEYS and not key.startswith("x-"):
+            faults.append(Fault(key, f"the key {shown(key)}", "one of " + ", ".join(_KEYS)))
+    take(
+        "format", lambda v: v == "zygometra.mix-question", "zygometra.mix-question", "zygometra.mix-question"
+    )
+    if document.get("format") is None:
+        faults.append(Fault("format", "nothing", "zygometra.mix-question"))
+    take("version", lambda v: v == 1 and not isinstance(v, bool), "1, the version this reader knows", None)
+    block = take(
+        "block", lambda v: isinstance(v, str) and 0 < len(v) <= 40, "the code of a block, such as BL-001", ""
+    )
+    rpm = take(
+        "rpm", lambda v: _number(v) and 0 < v <= 30000, "a crank speed above nought, up to 30000", 5500.0
+    )
+    priority = take("priority", lambda v: v in PRIORITIES, "one of " + ", ".join(PRIORITIES), "cheapest")
+    most = take("best", lambda v: isinstance(v, int) and not isinstance(v, bool) and 0 < v <= MOST_RECIPES,
+                f"a whole number from 1 to {MOST_RECIPES}", 50)  # fmt: skip
+    only = take("only_in_hand", lambda v: isinstance(v, bool), "true or false", False)
+    school = take("school", lambda v: isinstance(v, str), "a school, such as paper-first", "")
+    counted = take("count", lambda v: v in ("exact", "estimate", "none"), "exact, estimate or none", "exact")
+    machining = take(
+        "machining", lambda v: v is None or _texts(v), "a list of operations; leave it out for all", None
+    )
+    use = take("use", lambda v: isinstance(v, dict) and set(v) <= set(MAKING) and _texts(list(v.values())),
+               "codes by kind: " + ", ".join(MAKING), {})  # fmt: skip
+    windows = _windows(document.get("windows", {}), faults)
+    if faults:
+        raise BuildFaults(faults)
+    rules = rules_for(school)
+    floors = {"": rules.quench_floor("steel")} | {
+        m: rules.quench_floor(m) for m in ("steel", "titanium", "aluminium")
+    }
+    question = Question(block, windows, float(rpm), priority, most, only,
+                        None if machining is None else frozenset(machining), dict(use), floors,
+                        rules["crown_cut_limit"])  # fmt: skip
+    return question, counted
+
+
+def _number(value: Any) -> bool:
+    return isinstance(value, (int, float)) and not isinstance(value, bool) and value == value
+
+
+def _texts(value: Any) -> bool:
+    return isinstance(value, list) and all(isinstance(item, str) for item in value)
+
+
+def _windows(raw: Any, faults: list[Fault]) -> dict[str, Window]:
+    if not isinstance(raw, dict):
+        faults.append(Fault("windows", shown(raw), "windows by result: " + ", ".join(WANTED_KEY)))
+        return {}
+    out = {}
+    for key, edges in raw.items():
+        if key not in WANTED_KEY:
+            faults.append(Fault(f"windows.{key}", f"the key {shown(key)}", "one of " + ", ".join(WANTED_KEY)))
+        elif not isinstance(edges, dict) or not set(edges) <= {"min", "aim", "max"}:
+            faults.append(Fault(f"windows.{key}", shown(edges), "min, aim and max, any of them"))
+        else:
+            read = {name: _edge(key, name, value, faults) for name, value in edges.items()}
+            low, aim, high = read.get("min"), read.get("aim"), read.get("max")
+            given = [v for v in (low, aim, high) if v is not None]
+            if given != sorted(given):
+                faults.append(
+                    Fault(f"windows.{key}", "edges out of order", "min, aim, max from small to large")
+                )
+            out[key] = Window(low, aim, high)
+    return out
+
+
+def _edge(key: str, name: str, value: Any, faults: list[Fault]) -> float | None:
+    try:
+        return edge_of(key, value)
+    except QuantityError as error:
+        faults.append(Fault(f"windows.{key}.{name}", error.found, error.wanted))
+        return None
+
+
+def edge_of(key: str, value: Any) -> float:
+    """Return an edge of a window in base units.
+
+    Parameters
+    ----------
+    key : str
+        The result.
+    value : float or str
+        A bare number in the result's unit; a length or a volume may bear its own.
+
+    Returns
+    -------
+    float
+        In mm, cc, m/s, the shop's money, or a plain ratio.
+
+    Raises
+    ------
+    QuantityError
+        If it cannot be understood or is not possible.
+
+    Examples
+    --------
+    >>> edge_of("quench", "40 thou"), edge_of("cost", 900)
+    (1.016, 900.0)
+    """
+    if key in _LENGTHS:
+        return read_quantity(value, Kind.LENGTH, dimension="target", low=-50, high=200).value
+    if key == "displacement":
+        return read_quantity(value, Kind.VOLUME, dimension="target", low=0, high=5_000_000).value
+    if isinstance(value, str):
+        try:
+            value = float(value.replace(",", "."))
+        except ValueError:
+            raise QuantityError(
+                shown(value), f"a number for the {WANTED_KEY[key].label}, such as 1.7"
+            ) from None
+    low = 1.0 if key == "compression_ratio" else 0.0
+    if not _number(value) or not low <= value <= 1e7:
+        raise QuantityError(shown(value), f"a {WANTED_KEY[key].label} of {low:g} or more")
+    return float(value)
+
+
+# -- the answer -----------------------------------------------------------------------
+
+
+def answer_document(
+    shelf: Shelf, rules: FitRules, question: Question, counted: str, part: Callable[[str, str], Part]
+) -> dict[str, Any]:
+    """Ask the shelf and return the answer as a document.
+
+    Parameters
+    ----------
+    shelf : Shelf
+        The shelf.
+    rules : FitRules
+        In force.
+    question : Question
+        What is asked.
+    counted : str
+        How the recipes are to be counted.
+    part : callable
+        From kind and code to the part with its typed figures.
+
+    Returns
+    -------
+    dict
+        ``zygometra.mix-answer`` version 1.
+
+    Raises
+    ------
+    QuantityError
+        If the shelf has no such block.
+    """
+    block = Block(shelf, question.block)
+    bench = Bench(shelf, block, rules, question)
+    found = best(bench)
+    number = {"exact": count, "estimate": estimate}[counted](bench) if counted != "none" else None
+    recipes = [full_recipe(bench, recipe, part) for recipe in found.recipes]
+    out: dict[str, Any] = {
+        "format": "zygometra.mix-answer", "version": 1, "block": question.block,
+        "count": None if number is None else count_document(number),
+        "recipes": [recipe_document(recipe) for recipe in recipes],
+        "cannot_be_judged": [
+            {"kind": kind, "part": code, "missing": list(missing)} for kind, code, missing in cannot_be_judged(bench)
+        ],
+        "none_because": None,
+    }  # fmt: skip
+    if not recipes:
+        out["none_because"] = _none_document(bench, why_none(bench))
+    return out
+
+
+def full_recipe(bench: Bench, recipe: tuple[int, ...], part: Callable[[str, str], Part]) -> Recipe:
+    """Return one recipe of a bench in full, its parts fetched."""
+    verdict = judge(bench.shelf, bench.block, bench.rules, bench.question, recipe)  # type: ignore[arg-type]
+    parts = {kind: part(kind, bench.shelf.tables[kind].codes[row])
+             for kind, row in zip(MAKING, recipe, strict=True)}  # fmt: skip
+    return recipe_in_full(bench.block, bench.rules, bench.question, verdict,
+                          parts | {"block": part("block", bench.block.code)})  # fmt: skip
+
+
+def count_document(number: Count) -> dict[str, Any]:
+    """Return a count as a document; an estimate with its standard error."""
+    if number.exact:
+        return {"recipes": int(number.recipes), "exact": True}
+    return {"recipes": round(number.recipes), "exact": False, "standard_error": round(number.error)}
+
+
+def recipe_document(recipe: Recipe) -> dict[str, Any]:
+    """Return one recipe as a document, numbers unrounded."""
+    r = recipe.verdict.results
+    assert r is not None
+    return {
+        "parts": {kind: recipe.parts[kind].code for kind in MAKING},
+        "stroke_mm": r.stroke, "bore_mm": r.bore, "crown_cut_mm": r.crown_cut,
+        "deck_clearance_mm": r.deck_clearance, "quench_mm": r.quench,
+        "compression_ratio": r.compression_ratio, "displacement_cc": r.displacement, "rod_ratio": r.rod_ratio,
+        "piston_speed_m_s": r.piston_speed, "clearance_cc": r.clearance_volume, "cost": r.cost / 100,
+        "weight_g": recipe.weight, "u": dict(recipe.u), "crosses": list(recipe.crosses),
+        "machining": [{"operation": step.machining.key, "part": step.machining.part, "pieces": step.pieces,
+                       "cost": step.cost / 100, "says": step.says, "changes": step.machining.changes}
+                      for step in recipe.operations],
+        "to_buy": dict(recipe.to_buy),
+        "not_checked": [{"rule": fit.rule.key, "missing": list(fit.missing)} for fit in recipe.verdict.unchecked],
+    }  # fmt: skip
+
+
+def _none_document(bench: Bench, why: Emptiness) -> dict[str, Any]:
+    nearest = None
+    if why.nearest is not None and why.nearest.verdict.results is not None:
+        r = why.nearest.verdict.results
+        nearest = {
+            "parts": {kind: bench.shelf.tables[kind].codes[row]
+                      for kind, row in zip(MAKING, why.nearest.verdict.recipe, strict=True)},
+            "misses": dict(why.nearest.misses),
+            "says": "; ".join(miss_words(key, by) for key, by in why.nearest.misses.items()),
+            "deck_clearance_mm": r.deck_clearance, "quench_mm": r.quench,
+            "compression_ratio": r.compression_ratio, "displacement_cc": r.displacement, "cost": r.cost / 100,
+        }  # fmt: skip
+    return {
+        "parts": [{"kind": a.kind, "on_shelf": a.on_shelf, "left": a.left,
+                   "refused": dict(a.refused), "missing": dict(a.missing)} for a in why.parts],
+        "pairs_of_crank_and_rod": why.pairs,
+        "without_window": [{"window": o.window, **count_document(o.count)} for o in why.openings],
+        "nearest_miss": nearest,
+    }  # fmt: skip
+
+
+def to_json(document: Mapping[str, Any]) -> str:
+    """Return a document as text."""
+    return json.dumps(document, indent=1, ensure_ascii=False)
