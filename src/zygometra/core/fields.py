@@ -18,6 +18,8 @@ class Field:
 
     ``low`` and ``high`` are the outermost values that any engine from a model to a
     ship's could have, in the kind's base unit: beyond them it is a slip of the pen.
+    ``doubt`` is the name under which the house rules know its doubt, where that is not
+    its own.
     """
 
     part: str
@@ -31,6 +33,7 @@ class Field:
     per_bank: bool = False
     per_cylinder: bool = False
     help: str = ""
+    doubt: str = ""
 
     @property
     def path(self) -> str:
@@ -65,7 +68,7 @@ FIELDS: tuple[Field, ...] = (
     Field("piston", "dish_area", "A_dish", "dish area", _AREA, 0, 2_000_000,
           help="opening of the dish and pockets at the rim"),
     Field("gasket", "thickness", "t", "compressed gasket thickness", _LENGTH, 0, 20, True, True),
-    Field("gasket", "bore", "G", "gasket bore", _LENGTH, 5, 1600, True, True),
+    Field("gasket", "bore", "G", "gasket bore", _LENGTH, 5, 1600, True, True, doubt="gasket_bore"),
     Field("gasket", "opening_area", "A_gasket", "gasket opening area", _AREA, 0, 2_000_000, False,
           True, help="only where the opening is not round; used instead of the gasket bore"),
     Field("head", "chamber_volume", "V_chamber", "chamber volume", _VOLUME, 0, 50000, True,

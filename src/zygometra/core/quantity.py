@@ -160,7 +160,7 @@ def read_field(raw: Any, field: Field, unstated: Unstated = "house") -> Quantity
 
 def dimension_of(field: Field) -> str:
     """Return the name under which the house rules know a field's doubt."""
-    return "gasket_bore" if field.path == "parts.gasket.bore" else field.name
+    return field.doubt or field.name
 
 
 def _read_scalar(raw: Any, kind: Kind) -> Typed:

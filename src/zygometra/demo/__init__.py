@@ -9,9 +9,15 @@ from sqlalchemy.orm import Session
 
 from zygometra.exchange.build_file import build_from_text
 from zygometra.store import builds
-from zygometra.store.tables import BuildRow
+from zygometra.store.shelf import take_in
+from zygometra.store.tables import BuildRow, PartRow
+
+from .shelf import demo_shelf
 
 BUILDS = Path(__file__).parent / "builds"
+
+# The shelf of the demo shop.
+PARTS, SEED = 420, 7
 
 # File, stage, and who brought it in; the last is the one worked on last.
 SHOP = (
@@ -27,7 +33,9 @@ SHOP = (
 
 
 def load_demo(engine: Engine) -> bool:
-    """Fill an empty shop with the demo builds; a shop that has any build is left alone.
+    """Fill an empty shop with the demo builds and an empty shelf with demo parts.
+
+    A shop that has any build keeps its builds alone, a shelf that has any part its parts.
 
     Parameters
     ----------
@@ -41,6 +49,10 @@ def load_demo(engine: Engine) -> bool:
     """
     with Session(engine) as session, session.begin():
         session.execute(text("SELECT pg_advisory_xact_lock(722002)"))
+        if not session.execute(select(func.count()).select_from(PartRow)).scalar_one():
+            take_in(
+                session, demo_shelf(PARTS, SEED), actor="Tove Arkell", says="brought in with the demo shop"
+            )
         if session.execute(select(func.count()).select_from(BuildRow)).scalar_one():
             return False
         for name, stage, who in SHOP:

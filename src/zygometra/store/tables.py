@@ -10,7 +10,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, BigInteger, Column, DateTime, ForeignKey, Index, func
+from sqlalchemy import JSON, BigInteger, Column, DateTime, ForeignKey, Index, UniqueConstraint, func
 from sqlmodel import Field, SQLModel
 
 STAGES = ("on paper", "measuring", "ready to cut", "cut", "signed off", "shelved")
@@ -92,5 +92,71 @@ class HouseRuleRow(SQLModel, table=True):
     id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
     key: str = Field(max_length=80, index=True)
     value: float | None = None
+    at: datetime = Field(sa_column=_moment())
+    actor: str = Field(max_length=80)
+
+
+class PartRow(SQLModel, table=True):
+    """One entry of the parts shelf: figures as typed, and their base values beside for the search."""
+
+    __tablename__ = "part"
+    __table_args__ = (UniqueConstraint("kind", "code", name="part_by_code"),)
+
+    id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
+    kind: str = Field(max_length=20)
+    code: str = Field(max_length=40)
+    name: str = Field(default="", max_length=120)
+    supplier: str = Field(default="", max_length=120)
+    price: int | None = Field(default=None, sa_column=Column(BigInteger))
+    state: str = Field(default="idea", max_length=20)
+    on_shelf: int = 0
+    lead_days: int | None = None
+    typed: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
+    texts: dict[str, str] = Field(sa_column=Column(JSON, nullable=False))
+    base: dict[str, float] = Field(sa_column=Column(JSON, nullable=False))
+    version: int = 1
+    changed_at: datetime = Field(sa_column=_moment())
+    changed_by: str = Field(max_length=80)
+
+
+class PartChangeRow(SQLModel, table=True):
+    """One change of a part: who, when, what it was and what it became. The newest numbers the shelf."""
+
+    __tablename__ = "part_change"
+    __table_args__ = (Index("change_of_part", "kind", "code", "id"),)
+
+    id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
+    kind: str = Field(max_length=20)
+    code: str = Field(max_length=40)
+    at: datetime = Field(sa_column=_moment())
+    actor: str = Field(max_length=80)
+    says: str = Field(max_length=500)
+    before: dict[str, Any] | None = Field(sa_column=Column(JSON))
+    after: dict[str, Any] | None = Field(sa_column=Column(JSON))
+
+
+class FitRulesRow(SQLModel, table=True):
+    """One state of the shop's rules of fit; the newest is in force, no data means the usual ones."""
+
+    __tablename__ = "fit_rules"
+
+    id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
+    at: datetime = Field(sa_column=_moment())
+    actor: str = Field(max_length=80)
+    says: str = Field(max_length=500)
+    data: dict[str, Any] | None = Field(sa_column=Column(JSON))
+
+
+class AcceptanceRow(SQLModel, table=True):
+    """A gate that somebody passed with their name: which, about what, what stood against it, and why."""
+
+    __tablename__ = "acceptance"
+    __table_args__ = (Index("acceptance_about", "gate", "about"),)
+
+    id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
+    gate: int
+    about: str = Field(max_length=400)
+    fails: list[str] = Field(sa_column=Column(JSON, nullable=False))
+    reason: str = Field(max_length=500)
     at: datetime = Field(sa_column=_moment())
     actor: str = Field(max_length=80)

@@ -84,12 +84,14 @@ def _register(app: Flask) -> None:
     from .aim.routes import aim
     from .figures.routes import figures
     from .floor.routes import floor
+    from .mix.routes import mix
     from .record.routes import record
     from .sheet.routes import sheet
+    from .shelf.routes import shelf
     from .shop.routes import shop
     from .stack.routes import stack
 
-    for blueprint in (assets, floor, stack, figures, aim, sheet, record, shop):
+    for blueprint in (assets, floor, stack, figures, aim, sheet, record, shop, shelf, mix):
         app.register_blueprint(blueprint)
 
 

@@ -463,13 +463,13 @@ class Join:
             return
         height = np.array(bench.block.values["deck_height"])
         floors = bench.floors(rows["rod"])
-        # As far up and as far down as grinding and facing could bring it; grinding goes for
-        # the clearance aimed at, where there is one, whatever the gasket.
+        # As far up and as far down as grinding and facing could bring it.
         up: Floats = deck_clearance(height, rows["longest"], rows["length"], rows["height"])
         down: Floats = deck_clearance(height, rows["shortest"], rows["length"], rows["height"])
-        if (aim := bench.question.aim("deck_clearance")) is not None:
-            up = down = np.minimum(np.maximum(aim, up), down)
-        down = self._faced(down, floors)
+        up, down = (
+            self._ground(up, down, floors),
+            self._faced(self._ground(down, up, floors, low=True), floors),
+        )
         of_row, pair = spread(_at(meeting.start, classes), _at(meeting.count, classes))
         thin = (np.maximum(floors, self._low("quench")) - down - HAIR)[of_row]
         start, count = self.gaskets.runs(
@@ -491,24 +491,34 @@ class Join:
             found = self._ruled(self._bounded(found, "gasket"), "gasket")
             yield self._settled(found)
 
-    def _faced(self, clearance: Floats, floors: Floats) -> Floats:
-        """How far down facing could bring a piston that is wanted in the filters' quench.
+    def _tight(self, floors: Floats, *, low: bool) -> Bools:
+        """Where the filters ask for more than the question's own edge of quench: there only its aim counts."""
+        own = self.bench.question.window("quench")
+        if low:
+            return self._low("quench") > (floors if own.low is None else np.maximum(floors, own.low)) + HAIR
+        high = np.inf if own.high is None else own.high
+        return np.full(len(floors), self._high("quench") < high - HAIR)
 
-        Facing goes for the clearance aimed at, or for the least that windows and floor
-        leave; where the filters ask for more quench than that least, only the aim counts.
-        """
+    def _ground(self, end: Floats, other: Floats, floors: Floats, *, low: bool = False) -> Floats:
+        """How far towards one end grinding could bring a piston that is wanted in the filters' quench."""
+        aim = self.bench.question.window("deck_clearance").aim
+        if aim is None:
+            return end
+        aimed = np.minimum(np.maximum(aim, np.minimum(end, other)), np.maximum(end, other))
+        return np.where(self._tight(floors, low=low), aimed, end)
+
+    def _faced(self, clearance: Floats, floors: Floats) -> Floats:
+        """How far down facing could bring a piston that is wanted in the filters' quench."""
         question = self.bench.question
         if not self.bench.faces:
             return clearance
         furthest = clearance + question.crown_limit
-        aim, own = question.aim("deck_clearance"), question.window("quench").low
+        aim, low = question.window("deck_clearance").aim, question.window("deck_clearance").low
         if aim is None:
             return furthest
-        low = question.window("deck_clearance").low
         goal = aim if low is None else max(aim, low)
-        least = floors if own is None else np.maximum(floors, own)
         aimed = np.maximum(clearance, np.minimum(furthest, goal))
-        return np.where(self._low("quench") > least + HAIR, aimed, furthest)
+        return np.where(self._tight(floors, low=True), aimed, furthest)
 
     def _settled(self, rows: Rows) -> Rows:
         """Grind and face to what meets the wanted clearance; work out all but the chamber."""
@@ -516,7 +526,7 @@ class Join:
         height = np.array(bench.block.values["deck_height"])
         thickness = bench.column("gasket.thickness")[rows["gasket"]]
         stroke = (rows["longest"] + rows["shortest"]) / 2
-        want = self._want(thickness)
+        want = self._want(thickness, rows["floor"])
         ground = ~np.isnan(rows["shift"])
         if want is not None and ground.any():
             exact = stroke_for(height, want, rows["length"], rows["height"])
@@ -524,10 +534,7 @@ class Join:
                 ground, np.minimum(np.maximum(exact, rows["shortest"]), rows["longest"]), stroke
             )
         clearance = deck_clearance(height, stroke, rows["length"], rows["height"])
-        low = question.window("quench").low
-        least = (rows["floor"] if low is None else np.maximum(rows["floor"], low)) - thickness
-        if (low := question.window("deck_clearance").low) is not None:
-            least = np.maximum(least, low)
+        least = self._least(thickness, rows["floor"])
         cut = np.zeros(len(stroke))
         if bench.faces:
             goal = least if want is None else np.maximum(want, least)
@@ -553,12 +560,31 @@ class Join:
         rows["besides"] = self._volume_besides_chamber(rows)
         return rows
 
-    def _want(self, thickness: Floats) -> Floats | None:
+    def _want(self, thickness: Floats, floors: Floats) -> Floats | None:
+        """The clearance that grinding and facing go for, row by row: :func:`judge.wanted_clearance`."""
+        clearance, quench = self.bench.question.window("deck_clearance"), self.bench.question.window("quench")
+        if clearance.aim is not None:
+            want = np.full(len(thickness), clearance.aim)
+        elif (aim := self.bench.question.aim("quench")) is not None:
+            want = aim - thickness
+        elif (middle := self.bench.question.aim("deck_clearance")) is not None:
+            want = np.full(len(thickness), middle)
+        else:
+            return None
+        least = self._least(thickness, floors)
+        most = np.minimum(
+            np.inf if clearance.high is None else clearance.high,
+            np.inf if quench.high is None else quench.high - thickness,
+        )
+        return np.where(least <= most, np.maximum(np.minimum(want, most), least), want)
+
+    def _least(self, thickness: Floats, floors: Floats) -> Floats:
+        """The least clearance that windows and floor leave: :func:`judge.least_clearance`."""
         question = self.bench.question
-        clearance, quench = question.aim("deck_clearance"), question.aim("quench")
-        if clearance is not None:
-            return np.full(len(thickness), clearance)
-        return None if quench is None else quench - thickness
+        low = question.window("quench").low
+        least: Floats = (floors if low is None else np.maximum(floors, low)) - thickness
+        low = question.window("deck_clearance").low
+        return least if low is None else np.maximum(least, low)
 
     def _volume_besides_chamber(self, rows: Rows) -> Floats:
         bench = self.bench

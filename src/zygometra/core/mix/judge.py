@@ -224,13 +224,40 @@ def throw_shift(pin: float, wanted: float, clean_up: float) -> float:
     return max((pin - wanted) / 2 - clean_up, 0.0)
 
 
-def wanted_clearance(question: Question, thickness: float) -> float | None:
-    """Return the clearance that grinding or facing goes for with a gasket: the aim of clearance, else of quench."""
-    clearance = question.aim("deck_clearance")
-    if clearance is not None:
-        return clearance
-    quench = question.aim("quench")
-    return None if quench is None else quench - thickness
+def wanted_clearance(question: Question, thickness: float, floor: float) -> float | None:
+    """Return the clearance that grinding or facing goes for with a gasket.
+
+    Parameters
+    ----------
+    question : Question
+        Its aims and windows.
+    thickness : float
+        Of the gasket, compressed, in mm.
+    floor : float
+        The quench floor of the rods, in mm.
+
+    Returns
+    -------
+    float or None
+        In mm: the aim of clearance, else what gives the aim of quench, else the middle
+        of either window, brought inside both windows where they leave room; None where
+        nothing is aimed at.
+    """
+    clearance, quench = question.window("deck_clearance"), question.window("quench")
+    if clearance.aim is not None:
+        want = clearance.aim
+    elif (aim := question.aim("quench")) is not None:
+        want = aim - thickness
+    elif (middle := question.aim("deck_clearance")) is not None:
+        want = middle
+    else:
+        return None
+    least = least_clearance(question, thickness, floor)
+    most = min(
+        math.inf if clearance.high is None else clearance.high,
+        math.inf if quench.high is None else quench.high - thickness,
+    )
+    return max(min(want, most), least) if least <= most else want
 
 
 def least_clearance(question: Question, thickness: float, floor: float) -> float:
@@ -259,7 +286,7 @@ def _results(
     compression, thickness = known("piston", "compression_height"), known("gasket", "thickness")
     if any(job.machining == BORE for job in jobs):
         bore = known("piston", "bore")
-    want = wanted_clearance(question, thickness)
+    want = wanted_clearance(question, thickness, floor)
     if grind is not None and want is not None:
         exact = stroke_for(height, want, rod, compression)
         stroke = min(max(exact, stroke - 2 * grind), stroke + 2 * grind)

@@ -12,7 +12,7 @@ from typing import Any
 
 from ..errors import QuantityError, shown
 from ..fields import FIELD, Field
-from ..quantity import Quantity, Unstated, read_quantity
+from ..quantity import Quantity, Unstated, read_field
 from ..units import Kind
 
 STATES = ("idea", "ordered", "received", "measured", "accepted", "fitted")
@@ -60,13 +60,14 @@ _LENGTH, _COUNT = Kind.LENGTH, Kind.COUNT
 
 
 def _length(
-    kind: str, name: str, label: str, low: float, high: float, needed: bool = False, help: str = ""
-) -> Field:
-    return Field(kind, name, name, label, _LENGTH, low, high, needed, help=help)
+    kind: str, name: str, label: str, low: float, high: float, needed: bool = False, help: str = "",
+    doubt: str = "fit",
+) -> Field:  # fmt: skip
+    return Field(kind, name, name, label, _LENGTH, low, high, needed, help=help, doubt=doubt)
 
 
 def _mass(kind: str) -> Field:
-    return Field(kind, "weight", "weight", "weight of one", Kind.MASS, 1, 500_000)
+    return Field(kind, "weight", "weight", "weight of one", Kind.MASS, 1, 500_000, doubt="exact")
 
 
 _PATTERN = Text("head_pattern", "head bolt pattern", True, "head, gasket and block share it")
@@ -75,9 +76,9 @@ KINDS: tuple[PartKind, ...] = (
     PartKind("block", "block", "blocks", (
         FIELD["block.deck_height"], FIELD["block.bore"],
         _length("block", "largest_bore", "largest bore the walls allow", 5, 1500, True,
-                "from the wall map; a qualified machinist decides"),
-        Field("block", "cylinders", "cylinders", "cylinders", _COUNT, 1, 32, True),
-        Field("block", "banks", "banks", "banks", _COUNT, 1, 4, True),
+                "from the wall map; a qualified machinist decides", doubt="bore"),
+        Field("block", "cylinders", "cylinders", "cylinders", _COUNT, 1, 32, True, doubt="exact"),
+        Field("block", "banks", "banks", "banks", _COUNT, 1, 4, True, doubt="exact"),
         _length("block", "main_diameter", "main journal its bearings suit", 5, 1000, True),
         _length("block", "thrust_width", "width at the thrust bearing", 5, 500, True),
         _length("block", "snout_diameter", "crank snout its front drive suits", 5, 500),
@@ -111,7 +112,7 @@ KINDS: tuple[PartKind, ...] = (
     ), (Text("material", "material", help="steel, titanium or aluminium; sets the quench floor"),)),
     PartKind("piston", "piston", "pistons", (
         FIELD["piston.compression_height"], FIELD["piston.crown_volume"],
-        _length("piston", "bore", "bore it is made for", 5, 1500, True),
+        _length("piston", "bore", "bore it is made for", 5, 1500, True, doubt="bore"),
         _length("piston", "pin_diameter", "pin diameter", 3, 500, True),
         _length("piston", "pin_bore", "pin bore in the bosses", 3, 500),
         _length("piston", "dome_height", "dome over the rim", 0, 100),
@@ -222,22 +223,10 @@ def read_dimension(kind: str, name: str, raw: Any, unstated: Unstated = "house")
     dimension = KIND[kind].dimension(name)
     if dimension is None:
         raise QuantityError(f"the dimension {shown(name)}", f"a dimension of a {KIND[kind].label}")
-    read = read_quantity(
-        raw, dimension.kind, dimension=DOUBT_OF.get(f"{kind}.{name}", name), unstated=unstated,
-        low=dimension.low, high=dimension.high,
-    )  # fmt: skip
+    read = read_field(raw, dimension, unstated)
     if dimension.kind is Kind.COUNT and read.value != int(read.value):
         raise QuantityError(shown(raw), "a whole number")
     return read
-
-
-# Under which name the house rules know the doubt of a dimension, where it is not its own.
-DOUBT_OF = {"gasket.bore": "gasket_bore"} | {
-    f"{kind.key}.{d.name}": "fit" if d.kind is Kind.LENGTH else "exact"
-    for kind in KINDS
-    for d in kind.dimensions
-    if FIELD.get(f"{kind.key}.{d.name}") is not d and d.name != "bore_pitch"
-} | {"piston.bore": "bore", "block.largest_bore": "bore"}  # fmt: skip
 
 
 def needed_of(kind: str, cylinders: int, banks: int) -> int:

@@ -252,6 +252,63 @@ def _some(join: Join, enough: int, below: float = math.inf) -> Floats:
     return np.concatenate(out) if out else np.zeros(0)
 
 
+# -- the whole field ----------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class Survey:
+    """Some recipes from all over the field, in and around the windows; of how many sets of crank, rod and piston."""
+
+    found: Found
+    sets: int
+
+
+def survey(bench: Bench, most: int, seed: int = 1) -> Survey:
+    """Return one recipe each of some sets of crank, rod and piston, drawn evenly.
+
+    Parameters
+    ----------
+    bench : Bench
+        The shelf laid out, with windows as wide as the field is to be seen.
+    most : int
+        How many sets are drawn.
+    seed : int
+        Of the draw.
+
+    Returns
+    -------
+    Survey
+        For each set the recipe with what is to be least, and how many sets there are.
+    """
+    join = Join(bench, bench.question.windows, None)
+    pieces = [t for pairs in join.pairs() for t in join.triples(pairs) if len(t["key"])]
+    if not pieces:
+        return Survey(Found((), {}), 0)
+    triples = {name: np.concatenate([rows[name] for rows in pieces]) for name in pieces[0]}
+    sets = len(triples["key"])
+    if sets > most:
+        drawn = np.sort(np.random.default_rng(seed).choice(sets, most, replace=False))
+        triples = {name: column[drawn] for name, column in triples.items()}
+    triples["set"] = np.arange(len(triples["key"]))
+    kept: list[Rows] = []
+    for stacks in join.stacks(triples):
+        for rows in join.recipes(_one_each(stacks)):
+            kept.append(_one_each(rows))
+    if not kept:
+        return Survey(Found((), {}), sets)
+    rows = _one_each({name: np.concatenate([piece[name] for piece in kept]) for name in kept[0]})
+    return Survey(_in_order(rows, rows["key"], most), sets)
+
+
+def _one_each(rows: Rows) -> Rows:
+    """Of the rows of each set the one with what is to be least."""
+    order = np.lexsort((rows["key"], rows["set"]))
+    of = rows["set"][order]
+    first = np.ones(len(of), bool)
+    first[1:] = of[1:] != of[:-1]
+    return {name: column[order[first]] for name, column in rows.items()}
+
+
 # -- how many ---------------------------------------------------------------------
 
 

@@ -1,0 +1,369 @@
+"""The parts shelf: list, save, take in tables, read as columns; and the rules of fit beside it.
+
+Every change leaves a row in ``part_change``; the newest of them numbers the shelf, so
+that a process knows whether the columns it laid out are still current. The caller owns
+the transaction.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import case, delete, func, insert, literal_column, or_, select, text, update
+from sqlalchemy.orm import Session
+
+from zygometra.core.mix.parts import IN_HAND, KINDS, STATES, Part
+from zygometra.core.mix.rules import USUAL, FitRules, rules_as_data, rules_from_data
+from zygometra.core.mix.shelf import Row, Shelf, table_of
+
+from .tables import AcceptanceRow, FitRulesRow, PartChangeRow, PartRow
+
+_part, _change = PartRow.__table__, PartChangeRow.__table__  # type: ignore[attr-defined]
+_rules, _acceptance = FitRulesRow.__table__, AcceptanceRow.__table__  # type: ignore[attr-defined]
+
+
+class PartNotThere(LookupError):
+    """The shelf has no such part."""
+
+
+class PartStale(Exception):
+    """Somebody saved the part since it was read: theirs is here, nothing was written."""
+
+    def __init__(self, current: StoredPart) -> None:
+        self.current = current
+        super().__init__(f"the part is at version {current.version}")
+
+
+@dataclass(frozen=True, slots=True)
+class StoredPart:
+    """A part as it is kept."""
+
+    part: Part
+    version: int
+    changed_at: datetime
+    changed_by: str
+
+
+@dataclass(frozen=True, slots=True)
+class PartChange:
+    """One row of a part's history."""
+
+    at: datetime
+    actor: str
+    says: str
+    before: dict[str, Any] | None
+    after: dict[str, Any] | None
+
+
+# -- reading ------------------------------------------------------------------
+
+
+def number(session: Session) -> tuple[int, int]:
+    """Return what numbers the present shelf and its rules: they rise with every change."""
+    row = session.execute(
+        text(
+            "SELECT (SELECT coalesce(max(id), 0) FROM part_change), (SELECT coalesce(max(id), 0) FROM fit_rules)"
+        )
+    ).one()
+    return int(row[0]), int(row[1])
+
+
+def read_shelf(session: Session) -> Shelf:
+    """Read the whole shelf as columns.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+
+    Returns
+    -------
+    Shelf
+        Kind by kind, in the order of the codes.
+    """
+    rows: dict[str, list[Row]] = {kind.key: [] for kind in KINDS}
+    statement = text(
+        "SELECT kind, code, base::text, texts::text, price, state, on_shelf, lead_days FROM part ORDER BY kind, code"
+    )
+    loads = json.loads
+    for kind, code, base, texts, *rest in session.execute(statement):
+        rows[kind].append((code, loads(base), loads(texts), *rest))
+    return Shelf({kind: table_of(kind, found) for kind, found in rows.items()})
+
+
+def _part_of(row: Any) -> Part:
+    return Part(row.kind, row.code, row.name, row.typed, row.texts, row.supplier, row.price, row.state,
+                row.on_shelf, row.lead_days)  # fmt: skip
+
+
+def parts_by_code(session: Session, wanted: Iterable[tuple[str, str]]) -> dict[tuple[str, str], Part]:
+    """Return parts with their typed figures, by kind and code; those that are not there are left out."""
+    by_kind: dict[str, set[str]] = {}
+    for kind, code in wanted:
+        by_kind.setdefault(kind, set()).add(code)
+    if not by_kind:
+        return {}
+    conditions = [(_part.c.kind == kind) & _part.c.code.in_(codes) for kind, codes in by_kind.items()]
+    found = session.execute(select(_part).where(or_(*conditions)))
+    return {(row.kind, row.code): _part_of(row) for row in found}
+
+
+def load_part(session: Session, kind: str, code: str, *, lock: bool = False) -> StoredPart:
+    """Load one part; raises :class:`PartNotThere`."""
+    statement = select(_part).where(_part.c.kind == kind, _part.c.code == code)
+    row = session.execute(statement.with_for_update() if lock else statement).first()
+    if row is None:
+        raise PartNotThere(f"{kind} {code}")
+    return StoredPart(_part_of(row), row.version, row.changed_at, row.changed_by)
+
+
+def listed(
+    session: Session, kind: str, *, search: str = "", state: str = "", limit: int = 100, offset: int = 0
+) -> tuple[tuple[Part, ...], int]:
+    """List parts of a kind, those in hand first.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    kind : str
+        The kind's key.
+    search : str
+        Words that must all stand in code, name or supplier.
+    state : str
+        One state; any where empty.
+    limit, offset : int
+        Which part of the list.
+
+    Returns
+    -------
+    parts : tuple of Part
+        No more than the limit.
+    count : int
+        How many there are in all.
+    """
+    conditions = [_part.c.kind == kind]
+    if state in STATES:
+        conditions.append(_part.c.state == state)
+    for word in search.split()[:8]:
+        like = "%" + word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+        conditions.append(or_(*(_part.c[name].ilike(like) for name in ("code", "name", "supplier"))))
+    count = session.execute(select(func.count()).select_from(_part).where(*conditions)).scalar_one()
+    in_hand = case((_part.c.state.in_(IN_HAND), 0), else_=1)
+    found = session.execute(
+        select(_part).where(*conditions).order_by(in_hand, _part.c.code).limit(limit).offset(offset)
+    )
+    return tuple(_part_of(row) for row in found), int(count)
+
+
+def all_of(session: Session, kinds: Sequence[str]) -> tuple[Part, ...]:
+    """Return every part of some kinds, with typed figures."""
+    found = session.execute(select(_part).where(_part.c.kind.in_(kinds)).order_by(_part.c.kind, _part.c.code))
+    return tuple(_part_of(row) for row in found)
+
+
+def counts(session: Session) -> dict[str, int]:
+    """Return how many parts of each kind there are."""
+    rows = session.execute(select(_part.c.kind, func.count()).group_by(_part.c.kind))
+    return {kind: int(count) for kind, count in rows}
+
+
+def history(session: Session, kind: str, code: str, limit: int = 100) -> tuple[PartChange, ...]:
+    """Return a part's changes, the newest first."""
+    rows = session.execute(
+        select(_change)
+        .where(_change.c.kind == kind, _change.c.code == code)
+        .order_by(_change.c.id.desc())
+        .limit(limit)
+    )
+    return tuple(PartChange(row.at, row.actor, row.says, row.before, row.after) for row in rows)
+
+
+# -- writing ------------------------------------------------------------------
+
+
+def as_data(part: Part) -> dict[str, Any]:
+    """Return a part as the record keeps it."""
+    return {
+        "name": part.name, "supplier": part.supplier, "price": part.price, "state": part.state,
+        "on_shelf": part.on_shelf, "lead_days": part.lead_days, "figures": dict(part.figures),
+        "texts": dict(part.texts),
+    }  # fmt: skip
+
+
+def _values(part: Part, actor: str) -> dict[str, Any]:
+    base = {}
+    for name in part.figures:
+        quantity = part.quantity(name)
+        if quantity is not None:
+            base[name] = quantity.value
+    return {
+        "kind": part.kind, "code": part.code, "name": part.name[:120], "supplier": part.supplier[:120],
+        "price": part.price, "state": part.state, "on_shelf": part.on_shelf, "lead_days": part.lead_days,
+        "typed": dict(part.figures), "texts": dict(part.texts), "base": base, "changed_by": actor,
+    }  # fmt: skip
+
+
+def save_part(session: Session, part: Part, *, expected_version: int, actor: str, says: str) -> None:
+    """Save a part, new (version 0) or changed, unless somebody saved it since it was read.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's; the part is held until its transaction ends.
+    part : Part
+        Checked.
+    expected_version : int
+        The version it was made from; 0 for a new one.
+    actor : str
+        Who.
+    says : str
+        What was done, for the record.
+
+    Raises
+    ------
+    PartStale
+        If the part is at another version, or a new one's code is taken.
+    """
+    try:
+        current = load_part(session, part.kind, part.code, lock=True)
+    except PartNotThere:
+        current = None
+    if (current.version if current else 0) != expected_version:
+        if current is None:
+            raise PartNotThere(f"{part.kind} {part.code}")
+        raise PartStale(current)
+    before = as_data(current.part) if current else None
+    if before == as_data(part):
+        return
+    values = _values(part, actor)
+    if current is None:
+        session.execute(insert(_part).values(**values, version=1))
+    else:
+        session.execute(
+            update(_part)
+            .where(_part.c.kind == part.kind, _part.c.code == part.code)
+            .values(**values, version=current.version + 1, changed_at=func.now())
+        )
+    _record(session, [(part, before)], actor, says)
+
+
+def take_in(session: Session, parts: Sequence[Part], *, actor: str, says: str) -> tuple[int, int]:
+    """Take in parts: new codes are added, known ones replaced.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    parts : sequence of Part
+        Checked, each code once.
+    actor : str
+        Who.
+    says : str
+        Where they come from, for the record.
+
+    Returns
+    -------
+    added, changed : int
+        How many; those that were the same already count as neither.
+    """
+    # One table at a time: two people taking in the same codes wait for each other.
+    session.execute(text("SELECT pg_advisory_xact_lock(722003)"))
+    known = parts_by_code(session, ((p.kind, p.code) for p in parts))
+    added = [p for p in parts if (p.kind, p.code) not in known]
+    changed = [p for p in parts if (p.kind, p.code) in known and as_data(known[p.kind, p.code]) != as_data(p)]
+    if added:
+        session.execute(insert(_part), [{**_values(p, actor), "version": 1} for p in added])
+    for part in changed:
+        session.execute(
+            update(_part)
+            .where(_part.c.kind == part.kind, _part.c.code == part.code)
+            .values(**_values(part, actor), version=_part.c.version + 1, changed_at=func.now())
+        )
+    _record(session, [(p, None) for p in added], actor, says)
+    _record(session, [(p, as_data(known[p.kind, p.code])) for p in changed], actor, says)
+    return len(added), len(changed)
+
+
+def set_state(session: Session, kind: str, code: str, state: str, *, actor: str, says: str) -> None:
+    """Move a part to a state; the move stands in its record."""
+    current = load_part(session, kind, code, lock=True)
+    if current.part.state != state:
+        save_part(
+            session,
+            replace(current.part, state=state),
+            expected_version=current.version,
+            actor=actor,
+            says=says,
+        )
+
+
+def remove_part(session: Session, kind: str, code: str, *, actor: str) -> None:
+    """Take a part off the shelf; its record stays."""
+    current = load_part(session, kind, code, lock=True)
+    session.execute(delete(_part).where(_part.c.kind == kind, _part.c.code == code))
+    session.execute(insert(_change).values(kind=kind, code=code, actor=actor, says="taken off the shelf",
+                                           before=as_data(current.part), after=None))  # fmt: skip
+
+
+def _record(
+    session: Session, changes: Sequence[tuple[Part, dict[str, Any] | None]], actor: str, says: str
+) -> None:
+    if changes:
+        session.execute(insert(_change), [
+            {"kind": p.kind, "code": p.code, "actor": actor, "says": says[:500], "before": before, "after": as_data(p)}
+            for p, before in changes
+        ])  # fmt: skip
+
+
+# -- rules of fit ---------------------------------------------------------------
+
+
+def fit_rules(session: Session) -> FitRules:
+    """Return the rules of fit in force."""
+    data = session.execute(select(_rules.c.data).order_by(_rules.c.id.desc()).limit(1)).scalar()
+    return USUAL if data is None else rules_from_data(data)
+
+
+def save_rules(session: Session, rules: FitRules | None, *, actor: str, says: str) -> None:
+    """Put rules of fit in force; None goes back to the usual ones. Earlier ones stay on record."""
+    data = None if rules is None else rules_as_data(rules)
+    session.execute(insert(_rules).values(actor=actor, says=says[:500], data=data))
+
+
+# -- acceptances ------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class Acceptance:
+    """A gate passed with a name."""
+
+    at: datetime
+    actor: str
+    reason: str
+    fails: tuple[str, ...]
+
+
+def accept(session: Session, gate: int, about: str, fails: Sequence[str], reason: str, *, actor: str) -> None:
+    """Record that somebody passes a gate, knowing what stands against it."""
+    session.execute(
+        insert(_acceptance).values(
+            gate=gate, about=about[:400], fails=list(fails), reason=reason[:500], actor=actor
+        )
+    )
+
+
+def accepted(session: Session, gate: int, about: str, fails: Sequence[str]) -> Acceptance | None:
+    """Return the newest acceptance of a gate about something, if it covers all that stands against it now."""
+    rows = session.execute(
+        select(_acceptance).where(_acceptance.c.gate == gate, _acceptance.c.about == about)
+        .order_by(literal_column("id").desc()).limit(20)
+    )  # fmt: skip
+    for row in rows:
+        if set(fails) <= set(row.fails):
+            return Acceptance(row.at, row.actor, row.reason, tuple(row.fails))
+    return None

@@ -1,0 +1,1 @@
+"""The mix bench: which parts go together in one block."""

@@ -1,0 +1,148 @@
+"""What the mix bench's form asks: read from an address, kept as typed, with a sentence a field at fault."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import cast
+
+from zygometra.core.build import ROD_MATERIALS, Window
+from zygometra.core.errors import QuantityError, shown
+from zygometra.core.house_rules import rules_for
+from zygometra.core.mix.parts import MAKING
+from zygometra.core.mix.question import PRIORITIES, WANTED, Priority, Question
+from zygometra.core.units import THOU, from_base
+from zygometra.core.wording import Reader
+from zygometra.exchange.mix_file import edge_of
+
+LENGTHS = ("deck_clearance", "quench")
+EDGES = ("min", "aim", "max")
+MOST_PINS = 5
+# The question of a builder who comes without one, lengths in mm.
+_USUAL_LENGTHS = {
+    "quench-min": 0.95, "quench-aim": 1.1, "quench-max": 1.3, "deck_clearance-min": -0.1, "deck_clearance-max": 0.5,
+}  # fmt: skip
+_USUAL_RATIO = {
+    "compression_ratio-min": "9.2",
+    "compression_ratio-aim": "9.8",
+    "compression_ratio-max": "10.4",
+}
+
+
+def _usual(reader: Reader) -> dict[str, str]:
+    inch = reader.system == "inch"
+    lengths = {key: f"{from_base(mm, THOU):.0f}" if inch else f"{mm:g}" for key, mm in _USUAL_LENGTHS.items()}
+    return lengths | _USUAL_RATIO
+
+
+@dataclass(slots=True)
+class Asked:
+    """A question as the form holds it."""
+
+    typed: dict[str, str]
+    faults: dict[str, str] = field(default_factory=dict)
+    question: Question = field(default_factory=lambda: Question(""))
+    pins: tuple[str, ...] = ()
+    chosen: str = ""
+    across: str = "displacement"
+    up: str = "deck_clearance"
+
+
+def read_asked(args: Mapping[str, str], reader: Reader, block: str, shop: Mapping[str, float]) -> Asked:
+    """Read the form.
+
+    Parameters
+    ----------
+    args : Mapping
+        The address or the form.
+    reader : Reader
+        Whose bare numbers these are.
+    block : str
+        The block where none is named.
+    shop : Mapping
+        The shop's house rules, for the quench floors.
+
+    Returns
+    -------
+    Asked
+        A field that cannot be read asks nothing, and says why.
+    """
+    typed = {key: value for key, value in args.items() if key in _FIELDS}
+    if "block" not in args:
+        typed = {**_usual(reader), **typed}
+    out = Asked(typed)
+    windows = {}
+    for wanted in WANTED:
+        edges = {edge: _edge(out, f"{wanted.key}-{edge}", wanted.key, reader) for edge in EDGES}
+        given = [v for v in edges.values() if v is not None]
+        if given != sorted(given):
+            out.faults[f"{wanted.key}-min"] = (
+                "Found edges out of order; wanted least, aim and most from small to large."
+            )
+        elif given:
+            windows[wanted.key] = Window(edges["min"], edges["aim"], edges["max"])
+    rpm = _plain(out, "rpm", 5500.0, 1, 30000, "a crank speed of 1 to 30000, such as 5500")
+    rules = rules_for("", shop)
+    floors = {"": rules.quench_floor("steel")} | {name: rules.quench_floor(name) for name in ROD_MATERIALS}
+    priority = typed.get("priority", "cheapest")
+    use = {kind: typed[f"use-{kind}"].strip() for kind in MAKING if typed.get(f"use-{kind}", "").strip()}
+    out.question = Question(
+        typed.get("block") or block, windows, rpm,
+        cast(Priority, priority if priority in PRIORITIES else "cheapest"), 50, bool(typed.get("hand")),
+        frozenset() if typed.get("machining") == "none" else None, use, floors, rules["crown_cut_limit"],
+    )  # fmt: skip
+    typed["block"] = out.question.block
+    out.pins = tuple(key for key in typed.get("pins", "").split("|") if key.count("~") == 4)[:MOST_PINS]
+    out.chosen = typed.get("at", "")
+    keys = {wanted.key for wanted in WANTED}
+    out.across = typed["across"] if typed.get("across") in keys else "displacement"
+    out.up = typed["up"] if typed.get("up") in keys else "deck_clearance"
+    return out
+
+
+_FIELDS = {
+    "block", "rpm", "priority", "hand", "machining", "pins", "at", "across", "up",
+    *(f"{w.key}-{edge}" for w in WANTED for edge in EDGES), *(f"use-{kind}" for kind in MAKING),
+}  # fmt: skip
+
+
+def _edge(out: Asked, name: str, key: str, reader: Reader) -> float | None:
+    text = out.typed.get(name, "").strip()
+    if not text:
+        return None
+    try:
+        return edge_of(key, with_unit(text, key, reader))
+    except QuantityError as error:
+        out.faults[name] = str(error)
+        return None
+
+
+def with_unit(text: str, key: str, reader: Reader) -> str:
+    """Return a typed edge with the reader's unit where it bears none: thou for small lengths in inches."""
+    bare = text.replace(",", ".").replace("−", "-").strip()
+    try:
+        float(bare)
+    except ValueError:
+        return text.replace("−", "-")
+    if key in LENGTHS:
+        return f"{bare} {'thou' if reader.system == 'inch' else 'mm'}"
+    return bare + (" cc" if key == "displacement" else "")
+
+
+def per_shown(key: str, reader: Reader) -> float:
+    """Return what one unit of a result as the reader sees it is in base units."""
+    return 1.0 / from_base(1.0, THOU) if key in LENGTHS and reader.system == "inch" else 1.0
+
+
+def _plain(out: Asked, name: str, default: float, low: float, high: float, wanted: str) -> float:
+    text = out.typed.get(name, "").strip()
+    if not text:
+        return default
+    try:
+        value = float(text.replace(",", "."))
+    except ValueError:
+        value = float("nan")
+    if not low <= value <= high:
+        out.faults[name] = f"Found {shown(text)}; wanted {wanted}."
+        return default
+    return value

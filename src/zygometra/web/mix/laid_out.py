@@ -1,0 +1,58 @@
+"""The shelf as this process knows it: read once, laid out once for each question, until something changes."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Hashable
+from threading import Lock
+
+from sqlalchemy.orm import Session
+
+from zygometra.core.mix.joins import Bench
+from zygometra.core.mix.question import Question
+from zygometra.core.mix.rules import FitRules
+from zygometra.core.mix.shelf import Block, Shelf
+from zygometra.store import shelf as store
+
+_LOCK = Lock()
+_SHELF: dict[tuple[str, int, int], tuple[Shelf, FitRules]] = {}
+_BENCHES: OrderedDict[Hashable, Bench] = OrderedDict()
+_MOST_BENCHES = 12
+
+
+def shelf_and_rules(session: Session) -> tuple[Shelf, FitRules, tuple[str, int, int]]:
+    """Return the present shelf and rules of fit, and what numbers them."""
+    bind = session.get_bind()
+    number = (str(getattr(bind, "url", "")), *store.number(session))
+    with _LOCK:
+        known = _SHELF.get(number)
+    if known is None:
+        known = (store.read_shelf(session), store.fit_rules(session))
+        with _LOCK:
+            _SHELF.clear()
+            _SHELF[number] = known
+            _BENCHES.clear()
+    return *known, number
+
+
+def bench_for(session: Session, question: Question) -> Bench:
+    """Return the shelf laid out for a question; raises QuantityError where there is no such block."""
+    shelf, rules, number = shelf_and_rules(session)
+    key = (number, _key(question))
+    with _LOCK:
+        bench = _BENCHES.get(key)
+    if bench is None:
+        bench = Bench(shelf, Block(shelf, question.block), rules, question)
+        with _LOCK:
+            _BENCHES[key] = bench
+            while len(_BENCHES) > _MOST_BENCHES:
+                _BENCHES.popitem(last=False)
+    return bench
+
+
+def _key(question: Question) -> Hashable:
+    return (
+        question.block, tuple(sorted(question.windows.items())), question.rpm, question.priority, question.best,
+        question.only_in_hand, question.machining, tuple(sorted(question.use.items())),
+        tuple(sorted(question.quench_floor.items())), question.crown_limit, question.clean_up,
+    )  # fmt: skip

@@ -1,0 +1,406 @@
+"""The mix bench as the page shows it: recipes side by side, the map, the one in hand, and why not more."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import Any, NamedTuple
+
+from sqlalchemy.orm import Session
+
+from zygometra.core.build import Window
+from zygometra.core.document import read_document
+from zygometra.core.errors import ZygometraError
+from zygometra.core.house_rules import HouseRules
+from zygometra.core.mix.joins import Bench
+from zygometra.core.mix.judge import Recipe as Rows
+from zygometra.core.mix.judge import Verdict, judge
+from zygometra.core.mix.parts import KIND, MAKING
+from zygometra.core.mix.question import WANTED, WANTED_KEY, Question
+from zygometra.core.mix.reasons import attrition, cannot_be_judged, miss_words, opened, why_none
+from zygometra.core.mix.recipe import Recipe, recipe_in_full
+from zygometra.core.mix.search import Count, Found, best, estimate, survey
+from zygometra.core.mix.win_back import WayBack, ways_back
+from zygometra.core.wording import Reader, figure, ratio_text
+from zygometra.drawing.field import Axis, Point, field_map
+from zygometra.drawing.recipes import Stack, stacks_drawing
+from zygometra.store.shelf import parts_by_code
+
+from .asked import Asked, per_shown
+
+COLUMNS = 6
+_BEST_ON_MAP, _FIELD_ON_MAP = 120, 260
+_AROUND = 4.0
+# How far the map looks, as quench in mm.
+_THROUGH, _DOWN = -5.0, 9.0
+
+
+class Column(NamedTuple):
+    """One recipe written out: its rows in the order of :data:`ROWS`."""
+
+    recipe: Recipe
+    title: str
+    state: str
+    rows: tuple[tuple[str, str], ...]
+
+
+class Said(NamedTuple):
+    """One thing said under the bench: how bad, what, and more of it."""
+
+    severity: str
+    says: str
+    more: tuple[str, ...] = ()
+
+
+def address_of(asked: Asked, **changes: str) -> dict[str, str]:
+    """Return the address's parts for what is asked, with some of it changed; empty ones are left out."""
+    merged = {**asked.typed, **changes}
+    return {key: value for key, value in merged.items() if value}
+
+
+def view(session: Session, bench: Bench, asked: Asked, reader: Reader, rules: HouseRules) -> dict[str, Any]:
+    """Return what the answer's template shows."""
+    found = best(bench, _BEST_ON_MAP)
+    around = Bench(bench.shelf, bench.block, bench.rules, _whole_field(bench.question))
+    field = survey(around, _FIELD_ON_MAP)
+    pinned = [rows for key in asked.pins if (rows := rows_of(bench, key)) is not None]
+    chosen = rows_of(bench, asked.chosen) if asked.chosen else None
+    emptiness = why_none(bench) if not found.recipes else None
+    if chosen is None and found.recipes:
+        chosen = found.recipes[0]
+    if chosen is None and emptiness is not None and emptiness.nearest is not None:
+        chosen = emptiness.nearest.verdict.recipe
+    columns: list[Rows] = list(dict.fromkeys([*pinned, *([chosen] if chosen else []), *found.recipes]))[
+        :COLUMNS
+    ]
+    full = in_full(session, bench, columns)
+    written = [
+        _column(full[rows], i, rows, pinned, chosen, bench, reader)
+        for i, rows in enumerate(columns)
+        if rows in full
+    ]
+    in_hand = full.get(chosen) if chosen is not None else None
+    number = estimate(bench)
+    return {
+        "columns": written,
+        "room": COLUMNS,
+        "chosen": in_hand,
+        "chosen_column": next((c for c in written if c.state == "chosen"), None),
+        "drawing": stacks_drawing([_stack(c, bench) for c in written], _clearance_window(bench), reader, COLUMNS),
+        "map": field_map(_points(bench, found, field.found, pinned, chosen, asked, reader), _axis(asked.across, bench, reader),
+                         _axis(asked.up, bench, reader)),
+        "sets": field.sets,
+        "on_map": len(found.recipes) + len(field.found.recipes),
+        "count": count_words(number),
+        "exact": number.exact,
+        "said": _said(bench, in_hand, emptiness, reader),
+        "ways": _ways(in_hand, bench, rules),
+        "pin_keys": asked.pins,
+        "pinned": in_hand is not None and in_hand.key in asked.pins,
+    }  # fmt: skip
+
+
+def _whole_field(question: Question) -> Question:
+    """The question that shows the field around the windows: the piston far down the hole, and through the head."""
+    wide = opened(question, _AROUND)
+    windows = {
+        k: w for k, w in wide.windows.items() if k not in ("compression_ratio", "deck_clearance", "quench")
+    }
+    windows["quench"] = Window(_THROUGH, None, _DOWN)
+    return replace(wide, windows=windows, priority="cheapest", quench_floor={"": _THROUGH}, crown_limit=0.0)
+
+
+def rows_of(bench: Bench, key: str) -> Rows | None:
+    """Return the recipe that a key names; None where a part is not on the shelf."""
+    codes = key.split("~")
+    if len(codes) != len(MAKING):
+        return None
+    rows = [bench.shelf.tables[kind].place.get(code) for kind, code in zip(MAKING, codes, strict=True)]
+    return None if any(row is None for row in rows) else tuple(rows)  # type: ignore[return-value]
+
+
+def key_of(bench: Bench, rows: Rows) -> str:
+    """Return the key of a recipe: the codes of its parts."""
+    return "~".join(bench.shelf.tables[kind].codes[row] for kind, row in zip(MAKING, rows, strict=True))
+
+
+def in_full(session: Session, bench: Bench, recipes: Iterable[Rows]) -> dict[Rows, Recipe]:
+    """Return recipes in full; those of which nothing follows for want of a figure are left out."""
+    verdicts: dict[Rows, Verdict] = {}
+    for rows in recipes:
+        verdict = judge(bench.shelf, bench.block, bench.rules, bench.question, rows)
+        if verdict.results is not None:
+            verdicts[rows] = verdict
+    codes = {
+        (kind, bench.shelf.tables[kind].codes[row])
+        for rows in verdicts
+        for kind, row in zip(MAKING, rows, strict=True)
+    }
+    parts = parts_by_code(session, codes | {("block", bench.block.code)})
+    out = {}
+    for rows, verdict in verdicts.items():
+        own = {
+            kind: parts.get((kind, bench.shelf.tables[kind].codes[row]))
+            for kind, row in zip(MAKING, rows, strict=True)
+        }
+        block = parts.get(("block", bench.block.code))
+        if block is not None and all(own.values()):
+            known = {kind: part for kind, part in own.items() if part is not None} | {"block": block}
+            out[rows] = recipe_in_full(bench.block, bench.rules, bench.question, verdict, known)
+    return out
+
+
+# -- one recipe ------------------------------------------------------------------------
+
+
+def _column(
+    recipe: Recipe,
+    place: int,
+    rows: Rows,
+    pinned: list[Rows],
+    chosen: Rows | None,
+    bench: Bench,
+    reader: Reader,
+) -> Column:
+    state = "chosen" if rows == chosen else "pinned" if rows in pinned else ""
+    r = recipe.verdict.results
+    assert r is not None
+    lengths = (
+        r.stroke,
+        *(_value(recipe, kind, name) for kind, name in (("rod", "length"), ("piston", "compression_height"))),
+    )
+    title = f"{'◆ ' if rows in pinned else ''}{place + 1} · {'/'.join(f'{mm:.1f}'.removesuffix('.0') for mm in lengths)}"
+    return Column(recipe, title, state, written(recipe, reader))
+
+
+def written(recipe: Recipe, reader: Reader) -> tuple[tuple[str, str], ...]:
+    """Return a recipe's figures as rows of name and text, band of doubt included."""
+    r, u = recipe.verdict.results, recipe.u
+    assert r is not None
+    machined = ", ".join(step.machining.label for step in recipe.operations) or "nothing"
+    wanting = (
+        ", ".join(f"{n} {KIND[k].label if n == 1 else KIND[k].plural}" for k, n in recipe.to_buy.items())
+        or "all in hand"
+    )
+    weight = "not known" if recipe.weight is None else f"{figure(recipe.weight / 1000, 1)} kg"
+    ratio = ratio_text(r.compression_ratio, u["compression_ratio"])
+    return (
+        ("displacement", f"{figure(r.displacement, 0)} cc"),
+        (f"{reader.deck} clearance", _with_band(reader, abs(r.deck_clearance), u["deck_clearance"], recipe.half["deck_clearance"]) + (" down" if r.deck_clearance >= 0 else " proud")),
+        (reader.quench, _with_band(reader, r.quench, u["quench"], recipe.half["quench"])),
+        ("ratio", f"{ratio} ± {figure(recipe.half['compression_ratio'], 2)}"),
+        ("rod ratio", figure(r.rod_ratio, 3)),
+        ("piston speed", f"{figure(r.piston_speed, 1)} m/s"),
+        ("crown", recipe.parts["piston"].texts.get("crown") or "not stated"),
+        ("weight", weight),
+        ("cost to come", money(r.cost)),
+        ("machining", machined),
+        ("not in hand", wanting),
+    )  # fmt: skip
+
+
+def _value(recipe: Recipe, kind: str, name: str) -> float:
+    quantity = recipe.parts[kind].quantity(name)
+    return quantity.value if quantity else 0.0
+
+
+def _with_band(reader: Reader, mm: float, u: float, half: float) -> str:
+    """A length and its band in one unit: ``1.22 ± 0.14 mm``."""
+    number, symbol = reader.length_parts(mm, u)
+    return f"{number} ± {reader.band(half).partition(' ')[0]} {symbol}"
+
+
+def money(cents: int) -> str:
+    """Return an amount of the shop's money with a thin space between thousands."""
+    return f"{cents / 100:,.2f}".replace(",", "\u202f")
+
+
+def _stack(column: Column, bench: Bench) -> Stack:
+    recipe = column.recipe
+    r = recipe.verdict.results
+    assert r is not None
+    chamber = _value(recipe, "head", "chamber_volume")
+    depth = max(1.4 * chamber * 1000 / (0.6 * 0.7854 * r.bore**2), 0.06 * r.bore)
+    return Stack(
+        recipe.key, column.title, bench.block.values["deck_height"], r.bore, r.stroke,
+        _value(recipe, "rod", "length"), _value(recipe, "piston", "compression_height") - r.crown_cut,
+        r.deck_clearance, recipe.half["deck_clearance"], _value(recipe, "gasket", "thickness"),
+        _value(recipe, "piston", "crown_volume"), depth, column.state, ", ".join(WANTED_KEY[k].label for k in recipe.verdict.outside if k in WANTED_KEY),
+    )  # fmt: skip
+
+
+def _clearance_window(bench: Bench) -> tuple[float | None, float | None]:
+    window = bench.question.window("deck_clearance")
+    return window.low, window.high
+
+
+def _ways(recipe: Recipe | None, bench: Bench, rules: HouseRules) -> tuple[WayBack, ...]:
+    """How each lever alone would win the ratio back; nothing where no ratio is aimed at or none is off."""
+    aim = bench.question.aim("compression_ratio")
+    if recipe is None or aim is None or recipe.verdict.results is None:
+        return ()
+    ratio = recipe.verdict.results.compression_ratio
+    if ratio is None or abs(ratio - aim) < 0.005:
+        return ()
+    try:
+        return ways_back(read_document(recipe.document), aim, rules)
+    except ZygometraError:
+        return ()
+
+
+# -- the map -----------------------------------------------------------------------------
+
+
+def _axis(key: str, bench: Bench, reader: Reader) -> Axis:
+    wanted = WANTED_KEY[key]
+    per = per_shown(key, reader)
+    unit = "thou" if per != 1.0 else wanted.unit
+    words = {"deck_clearance": f"{reader.deck} clearance", "quench": reader.quench}.get(key, wanted.label)
+    window: Window = bench.question.window(key)
+    return Axis(key, f"{words}, {unit}" if unit else words, window, 1 if per != 1.0 else wanted.decimals, per)
+
+
+def _points(
+    bench: Bench,
+    found: Found,
+    field: Found,
+    pinned: list[Rows],
+    chosen: Rows | None,
+    asked: Asked,
+    reader: Reader,
+) -> list[Point]:
+    points: dict[Rows, Point] = {}
+    for source, state in ((field, "out"), (found, "in")):
+        if not source.recipes:
+            continue
+        x, y = (source.column(key, bench) for key in (asked.across, asked.up))
+        clearance, ratio = source.column("deck_clearance", bench), source.column("compression_ratio", bench)
+        cost = source.column("cost", bench)
+        displacement = source.column("displacement", bench)
+        inside = _inside(source, bench) if state == "out" else None
+        for i, rows in enumerate(source.recipes):
+            says = (f"{figure(displacement[i], 0)} cc, {reader.clearance(float(clearance[i]))}, ratio {figure(ratio[i], 2)}, "
+                    f"cost {figure(cost[i], 0)}: {key_of(bench, rows).replace('~', ' ')}")  # fmt: skip
+            stands = "in" if inside is None or inside[i] else "out"
+            machined = bool(source.rows["cut"][i] > 0) or not math.isnan(source.rows["shift"][i])
+            points[rows] = Point(key_of(bench, rows), float(x[i]), float(y[i]), says, stands, machined)
+    for rows in pinned:
+        if rows in points:
+            points[rows] = points.pop(rows)._replace(state="pinned")
+    if chosen in points:
+        points[chosen] = points.pop(chosen)._replace(state="chosen")
+    return list(points.values())
+
+
+def _inside(source: Found, bench: Bench) -> list[bool]:
+    keep = [True] * len(source.recipes)
+    for wanted in WANTED:
+        window = bench.question.window(wanted.key)
+        if window.low is None and window.high is None:
+            continue
+        column = source.column(wanted.key, bench)
+        for i, value in enumerate(column):
+            low = window.low is not None and value < window.low - 1e-9
+            high = window.high is not None and value > window.high + 1e-9
+            if low or high:
+                keep[i] = False
+    return keep
+
+
+# -- what is to be said -----------------------------------------------------------------------
+
+
+def count_words(number: Count) -> str:
+    """Return how many recipes there are, an estimate with its error."""
+    recipes = f"{round(number.recipes):,}".replace(",", "\u202f")
+    if number.exact:
+        return f"{recipes} recipe{'' if number.recipes == 1 else 's'}"
+    return f"about {_rounded(number.recipes)} ± {_rounded(2 * number.error)} recipes"
+
+
+def _rounded(value: float) -> str:
+    if value < 100:
+        return str(round(value))
+    digits = len(str(round(value))) - 2
+    return f"{round(value, -digits):,.0f}".replace(",", "\u202f")
+
+
+def _said(bench: Bench, chosen: Recipe | None, emptiness: Any, reader: Reader) -> list[Said]:
+    out: list[Said] = []
+    if emptiness is not None:
+        out += _empty(emptiness)
+    if chosen is not None:
+        if chosen.verdict.outside:
+            labels = [WANTED_KEY[key].label if key in WANTED_KEY else key for key in chosen.verdict.outside]
+            out.append(Said("stop", f"The recipe in hand lies outside its windows: {', '.join(labels)}."))
+        out += [
+            Said("stop", f"The recipe in hand does not fit: {fit.says}.") for fit in chosen.verdict.refused
+        ]
+        for key in chosen.crosses:
+            out.append(
+                Said(
+                    "warn",
+                    f"The band of doubt of its {WANTED_KEY[key].label} crosses the window's edge: measure before you buy.",
+                )
+            )
+        unknown = [f"{fit.rule.interface}: {', '.join(p.replace('.', ' ').replace('_', ' ') for p in fit.missing)} not known"
+                   for fit in chosen.verdict.unchecked]  # fmt: skip
+        if unknown:
+            out.append(
+                Said(
+                    "note",
+                    f"Not checked on the recipe in hand: {len(unknown)} fit{'s' if len(unknown) > 1 else ''}.",
+                    tuple(unknown),
+                )
+            )
+    unjudged = cannot_be_judged(bench)
+    if unjudged:
+        lines = tuple(f"{KIND[kind].label} {code} cannot be judged: {', '.join(n.replace('_', ' ') for n in missing)} missing"
+                      for kind, code, missing in unjudged[:60])  # fmt: skip
+        out.append(
+            Said(
+                "note",
+                f"{len(unjudged)} part{'s' if len(unjudged) > 1 else ''} cannot be judged for want of a figure.",
+                lines,
+            )
+        )
+    left = []
+    for a in attrition(bench):
+        why = ", ".join(f"{_rule_words(bench, key)} {n}" for key, n in a.refused[:4])
+        left.append(
+            f"{KIND[a.kind].plural}: {a.on_shelf} on the shelf, {a.left} could be used"
+            + (f"; out for {why}" if why else "")
+        )
+    out.append(Said("note", "What the block leaves of the shelf.", tuple(left)))
+    return out
+
+
+def _rule_words(bench: Bench, key: str) -> str:
+    return key if key in ("use", "in hand") else bench.rules.rule(key).interface
+
+
+def _empty(emptiness: Any) -> list[Said]:
+    out = []
+    nothing_left = [a for a in emptiness.parts if not a.left]
+    if nothing_left:
+        names = " and ".join(KIND[a.kind].plural for a in nothing_left)
+        out.append(Said("stop", f"No recipe: none of the {names} on the shelf goes with this block."))
+    elif not emptiness.pairs:
+        out.append(Said("stop", "No recipe: no crank and rod on the shelf go together in this block."))
+    else:
+        out.append(Said("stop", "No recipe satisfies every window."))
+    for opening in emptiness.openings:
+        if opening.count.recipes:
+            out.append(
+                Said(
+                    "warn",
+                    f"Without the window of {WANTED_KEY[opening.window].label} there would be {count_words(opening.count)}.",
+                )
+            )
+    if emptiness.openings and not any(o.count.recipes for o in emptiness.openings) and not nothing_left:
+        out.append(Said("warn", "No single window is to blame: at least two of them must give."))
+    if emptiness.nearest is not None:
+        words = "; ".join(miss_words(key, by) for key, by in emptiness.nearest.misses.items())
+        out.append(Said("warn", f"The nearest miss, shown as the recipe in hand: {words}."))
+    return out

@@ -1,0 +1,1 @@
+"""The parts shelf: lists, parts, tables in and out, rules of fit."""

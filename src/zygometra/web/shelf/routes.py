@@ -1,0 +1,248 @@
+"""Routes of the parts shelf."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response as BaseResponse
+
+from zygometra.core.build import ROD_MATERIALS
+from zygometra.core.errors import BuildFaults, QuantityError, shown
+from zygometra.core.house_rules import BASES
+from zygometra.core.mix.parts import KIND, KINDS, STATES, Part
+from zygometra.core.mix.rules import USUAL, rules_as_data, rules_from_data
+from zygometra.core.wording import Reader
+from zygometra.exchange.build_file import document_from_text
+from zygometra.exchange.shelf_csv import MOST_BYTES, file_name, read_table, write_table
+from zygometra.store import shelf as store
+
+from ..db import db
+from ..people import person, reader
+from .typed import TypedPart, form_of, read_form
+
+shelf = Blueprint("shelf", __name__, template_folder="templates", url_prefix="/shelf")
+PAGE = 60
+GATE = 14
+NO_STACK = "no stack on paper stands behind it"
+
+
+def _kind(key: str) -> str:
+    if key not in KIND:
+        abort(404)
+    return key
+
+
+@shelf.errorhandler(store.PartNotThere)
+def _not_there(_error: store.PartNotThere) -> tuple[str, int]:
+    return render_template("problem.html", status=404, title="The shelf has no such part", why="It may have been taken off.",
+                           do="Look for it on the shelf.", partial=False), 404  # fmt: skip
+
+
+@shelf.get("")
+def page() -> str:
+    """List the parts of a kind."""
+    kind = request.args.get("kind", "crank")
+    kind = kind if kind in KIND else "crank"
+    search, state = request.args.get("q", "")[:100], request.args.get("state", "")
+    at = max(request.args.get("from", 0, int), 0)
+    parts, count = store.listed(db(), kind, search=search, state=state, limit=PAGE, offset=at)
+    template = "shelf/list.html" if request.headers.get("HX-Target") == "parts" else "shelf/page.html"
+    return render_template(template, kind=KIND[kind], kinds=KINDS, counts=store.counts(db()), count=count, at=at, size=PAGE,
+                           search=search, state=state, states=STATES, money=_money,
+                           rows=[(part, _figures(part, reader())) for part in parts])  # fmt: skip
+
+
+def _money(part: Part) -> str:
+    return "not known" if part.price is None else f"{part.price / 100:,.2f}".replace(",", "\u202f")
+
+
+def _figures(part: Part, read_as: Reader) -> list[tuple[str, str]]:
+    """The few figures of a part that decide most, written out."""
+    out = []
+    for dimension in KIND[part.kind].dimensions[:6]:
+        quantity = part.quantity(dimension.name)
+        if quantity is not None:
+            out.append((dimension.label, read_as.quantity(quantity).removesuffix(" off")))
+        elif dimension.required:
+            out.append((dimension.label, "missing"))
+    return out + [(t.label, part.texts[t.name]) for t in KIND[part.kind].texts if part.texts.get(t.name)][:2]
+
+
+# -- one part ---------------------------------------------------------------------------
+
+
+@shelf.route("/<kind>/new", methods=["GET", "POST"])
+def new(kind: str) -> BaseResponse | str | tuple[str, int]:
+    """Put a new part on the shelf."""
+    if request.method == "POST":
+        return _save(_kind(kind), None, 0)
+    return _part_page(_kind(kind), TypedPart({"state": "idea", "on_shelf": "0"}), None, 0)
+
+
+@shelf.route("/<kind>/<path:code>", methods=["GET", "POST"])
+def part(kind: str, code: str) -> BaseResponse | str | tuple[str, int]:
+    """Show one part, and save what was changed on it."""
+    stored = store.load_part(db(), _kind(kind), code)
+    if request.method == "POST":
+        return _save(kind, stored.part, request.form.get("version", 0, int))
+    return _part_page(kind, TypedPart(form_of(stored.part)), stored.part, stored.version)
+
+
+def _save(kind: str, before: Part | None, version: int) -> BaseResponse | tuple[str, int]:
+    read = read_form(request.form, kind, reader(), before)
+    reason = request.form.get("reason", "").strip()
+    if (
+        read.part is not None
+        and read.part.state == "ordered"
+        and (before is None or before.state != "ordered")
+    ):
+        about = f"part {kind} {read.part.code}"
+        if not 3 <= len(reason) <= 500:
+            read.faults["reason"] = (
+                f"Found {shown(reason)}; wanted a reason, with your name under it: parts are ordered from a recipe's"
+                " basket, where the stack is checked on paper (gate 14)."
+            )
+        else:
+            store.accept(db(), GATE, about, [NO_STACK], reason, actor=person())
+    if read.faults or read.part is None:
+        return _part_page(kind, read, before, version), 422
+    try:
+        store.save_part(db(), read.part, expected_version=version, actor=person(),
+                        says="changed" if before else "put on the shelf")  # fmt: skip
+    except store.PartStale as stale:
+        db().rollback()
+        if before is None:
+            read.faults["code"] = (
+                f"Found {shown(read.part.code)}, which is on the shelf already; wanted a code of its own."
+            )
+            return _part_page(kind, read, None, 0), 422
+        return _part_page(kind, read, before, stale.current.version, theirs=stale.current), 409
+    db().commit()
+    flash(f"{read.part.code} is saved.")
+    return redirect(url_for("shelf.part", kind=kind, code=read.part.code))
+
+
+def _part_page(
+    kind: str, read: TypedPart, before: Part | None, version: int, theirs: store.StoredPart | None = None
+) -> str:
+    return render_template(
+        "shelf/part.html", kind=KIND[kind], typed=read.typed, faults=read.faults, before=before, version=version,
+        theirs=theirs, theirs_form=form_of(theirs.part) if theirs else {}, states=[(s, s) for s in STATES], bases=BASES,
+        materials=ROD_MATERIALS, history=store.history(db(), kind, before.code) if before else (), words=_change_words,
+    )  # fmt: skip
+
+
+def _change_words(change: store.PartChange) -> list[tuple[str, str, str]]:
+    """What a change changed, leaf by leaf."""
+    if change.before is None or change.after is None:
+        return []
+    out = []
+    for key in change.after:
+        was, now = change.before.get(key), change.after[key]
+        if key in ("figures", "texts"):
+            for name in sorted({*(was or {}), *now}):
+                if (was or {}).get(name) != now.get(name):
+                    out.append((name.replace("_", " "), _leaf((was or {}).get(name)), _leaf(now.get(name))))
+        elif was != now:
+            out.append((key.replace("_", " "), _leaf(was), _leaf(now)))
+    return out
+
+
+def _leaf(value: Any) -> str:
+    if value is None:
+        return "nothing"
+    return json.dumps(value, ensure_ascii=False) if isinstance(value, (dict, list)) else str(value)
+
+
+@shelf.post("/<kind>/<path:code>/remove")
+def remove(kind: str, code: str) -> BaseResponse:
+    """Take a part off the shelf."""
+    store.remove_part(db(), _kind(kind), code, actor=person())
+    db().commit()
+    flash(f"{code} is off the shelf; its record stays.")
+    return redirect(url_for("shelf.page", kind=kind))
+
+
+# -- tables in and out -----------------------------------------------------------------------
+
+
+@shelf.get("/tables/<kind>.csv")
+def table(kind: str) -> Response:
+    """Give the parts of a kind as a table."""
+    text = write_table(store.all_of(db(), [_kind(kind)]), kind)
+    response = Response(text, content_type="text/csv; charset=utf-8")
+    response.headers["Content-Disposition"] = f'attachment; filename="{file_name(kind)}"'
+    return response
+
+
+@shelf.post("/take-in")
+def take_in() -> BaseResponse | tuple[str, int]:
+    """Take in a table: whole, or only its good rows where the person says so."""
+    kind = _kind(request.form.get("kind", ""))
+    upload = request.files.get("file")
+    text: bytes | str = request.form.get("text", "")
+    name = request.form.get("name", "a table")[:120]
+    if upload is not None and upload.filename:
+        text, name = upload.stream.read(MOST_BYTES + 1), upload.filename[:120]
+    read = read_table(text, kind)
+    known = store.parts_by_code(db(), ((p.kind, p.code) for p in read.parts))
+    ordered = [p.code for p in read.parts
+               if p.state == "ordered" and ((k := known.get((p.kind, p.code))) is None or k.state != "ordered")]  # fmt: skip
+    reason = request.form.get("reason", "").strip()
+    wants_reason = bool(ordered) and not 3 <= len(reason) <= 500
+    if (read.faults and not request.form.get("good_rows")) or wants_reason or not read.parts:
+        as_text = text if isinstance(text, str) else text.decode("utf-8-sig", "replace")
+        return render_template("shelf/take_in.html", kind=KIND[kind], name=name, faults=read.faults[:200],
+                               count=len(read.faults), good=len(read.parts), rows=read.rows,
+                               ordered=ordered if wants_reason else [], text=as_text[:1_500_000], reason=reason), 422  # fmt: skip
+    if ordered:
+        for code in ordered:
+            store.accept(db(), GATE, f"part {kind} {code}", [NO_STACK], reason, actor=person())
+    added, changed = store.take_in(db(), read.parts, actor=person(), says=f"taken in from {name}")
+    db().commit()
+    left = f"; {read.rows - len(read.parts)} rows with faults were left out" if read.faults else ""
+    flash(
+        f"From {name}: {added} new, {changed} changed, {len(read.parts) - added - changed} as they were{left}."
+    )
+    return redirect(url_for("shelf.page", kind=kind))
+
+
+# -- rules of fit ------------------------------------------------------------------------------
+
+
+@shelf.route("/rules", methods=["GET", "POST"])
+def rules() -> BaseResponse | str | tuple[str, int]:
+    """Show the rules of fit, and put the shop's own in force."""
+    if request.method == "GET":
+        return _rules_page("", "")
+    if request.form.get("usual"):
+        store.save_rules(db(), None, actor=person(), says="back to the usual rules of fit")
+        db().commit()
+        flash("The usual rules of fit are in force.")
+        return redirect(url_for("shelf.rules"))
+    text = request.form.get("rules", "")
+    try:
+        own = rules_from_data(document_from_text(text))
+    except BuildFaults as error:
+        return _rules_page(text, str(error.faults[0])), 422
+    except (QuantityError, TypeError, AttributeError, ValueError) as error:
+        says = (
+            str(error)
+            if isinstance(error, QuantityError)
+            else "Found data of another shape; wanted machinings and rules as they stood."
+        )
+        return _rules_page(text, says), 422
+    store.save_rules(db(), own, actor=person(), says="rules of fit changed")
+    db().commit()
+    flash("The shop's own rules of fit are in force.")
+    return redirect(url_for("shelf.rules"))
+
+
+def _rules_page(text: str, fault: str) -> str:
+    in_force = store.fit_rules(db())
+    data = json.dumps(rules_as_data(in_force), indent=1, ensure_ascii=False)
+    return render_template(
+        "shelf/rules.html", rules=in_force, own=in_force != USUAL, text=text or data, fault=fault
+    )
