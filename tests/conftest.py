@@ -63,7 +63,11 @@ def migrated(database_url):
 def engine(migrated):
     """The migrated database, empty."""
     with migrated.begin() as connection:
-        connection.execute(text("TRUNCATE build, house_rule, part, part_change, fit_rules, acceptance RESTART IDENTITY CASCADE"))
+        connection.execute(
+            text(
+                "TRUNCATE build, house_rule, part, part_change, fit_rules, acceptance RESTART IDENTITY CASCADE"
+            )
+        )
     return migrated
 
 

@@ -275,7 +275,7 @@ def _piston(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
         "bore": f"{bore:g} mm",
         "pin_diameter": f"{pin} mm",
         "pin_bore": f"{pin if rng.random() < 0.96 else pin - 0.2:g} mm",
-        "dome_height": f"{max(-crown, 0) * 0.8:.1f} mm",
+        "dome_height": f"{abs(min(crown, 0.0)) * 0.8:.1f} mm",
         "skirt_length": f"{0.33 * bore:.1f} mm",
         "top_land_height": f"{rng.choice((5.0, 6.0, 7.0))} mm",
         "top_land_diameter": f"{bore - 0.6:.1f} mm",

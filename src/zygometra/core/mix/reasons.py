@@ -10,7 +10,7 @@ import numpy as np
 
 from ..build import Window
 from .joins import Bench, Bools, Join
-from .judge import Verdict, judge, misses
+from .judge import Recipe, Verdict, judge, misses
 from .parts import MAKING
 from .question import WANTED, WANTED_KEY, Question
 from .search import Count, best, estimate
@@ -131,8 +131,9 @@ def why_none(bench: Bench) -> Emptiness:
 
     Notes
     -----
-    The nearest miss is found by opening all windows alike, in steps of each window's
-    own scale, until something lies inside; the quench floor of the house never opens.
+    The nearest miss is found by opening each window on its own, in steps of its own
+    scale, until something lies inside; where no one window is enough, all of them alike.
+    The quench floor of the house never opens.
     """
     question = bench.question
     pairs = sum(len(rows["key"]) for rows in Join(bench, {}, None).pairs())
@@ -148,60 +149,80 @@ def why_none(bench: Bench) -> Emptiness:
             openings.append(Opening(wanted.key, estimate(asked)))
         else:
             openings.append(Opening(wanted.key, estimate(bench, lifted)))
+    if not any(item.count.recipes for item in openings):
+        # The floor of the house is no window, but it may be what stands in the way.
+        openings.append(Opening(FLOOR, estimate(_asked(bench, without_floor(question)))))
     openings.sort(key=lambda item: -item.count.recipes)
-    return Emptiness(attrition(bench), pairs, tuple(openings), _nearest_miss(bench))
+    return Emptiness(attrition(bench), pairs, tuple(openings), _nearest_miss(bench, openings))
+
+
+FLOOR = "quench floor"
+
+
+def without_floor(question: Question) -> Question:
+    """Return the question as if quench had neither floor nor least: to explain, never to suggest."""
+    window = question.window("quench")
+    windows = {**question.windows, "quench": Window(None, window.aim, window.high)}
+    return replace(question, quench_floor={"": -100.0}, windows=windows)
 
 
 def _asked(bench: Bench, question: Question) -> Bench:
     return Bench(bench.shelf, bench.block, bench.rules, question)
 
 
-def opened(question: Question, steps: float) -> Question:
-    """Return the question with every window opened by some steps of its scale, aims kept."""
+def opened(question: Question, steps: float, only: str = "") -> Question:
+    """Return the question with every window, or only one, opened by some steps of its scale; aims are kept."""
     windows = {}
     for key, window in question.windows.items():
-        reach = steps * question.scale(key)
+        reach = steps * question.scale(key) if only in ("", key) else 0.0
         low = None if window.low is None else window.low - reach
         high = None if window.high is None else window.high + reach
         if key == "compression_ratio" and low is not None:
             low = max(low, 1.001)
-        windows[key] = Window(low, question.aim(key), high)
-    return replace(question, windows=windows, priority="nearest" if _aimed(question) else "cheapest")
+        windows[key] = Window(low, window.aim, high)
+    return replace(question, windows=windows, priority="cheapest")
 
 
-def _aimed(question: Question) -> bool:
-    return any(question.aim(key) is not None for key in question.windows)
-
-
-def _nearest_miss(bench: Bench) -> Miss | None:
-    question = bench.question
-    if not question.windows or any(not len(bench.candidates[kind].rows) for kind in MAKING):
+def _nearest_miss(bench: Bench, openings: list[Opening]) -> Miss | None:
+    """The recipe that misses one window by least, or where no one window is enough, all of them alike."""
+    if not bench.question.windows or any(not len(bench.candidates[kind].rows) for kind in MAKING):
         return None
-    steps, found = 0.25, None
-    while steps < 2000:
-        asked = _asked(bench, opened(question, steps))
-        if estimate(asked, sample=64).recipes > 0 and (rows := best(asked, 1)).recipes:
-            found = (asked, rows.recipes)
-            break
-        steps *= 2
+    alone = [o.window for o in openings if o.count.recipes > 0 and o.window != FLOOR]
+    known = [miss for key in alone if (miss := _opening_by(bench, key)) is not None]
+    together = None if known else _opening_by(bench, "")
+    if together is not None:
+        known = [together]
+    if not known:
+        return None
+    _, asked, recipe = min(known, key=lambda miss: miss[0])
+    verdict = judge(bench.shelf, bench.block, bench.rules, asked, recipe)
+    assert verdict.results is not None
+    rod = bench.shelf.tables["rod"].words["material"][recipe[1]]
+    return Miss(verdict, misses(verdict.results, bench.question, bench.question.floor(rod)))
+
+
+def _opening_by(bench: Bench, only: str) -> tuple[float, Question, Recipe] | None:
+    """By how many steps one window (or all) must open for a first recipe, to a hundredth of a step."""
+    low, high = 0.0, 0.25
+    found = None
+    while found is None and high < 5000:
+        asked = opened(bench.question, high, only)
+        recipes = best(_asked(bench, asked), 1).recipes
+        if recipes:
+            found = (asked, recipes[0])
+        else:
+            low, high = high, high * 2
     if found is None:
         return None
-    # Half way back and forth, until the opening is known to a hundredth of a step.
-    low = 0.0 if steps <= 0.25 else steps / 2
-    while steps - low > 0.01 * max(steps, 0.25):
-        middle = (low + steps) / 2
-        asked = _asked(bench, opened(question, middle))
-        rows = best(asked, 1)
-        if rows.recipes:
-            steps, found = middle, (asked, rows.recipes)
+    while high - low > 0.01 * max(low, 0.25):
+        middle = (low + high) / 2
+        asked = opened(bench.question, middle, only)
+        recipes = best(_asked(bench, asked), 1).recipes
+        if recipes:
+            high, found = middle, (asked, recipes[0])
         else:
             low = middle
-    asked, recipes = found
-    verdicts = [judge(bench.shelf, bench.block, bench.rules, asked.question, recipe) for recipe in recipes]
-    verdict = verdicts[0]
-    assert verdict.results is not None
-    rod = bench.shelf.tables["rod"].words["material"][verdict.recipe[1]]
-    return Miss(verdict, misses(verdict.results, question, question.floor(rod)))
+    return high, *found
 
 
 def miss_words(key: str, by: float) -> str:

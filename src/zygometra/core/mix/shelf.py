@@ -84,6 +84,8 @@ class Table:
 
     def signature(self, names: tuple[str, ...], numbers: dict[str, float]) -> Signature:
         """Return which parts are alike in some properties: found once, kept."""
+        if not names:
+            return Signature(np.zeros((1, 0)), np.zeros(len(self), np.int64))
         if names not in self._signatures:
             columns = np.stack([self.column(name, numbers) for name in names], axis=1)
             distinct, of_part = np.unique(np.nan_to_num(columns, nan=np.inf), axis=0, return_inverse=True)

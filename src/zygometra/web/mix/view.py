@@ -12,16 +12,18 @@ from sqlalchemy.orm import Session
 from zygometra.core.build import Window
 from zygometra.core.document import read_document
 from zygometra.core.errors import ZygometraError
+from zygometra.core.findings import RANK
 from zygometra.core.house_rules import HouseRules
 from zygometra.core.mix.joins import Bench
 from zygometra.core.mix.judge import Recipe as Rows
 from zygometra.core.mix.judge import Verdict, judge
 from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.question import WANTED, WANTED_KEY, Question
-from zygometra.core.mix.reasons import attrition, cannot_be_judged, miss_words, opened, why_none
+from zygometra.core.mix.reasons import FLOOR, attrition, cannot_be_judged, miss_words, opened, why_none
 from zygometra.core.mix.recipe import Recipe, recipe_in_full
 from zygometra.core.mix.search import Count, Found, best, estimate, survey
 from zygometra.core.mix.win_back import WayBack, ways_back
+from zygometra.core.units import from_base
 from zygometra.core.wording import Reader, figure, ratio_text
 from zygometra.drawing.field import Axis, Point, field_map
 from zygometra.drawing.recipes import Stack, stacks_drawing
@@ -208,7 +210,8 @@ def _value(recipe: Recipe, kind: str, name: str) -> float:
 def _with_band(reader: Reader, mm: float, u: float, half: float) -> str:
     """A length and its band in one unit: ``1.22 ± 0.14 mm``."""
     number, symbol = reader.length_parts(mm, u)
-    return f"{number} ± {reader.band(half).partition(' ')[0]} {symbol}"
+    decimals = len(number.partition(".")[2])
+    return f"{number} ± {figure(from_base(half, reader.length_unit(mm)), decimals)} {symbol}"
 
 
 def money(cents: int) -> str:
@@ -373,7 +376,7 @@ def _said(bench: Bench, chosen: Recipe | None, emptiness: Any, reader: Reader) -
             + (f"; out for {why}" if why else "")
         )
     out.append(Said("note", "What the block leaves of the shelf.", tuple(left)))
-    return out
+    return sorted(out, key=lambda said: RANK[said.severity])
 
 
 def _rule_words(bench: Bench, key: str) -> str:
@@ -391,7 +394,10 @@ def _empty(emptiness: Any) -> list[Said]:
     else:
         out.append(Said("stop", "No recipe satisfies every window."))
     for opening in emptiness.openings:
-        if opening.count.recipes:
+        if opening.window == FLOOR and opening.count.recipes:
+            words = f"Only the quench floor of the house stands against {count_words(opening.count)}; it is never opened."
+            out.append(Said("warn", words))
+        elif opening.count.recipes:
             out.append(
                 Said(
                     "warn",

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from zygometra.core.build import Window
 from zygometra.core.mix.joins import Bench
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.question import WANTED_KEY
-from zygometra.core.mix.reasons import miss_words, why_none
+from zygometra.core.mix.reasons import FLOOR, miss_words, why_none, without_floor
 from zygometra.core.mix.rules import judge_fit
 from zygometra.core.mix.search import best, estimate
 
@@ -63,14 +64,33 @@ def why_not(bench: Bench, code: str) -> tuple[str, ...]:
     if not why.pairs:
         return (f"On its own it fits the block, but nothing on the shelf fits this {label}.",)
     for opening in why.openings:
-        if opening.count.recipes:
+        if opening.window == FLOOR and opening.count.recipes:
+            out.append(_against_the_floor(own))
+        elif opening.count.recipes:
             out.append(
                 f"The window of {WANTED_KEY[opening.window].label} keeps it out: without it there would be {count_words(opening.count)}."
             )
     if why.nearest is not None:
         words = "; ".join(miss_words(key, by) for key, by in why.nearest.misses.items())
         out.append(f"The nearest it comes: {words}.")
-    return tuple(out) or ("Nothing on the shelf goes together with it in this block.",)
+    return tuple(out) or (_against_the_floor(own),)
+
+
+def _against_the_floor(bench: Bench) -> str:
+    """How near to the quench floor the part comes at best, whatever else was asked."""
+    floor = max(bench.question.quench_floor.values())
+    asked = replace(
+        without_floor(bench.question), windows={"quench": Window(None, floor, None)}, priority="nearest"
+    )
+    free = Bench(bench.shelf, bench.block, bench.rules, asked)
+    found = best(free, 1).recipes
+    verdict = judge(free.shelf, free.block, free.rules, asked, found[0]) if found else None
+    if verdict is None or verdict.results is None:
+        return "Nothing on the shelf goes together with it in this block."
+    quench = f"{verdict.results.quench:.2f} mm".replace("-", "−")
+    if verdict.results.quench < floor:
+        return f"It stops too high: the most quench it leaves is {quench}, and the house's floor is never undercut."
+    return f"It goes together with parts on the shelf, at best with {quench} of quench, but meets no two of the windows at once."
 
 
 def _says(bench: Bench, key: str, kind: str, row: int) -> str:

@@ -1,0 +1,192 @@
+"""Rules of fit: single cases worked by hand, and the rules as data."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+from shelves import BLOCK, part, shelf
+
+from zygometra.core.build import Window
+from zygometra.core.errors import QuantityError
+from zygometra.core.mix.judge import judge, throw_shift
+from zygometra.core.mix.question import Question
+from zygometra.core.mix.rules import USUAL, judge_columns, judge_fit, rules_as_data, rules_from_data
+from zygometra.core.mix.shelf import Block
+
+
+def verdict(*parts, question=None, rules=USUAL):
+    made = shelf(*parts)
+    asked = question or Question("B1", {"quench": Window(0.9, None, 2.0)})
+    return judge(made, Block(made, "B1"), rules, asked, (0, 0, 0, 0, 0))
+
+
+def jobs(found):
+    return {job.machining for job in found.jobs}
+
+
+def refused(found):
+    return {fit.rule.key for fit in found.refused}
+
+
+def test_nominal_parts_fit_as_they_are():
+    found = verdict()
+    assert found.stands
+    assert found.jobs == ()
+    # By hand: 225.4 − (43 + 148 + 34.2) = 0.2 down, 1.4 quench over a 1.2 gasket.
+    assert found.results.deck_clearance == pytest.approx(0.2, abs=1e-9)
+    assert found.results.quench == pytest.approx(1.4, abs=1e-9)
+
+
+@pytest.mark.parametrize(
+    ("kind", "figures", "machining"),
+    [
+        ("rod", {"pin_bore": 21.0}, "hone-small-end"),
+        ("rod", {"pin_bore": 24.0}, "bush-small-end"),
+        ("rod", {"big_end_width": 25.0}, "narrow-rod"),
+        ("crank", {"main_diameter": 61.0}, "grind-mains"),
+        ("crank", {"snout_diameter": 34.0}, "turn-snout"),
+        ("crank", {"counterweight_radius": 83.5}, "turn-counterweights"),
+        ("piston", {"skirt_length": 34.0}, "shorten-skirt"),
+        ("piston", {"pin_bore": 21.8}, "hone-bosses"),
+    ],
+)
+def test_a_near_fit_wants_its_operation(kind, figures, machining):
+    assert machining in jobs(verdict(part(kind, "X", **figures)))
+
+
+@pytest.mark.parametrize(
+    ("kind", "figures", "rule"),
+    [
+        ("rod", {"pin_bore": 18.0}, "small-end"),
+        ("crank", {"main_diameter": 55.0}, "mains"),
+        ("crank", {"pin_diameter": 48.0}, "journal"),
+        ("piston", {"bore": 95.0}, "bore-limit"),
+        ("piston", {"bore": 90.0}, "bore-size"),
+        ("piston", {"dome_height": 9.5}, "dome"),
+        ("gasket", {"bore": 92.2}, "gasket-bore"),
+    ],
+)
+def test_a_part_that_cannot_fit_is_refused_by_its_rule(kind, figures, rule):
+    assert rule in refused(verdict(part(kind, "X", **figures)))
+
+
+def test_another_bolt_pattern_is_no_fit_and_another_flange_is_redrilled():
+    assert refused(verdict(part("head", "X", words={"head_pattern": "V14"}))) == {"head-pattern"}
+    assert jobs(verdict(part("crank", "X", words={"flange": "eight"}))) == {"redrill-flange"}
+
+
+def test_an_operation_that_is_not_allowed_makes_no_fit():
+    question = Question("B1", {"quench": Window(0.9, None, 2.0)}, machining=frozenset())
+    assert refused(verdict(part("rod", "X", pin_bore=21.0), question=question)) == {"small-end"}
+
+
+def test_a_missing_figure_is_named_and_neither_in_nor_out():
+    found = verdict(part("rod", "X", pin_bore=None))
+    assert found.missing == ("rod.pin_bore",)
+    assert not found.stands
+    assert not found.refused
+
+
+def test_a_check_that_cannot_be_made_is_said_and_does_not_keep_out():
+    found = verdict(part("piston", "X", skirt_length=None))
+    assert found.stands
+    assert "skirt" in {fit.rule.key for fit in found.unchecked}
+
+
+def test_offset_grinding_meets_the_wanted_clearance_exactly():
+    # A 54 mm journal ground to 50 with 0.1 of clean-up: the throw moves up to 1.9, the stroke up to 3.8.
+    assert throw_shift(54.0, 50.0, 0.1) == pytest.approx(1.9)
+    question = Question("B1", {"deck_clearance": Window(0.0, 0.05, 0.1), "quench": Window(0.9, None, 2.0)})
+    found = verdict(
+        part("crank", "X", pin_diameter=54.0, stroke=84.0, counterweight_radius=66.0), question=question
+    )
+    assert found.results.deck_clearance == pytest.approx(0.05, abs=1e-9)
+    # 2·(225.4 − 0.05 − 148 − 34.2) = 86.3
+    assert found.results.stroke == pytest.approx(86.3, abs=1e-9)
+    assert jobs(found) == {"offset-grind"}
+
+
+def test_offset_grinding_stops_where_the_journal_ends():
+    question = Question("B1", {"deck_clearance": Window(-1.0, 0.05, 5.0), "quench": Window(0.9, None, 9.0)})
+    found = verdict(part("crank", "X", pin_diameter=52.0, stroke=80.0), question=question)
+    assert found.results.stroke == pytest.approx(80 + 2 * (1.0 - 0.1), abs=1e-9)
+
+
+def test_a_piston_that_stops_too_high_is_faced_to_the_aim_and_no_further():
+    question = Question("B1", {"quench": Window(1.0, 1.2, 1.4)})
+    found = verdict(part("piston", "X", compression_height=34.9, dish_area=2000.0), question=question)
+    assert found.results.crown_cut == pytest.approx(0.5, abs=1e-9)
+    assert found.results.quench == pytest.approx(1.2, abs=1e-9)
+    assert "face-crown" in jobs(found)
+    deeper = verdict(part("piston", "X", compression_height=35.9), question=question)
+    assert deeper.results.crown_cut == 0.0
+    assert "quench" in deeper.outside
+
+
+def test_the_quench_floor_of_aluminium_rods_holds_whatever_is_asked():
+    question = Question("B1", {}, quench_floor={"": 0.9, "aluminium": 1.5}, machining=frozenset())
+    assert verdict(question=question).stands
+    found = verdict(part("rod", "X", words={"material": "aluminium"}), question=question)
+    assert found.outside == ("quench",)
+
+
+def test_cost_counts_only_what_is_still_to_come():
+    # One crank, four rods, one gasket, one head at 100 each; the four pistons are on the shelf.
+    found = verdict(part("piston", "X", on_shelf=4, state="accepted"))
+    assert found.results.cost == 7 * 10_000
+    # Fitted in another engine, they are not to be had.
+    assert verdict(part("piston", "X", on_shelf=4, state="fitted")).results.cost == 11 * 10_000
+
+
+def test_columns_judge_as_single_figures_do():
+    values = np.array([-3.0, -1.2, -0.5, -0.03, 0.0, 0.03, 0.031, 2.5, 2.6, np.nan])
+    rule = USUAL.rule("small-end")
+    look = {"rod.pin_bore": 22 + values, "piston.pin_diameter": np.full(len(values), 22.0)}
+    fits, band = judge_columns(rule, look.__getitem__, lambda _: True)
+    for i, value in enumerate(values):
+        single = judge_fit(rule, {"rod.pin_bore": None if np.isnan(value) else 22 + value, "piston.pin_diameter": 22.0}.get,
+                           lambda _: True)  # fmt: skip
+        assert bool(fits[i]) == (single.verdict != "no")
+        assert (rule.bands[band[i]].machining if band[i] >= 0 else "") == single.machining
+
+
+def test_rules_survive_the_way_through_data():
+    assert rules_from_data(json.loads(json.dumps(rules_as_data(USUAL)))) == USUAL
+
+
+def test_a_shop_adds_a_rule_of_its_own():
+    data = rules_as_data(USUAL)
+    data["rules"].append({"key": "short-rods", "interface": "rod ratio of this shop", "measure": {"rod.length": 1, "crank.stroke": -1.75},
+                          "bands": [{"from": 0}], "says": "rods shorter than 1.75 strokes are not built here"})  # fmt: skip
+    assert refused(verdict(rules=rules_from_data(data))) == {"short-rods"}
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        (lambda d: d["rules"][0].update(measure={"crank.colour": 1}), "'crank.colour' in the rule 'mains'"),
+        (lambda d: d["rules"][0]["bands"][0].update({"from": 3, "to": 1}), "a band from 3 to 1"),
+        (lambda d: d["rules"][0]["bands"][0].update(machining="magic"), "the operation 'magic'"),
+        (lambda d: d["machinings"][0].update(cost=-1), "the cost -1"),
+        (lambda d: d["rules"].append(d["rules"][0]), "two rules of one key"),
+        (lambda d: d["rules"][0].update(bands=[{"machining": "bore"}]), "only where it belongs"),
+        (
+            lambda d: d["rules"][0].update(same=["crank.flange", "block.flange"]),
+            "either a measure with bands",
+        ),
+    ],
+)
+def test_a_faulty_rule_is_refused_by_name(change, says):
+    data = rules_as_data(USUAL)
+    change(data)
+    with pytest.raises(QuantityError, match=says):
+        rules_from_data(data)
+
+
+def test_a_block_without_a_needed_figure_says_which():
+    bare = {k: v for k, v in BLOCK.figures.items() if k != "largest_bore"}
+    made = shelf(block=type(BLOCK)("block", "B1", figures=bare, texts=BLOCK.texts))
+    with pytest.raises(QuantityError, match="largest bore"):
+        Block(made, "B1")

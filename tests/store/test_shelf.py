@@ -1,0 +1,142 @@
+"""The parts shelf on real PostgreSQL."""
+
+from __future__ import annotations
+
+import pytest
+from sqlalchemy import text
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session
+
+from zygometra.core.mix.parts import Part
+from zygometra.core.mix.rules import USUAL, rules_as_data, rules_from_data
+from zygometra.core.mix.shelf import shelf_of
+from zygometra.demo import load_demo
+from zygometra.demo.shelf import demo_shelf
+from zygometra.store import shelf as store
+
+ROD = Part("rod", "R1", "a rod", {"length": {"value": 148, "unit": "mm", "plus_minus": "0,03 mm"}, "pin_bore": "22.0 mm"},
+           {"material": "steel"}, "Fenwright", 4250, "idea", 0, 7)  # fmt: skip
+
+
+def put(session, part=ROD, version=0, says="put on the shelf"):
+    store.save_part(session, part, expected_version=version, actor="Ada", says=says)
+    session.commit()
+
+
+def changed(part, **changes):
+    from dataclasses import replace
+
+    return replace(part, **changes)
+
+
+def test_a_part_comes_back_to_the_letter(session):
+    put(session)
+    stored = store.load_part(session, "rod", "R1")
+    assert stored.part == ROD
+    assert stored.version == 1
+
+
+def test_the_shelf_read_back_is_the_shelf_put_in(session):
+    parts = demo_shelf(300, 11)
+    store.take_in(session, parts, actor="Ada", says="for the test")
+    session.commit()
+    read, own = store.read_shelf(session), shelf_of(sorted(parts, key=lambda p: (p.kind, p.code)))
+    for kind, table in own.tables.items():
+        assert read.tables[kind].codes == table.codes
+        assert (read.tables[kind].in_hand == table.in_hand).all()
+        for name, column in table.values.items():
+            assert read.tables[kind].values[name] == pytest.approx(column, nan_ok=True, rel=1e-15)
+
+
+def test_every_change_is_on_record_and_numbers_the_shelf(session):
+    put(session)
+    first = store.number(session)
+    put(session, changed(ROD, state="received", on_shelf=4), 1, "came in")
+    assert store.number(session) > first
+    newest, oldest = store.history(session, "rod", "R1")
+    assert (newest.says, newest.before["state"], newest.after["state"]) == ("came in", "idea", "received")
+    assert oldest.before is None
+
+
+def test_the_same_part_saved_again_changes_nothing(session):
+    put(session)
+    number = store.number(session)
+    put(session, ROD, 1)
+    assert store.number(session) == number
+    assert store.load_part(session, "rod", "R1").version == 1
+
+
+def test_the_later_saver_is_told_and_nothing_is_lost(engine, session):
+    put(session)
+    put(session, changed(ROD, name="theirs"), 1)
+    with Session(engine) as other, pytest.raises(store.PartStale) as stale:
+        store.save_part(other, changed(ROD, name="mine"), expected_version=1, actor="Bo", says="late")
+    assert stale.value.current.part.name == "theirs"
+    assert store.load_part(session, "rod", "R1").part.name == "theirs"
+
+
+def test_a_code_is_one_of_a_kind(session):
+    put(session)
+    with pytest.raises(store.PartStale):
+        put(session, changed(ROD, name="another"), 0)
+
+
+def test_the_database_refuses_to_rewrite_a_record(session):
+    put(session)
+    with pytest.raises(DBAPIError, match="cannot be altered"):
+        session.execute(text("UPDATE part_change SET actor = 'nobody'"))
+
+
+def test_taking_in_adds_changes_and_leaves_alone(session):
+    put(session)
+    parts = [ROD, changed(ROD, code="R2"), changed(ROD, code="R3")]
+    assert store.take_in(session, parts, actor="Ada", says="table") == (2, 0)
+    assert store.take_in(session, [ROD, changed(ROD, code="R2", price=1)], actor="Ada", says="table") == (
+        0,
+        1,
+    )
+    assert store.load_part(session, "rod", "R2").version == 2
+
+
+def test_a_part_taken_off_leaves_its_record(session):
+    put(session)
+    store.remove_part(session, "rod", "R1", actor="Ada")
+    with pytest.raises(store.PartNotThere):
+        store.load_part(session, "rod", "R1")
+    assert store.history(session, "rod", "R1")[0].after is None
+
+
+def test_lists_put_what_is_in_hand_first_and_find_by_words(session):
+    store.take_in(session, [ROD, changed(ROD, code="R2", state="accepted", on_shelf=4), changed(ROD, code="R3", name="50% off_rod")],
+                  actor="Ada", says="table")  # fmt: skip
+    parts, count = store.listed(session, "rod")
+    assert ([p.code for p in parts], count) == (["R2", "R1", "R3"], 3)
+    assert [p.code for p in store.listed(session, "rod", search="50% off_")[0]] == ["R3"]
+    assert [p.code for p in store.listed(session, "rod", state="accepted")[0]] == ["R2"]
+    assert store.listed(session, "rod", limit=1, offset=2)[0][0].code == "R3"
+
+
+def test_rules_of_fit_are_kept_and_go_back(session):
+    data = rules_as_data(USUAL)
+    data["machinings"][0]["cost"] = 210.0
+    own = rules_from_data(data)
+    store.save_rules(session, own, actor="Ada", says="dearer boring")
+    assert store.fit_rules(session) == own
+    store.save_rules(session, None, actor="Ada", says="back")
+    assert store.fit_rules(session) == USUAL
+
+
+def test_an_acceptance_covers_what_was_known_and_no_more(session):
+    store.accept(session, 14, "B1~a", ["quench low"], "the owner wants it", actor="Ada")
+    assert store.accepted(session, 14, "B1~a", ["quench low"]).actor == "Ada"
+    assert store.accepted(session, 14, "B1~a", ["quench low", "ratio high"]) is None
+    assert store.accepted(session, 14, "B1~b", ["quench low"]) is None
+
+
+def test_the_demo_shop_brings_a_shelf_of_a_few_hundred_parts_once(engine, session):
+    assert load_demo(engine)
+    counts = store.counts(session)
+    assert sum(counts.values()) > 300
+    assert set(counts) >= {"block", "crank", "rod", "piston", "gasket", "head", "bearing", "ring_set"}
+    assert not load_demo(engine)
+    assert store.counts(session) == counts
