@@ -91,6 +91,8 @@ def _cheapest(bench: Bench, filters: Mapping[str, Window], wanted: int) -> Rows:
     least = sum(int(bench.candidates[kind].key.min()) for kind in MAKING)
     spread_of = sum(int(bench.candidates[kind].key.max()) for kind in MAKING) - least
     spare = max(_first_spare(bench), 1)
+    if math.prod(len(bench.candidates[kind].rows) for kind in MAKING) <= _FEW:
+        return _gather(Join(bench, filters, None), wanted)
     # Machining that a pair of parts wants adds what neither's own key shows: past the
     # spread of the parts there is no bound but none at all.
     while spare < 4 * spread_of:
@@ -99,6 +101,10 @@ def _cheapest(bench: Bench, filters: Mapping[str, Window], wanted: int) -> Rows:
             return rows
         spare *= 2
     return _gather(Join(bench, filters, None), wanted)
+
+
+# So few recipes could there be that one look at all is quicker than several at some.
+_FEW = 2_000_000
 
 
 def _first_spare(bench: Bench) -> int:

@@ -1,0 +1,225 @@
+"""The search among parts against reading them, against SQL, and as the shelf grows. Printed, never asserted."""
+
+from __future__ import annotations
+
+import statistics
+import time
+
+import numpy as np
+import pytest
+from sqlalchemy import text
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session
+
+from zygometra.core.build import Window
+from zygometra.core.mix.joins import Bench
+from zygometra.core.mix.judge import NEEDED
+from zygometra.core.mix.parts import MAKING
+from zygometra.core.mix.question import Question
+from zygometra.core.mix.rules import BORE, FACE_CROWN, OFFSET_GRIND, USUAL, Band
+from zygometra.core.mix.search import best, estimate
+from zygometra.core.mix.shelf import Block
+from zygometra.demo.shelf import demo_shelf
+from zygometra.store import shelf as store
+
+pytestmark = pytest.mark.bench
+WINDOWS = {"quench": Window(0.95, 1.1, 1.3), "compression_ratio": Window(9.3, 9.8, 10.2),
+           "deck_clearance": Window(-0.1, None, 0.4)}  # fmt: skip
+TYPICAL = Question("BL-001", WINDOWS)
+# SQL is asked without offset grinding and facing: they are continuous choices that it has no words for.
+SETTLED = Question("BL-001", WINDOWS, machining=frozenset(USUAL.machinings) - {OFFSET_GRIND, FACE_CROWN})
+MOST_SECONDS = 40
+
+
+def _median(call, rounds: int = 9) -> float:
+    times = []
+    for _ in range(rounds):
+        start = time.perf_counter()
+        call()
+        times.append(time.perf_counter() - start)
+    return statistics.median(times)
+
+
+def _stock(engine, parts: int):
+    with Session(engine) as session:
+        session.execute(text("TRUNCATE part, part_change RESTART IDENTITY"))
+        store.take_in(session, demo_shelf(parts, 7), actor="bench", says="bench")
+        session.commit()
+        session.execute(text("ANALYZE part"))
+        session.commit()
+        reading = _median(lambda: store.read_shelf(session), 3)
+        return store.read_shelf(session), reading
+
+
+def test_how_the_search_grows_and_what_reading_the_shelf_costs(engine, benchmark):
+    asked = {}
+    for parts in (500, 5000, 50_000):
+        shelf, reading = _stock(engine, parts)
+        block = Block(shelf, TYPICAL.block)
+        best(Bench(shelf, block, USUAL, TYPICAL))
+        asked[parts] = _median(lambda shelf=shelf, block=block: best(Bench(shelf, block, USUAL, TYPICAL)))
+        bench = Bench(shelf, block, USUAL, TYPICAL)
+        start = time.perf_counter()
+        number = estimate(bench)
+        counted = time.perf_counter() - start
+        print(f"\n{parts} parts: reading the shelf {reading * 1e3:.0f} ms, laying out and the best 50 of about "
+              f"{number.recipes:.2g} {asked[parts] * 1e3:.1f} ms, {reading / asked[parts]:.0f} times less (at least 1); "
+              f"the estimate of their number {counted * 1e3:.0f} ms")  # fmt: skip
+    print(
+        f"ten times the parts: {asked[5000] / asked[500]:.1f} and {asked[50_000] / asked[5000]:.1f} times the time (at most 4)"
+    )
+    benchmark.pedantic(lambda: best(Bench(shelf, block, USUAL, TYPICAL)), rounds=5)
+
+
+# -- the same question in SQL -----------------------------------------------------------------
+
+
+def _tables(session: Session, bench: Bench) -> None:
+    """The shelf as a database would hold it for this: a column a dimension, indexed, costs worked out."""
+    for kind in MAKING:
+        table = bench.shelf.tables[kind]
+        names = [*table.values, *table.words]
+        columns = ", ".join(f'"{name}" double precision' for name in names)
+        session.execute(text(f"DROP TABLE IF EXISTS bench_{kind}"))
+        session.execute(
+            text(f"CREATE UNLOGGED TABLE bench_{kind} (place int PRIMARY KEY, cost bigint, {columns})")
+        )
+        cost = np.full(len(table), -1)
+        taken = bench.candidates[kind]
+        cost[taken.rows] = taken.cost
+        data = np.column_stack([table.column(name, bench.shelf.numbers) for name in names])
+        raw = session.connection().connection.driver_connection
+        with raw.cursor().copy(f"COPY bench_{kind} FROM STDIN") as copy:
+            for place, row in enumerate(data):
+                copy.write_row([place, int(cost[place]), *(None if np.isnan(v) else float(v) for v in row)])
+    for kind, name in (("rod", "journal_diameter"), ("piston", "compression_height"), ("piston", "pin_diameter"),
+                       ("gasket", "thickness"), ("head", "chamber_volume"), *((kind, "cost") for kind in MAKING)):  # fmt: skip
+        session.execute(text(f'CREATE INDEX ON bench_{kind} ("{name}")'))
+    session.commit()
+    for kind in MAKING:
+        session.execute(text(f"ANALYZE bench_{kind}"))
+    session.commit()
+
+
+def _place(bench: Bench, place: str) -> str:
+    kind, _, name = place.partition(".")
+    if kind == "block":
+        value = bench.block.number(name)
+        return "NULL::float" if np.isnan(value) else repr(value)
+    return f'{kind}."{name}"'
+
+
+def _conditions(bench: Bench, kinds: set[str]) -> list[str]:
+    out = []
+    for rule in bench.rules.rules:
+        if set(rule.kinds) != kinds:
+            continue
+        if rule.same:
+            a, b = (_place(bench, p) for p in rule.same)
+            if rule.otherwise and bench.question.allows(rule.otherwise):
+                continue
+            out.append(f"coalesce({a} = {b}, true)")
+            continue
+        measure = " + ".join(f"{factor} * {_place(bench, place)}" for place, factor in rule.measure.items())
+        bands = [b for b in rule.bands if not b.machining or bench.question.allows(b.machining)]
+        within = " OR ".join(_within(measure, b) for b in bands)
+        out.append(f"(({within}) OR ({measure}) IS NULL)" if not rule.needed else f"({within})")
+    return out
+
+
+def _within(measure: str, band: Band) -> str:
+    return f"({measure}) BETWEEN {max(band.low, -1e9) - 1e-9} AND {min(band.high, 1e9) + 1e-9}"
+
+
+def _machining(bench: Bench) -> str:
+    """What the machining between two parts or more costs; that of a part alone is in its own cost."""
+    out = []
+    for rule in bench.rules.rules:
+        if len(rule.kinds) > 1 and not rule.same:
+            measure = " + ".join(
+                f"{factor} * {_place(bench, place)}" for place, factor in rule.measure.items()
+            )
+            cases = [f"WHEN {_within(measure, b)} THEN {bench._job_cost(b.machining) if b.machining else 0}"
+                     for b in rule.bands if not b.machining or bench.question.allows(b.machining)]  # fmt: skip
+            out.append(f"(CASE {' '.join(cases)} ELSE 0 END)")
+    return " + ".join(out)
+
+
+def _sql(bench: Bench, spare: int | None) -> str:
+    """The question as one join; with ``spare``, each kind first left with what the search's own bound leaves."""
+    height = bench.block.values["deck_height"]
+    clearance = f"({height} - (crank.stroke / 2 + rod.length + piston.compression_height))"
+    size = next(r for r in bench.rules.rules if any(b.machining == BORE for b in r.bands))
+    bored = next(b for b in size.bands if b.machining == BORE)
+    own = bench.block.values["bore"]
+    bore = f"(CASE WHEN piston.bore - {own} >= {bored.low - 1e-9} THEN piston.bore ELSE {own} END)"
+    area = f"(pi() / 4 * {bore} * {bore})"
+    swept = f"({area} * crank.stroke / 1000)"
+    volume = (f"(head.chamber_volume + coalesce(gasket.opening_area, pi() / 4 * gasket.bore * gasket.bore) * gasket.thickness / 1000"
+              f" + {area} * {clearance} / 1000 + piston.crown_volume + coalesce(({area} - pi() / 4 * piston.top_land_diameter"
+              f" * piston.top_land_diameter) * piston.top_land_height / 1000, 0))")  # fmt: skip
+    ratio = f"(({swept} + {volume}) / {volume})"
+    w = bench.question.windows
+    q, r, c = w["quench"], w["compression_ratio"], w["deck_clearance"]
+    conditions = [f"{clearance} BETWEEN {c.low - 1e-9} AND {c.high + 1e-9}",
+                  f"{clearance} + gasket.thickness BETWEEN {q.low - 1e-9} AND {q.high + 1e-9}",
+                  f"{volume} > 0", f"{ratio} BETWEEN {r.low - 1e-9} AND {r.high + 1e-9}"]  # fmt: skip
+    for rule in bench.rules.rules:
+        if len(rule.kinds) > 1:
+            conditions += _conditions(bench, set(rule.kinds)) if f"{rule.kinds}" not in conditions else []
+    conditions = list(dict.fromkeys(conditions))
+    sources = []
+    for kind in MAKING:
+        least = int(bench.candidates[kind].cost.min())
+        own = [
+            f"{kind}.cost >= 0",
+            *_conditions(bench, {kind}),
+            *(f'{kind}."{n}" IS NOT NULL' for n in NEEDED[kind]),
+        ]
+        if spare is None:
+            sources.append(f"bench_{kind} {kind}")
+            conditions += own
+        else:
+            own.append(f"{kind}.cost <= {least + spare}")
+            sources.append(f"(SELECT * FROM bench_{kind} {kind} WHERE {' AND '.join(own)} OFFSET 0) {kind}")
+    places = ", ".join(f"{kind}.place" for kind in MAKING)
+    total = " + ".join([*(f"{kind}.cost" for kind in MAKING), _machining(bench)])
+    bound = (
+        ""
+        if spare is None
+        else f" AND {total} <= {sum(int(bench.candidates[k].cost.min()) for k in MAKING) + spare}"
+    )
+    return (f"SELECT {places} FROM {', '.join(sources)} WHERE {' AND '.join(conditions)}{bound}"
+            f" ORDER BY {total}, {places} LIMIT {bench.question.best}")  # fmt: skip
+
+
+def _asked(session: Session, statement: str) -> tuple[float, list | None]:
+    session.execute(text(f"SET statement_timeout = '{MOST_SECONDS}s'"))
+    start = time.perf_counter()
+    try:
+        rows = [tuple(row) for row in session.execute(text(statement.replace(":", "\\:")))]
+    except DBAPIError:
+        session.rollback()
+        return time.perf_counter() - start, None
+    return time.perf_counter() - start, rows
+
+
+@pytest.mark.parametrize("parts", [500, 5000, 50_000])
+def test_the_same_question_in_sql(engine, benchmark, parts):
+    shelf, _ = _stock(engine, parts)
+    block = Block(shelf, SETTLED.block)
+    bench = Bench(shelf, block, USUAL, SETTLED)
+    found = best(bench)
+    ours = _median(lambda: best(Bench(shelf, block, USUAL, SETTLED)))
+    spare = int(found.rows["key"][-1]) - sum(int(bench.candidates[kind].key.min()) for kind in MAKING)
+    with Session(engine) as session:
+        _tables(session, bench)
+        for name, statement, wanted in (("with the same pruning", _sql(bench, spare), 20),
+                                        ("as one straightforward join", _sql(bench, None), 250)):  # fmt: skip
+            took, rows = _asked(session, statement)
+            if rows is not None:
+                assert rows == list(found.recipes)
+            more = "" if rows is not None else "more than "
+            print(f"\n{parts} parts, settled machining: the best {len(found.recipes)} {ours * 1e3:.1f} ms; SQL {name} "
+                  f"{more}{took * 1e3:.0f} ms, {more}{took / ours:.0f} times (at least {wanted})")  # fmt: skip
+    benchmark.pedantic(lambda: best(Bench(shelf, block, USUAL, SETTLED)), rounds=5)
