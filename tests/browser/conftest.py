@@ -48,7 +48,11 @@ def chromium():
 def demo_shop(migrated):
     """The demo shop as it is on the first start."""
     with migrated.begin() as connection:
-        connection.execute(text("TRUNCATE build, house_rule RESTART IDENTITY CASCADE"))
+        connection.execute(
+            text(
+                "TRUNCATE build, house_rule, part, part_change, fit_rules, acceptance RESTART IDENTITY CASCADE"
+            )
+        )
     benches._KEPT.clear()
     load_demo(migrated)
     with migrated.connect() as connection:

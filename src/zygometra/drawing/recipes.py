@@ -107,8 +107,14 @@ def stacks_drawing(
 
 
 def _says(stack: Stack, reader: Reader) -> str:
-    stands = reader.clearance(stack.clearance)
-    return f"{stack.title}: piston {stands}" + (f", {stack.out}" if stack.out else "")
+    """What is read out: what is written on it, in that order, and more."""
+    return f"{stack.title} {_stands(stack, reader)}: piston" + (
+        f", outside: {stack.out}" if stack.out else ""
+    )
+
+
+def _stands(stack: Stack, reader: Reader) -> str:
+    return reader.clearance(stack.clearance, stack.half / 2)
 
 
 def _gap(
@@ -148,7 +154,7 @@ def _gap(
             )
         )
     label = rim + 14 if rim < bottom - 18 else rim - 5
-    out.append(text(right - 2, label, reader.clearance(stack.clearance, stack.half / 2), "value halo", "end"))
+    out.append(text(right - 2, label, _stands(stack, reader), "value halo", "end"))
     return "".join(out)
 
 

@@ -24,7 +24,9 @@ KEYS = (
     ("← →", "the hole before, the hole after"), ("d h g c", "go to deck, head, gasket or crown lever"),
     ("↑ ↓", "on a handle or in a lever: one step (0.01 mm or 1 thou)"),
     ("Shift ↑ ↓", "ten steps"), ("k", "keep the plan"), ("u", "undo the last change"),
-    ("r", "redo it"), ("p", "the cut sheet"), ("Esc", "close what is open"),
+    ("r", "redo it"), ("p", "the cut sheet"), ("m", "the mix bench"), ("Esc", "close what is open"),
+    ("← ↑ ↓ →", "on the map of the mix: the next recipe that way; on a window's edge: one step"),
+    ("Enter", "on a recipe: take it in hand"),
 )  # fmt: skip
 
 
@@ -160,5 +162,30 @@ def patterns() -> str:
         Row(1, samples[1][1], "9.50", "9.75", "", ""),
         Row(2, samples[3][1], "9.10", "11.00", "▲", "above the window"),
     ]
+    stacks, field = _mix_patterns()
     return render_template("shop/patterns.html", bands=samples, stations=stations, findings=found,
-                           bases=BASIS_WORDS, rows=rows)  # fmt: skip
+                           bases=BASIS_WORDS, rows=rows, stacks=stacks, field=field)  # fmt: skip
+
+
+def _mix_patterns() -> tuple[str, str]:
+    """Recipes side by side, and the map, in every state."""
+    from zygometra.core.build import Window
+    from zygometra.drawing.field import Axis, Point, field_map
+    from zygometra.drawing.recipes import Stack, stacks_drawing
+
+    def stack(number: int, clearance: float, state: str, out: str = "") -> Stack:
+        return Stack(f"recipe-{number}", f"{number} · {state or 'plain'}", 225.4, 92, 86, 148, 34.4 - clearance, clearance,
+                     0.08, 1.2, 4.5, 18, state, out)  # fmt: skip
+
+    stacks = [
+        stack(1, 0.2, "chosen"),
+        stack(2, 0.35, "pinned"),
+        stack(3, 3.1, "", "deck clearance"),
+        stack(4, -1.9, "", "quench"),
+    ]
+    points = [Point("p1", 2287, 0.2, "inside", "in", False), Point("p2", 2310, 0.3, "inside, to be machined", "in", True),
+              Point("p3", 2400, 2.0, "outside", "out", False), Point("p4", 2250, 0.4, "pinned", "pinned", False),
+              Point("p5", 2350, 0.1, "chosen", "chosen", False)]  # fmt: skip
+    across = Axis("displacement", "displacement, cc", Window(2240, 2287, 2360), 0, 1.0)
+    up = Axis("deck_clearance", "deck clearance, mm", Window(-0.1, 0.2, 0.5), 2, 1.0)
+    return stacks_drawing(stacks, (-0.1, 0.5), reader()), field_map(points, across, up)

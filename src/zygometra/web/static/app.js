@@ -119,6 +119,7 @@
     "?": () => { location.href = document.body.dataset.keys; },
     f: () => { location.href = document.body.dataset.floor; },
     n: () => { location.href = document.body.dataset.new; },
+    m: () => { location.href = document.body.dataset.mix; },
     s: () => { if (bench()) location.href = bench().dataset.stack; },
     p: () => { if (bench()) location.href = bench().dataset.sheet; },
     w: () => { if (bench()) open(workingAddress("ratio")); },

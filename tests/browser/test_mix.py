@@ -1,0 +1,144 @@
+"""A builder finds a combination: the mix bench in a real browser."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+ASKED = "block=BL-001&quench-min=0.95&quench-aim=1.1&quench-max=1.3&compression_ratio-min=9.2&compression_ratio-max=10.4"
+
+
+@pytest.fixture
+def mix(ada):
+    ada.page.goto(f"{ada.address}/mix?{ASKED}")
+    return ada.page
+
+
+def counted(page) -> int:
+    return int(re.sub(r"\D", "", page.locator("#mix-count b").inner_text()))
+
+
+def test_the_wrong_mix_is_seen_beside_the_right_one(mix):
+    expect(mix.locator(".recipes .recipe")).not_to_have_count(0)
+    far = mix.locator('.point.out[aria-label*="mm down"]').first
+    key = far.get_attribute("data-recipe")
+    box = far.bounding_box()
+    mix.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    expect(mix.locator(".in-hand h2")).to_contain_text("does not stand")
+    expect(mix.locator(".recipe.chosen")).to_have_attribute("data-recipe", re.compile("CR-"))
+    mix.get_by_role("button", name="Pin to compare").click()
+    expect(mix.locator("#ask-pins")).to_have_value(re.compile("~"))
+    mix.locator(".recipe").nth(1).click()
+    expect(mix.locator(".recipe.pinned")).to_have_count(1)
+    assert "pins=" in mix.url
+    assert key
+
+
+def test_a_window_typed_narrower_leaves_fewer_and_the_address_carries_it(mix):
+    before = counted(mix)
+    mix.get_by_role("textbox", name="most compression ratio").fill("9.6")
+    expect(mix.locator("#mix-count b")).not_to_have_text(f"{before} recipes")
+    assert counted(mix) < before
+    expect(mix).to_have_url(re.compile("compression_ratio-max=9.6"))
+    mix.reload()
+    expect(mix.get_by_role("textbox", name="most compression ratio")).to_have_value("9.6")
+
+
+def test_the_edge_of_a_window_is_dragged_and_moved_by_keys(mix):
+    mix.get_by_label("up", exact=True).select_option("quench")
+    edge = mix.locator('.edge[data-edge="quench.max"]')
+    expect(edge).to_be_visible()
+    box = edge.bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    mix.mouse.move(x, y)
+    mix.mouse.down()
+    mix.mouse.move(x, y - 30, steps=12)
+    mix.mouse.up()
+    field = mix.get_by_role("textbox", name="most quench")
+    expect(field).not_to_have_value("1.3")
+    dragged = float(field.input_value())
+    assert dragged > 1.3
+    expect(mix).to_have_url(re.compile(f"quench-max={dragged:.2f}"))
+    edge.focus()
+    mix.keyboard.press("ArrowDown")
+    expect(field).to_have_value(f"{dragged - 0.01:.2f}")
+    expect(mix.locator('.edge[data-edge="quench.max"]')).to_be_focused()
+
+
+def test_the_map_is_walked_by_keys(mix):
+    mix.locator('.point[tabindex="0"]').focus()
+    mix.keyboard.press("ArrowRight")
+    there = mix.locator(".point:focus")
+    says = there.get_attribute("aria-label")
+    expect(mix.locator("#map-says")).to_have_text(says)
+    key = there.get_attribute("data-recipe")
+    mix.keyboard.press("Enter")
+    expect(mix.locator(".point.chosen")).to_have_attribute("data-recipe", key)
+
+
+def test_an_old_answer_never_stands_over_a_newer_one(mix):
+    field = mix.get_by_role("textbox", name="most compression ratio")
+    held = []
+
+    def hold(route):
+        held.append(route)
+
+    mix.route(re.compile(r"/mix/answer.*compression_ratio-max=12&"), hold)
+    field.fill("12")
+    mix.wait_for_timeout(400)
+    assert held
+    field.fill("9.6")
+    expect(mix).to_have_url(re.compile("compression_ratio-max=9.6"))
+    newer = mix.locator("#mix-count b").inner_text()
+    for route in held:
+        route.continue_()
+    mix.wait_for_timeout(500)
+    assert mix.locator("#mix-count b").inner_text() == newer
+    expect(mix).to_have_url(re.compile("compression_ratio-max=9.6"))
+
+
+def test_why_not_this_part_is_answered_in_place(mix):
+    mix.get_by_label("Why not this part?").fill("HD-00002")
+    mix.locator(".why-not button").click()
+    expect(mix.locator("#why-not")).to_contain_text("bolt pattern")
+
+
+def test_a_recipe_is_taken_into_a_build_and_evaluated(mix):
+    mix.get_by_role("link", name="Take into a build").click()
+    mix.get_by_label("Name").fill("Harbour stroker")
+    mix.get_by_role("button", name="Start it").click()
+    expect(mix.get_by_role("heading", name="Harbour stroker")).to_be_visible()
+    expect(mix.locator("#notice")).to_contain_text("recipe from the mix bench: block BL-001")
+    expect(mix.locator(".reckoning tbody tr")).to_have_count(12)
+
+
+def test_the_basket_is_ordered_and_the_shelf_knows(mix):
+    mix.get_by_role("link", name="Basket").click()
+    expect(mix.locator(".basket")).to_contain_text("rod bearings")
+    mix.get_by_role("button", name="Mark as ordered").click()
+    expect(mix.locator("#notice")).to_contain_text("Ordered:")
+    expect(mix.locator(".basket")).to_contain_text("ordered")
+
+
+def test_without_scripts_the_question_is_still_asked(person):
+    bench = person(java_script_enabled=False)
+    bench.page.goto(f"{bench.address}/mix?{ASKED}")
+    bench.page.get_by_role("textbox", name="least compression ratio").fill("15")
+    bench.page.get_by_role("textbox", name="most compression ratio").fill("16")
+    bench.page.get_by_role("button", name="Ask").first.click()
+    expect(bench.page.locator("#mix-said")).to_contain_text("No recipe satisfies every window.")
+
+
+def test_a_table_is_dropped_on_the_shelf(ada, tmp_path):
+    page = ada.page
+    page.goto(f"{ada.address}/shelf?kind=rod")
+    file = tmp_path / "rods.csv"
+    file.write_text("code,name,length,price\nHB-1,harbour rod,151 mm,44.50\n")
+    page.locator("#file").set_input_files(file)
+    page.get_by_role("button", name="Take in", exact=True).click()
+    expect(page.locator("#notice")).to_contain_text("1 new")
+    page.get_by_role("searchbox").fill("HB-1")
+    expect(page.locator(".parts tbody tr")).to_have_count(1)
+    expect(page.locator(".parts")).to_contain_text("missing")
