@@ -216,7 +216,7 @@ def answer_document(
     block = Block(shelf, question.block)
     bench = Bench(shelf, block, rules, question)
     found = best(bench)
-    number = {"exact": count, "estimate": estimate}[counted](bench) if counted != "none" else None
+    number = count(bench) if counted == "exact" else estimate(bench) if counted == "estimate" else None
     recipes = [full_recipe(bench, recipe, part) for recipe in found.recipes]
     out: dict[str, Any] = {
         "format": "zygometra.mix-answer", "version": 1, "block": question.block,

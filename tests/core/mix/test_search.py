@@ -76,3 +76,11 @@ def test_pieces_of_a_join_give_what_the_whole_gives(monkeypatch):
     monkeypatch.setattr("zygometra.core.mix.joins.MOST_ROWS", 7)
     assert best(bench).recipes == whole
     assert count(bench).recipes == number > 40
+
+
+def test_a_count_stops_where_it_would_be_too_long():
+    bench = laid_out(
+        shelf(*(part("rod", f"R{i}", length=148 + i / 100) for i in range(9))), Question("B1", {})
+    )
+    assert count(bench, most_sets=3) is None
+    assert count(bench, most_sets=100).recipes == 9

@@ -325,7 +325,9 @@ def _counting(bench: Bench, filters: Mapping[str, Window] | None) -> Join:
     return Join(bench, windows, None, {kind: bench.alike(kind, priced) for kind in MAKING})
 
 
-def count(bench: Bench, filters: Mapping[str, Window] | None = None) -> Count:
+def count(
+    bench: Bench, filters: Mapping[str, Window] | None = None, *, most_sets: int | None = None
+) -> Count | None:
     """Count the recipes, every one.
 
     Parameters
@@ -334,18 +336,27 @@ def count(bench: Bench, filters: Mapping[str, Window] | None = None) -> Count:
         The shelf laid out for the question.
     filters : Mapping, optional
         Windows in place of the question's.
+    most_sets : int, optional
+        How many sets of crank, rod and piston (those that nothing sets apart are one)
+        may be followed up at the most.
 
     Returns
     -------
-    Count
-        Exact.
+    Count or None
+        Exact; None where there are more sets than may be followed up.
 
     Notes
     -----
     Parts that nothing sets apart are counted together, and heads by runs.
     """
     join = _counting(bench, filters)
-    total = sum(int(join.number(triples).sum()) for pairs in join.pairs() for triples in join.triples(pairs))
+    total = sets = 0
+    for pairs in join.pairs():
+        for triples in join.triples(pairs):
+            sets += len(triples["key"])
+            if most_sets is not None and sets > most_sets:
+                return None
+            total += int(join.number(triples).sum())
     return Count(total, 0.0, True)
 
 

@@ -197,6 +197,7 @@ def written(recipe: Recipe, reader: Reader) -> tuple[tuple[str, str], ...]:
         ("crown", recipe.parts["piston"].texts.get("crown") or "not stated"),
         ("weight", weight),
         ("cost to come", money(r.cost)),
+        ("band of doubt", f"crosses {', '.join(WANTED_KEY[key].label for key in recipe.crosses)}" if recipe.crosses else "crosses no edge"),
         ("machining", machined),
         ("not in hand", wanting),
     )  # fmt: skip

@@ -56,11 +56,9 @@
   };
 
   // -- the edges of the windows ------------------------------------------------------
+  // The slider speaks the reader's unit, as a bare number in the field does.
   const setEdge = (name, value, decimals) => {
-    const slot = $(`ask-${name.replace(".", "-")}`);
-    const unit = slot.value.replace(/^[-−+]?[\d.,\s/]*/, "").trim();
-    // The slider speaks the reader's unit; a figure typed in another is written in the reader's.
-    slot.value = value.toFixed(decimals) + (unit === "mm" && slot.form.dataset.small === "mm" || unit === "cc" ? ` ${unit}` : "");
+    $(`ask-${name.replace(".", "-")}`).value = value.toFixed(decimals);
     ask();
   };
   let held = null;
@@ -104,9 +102,4 @@
     if (recipe && (event.key === "Enter" || event.key === " ")) { event.preventDefault(); choose(recipe.dataset.recipe); }
   });
 
-  // An answer to an older question never stands over a newer one: its count goes with it.
-  document.addEventListener("htmx:beforeSwap", (event) => {
-    const asked = event.detail.target;
-    if (asked?.id === "mix-count" && !document.body.contains(asked)) event.detail.shouldSwap = false;
-  });
 })();
