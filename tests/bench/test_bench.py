@@ -4,16 +4,15 @@ from __future__ import annotations
 
 import gc
 import json
-import statistics
 import subprocess
 import sys
 import threading
-import time
 from pathlib import Path
 
 import pytest
 from flask import Flask
 from flask_compress import Compress
+from timing import median
 from waitress import create_server
 
 from plain import plain_evaluation
@@ -40,15 +39,6 @@ def eight() -> dict:
     return document
 
 
-def _median(call, rounds: int) -> float:
-    times = []
-    for _ in range(rounds):
-        start = time.perf_counter()
-        call()
-        times.append(time.perf_counter() - start)
-    return statistics.median(times)
-
-
 def test_evaluating_with_all_its_doubt_against_plain_arithmetic(benchmark, eight):
     build = read_document(eight)
     outcome = evaluate(build)
@@ -57,8 +47,8 @@ def test_evaluating_with_all_its_doubt_against_plain_arithmetic(benchmark, eight
         for hole, row in zip(getattr(outcome, state).holes, rows, strict=True):
             assert hole.outcome.ratio == pytest.approx(row["ratio"], rel=1e-12)
             assert hole.outcome.effective == pytest.approx(row["effective"], rel=1e-12)
-    bare = _median(lambda: plain_evaluation(build), 400)
-    with_doubt = _median(lambda: evaluate(build), 400)
+    bare = median(lambda: plain_evaluation(build), 400)
+    with_doubt = median(lambda: evaluate(build), 400)
     benchmark.pedantic(evaluate, args=(build,), rounds=200, iterations=1)
     print(f"\nevaluate, eight holes each with figures of its own, now and planned, with doubt: "
           f"{with_doubt * 1e6:.0f} µs; plain arithmetic without doubt {bare * 1e6:.0f} µs; "
@@ -126,7 +116,7 @@ def test_the_command_line_from_cold(benchmark):
     def run(*words: str) -> None:
         subprocess.run([sys.executable, *words], check=True, capture_output=True)
 
-    bare = _median(lambda: run("-c", "pass"), 8)
-    cold = _median(lambda: run("-m", "zygometra.cli", "evaluate", str(file)), 8)
+    bare = median(lambda: run("-c", "pass"), 8)
+    cold = median(lambda: run("-m", "zygometra.cli", "evaluate", str(file)), 8)
     benchmark.pedantic(run, args=("-m", "zygometra.cli", "evaluate", str(file)), rounds=3)
     print(f"\n./zygometra evaluate from cold: {cold:.2f} s (under 0.5); an empty Python {bare:.2f} s")

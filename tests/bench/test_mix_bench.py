@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import statistics
 import time
 
 import numpy as np
@@ -10,9 +9,10 @@ import pytest
 from sqlalchemy import text
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
+from timing import median
 
 from zygometra.core.build import Window
-from zygometra.core.mix.joins import Bench
+from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.judge import NEEDED
 from zygometra.core.mix.parts import MAKING
 from zygometra.core.mix.question import Question
@@ -31,15 +31,6 @@ SETTLED = Question("BL-001", WINDOWS, machining=frozenset(USUAL.machinings) - {O
 MOST_SECONDS = 40
 
 
-def _median(call, rounds: int = 9) -> float:
-    times = []
-    for _ in range(rounds):
-        start = time.perf_counter()
-        call()
-        times.append(time.perf_counter() - start)
-    return statistics.median(times)
-
-
 def _stock(engine, parts: int):
     with Session(engine) as session:
         session.execute(text("TRUNCATE part, part_change RESTART IDENTITY"))
@@ -47,7 +38,7 @@ def _stock(engine, parts: int):
         session.commit()
         session.execute(text("ANALYZE part"))
         session.commit()
-        reading = _median(lambda: store.read_shelf(session), 3)
+        reading = median(lambda: store.read_shelf(session), 3)
         return store.read_shelf(session), reading
 
 
@@ -57,7 +48,7 @@ def test_how_the_search_grows_and_what_reading_the_shelf_costs(engine, benchmark
         shelf, reading = _stock(engine, parts)
         block = Block(shelf, TYPICAL.block)
         best(Bench(shelf, block, USUAL, TYPICAL))
-        asked[parts] = _median(lambda shelf=shelf, block=block: best(Bench(shelf, block, USUAL, TYPICAL)))
+        asked[parts] = median(lambda shelf=shelf, block=block: best(Bench(shelf, block, USUAL, TYPICAL)), 9)
         bench = Bench(shelf, block, USUAL, TYPICAL)
         start = time.perf_counter()
         number = estimate(bench)
@@ -139,7 +130,7 @@ def _machining(bench: Bench) -> str:
             measure = " + ".join(
                 f"{factor} * {_place(bench, place)}" for place, factor in rule.measure.items()
             )
-            cases = [f"WHEN {_within(measure, b)} THEN {bench._job_cost(b.machining) if b.machining else 0}"
+            cases = [f"WHEN {_within(measure, b)} THEN {bench.job_cost(b.machining) if b.machining else 0}"
                      for b in rule.bands if not b.machining or bench.question.allows(b.machining)]  # fmt: skip
             out.append(f"(CASE {' '.join(cases)} ELSE 0 END)")
     return " + ".join(out)
@@ -210,7 +201,7 @@ def test_the_same_question_in_sql(engine, benchmark, parts):
     block = Block(shelf, SETTLED.block)
     bench = Bench(shelf, block, USUAL, SETTLED)
     found = best(bench)
-    ours = _median(lambda: best(Bench(shelf, block, USUAL, SETTLED)))
+    ours = median(lambda: best(Bench(shelf, block, USUAL, SETTLED)), 9)
     spare = int(found.rows["key"][-1]) - sum(int(bench.candidates[kind].key.min()) for kind in MAKING)
     with Session(engine) as session:
         _tables(session, bench)

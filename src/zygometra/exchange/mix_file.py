@@ -9,7 +9,7 @@ from typing import Any
 from zygometra.core.build import Window
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.house_rules import rules_for
-from zygometra.core.mix.joins import Bench
+from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.parts import MAKING, Part
 from zygometra.core.mix.question import PRIORITIES, WANTED_KEY, Question

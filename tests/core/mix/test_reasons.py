@@ -11,7 +11,7 @@ from zygometra.core.evaluate import evaluate
 from zygometra.core.house_rules import rules_for
 from zygometra.core.levers import set_lever
 from zygometra.core.mix.basket import basket, total_of
-from zygometra.core.mix.joins import Bench
+from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.parts import MAKING, Part
 from zygometra.core.mix.question import Question

@@ -7,7 +7,7 @@ from hypothesis import given
 from shelves import all_verdicts, part, questions, shelf, shelves
 
 from zygometra.core.build import Window
-from zygometra.core.mix.joins import Bench
+from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.question import WANTED, Question
 from zygometra.core.mix.rules import USUAL
 from zygometra.core.mix.search import best, count, estimate

@@ -10,265 +10,19 @@ product; the edges of a run are a hair wide, and every result is judged on its o
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..build import Window
 from ..stack import circle_area, crevice_volume, deck_clearance, stroke_for
-from .judge import NEEDED
-from .parts import MAKING, needed_of
-from .question import EDGE, Question
-from .rules import BORE, FACE_CROWN, OFFSET_GRIND, FitRule, FitRules, judge_columns
-from .shelf import Block, Floats, Ints, Rows, Shelf, Signature
-
-Bools = NDArray[np.bool_]
+from .bench import Bench, Bools, Candidates
+from .parts import MAKING
+from .question import EDGE
+from .rules import judge_columns
+from .shelf import Floats, Ints, Rows
 
 HAIR = 1e-6
 MOST_ROWS = 1_500_000
-# The stages at which kinds join, and the pairs whose rules are asked by class.
-_PAIRS = (("crank", "rod"), ("rod", "piston"), ("piston", "gasket"), ("piston", "head"))
-# In least-machining, a hundredth of machining outweighs any price.
-_OUTWEIGHS = 10**9
-# What of each kind the arithmetic of the stack asks for, besides what rules ask.
-_COUNTED = {
-    "crank": ("stroke",), "rod": ("length",),
-    "piston": ("compression_height", "bore", "crown_volume", "dish_area", "top_land_height", "top_land_diameter"),
-    "gasket": ("thickness", "bore", "opening_area"), "head": ("chamber_volume",),
-}  # fmt: skip
-
-
-@dataclass(frozen=True, slots=True)
-class Candidates:
-    """The parts of one kind that could be in a recipe, each with its weight.
-
-    ``rows`` are places in the table, ``key`` what the part adds to what is to be least,
-    ``cost`` its share of the money in hundredths, ``bored`` pistons for which the block
-    is bored, ``times`` how many parts alike each stands for.
-    """
-
-    rows: Ints
-    key: Ints
-    cost: Ints
-    bored: Bools
-    times: Ints
-
-    def taken(self, keep: Bools | Ints) -> Candidates:
-        """Return those that are kept, or those at some places."""
-        return Candidates(
-            self.rows[keep], self.key[keep], self.cost[keep], self.bored[keep], self.times[keep]
-        )
-
-
-@dataclass(frozen=True, slots=True)
-class Sieve:
-    """Why parts of one kind are in or out: rows missing a figure, and rules that say no."""
-
-    missing: Mapping[str, Bools]
-    refused: Mapping[str, Bools]
-    left: Bools
-
-
-@dataclass(frozen=True, slots=True)
-class Meeting:
-    """Which classes of one kind meet which of another: after what machining, with what throw shift."""
-
-    first: Ints
-    second: Ints
-    start: Ints
-    count: Ints
-    machining: Ints
-    shift: Floats
-
-
-class Bench:
-    """A shelf laid out for one question: candidates, classes, and what meets what."""
-
-    def __init__(self, shelf: Shelf, block: Block, rules: FitRules, question: Question) -> None:
-        self.shelf, self.block, self.rules, self.question = shelf, block, rules, question
-        self.faces = question.allows(FACE_CROWN) and FACE_CROWN in rules.machinings
-        self.face_cost = self._job_cost(FACE_CROWN) if self.faces else 0
-        self.weight = _OUTWEIGHS if question.priority == "least-machining" else 0
-        self.candidates = {kind: self._candidates(kind) for kind in MAKING}
-        self._by_class: dict[str, list[FitRule]] = {second: [] for _, second in _PAIRS}
-        self.by_row: dict[str, list[FitRule]] = {kind: [] for kind in MAKING}
-        for rule in rules.rules:
-            if len(rule.kinds) == 2 and rule.kinds in _PAIRS and "crank.stroke" not in rule.places:
-                self._by_class[rule.kinds[1]].append(rule)
-            elif len(rule.kinds) > 1:
-                self.by_row[rule.kinds[-1]].append(rule)
-        self.meetings = {second: self._meeting(first, second) for first, second in _PAIRS}
-
-    # -- parts on their own -----------------------------------------------------
-
-    def _job_cost(self, key: str) -> int:
-        machining = self.rules.machinings[key]
-        if machining.part == "block":
-            return machining.cost
-        return machining.cost * needed_of(machining.part, self.block.cylinders, self.block.banks)
-
-    def _band_costs(self, rule: FitRule) -> Ints:
-        """The cost of each band of a rule, and of none at the end (band −1)."""
-        keys = [rule.otherwise] if rule.same else [band.machining for band in rule.bands]
-        return np.array([*(self._job_cost(key) if key else 0 for key in keys), 0], np.int64)
-
-    def column(self, place: str) -> Floats:
-        """Return the whole column of a place, or the block's figure as a column of one."""
-        kind, _, name = place.partition(".")
-        if kind == "block":
-            return np.array([self.block.number(name)])
-        return self.shelf.tables[kind].column(name, self.shelf.numbers)
-
-    def sieve(self, kind: str) -> Sieve:
-        """Tell which parts of a kind are out on their own, and by which rule or missing figure."""
-        table = self.shelf.tables[kind]
-        own = [rule for rule in self.rules.rules if rule.kinds == (kind,)]
-        needed = [f"{kind}.{name}" for name in NEEDED[kind]]
-        for rule in self.rules.rules:
-            if rule.needed:
-                needed += [p for p in rule.places if p.startswith(f"{kind}.") and p not in needed]
-        missing = {place: np.isnan(self.column(place)) for place in needed}
-        more = needed_of(kind, self.block.cylinders, self.block.banks) - table.in_hand
-        missing[f"{kind}.price"] = (table.price < 0) & (more > 0)
-        refused: dict[str, Bools] = {}
-        for rule in own:
-            fits, _ = judge_columns(rule, self.column, self.question.allows)
-            refused[rule.key] = np.broadcast_to(~fits, (len(table),))
-        if (code := self.question.use.get(kind)) is not None:
-            wanted = np.ones(len(table), bool)
-            if code in table.place:
-                wanted[table.place[code]] = False
-            refused["use"] = wanted
-        if self.question.only_in_hand:
-            refused["in hand"] = more > 0
-        left = np.ones(len(table), bool)
-        for out in (*missing.values(), *refused.values()):
-            left &= ~out
-        return Sieve(missing, refused, left)
-
-    def _candidates(self, kind: str) -> Candidates:
-        table = self.shelf.tables[kind]
-        rows = np.flatnonzero(self.sieve(kind).left)
-        machining = np.zeros(len(rows), np.int64)
-        bored = np.zeros(len(rows), bool)
-
-        def look(place: str) -> Floats:
-            column = self.column(place)
-            return column if place.startswith("block.") else column[rows]
-
-        for rule in self.rules.rules:
-            if rule.kinds == (kind,):
-                _, band = judge_columns(rule, look, self.question.allows)
-                machining += self._band_costs(rule)[band]
-                if any(b.machining == BORE for b in rule.bands):
-                    bored |= np.array([*(b.machining == BORE for b in rule.bands), False])[band]
-        more = np.maximum(needed_of(kind, self.block.cylinders, self.block.banks) - table.in_hand[rows], 0)
-        cost = more * np.maximum(table.price[rows], 0) + machining
-        return Candidates(rows, cost + self.weight * machining, cost, bored, np.ones(len(rows), np.int64))
-
-    def alike(self, kind: str, with_cost: bool) -> Candidates:
-        """Return candidates of which those that nothing sets apart are one, standing for so many.
-
-        Parameters
-        ----------
-        kind : str
-            The kind.
-        with_cost : bool
-            True where their cost sets them apart too.
-
-        Returns
-        -------
-        Candidates
-            Enough to count with; which part a row names is one of those alike.
-        """
-        taken = self.candidates[kind]
-        names = {place.partition(".")[2] for rules in self.by_row.values() for rule in rules
-                 for place in rule.places if place.startswith(f"{kind}.")}  # fmt: skip
-        columns = [self.column(f"{kind}.{name}")[taken.rows] for name in sorted(names | set(_COUNTED[kind]))]
-        for first, second in _PAIRS:
-            if kind in (first, second):
-                other = second if kind == first else first
-                columns.append(self.signature(kind, other).of_part[taken.rows].astype(float))
-        if kind == "rod":
-            columns.append(self.floors(taken.rows))
-        columns.append(taken.bored.astype(float))
-        if with_cost:
-            columns.append(taken.cost.astype(float))
-        if not len(taken.rows):
-            return taken
-        _, at, times = np.unique(
-            np.nan_to_num(np.stack(columns, axis=1), nan=np.inf),
-            axis=0,
-            return_index=True,
-            return_counts=True,
-        )
-        one_each = taken.taken(at)
-        return Candidates(one_each.rows, one_each.key, one_each.cost, one_each.bored, times.astype(np.int64))
-
-    def floors(self, rods: Ints) -> Floats:
-        """Return the house's least quench for each rod, by its material, in mm."""
-        words = self.shelf.tables["rod"].words["material"]
-        known = {word: self.question.floor(word) for word in set(words)}
-        if len(set(known.values())) == 1:
-            return np.full(len(rods), next(iter(known.values())))
-        return np.array([known[words[row]] for row in rods])
-
-    # -- pairs of classes ---------------------------------------------------------
-
-    def signature(self, kind: str, with_kind: str) -> Signature:
-        """Return the classes of a kind towards another."""
-        second = with_kind if (kind, with_kind) in _PAIRS else kind
-        names = sorted(
-            {
-                p.partition(".")[2]
-                for r in self._by_class[second]
-                for p in r.places
-                if p.startswith(f"{kind}.")
-            }
-        )
-        return self.shelf.tables[kind].signature(tuple(names), self.shelf.numbers)
-
-    def _meeting(self, first: str, second: str) -> Meeting:
-        rules = self._by_class[second]
-        sides = {}
-        for kind, other in ((first, second), (second, first)):
-            signature = self.signature(kind, other)
-            names = sorted({p.partition(".")[2] for r in rules for p in r.places if p.startswith(f"{kind}.")})
-            present = np.unique(signature.of_part[self.candidates[kind].rows])
-            sides[kind] = (signature.distinct[present], names, present)
-        (a, a_names, a_ids), (b, b_names, b_ids) = sides[first], sides[second]
-
-        def look(place: str) -> Floats:
-            kind, _, name = place.partition(".")
-            if kind == first:
-                return a[:, a_names.index(name)][:, None]
-            if kind == second:
-                return b[:, b_names.index(name)][None, :]
-            return np.array([[self.block.number(name)]])
-
-        ok = np.ones((len(a), len(b)), bool)
-        machining = np.zeros(ok.shape, np.int64)
-        shift = np.full(ok.shape, np.nan)
-        for rule in rules:
-            fits, band = judge_columns(rule, look, self.question.allows)
-            ok &= fits
-            machining += self._band_costs(rule)[band]
-            if any(item.machining == OFFSET_GRIND for item in rule.bands):
-                ground = np.array([*(item.machining == OFFSET_GRIND for item in rule.bands), False])[band]
-                moved = (
-                    look("crank.pin_diameter") - look("rod.journal_diameter")
-                ) / 2 - self.question.clean_up
-                shift = np.where(ground, np.maximum(moved, 0.0), shift)
-        at_a, at_b = np.nonzero(ok)
-        begins = np.searchsorted(at_a, np.arange(len(a) + 1))
-        start = np.zeros(int(a_ids.max()) + 1 if len(a_ids) else 0, np.int64)
-        count = np.zeros_like(start)
-        start[a_ids], count[a_ids] = begins[:-1], np.diff(begins)
-        return Meeting(a_ids[at_a], b_ids[at_b], start, count, machining[at_a, at_b], shift[at_a, at_b])
-
-
-# -- runs -------------------------------------------------------------------------
 
 
 def spread(start: Ints, count: Ints) -> tuple[Ints, Ints]:
@@ -374,7 +128,7 @@ class Join:
 
         for rule in bench.by_row[kind]:
             fits, band = judge_columns(rule, look, bench.question.allows)
-            cost = bench._band_costs(rule)[band]
+            cost = bench.band_costs(rule)[band]
             rows = dict(rows, key=rows["key"] + cost * (1 + bench.weight), cost=rows["cost"] + cost)
             rows = kept_rows(rows, fits)
         return rows
@@ -414,6 +168,24 @@ class Join:
                 & (speed * rows["longest"] >= self._low("piston_speed") - HAIR)
             ))  # fmt: skip
 
+    def _met(
+        self, kind: str, ordered: Ordered, rows: Rows, of_row: Ints, pair: Ints, start: Ints, count: Ints
+    ) -> Iterator[tuple[Rows, Ints, Ints]]:
+        """Rows joined by the parts of one kind more, some at a time; the row each comes of, and its place in order."""
+        meeting, taken, weight = self.bench.meetings[kind], ordered.taken, self.bench.weight
+        for piece in _pieces(count):
+            of, at = spread(start[piece], count[piece])
+            parent, p = of_row[piece][of], pair[piece][of]
+            machining = meeting.machining[p]
+            found = {name: column[parent] for name, column in rows.items()}
+            found |= {
+                kind: taken.rows[at],
+                "key": found["key"] + taken.key[at] + machining * (1 + weight),
+                "cost": found["cost"] + taken.cost[at] + machining,
+                "times": found["times"] * taken.times[at],
+            }
+            yield found, parent, at
+
     def triples(self, rows: Rows) -> Iterator[Rows]:
         """Yield rows of crank, rod and piston from rows of crank and rod."""
         bench, meeting = self.bench, self.bench.meetings["piston"]
@@ -432,22 +204,10 @@ class Join:
         least = height - rows["longest"] / 2 - rows["length"] - highest - HAIR
         of_row, pair = spread(_at(meeting.start, classes), _at(meeting.count, classes))
         start, count = self.pistons.runs(meeting.second[pair], least[of_row], most[of_row])
-        for piece in _pieces(count):
-            of, at = spread(start[piece], count[piece])
-            parent, p = of_row[piece][of], pair[piece][of]
-            machining = meeting.machining[p]
-            piston = self.pistons.taken
-            found = {name: column[parent] for name, column in rows.items()}
-            found |= {
-                "piston": piston.rows[at],
-                "key": found["key"] + piston.key[at] + machining * (1 + bench.weight),
-                "cost": found["cost"] + piston.cost[at] + machining,
-                "times": found["times"] * piston.times[at],
-                "height": self.pistons.values[at],
-                "bore": np.where(
-                    piston.bored[at], bench.column("piston.bore")[piston.rows[at]], bench.block.values["bore"]
-                ),
-            }
+        own, taken = bench.column("piston.bore"), self.pistons.taken
+        for found, _, at in self._met("piston", self.pistons, rows, of_row, pair, start, count):
+            found["height"] = self.pistons.values[at]
+            found["bore"] = np.where(taken.bored[at], own[taken.rows[at]], bench.block.values["bore"])
             found = self._ruled(self._bounded(found, "piston"), "piston")
             area = circle_area(found["bore"]) * bench.block.cylinders / 1000
             yield kept_rows(found, (
@@ -475,19 +235,8 @@ class Join:
         start, count = self.gaskets.runs(
             meeting.second[pair], thin, (self._high("quench") - up + HAIR)[of_row]
         )
-        for piece in _pieces(count):
-            of, at = spread(start[piece], count[piece])
-            parent, p = of_row[piece][of], pair[piece][of]
-            gasket = self.gaskets.taken
-            machining = meeting.machining[p]
-            found = {name: column[parent] for name, column in rows.items()}
-            found |= {
-                "gasket": gasket.rows[at],
-                "key": found["key"] + gasket.key[at] + machining * (1 + bench.weight),
-                "cost": found["cost"] + gasket.cost[at] + machining,
-                "times": found["times"] * gasket.times[at],
-                "floor": floors[parent],
-            }
+        for found, parent, _ in self._met("gasket", self.gaskets, rows, of_row, pair, start, count):
+            found["floor"] = floors[parent]
             found = self._ruled(self._bounded(found, "gasket"), "gasket")
             yield self._settled(found)
 
@@ -642,23 +391,11 @@ class Join:
 
     def recipes(self, rows: Rows) -> Iterator[Rows]:
         """Yield whole recipes from rows with a gasket."""
-        bench, meeting = self.bench, self.bench.meetings["head"]
-        if not len(rows["piston"]) or not len(meeting.first):
+        if not len(rows["piston"]) or not len(self.bench.meetings["head"].first):
             return
         of_row, pair, start, count = self._head_runs(rows)
-        for piece in _pieces(count):
-            of, at = spread(start[piece], count[piece])
-            parent, p = of_row[piece][of], pair[piece][of]
-            head = self.heads.taken
-            machining = meeting.machining[p]
-            found = {name: column[parent] for name, column in rows.items()}
-            found |= {
-                "head": head.rows[at],
-                "key": found["key"] + head.key[at] + machining * (1 + bench.weight),
-                "cost": found["cost"] + head.cost[at] + machining,
-                "times": found["times"] * head.times[at],
-                "volume": found["besides"] + self.heads.values[at],
-            }
+        for found, _, at in self._met("head", self.heads, rows, of_row, pair, start, count):
+            found["volume"] = found["besides"] + self.heads.values[at]
             found = self._bounded(self._ruled(found, "head"), "head")
             found = kept_rows(found, found["volume"] > 0)
             found["ratio"] = (found["swept"] + found["volume"]) / found["volume"]

@@ -9,7 +9,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..build import Window
-from .joins import Bench, Bools, Join
+from .bench import Bench, Bools
+from .joins import Join
 from .judge import Recipe, Verdict, judge, misses
 from .parts import MAKING
 from .question import WANTED, WANTED_KEY, Question

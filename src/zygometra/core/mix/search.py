@@ -15,7 +15,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..build import Window
-from .joins import Bench, Join, kept_rows
+from .bench import Bench
+from .joins import Join, kept_rows
 from .judge import Recipe
 from .parts import MAKING
 from .question import WANTED, Question

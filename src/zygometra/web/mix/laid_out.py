@@ -8,7 +8,7 @@ from threading import Lock
 
 from sqlalchemy.orm import Session
 
-from zygometra.core.mix.joins import Bench
+from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.rules import FitRules
 from zygometra.core.mix.shelf import Block, Shelf

@@ -16,7 +16,7 @@ from zygometra.core.evaluate import evaluate
 from zygometra.core.findings import findings
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.basket import basket, total_of
-from zygometra.core.mix.joins import Bench
+from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.question import PRIORITIES, WANTED
 from zygometra.core.mix.recipe import Recipe

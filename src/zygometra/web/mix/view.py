@@ -14,7 +14,7 @@ from zygometra.core.document import read_document
 from zygometra.core.errors import ZygometraError
 from zygometra.core.findings import RANK
 from zygometra.core.house_rules import HouseRules
-from zygometra.core.mix.joins import Bench
+from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.judge import Recipe as Rows
 from zygometra.core.mix.judge import Verdict, judge
 from zygometra.core.mix.parts import KIND, MAKING
@@ -197,10 +197,21 @@ def written(recipe: Recipe, reader: Reader) -> tuple[tuple[str, str], ...]:
         ("crown", recipe.parts["piston"].texts.get("crown") or "not stated"),
         ("weight", weight),
         ("cost to come", money(r.cost)),
-        ("band of doubt", f"crosses {', '.join(WANTED_KEY[key].label for key in recipe.crosses)}" if recipe.crosses else "crosses no edge"),
+        ("windows", _windows_words(recipe)),
         ("machining", machined),
         ("not in hand", wanting),
     )  # fmt: skip
+
+
+def _windows_words(recipe: Recipe) -> str:
+    """Where a recipe lies against its windows, its band of doubt counted."""
+    if recipe.verdict.outside:
+        return "outside " + ", ".join(
+            WANTED_KEY[k].label if k in WANTED_KEY else k for k in recipe.verdict.outside
+        )
+    if recipe.crosses:
+        return "inside; its band crosses " + ", ".join(WANTED_KEY[key].label for key in recipe.crosses)
+    return "inside, its band too"
 
 
 def _value(recipe: Recipe, kind: str, name: str) -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from zygometra.core.build import Window
-from zygometra.core.mix.joins import Bench
+from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.question import WANTED_KEY

@@ -1,0 +1,261 @@
+"""A shelf laid out for one question: which parts could be in a recipe, and which classes of them meet.
+
+Parts that are alike in an interface share a class, and rules are asked once for each
+pair of classes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .judge import NEEDED
+from .parts import MAKING, needed_of
+from .question import Question
+from .rules import BORE, FACE_CROWN, OFFSET_GRIND, FitRule, FitRules, judge_columns
+from .shelf import Block, Floats, Ints, Shelf, Signature
+
+Bools = NDArray[np.bool_]
+
+# The pairs of kinds whose rules are asked by class.
+PAIRS = (("crank", "rod"), ("rod", "piston"), ("piston", "gasket"), ("piston", "head"))
+# In least-machining, a hundredth of machining outweighs any price.
+_OUTWEIGHS = 10**9
+# What of each kind the arithmetic of the stack asks for, besides what rules ask.
+_COUNTED = {
+    "crank": ("stroke",), "rod": ("length",),
+    "piston": ("compression_height", "bore", "crown_volume", "dish_area", "top_land_height", "top_land_diameter"),
+    "gasket": ("thickness", "bore", "opening_area"), "head": ("chamber_volume",),
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Candidates:
+    """The parts of one kind that could be in a recipe, each with its weight.
+
+    ``rows`` are places in the table, ``key`` what the part adds to what is to be least,
+    ``cost`` its share of the money in hundredths, ``bored`` pistons for which the block
+    is bored, ``times`` how many parts alike each stands for.
+    """
+
+    rows: Ints
+    key: Ints
+    cost: Ints
+    bored: Bools
+    times: Ints
+
+    def taken(self, keep: Bools | Ints) -> Candidates:
+        """Return those that are kept, or those at some places."""
+        return Candidates(
+            self.rows[keep], self.key[keep], self.cost[keep], self.bored[keep], self.times[keep]
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Sieve:
+    """Why parts of one kind are in or out: rows missing a figure, and rules that say no."""
+
+    missing: Mapping[str, Bools]
+    refused: Mapping[str, Bools]
+    left: Bools
+
+
+@dataclass(frozen=True, slots=True)
+class Meeting:
+    """Which classes of one kind meet which of another: after what machining, with what throw shift."""
+
+    first: Ints
+    second: Ints
+    start: Ints
+    count: Ints
+    machining: Ints
+    shift: Floats
+
+
+class Bench:
+    """A shelf laid out for one question: candidates, classes, and what meets what."""
+
+    def __init__(self, shelf: Shelf, block: Block, rules: FitRules, question: Question) -> None:
+        self.shelf, self.block, self.rules, self.question = shelf, block, rules, question
+        self.faces = question.allows(FACE_CROWN) and FACE_CROWN in rules.machinings
+        self.face_cost = self.job_cost(FACE_CROWN) if self.faces else 0
+        self.weight = _OUTWEIGHS if question.priority == "least-machining" else 0
+        self.candidates = {kind: self._candidates(kind) for kind in MAKING}
+        self._by_class: dict[str, list[FitRule]] = {second: [] for _, second in PAIRS}
+        self.by_row: dict[str, list[FitRule]] = {kind: [] for kind in MAKING}
+        for rule in rules.rules:
+            if len(rule.kinds) == 2 and rule.kinds in PAIRS and "crank.stroke" not in rule.places:
+                self._by_class[rule.kinds[1]].append(rule)
+            elif len(rule.kinds) > 1:
+                self.by_row[rule.kinds[-1]].append(rule)
+        self.meetings = {second: self._meeting(first, second) for first, second in PAIRS}
+
+    # -- parts on their own -----------------------------------------------------
+
+    def job_cost(self, key: str) -> int:
+        machining = self.rules.machinings[key]
+        if machining.part == "block":
+            return machining.cost
+        return machining.cost * needed_of(machining.part, self.block.cylinders, self.block.banks)
+
+    def band_costs(self, rule: FitRule) -> Ints:
+        """The cost of each band of a rule, and of none at the end (band −1)."""
+        keys = [rule.otherwise] if rule.same else [band.machining for band in rule.bands]
+        return np.array([*(self.job_cost(key) if key else 0 for key in keys), 0], np.int64)
+
+    def column(self, place: str) -> Floats:
+        """Return the whole column of a place, or the block's figure as a column of one."""
+        kind, _, name = place.partition(".")
+        if kind == "block":
+            return np.array([self.block.number(name)])
+        return self.shelf.tables[kind].column(name, self.shelf.numbers)
+
+    def sieve(self, kind: str) -> Sieve:
+        """Tell which parts of a kind are out on their own, and by which rule or missing figure."""
+        table = self.shelf.tables[kind]
+        own = [rule for rule in self.rules.rules if rule.kinds == (kind,)]
+        needed = [f"{kind}.{name}" for name in NEEDED[kind]]
+        for rule in self.rules.rules:
+            if rule.needed:
+                needed += [p for p in rule.places if p.startswith(f"{kind}.") and p not in needed]
+        missing = {place: np.isnan(self.column(place)) for place in needed}
+        more = needed_of(kind, self.block.cylinders, self.block.banks) - table.in_hand
+        missing[f"{kind}.price"] = (table.price < 0) & (more > 0)
+        refused: dict[str, Bools] = {}
+        for rule in own:
+            fits, _ = judge_columns(rule, self.column, self.question.allows)
+            refused[rule.key] = np.broadcast_to(~fits, (len(table),))
+        if (code := self.question.use.get(kind)) is not None:
+            wanted = np.ones(len(table), bool)
+            if code in table.place:
+                wanted[table.place[code]] = False
+            refused["use"] = wanted
+        if self.question.only_in_hand:
+            refused["in hand"] = more > 0
+        left = np.ones(len(table), bool)
+        for out in (*missing.values(), *refused.values()):
+            left &= ~out
+        return Sieve(missing, refused, left)
+
+    def _candidates(self, kind: str) -> Candidates:
+        table = self.shelf.tables[kind]
+        rows = np.flatnonzero(self.sieve(kind).left)
+        machining = np.zeros(len(rows), np.int64)
+        bored = np.zeros(len(rows), bool)
+
+        def look(place: str) -> Floats:
+            column = self.column(place)
+            return column if place.startswith("block.") else column[rows]
+
+        for rule in self.rules.rules:
+            if rule.kinds == (kind,):
+                _, band = judge_columns(rule, look, self.question.allows)
+                machining += self.band_costs(rule)[band]
+                if any(b.machining == BORE for b in rule.bands):
+                    bored |= np.array([*(b.machining == BORE for b in rule.bands), False])[band]
+        more = np.maximum(needed_of(kind, self.block.cylinders, self.block.banks) - table.in_hand[rows], 0)
+        cost = more * np.maximum(table.price[rows], 0) + machining
+        return Candidates(rows, cost + self.weight * machining, cost, bored, np.ones(len(rows), np.int64))
+
+    def alike(self, kind: str, with_cost: bool) -> Candidates:
+        """Return candidates of which those that nothing sets apart are one, standing for so many.
+
+        Parameters
+        ----------
+        kind : str
+            The kind.
+        with_cost : bool
+            True where their cost sets them apart too.
+
+        Returns
+        -------
+        Candidates
+            Enough to count with; which part a row names is one of those alike.
+        """
+        taken = self.candidates[kind]
+        names = {place.partition(".")[2] for rules in self.by_row.values() for rule in rules
+                 for place in rule.places if place.startswith(f"{kind}.")}  # fmt: skip
+        columns = [self.column(f"{kind}.{name}")[taken.rows] for name in sorted(names | set(_COUNTED[kind]))]
+        for first, second in PAIRS:
+            if kind in (first, second):
+                other = second if kind == first else first
+                columns.append(self.signature(kind, other).of_part[taken.rows].astype(float))
+        if kind == "rod":
+            columns.append(self.floors(taken.rows))
+        columns.append(taken.bored.astype(float))
+        if with_cost:
+            columns.append(taken.cost.astype(float))
+        if not len(taken.rows):
+            return taken
+        _, at, times = np.unique(
+            np.nan_to_num(np.stack(columns, axis=1), nan=np.inf),
+            axis=0,
+            return_index=True,
+            return_counts=True,
+        )
+        one_each = taken.taken(at)
+        return Candidates(one_each.rows, one_each.key, one_each.cost, one_each.bored, times.astype(np.int64))
+
+    def floors(self, rods: Ints) -> Floats:
+        """Return the house's least quench for each rod, by its material, in mm."""
+        words = self.shelf.tables["rod"].words["material"]
+        known = {word: self.question.floor(word) for word in set(words)}
+        if len(set(known.values())) == 1:
+            return np.full(len(rods), next(iter(known.values())))
+        return np.array([known[words[row]] for row in rods])
+
+    # -- pairs of classes ---------------------------------------------------------
+
+    def signature(self, kind: str, with_kind: str) -> Signature:
+        """Return the classes of a kind towards another."""
+        second = with_kind if (kind, with_kind) in PAIRS else kind
+        names = sorted(
+            {
+                p.partition(".")[2]
+                for r in self._by_class[second]
+                for p in r.places
+                if p.startswith(f"{kind}.")
+            }
+        )
+        return self.shelf.tables[kind].signature(tuple(names), self.shelf.numbers)
+
+    def _meeting(self, first: str, second: str) -> Meeting:
+        rules = self._by_class[second]
+        sides = {}
+        for kind, other in ((first, second), (second, first)):
+            signature = self.signature(kind, other)
+            names = sorted({p.partition(".")[2] for r in rules for p in r.places if p.startswith(f"{kind}.")})
+            present = np.unique(signature.of_part[self.candidates[kind].rows])
+            sides[kind] = (signature.distinct[present], names, present)
+        (a, a_names, a_ids), (b, b_names, b_ids) = sides[first], sides[second]
+
+        def look(place: str) -> Floats:
+            kind, _, name = place.partition(".")
+            if kind == first:
+                return a[:, a_names.index(name)][:, None]
+            if kind == second:
+                return b[:, b_names.index(name)][None, :]
+            return np.array([[self.block.number(name)]])
+
+        ok = np.ones((len(a), len(b)), bool)
+        machining = np.zeros(ok.shape, np.int64)
+        shift = np.full(ok.shape, np.nan)
+        for rule in rules:
+            fits, band = judge_columns(rule, look, self.question.allows)
+            ok &= fits
+            machining += self.band_costs(rule)[band]
+            if any(item.machining == OFFSET_GRIND for item in rule.bands):
+                ground = np.array([*(item.machining == OFFSET_GRIND for item in rule.bands), False])[band]
+                moved = (
+                    look("crank.pin_diameter") - look("rod.journal_diameter")
+                ) / 2 - self.question.clean_up
+                shift = np.where(ground, np.maximum(moved, 0.0), shift)
+        at_a, at_b = np.nonzero(ok)
+        begins = np.searchsorted(at_a, np.arange(len(a) + 1))
+        start = np.zeros(int(a_ids.max()) + 1 if len(a_ids) else 0, np.int64)
+        count = np.zeros_like(start)
+        start[a_ids], count[a_ids] = begins[:-1], np.diff(begins)
+        return Meeting(a_ids[at_a], b_ids[at_b], start, count, machining[at_a, at_b], shift[at_a, at_b])
