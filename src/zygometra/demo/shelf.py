@@ -174,7 +174,8 @@ def _stock(rng: random.Random, kind: str, number: int, name: str, price: float, 
               "ring_set": "RS", "pushrod": "PR", "fastener": "FS"}[kind]  # fmt: skip
     # Now and then a figure is not known.
     if rng.random() < 0.03 and figures:
-        figures = {k: v for k, v in figures.items() if k != rng.choice(sorted(figures))}
+        lost = rng.choice(sorted(figures))
+        figures = {name: typed for name, typed in figures.items() if name != lost}
     cents = round(price * rng.uniform(0.8, 1.35) * 20) * 5
     return Part(kind, f"{prefix}-{number:05d}", name, figures, texts, rng.choice(_SUPPLIERS), cents, state, on_shelf,
                 rng.choice((2, 5, 7, 10, 14, 21, 30, 60)))  # fmt: skip

@@ -96,6 +96,7 @@ class Bench:
     # -- parts on their own -----------------------------------------------------
 
     def job_cost(self, key: str) -> int:
+        """Return what an operation costs for the whole engine, in hundredths."""
         machining = self.rules.machinings[key]
         if machining.part == "block":
             return machining.cost

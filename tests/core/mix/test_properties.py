@@ -1,0 +1,69 @@
+"""What must hold of the search whatever the shelf."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from hypothesis import given
+from hypothesis import strategies as st
+from shelves import questions, shelves
+
+from zygometra.core.build import Window
+from zygometra.core.mix.bench import Bench
+from zygometra.core.mix.judge import judge
+from zygometra.core.mix.question import Question
+from zygometra.core.mix.rules import USUAL
+from zygometra.core.mix.search import best, count, survey
+from zygometra.core.mix.shelf import Block
+
+# Windows that decide nothing of how far a crown is faced: they only sieve.
+SIEVES = ("compression_ratio", "displacement", "rod_ratio", "piston_speed", "cost")
+
+
+def laid_out(shelf, question):
+    return Bench(shelf, Block(shelf, "B1"), USUAL, question)
+
+
+def opened(question, by):
+    windows = {k: Window(None if w.low is None else w.low - by, None, None if w.high is None else w.high + by)
+               if k in SIEVES else w for k, w in question.windows.items()}  # fmt: skip
+    return replace(question, windows=windows)
+
+
+@given(shelves(), questions(), st.floats(0, 50))
+def test_a_window_opened_never_loses_a_recipe(shelf, question, by):
+    narrow = set(best(laid_out(shelf, replace(question, best=1000, priority="cheapest"))).recipes)
+    wide = set(best(laid_out(shelf, replace(opened(question, by), best=1000, priority="cheapest"))).recipes)
+    assert narrow <= wide
+
+
+@given(shelves(), questions())
+def test_fewer_asked_are_the_first_of_more(shelf, question):
+    bench = laid_out(shelf, question)
+    assert best(bench, 2).recipes == best(bench, 7).recipes[:2]
+
+
+@given(shelves(), questions())
+def test_less_machining_allowed_never_finds_more(shelf, question):
+    every, none = replace(question, machining=None), replace(question, machining=frozenset())
+    assert count(laid_out(shelf, none)).recipes <= count(laid_out(shelf, every)).recipes
+
+
+@given(shelves(), questions())
+def test_what_must_be_used_is_used(shelf, question):
+    asked = replace(question, use={"rod": "rod-0"}, best=1000)
+    bench = laid_out(shelf, asked)
+    row = shelf.tables["rod"].place["rod-0"]
+    assert all(recipe[1] == row for recipe in best(bench).recipes)
+    assert count(bench).recipes <= count(laid_out(shelf, question)).recipes
+
+
+@given(shelves(), st.integers(1, 6))
+def test_a_survey_shows_recipes_that_stand_one_for_each_set(shelf, most):
+    question = Question("B1", {})
+    bench = laid_out(shelf, question)
+    found = survey(bench, most)
+    sets = [recipe[:3] for recipe in found.found.recipes]
+    assert len(set(sets)) == len(sets) <= min(most, found.sets)
+    for recipe in found.found.recipes:
+        assert judge(shelf, bench.block, USUAL, question, recipe).stands
