@@ -26,6 +26,7 @@ from .build_file import document_from_text
 _KEYS = ("format", "version", "name", "block", "windows", "rpm", "priority", "best", "only_in_hand", "machining", "use",
          "school", "count")  # fmt: skip
 _LENGTHS = ("deck_clearance", "quench")
+_EXAMPLES = {"compression_ratio": "9.8", "rod_ratio": "1.7", "piston_speed": "18", "cost": "1500"}
 MOST_RECIPES = 1000
 
 
@@ -174,7 +175,7 @@ def edge_of(key: str, value: Any) -> float:
             value = float(value.replace(",", "."))
         except ValueError:
             raise QuantityError(
-                shown(value), f"a number for the {WANTED_KEY[key].label}, such as 1.7"
+                shown(value), f"a number for the {WANTED_KEY[key].label}, such as {_EXAMPLES[key]}"
             ) from None
     low = 1.0 if key == "compression_ratio" else 0.0
     if not _number(value) or not low <= value <= 1e7:
