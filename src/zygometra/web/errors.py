@@ -10,6 +10,7 @@ from sqlalchemy.exc import TimeoutError as PoolTimeout
 from werkzeug.exceptions import HTTPException
 
 from zygometra.store.builds import NotThere
+from zygometra.store.shelf import PartNotThere
 
 from . import db
 
@@ -20,8 +21,8 @@ _PAGES = {
           "Look for the build on the shop floor."),
     405: ("That is not how this page works", "The address exists, but not for this kind of request.",
           "Go back and use the buttons of the page."),
-    413: ("That file is too large", "A build file is at most 2 MB; what was sent is larger. Nothing was taken in.",
-          "Choose the build file itself: it ends in .json and is rarely above 50 kB."),
+    413: ("That file is too large", "A build file or a table of parts is at most 2 MB; what was sent is larger. Nothing was taken in.",
+          "Choose the build file itself (it ends in .json and is rarely above 50 kB), or part the table in two."),
     431: ("That address is too long", "The what-if in it holds more operations than an address can carry.",
           "Keep the plan, then go on."),
     500: ("The program has a fault", "Something went wrong on our side. Whatever the page called saved is saved; "
@@ -59,6 +60,10 @@ def init(app: Flask) -> None:
     @app.errorhandler(NotThere)
     def _not_there(error: NotThere) -> Response:
         return page(404)
+
+    @app.errorhandler(PartNotThere)
+    def _no_part(error: PartNotThere) -> Response:
+        return page(404, "The shelf has no such part; it may have been taken off.")
 
     @app.errorhandler(OperationalError)
     @app.errorhandler(PoolTimeout)

@@ -34,12 +34,6 @@ def _kind(key: str) -> str:
     return key
 
 
-@shelf.errorhandler(store.PartNotThere)
-def _not_there(_error: store.PartNotThere) -> tuple[str, int]:
-    return render_template("problem.html", status=404, title="The shelf has no such part", why="It may have been taken off.",
-                           do="Look for it on the shelf.", partial=False), 404  # fmt: skip
-
-
 @shelf.get("")
 def page() -> str:
     """List the parts of a kind."""
@@ -196,7 +190,7 @@ def take_in() -> BaseResponse | tuple[str, int]:
         as_text = text if isinstance(text, str) else text.decode("utf-8-sig", "replace")
         return render_template("shelf/take_in.html", kind=KIND[kind], name=name, faults=read.faults[:200],
                                count=len(read.faults), good=len(read.parts), rows=read.rows,
-                               ordered=ordered if wants_reason else [], text=as_text[:1_500_000], reason=reason), 422  # fmt: skip
+                               ordered=ordered if wants_reason else [], text=as_text, reason=reason), 422  # fmt: skip
     if ordered:
         for code in ordered:
             store.accept(db(), GATE, f"part {kind} {code}", [NO_STACK], reason, actor=person())
