@@ -55,6 +55,14 @@ class Candidates:
 
 
 @dataclass(frozen=True, slots=True)
+class Alike:
+    """Candidates that stand for several alike; ``members`` are places among all candidates, by the one's row."""
+
+    candidates: Candidates
+    members: Mapping[int, Ints]
+
+
+@dataclass(frozen=True, slots=True)
 class Sieve:
     """Why parts of one kind are in or out: rows missing a figure, and rules that say no."""
 
@@ -161,7 +169,7 @@ class Bench:
         cost = more * np.maximum(table.price[rows], 0) + machining
         return Candidates(rows, cost + self.weight * machining, cost, bored, np.ones(len(rows), np.int64))
 
-    def alike(self, kind: str, with_cost: bool) -> Candidates:
+    def alike(self, kind: str, with_cost: bool) -> Alike:
         """Return candidates of which those that nothing sets apart are one, standing for so many.
 
         Parameters
@@ -173,8 +181,8 @@ class Bench:
 
         Returns
         -------
-        Candidates
-            Enough to count with; which part a row names is one of those alike.
+        Alike
+            Enough to count with, and which parts each one stands for.
         """
         taken = self.candidates[kind]
         names = {place.partition(".")[2] for rules in self.by_row.values() for rule in rules
@@ -190,15 +198,22 @@ class Bench:
         if with_cost:
             columns.append(taken.cost.astype(float))
         if not len(taken.rows):
-            return taken
-        _, at, times = np.unique(
+            return Alike(taken, {})
+        _, at, of_part, times = np.unique(
             np.nan_to_num(np.stack(columns, axis=1), nan=np.inf),
             axis=0,
             return_index=True,
+            return_inverse=True,
             return_counts=True,
         )
         one_each = taken.taken(at)
-        return Candidates(one_each.rows, one_each.key, one_each.cost, one_each.bored, times.astype(np.int64))
+        order = np.argsort(of_part.reshape(-1), kind="stable")
+        groups = np.split(order, np.cumsum(times)[:-1])
+        members = dict(zip(one_each.rows.tolist(), groups, strict=True))
+        standing = Candidates(
+            one_each.rows, one_each.key, one_each.cost, one_each.bored, times.astype(np.int64)
+        )
+        return Alike(standing, members)
 
     def floors(self, rods: Ints) -> Floats:
         """Return the house's least quench for each rod, by its material, in mm."""

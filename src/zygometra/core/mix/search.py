@@ -8,6 +8,7 @@ windows draw in around the aims and open until enough recipes lie inside.
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
@@ -15,7 +16,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..build import Window
-from .bench import Bench
+from .bench import Alike, Bench, Candidates
 from .joins import Join, kept_rows
 from .judge import Recipe
 from .parts import MAKING
@@ -191,9 +192,12 @@ def _nearest(bench: Bench, wanted: int) -> Found:
     Thicknesses come in steps, so thousands of recipes may be equally near; of those only
     the cheapest are made.
     """
-    reach = _reach(bench, wanted)
+    priced = not bench.question.window("cost").is_open
+    alike = {kind: bench.alike(kind, priced) for kind in MAKING}
+    standing = {kind: one.candidates for kind, one in alike.items()}
+    reach = _reach(bench, standing, wanted)
     windows = drawn_in(bench.question, reach)
-    nearer = _nearer_than(Join(bench, drawn_in(bench.question, reach - _EVEN), None), reach - _EVEN)
+    nearer = _nearer_than(bench, alike, reach - _EVEN)
     tied = _cheapest(bench, windows, wanted + len(nearer.get("key", ())))
     if tied:
         tied["distance"] = _distance(bench, tied)
@@ -209,21 +213,47 @@ def _nearest(bench: Bench, wanted: int) -> Found:
     return _in_order(rows, np.asarray(even, float), wanted)
 
 
-def _nearer_than(join: Join, reach: float) -> Rows:
-    """All recipes of a join that lie nearer than a distance; there are fewer than were wanted."""
+def _nearer_than(bench: Bench, alike: Mapping[str, Alike], reach: float) -> Rows:
+    """All recipes that lie nearer than a distance; there are fewer than were wanted."""
+    standing = {kind: one.candidates for kind, one in alike.items()}
+    join = Join(bench, drawn_in(bench.question, reach), None, standing)
     kept: list[Rows] = []
     for rows in _all(join):
         if len(rows["key"]):
-            rows["distance"] = _distance(join.bench, rows)
+            rows["distance"] = _distance(bench, rows)
             kept.append(kept_rows(rows, rows["distance"] < reach))
-    return {name: np.concatenate([rows[name] for rows in kept]) for name in kept[0]} if kept else {}
+    found = {name: np.concatenate([rows[name] for rows in kept]) for name in kept[0]} if kept else {}
+    return _told_apart(bench, alike, found) if len(found.get("key", ())) else {}
 
 
-def _reach(bench: Bench, wanted: int) -> float:
+def _told_apart(bench: Bench, alike: Mapping[str, Alike], rows: Rows) -> Rows:
+    """Recipes for rows that stand for several alike: the same but for the parts and what those cost."""
+    groups = [alike[kind].members for kind in MAKING]
+    own = [{int(row): at for at, row in enumerate(bench.candidates[kind].rows)} for kind in MAKING]
+    of_row: list[int] = []
+    chosen: list[tuple[int, ...]] = []
+    for i in range(len(rows["key"])):
+        members = [group[int(rows[kind][i])].tolist() for group, kind in zip(groups, MAKING, strict=True)]
+        for combination in itertools.product(*members):
+            of_row.append(i)
+            chosen.append(combination)
+    out = {name: column[of_row] for name, column in rows.items()}
+    for place, kind in enumerate(MAKING):
+        taken = bench.candidates[kind]
+        now = np.array([combination[place] for combination in chosen])
+        before = np.array([own[place][int(row)] for row in out[kind]])
+        out["key"] = out["key"] + taken.key[now] - taken.key[before]
+        out["cost"] = out["cost"] + taken.cost[now] - taken.cost[before]
+        out[kind] = taken.rows[now]
+    return out
+
+
+def _reach(bench: Bench, alike: Mapping[str, Candidates], wanted: int) -> float:
     """Within how many steps of the aims the wanted number of recipes lies, the last of them at the edge."""
+    enough = 40 * wanted + 2000
     reach = 1 / 256
     while reach < 4096:
-        found = _some(Join(bench, drawn_in(bench.question, reach), None), 40 * wanted + 2000)
+        found = _some(Join(bench, drawn_in(bench.question, reach), None, alike), enough)
         if len(found) >= wanted:
             break
         reach *= 4
@@ -234,9 +264,8 @@ def _reach(bench: Bench, wanted: int) -> float:
         edge = float(np.partition(found, wanted - 1)[wanted - 1])
         if edge <= _EVEN:
             return 0.0
-        found = _some(
-            Join(bench, drawn_in(bench.question, edge - _EVEN), None), 40 * wanted + 2000, edge - _EVEN
-        )
+        windows = drawn_in(bench.question, edge - _EVEN)
+        found = _some(Join(bench, windows, None, alike), enough, edge - _EVEN)
         if len(found) < wanted:
             return edge
 
@@ -252,7 +281,8 @@ def _some(join: Join, enough: int, below: float = math.inf) -> Floats:
     for rows in _all(join):
         if len(rows["key"]):
             found = _distance(join.bench, rows)
-            out.append(found[found < below])
+            near = found < below
+            out.append(np.repeat(found[near], np.minimum(rows["times"][near], enough)))
             total += len(out[-1])
             if total >= enough:
                 break
@@ -323,7 +353,7 @@ def _counting(bench: Bench, filters: Mapping[str, Window] | None) -> Join:
     windows = bench.question.windows if filters is None else filters
     cost = windows.get("cost", Window())
     priced = cost.low is not None or cost.high is not None
-    return Join(bench, windows, None, {kind: bench.alike(kind, priced) for kind in MAKING})
+    return Join(bench, windows, None, {kind: bench.alike(kind, priced).candidates for kind in MAKING})
 
 
 def count(
