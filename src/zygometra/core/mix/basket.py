@@ -5,7 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
+from ..document import read_document
+from ..evaluate import evaluate
+from ..findings import findings
+from ..house_rules import HouseRules
 from .parts import KIND, MAKING, Part, needed_of
+from .question import WANTED
 from .recipe import Recipe
 from .shelf import Block
 
@@ -105,3 +110,26 @@ def total_of(items: Iterable[Item]) -> tuple[int, int, bool]:
         cost += item.cost or 0
         lead = max(lead, item.lead_days or 0)
     return cost, lead, known
+
+
+def stack_fails(recipe: Recipe, rules: HouseRules) -> list[str]:
+    """Return what stands against a recipe on paper: while anything does, nothing is ordered unsigned.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        In full.
+    rules : HouseRules
+        In force.
+
+    Returns
+    -------
+    list of str
+        Rules of fit, windows, and the stops of its evaluation as a build.
+    """
+    out = [f"does not fit: {fit.says}" for fit in recipe.verdict.refused]
+    labels = {wanted.key: wanted.label for wanted in WANTED}
+    out += [f"outside its window: {labels.get(key, key)}" for key in recipe.verdict.outside]
+    build = read_document(recipe.document)
+    out += [f.says for f in findings(build, evaluate(build), rules) if f.severity == "stop"]
+    return out

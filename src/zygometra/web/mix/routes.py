@@ -10,12 +10,9 @@ from urllib.parse import urlencode
 from flask import Blueprint, Response, flash, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
-from zygometra.core.document import read_document
 from zygometra.core.errors import BuildFaults, QuantityError, shown
-from zygometra.core.evaluate import evaluate
-from zygometra.core.findings import findings
 from zygometra.core.house_rules import rules_for
-from zygometra.core.mix.basket import basket, total_of
+from zygometra.core.mix.basket import basket, stack_fails, total_of
 from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.question import PRIORITIES, WANTED
@@ -138,7 +135,7 @@ def show_basket() -> str | tuple[str, int]:
 
 def _basket_page(asked: Asked, bench: Bench, recipe: Recipe, fault: str = "", reason: str = "") -> str:
     items = basket(recipe, bench.block, store.all_of(db(), SUPPORTING))
-    fails = stack_fails(bench, recipe)
+    fails = _fails(recipe)
     return render_template(
         "mix/basket.html", asked=asked, query=address_of(asked), recipe=recipe, items=items, total=total_of(items),
         money=money, fails=fails, fault=fault, reason=reason, figures=written(recipe, reader()),
@@ -150,15 +147,8 @@ def _about(bench: Bench, recipe: Recipe) -> str:
     return f"{bench.block.code}~{recipe.key}"
 
 
-def stack_fails(bench: Bench, recipe: Recipe) -> list[str]:
-    """Return what stands against a recipe on paper: rules, windows, and stops of its evaluation."""
-    out = [f"does not fit: {fit.says}" for fit in recipe.verdict.refused]
-    labels = {wanted.key: wanted.label for wanted in WANTED}
-    out += [f"outside its window: {labels.get(key, key)}" for key in recipe.verdict.outside]
-    build = read_document(recipe.document)
-    rules = rules_for("", shop_rules(db()))
-    out += [f.says for f in findings(build, evaluate(build), rules) if f.severity == "stop"]
-    return out
+def _fails(recipe: Recipe) -> list[str]:
+    return stack_fails(recipe, rules_for("", shop_rules(db())))
 
 
 @mix.get("/basket.csv")
@@ -206,7 +196,7 @@ def order() -> BaseResponse | str | tuple[str, int]:
     if found is None:
         return _gone()
     bench, recipe = found
-    fails = stack_fails(bench, recipe)
+    fails = _fails(recipe)
     reason = request.form.get("reason", "").strip()
     about = _about(bench, recipe)
     if fails and store.accepted(db(), ORDER_GATE, about, fails) is None:
