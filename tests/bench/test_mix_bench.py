@@ -13,11 +13,12 @@ from timing import median
 
 from zygometra.core.build import Window
 from zygometra.core.mix.bench import Bench
+from zygometra.core.mix.counting import estimate
 from zygometra.core.mix.judge import NEEDED
 from zygometra.core.mix.parts import MAKING
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.rules import BORE, FACE_CROWN, OFFSET_GRIND, USUAL, Band
-from zygometra.core.mix.search import best, estimate
+from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block
 from zygometra.demo.shelf import demo_shelf
 from zygometra.store import shelf as store

@@ -10,13 +10,14 @@ from zygometra.core.build import Window
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.bench import Bench
+from zygometra.core.mix.counting import Count, count, estimate
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.parts import MAKING, Part
 from zygometra.core.mix.question import PRIORITIES, WANTED_KEY, Question
 from zygometra.core.mix.reasons import Emptiness, cannot_be_judged, miss_words, why_none
 from zygometra.core.mix.recipe import Recipe, recipe_in_full
 from zygometra.core.mix.rules import FitRules
-from zygometra.core.mix.search import Count, best, count, estimate
+from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block, Shelf
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind

@@ -10,10 +10,11 @@ from shelves import questions, shelves
 
 from zygometra.core.build import Window
 from zygometra.core.mix.bench import Bench
+from zygometra.core.mix.counting import count
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.rules import USUAL
-from zygometra.core.mix.search import best, count, survey
+from zygometra.core.mix.search import best, survey
 from zygometra.core.mix.shelf import Block
 
 # Windows that decide nothing of how far a crown is faced: they only sieve.

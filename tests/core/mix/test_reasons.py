@@ -12,13 +12,14 @@ from zygometra.core.house_rules import rules_for
 from zygometra.core.levers import set_lever
 from zygometra.core.mix.basket import basket, total_of
 from zygometra.core.mix.bench import Bench
+from zygometra.core.mix.counting import count
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.parts import MAKING, Part
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.reasons import attrition, cannot_be_judged, miss_words, why_none
 from zygometra.core.mix.recipe import recipe_in_full
 from zygometra.core.mix.rules import USUAL
-from zygometra.core.mix.search import best, count
+from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.win_back import ways_back
 from zygometra.core.quantity import read_quantity

@@ -2,27 +2,34 @@
 
 from __future__ import annotations
 
+import math
+from dataclasses import replace
+
 import pytest
 from hypothesis import given
+from hypothesis import strategies as st
 from shelves import all_verdicts, part, questions, shelf, shelves
 
 from zygometra.core.build import Window
 from zygometra.core.mix.bench import Bench
+from zygometra.core.mix.counting import count, estimate
 from zygometra.core.mix.question import WANTED, Question
-from zygometra.core.mix.rules import USUAL
-from zygometra.core.mix.search import best, count, estimate
+from zygometra.core.mix.rules import USUAL, Band, FitRule, FitRules, Machining
+from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block
 
 
-def laid_out(shelf, question):
-    return Bench(shelf, Block(shelf, question.block), USUAL, question)
+def laid_out(shelf, question, rules=USUAL):
+    return Bench(shelf, Block(shelf, question.block), rules, question)
 
 
 def distance(results, question):
-    """The largest distance from any aim, in steps of its window."""
+    """The largest distance from any aim, in ten-thousandths of a step of its window; nearer than that is even."""
     aims = {w.key: question.aim(w.key) for w in WANTED}
-    return round(max((abs(results.value(k) - a) / question.scale(k) for k, a in aims.items() if a is not None),
-                     default=0.0), 9)  # fmt: skip
+    steps = max(
+        (abs(results.value(k) - a) / question.scale(k) for k, a in aims.items() if a is not None), default=0.0
+    )
+    return math.floor(steps * 10_000 + 0.3819660112501051)
 
 
 def order(verdict, question):
@@ -73,14 +80,79 @@ def test_pieces_of_a_join_give_what_the_whole_gives(monkeypatch):
     question = Question("B1", {"quench": Window(1.0, None, 1.5)}, best=40)
     bench = laid_out(shelf(*rods, *pistons), question)
     whole, number = best(bench).recipes, count(bench).recipes
-    monkeypatch.setattr("zygometra.core.mix.joins.MOST_ROWS", 7)
+    monkeypatch.setattr("zygometra.core.mix.runs.MOST_ROWS", 7)
     assert best(bench).recipes == whole
     assert count(bench).recipes == number > 40
 
 
-def test_a_count_stops_where_it_would_be_too_long():
+def test_a_count_tells_how_far_it_is_and_can_be_ended():
     bench = laid_out(
         shelf(*(part("rod", f"R{i}", length=148 + i / 100) for i in range(9))), Question("B1", {})
     )
-    assert count(bench, most_sets=3) is None
-    assert count(bench, most_sets=100).recipes == 9
+    shares = []
+    assert count(bench, told=shares.append).recipes == 9
+    assert shares == [0.0]
+
+    def ends(_share):
+        raise TimeoutError
+
+    with pytest.raises(TimeoutError):
+        count(bench, told=ends)
+
+
+@given(shelves(), questions(), st.sampled_from([(0, 10**9), (0, 0), (5, 10**9), (40, 0)]))
+def test_a_rising_bound_and_a_sweep_find_what_brute_force_finds(shelf, question, how):
+    budget, plenty = how
+    question = replace(
+        question, priority="least-machining" if question.priority == "nearest" else question.priority
+    )
+    standing = [v for v in all_verdicts(shelf, question) if v.stands]
+    expected = sorted(standing, key=lambda v: order(v, question))[: question.best]
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("zygometra.core.mix.cheapest._FEW", 0)
+        patch.setattr("zygometra.core.mix.cheapest._MANY", budget)
+        patch.setattr("zygometra.core.mix.cheapest._PLENTY", plenty)
+        assert list(best(laid_out(shelf, question)).recipes) == [v.recipe for v in expected]
+
+
+# A shop's own rules may lie between any parts: within the top end, around it, and right across.
+ACROSS = {
+    "top": FitRule("top", "gasket and head", {"gasket.thickness": 10, "head.chamber_volume": 1}, (
+        Band(0, 66), Band(66, 70, "skim-head"))),
+    "crown": FitRule("crown", "dome under the head", {
+        "head.dome_room": 1, "gasket.thickness": 1, "piston.dome_height": -1}, (Band(1.0, 11.0),)),
+    "rod": FitRule("rod", "rod and head", {"rod.length": 1, "head.chamber_volume": -1}, (
+        Band(95.0, 97.0), Band(87.0, 90.0, "skim-head"))),
+    "crank": FitRule("crank", "crank and gasket", {"crank.stroke": 1, "gasket.thickness": 10}, (Band(0.0, 99.0),)),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("swept", [False, True])
+@pytest.mark.parametrize("priority", ["cheapest", "least-machining", "nearest"])
+@pytest.mark.parametrize("names", [*((name,) for name in ACROSS), tuple(ACROSS)])
+def test_rules_between_any_parts_are_kept(names, priority, swept, monkeypatch):
+    own = {
+        "skim-head": Machining(
+            "skim-head", "skim the head", "head", 700, "chamber volume to be measured again"
+        )
+    }
+    rules = FitRules((*USUAL.rules, *(ACROSS[name] for name in names)), {**USUAL.machinings, **own})
+    made = shelf(
+        *(part("crank", f"C{i}", stroke=86 + 2 * i, price=20_000 - 900 * i) for i in range(4)),
+        *(part("rod", f"R{i}", length=146 + i / 2, price=3000 + 77 * i) for i in range(6)),
+        *(part("piston", f"P{i}", compression_height=32.2 + i, dome_height=5.0 * (i % 2)) for i in range(4)),
+        *(part("gasket", f"G{i}", thickness=0.9 + i / 5, price=2000 + 130 * i) for i in range(4)),
+        *(part("head", f"H{i}", chamber_volume=50 + 3 * i, dome_room=8.0 + 3 * (i % 2)) for i in range(5)),
+    )
+    question = Question("B1", {"quench": Window(None, 1.2, 3.0), "compression_ratio": Window(8.0, 9.0, 11.0)},
+                        priority=priority, best=40)  # fmt: skip
+    if swept:
+        monkeypatch.setattr("zygometra.core.mix.cheapest._FEW", 0)
+        monkeypatch.setattr("zygometra.core.mix.cheapest._MANY", 0)
+        monkeypatch.setattr("zygometra.core.mix.cheapest._PLENTY", 10**9)
+    standing = [v for v in all_verdicts(made, question, rules) if v.stands]
+    all_of_them = count(laid_out(made, question)).recipes
+    bench = laid_out(made, question, rules)
+    assert count(bench).recipes == len(standing) < all_of_them
+    expected = sorted(standing, key=lambda v: order(v, question))[: question.best]
+    assert list(best(bench).recipes) == [v.recipe for v in expected] != []

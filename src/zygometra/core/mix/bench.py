@@ -56,10 +56,21 @@ class Candidates:
 
 @dataclass(frozen=True, slots=True)
 class Alike:
-    """Candidates that stand for several alike; ``members`` are places among all candidates, by the one's row."""
+    """Candidates that stand for several alike, each at the least key and cost among them.
+
+    ``members`` are places among all candidates; those of one lie from ``start`` on,
+    ``count`` of them.
+    """
 
     candidates: Candidates
-    members: Mapping[int, Ints]
+    members: Ints
+    start: Ints
+    count: Ints
+
+    def place(self, rows: Ints) -> Ints:
+        """Return where parts that stand for others are among the candidates, by their rows in the table."""
+        order = np.argsort(self.candidates.rows)
+        return order[np.searchsorted(self.candidates.rows, rows, sorter=order)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -197,8 +208,9 @@ class Bench:
         columns.append(taken.bored.astype(float))
         if with_cost:
             columns.append(taken.cost.astype(float))
+        none = np.zeros(0, np.int64)
         if not len(taken.rows):
-            return Alike(taken, {})
+            return Alike(taken, none, none, none)
         _, at, of_part, times = np.unique(
             np.nan_to_num(np.stack(columns, axis=1), nan=np.inf),
             axis=0,
@@ -206,14 +218,13 @@ class Bench:
             return_inverse=True,
             return_counts=True,
         )
-        one_each = taken.taken(at)
         order = np.argsort(of_part.reshape(-1), kind="stable")
-        groups = np.split(order, np.cumsum(times)[:-1])
-        members = dict(zip(one_each.rows.tolist(), groups, strict=True))
+        start = np.cumsum(times) - times
         standing = Candidates(
-            one_each.rows, one_each.key, one_each.cost, one_each.bored, times.astype(np.int64)
-        )
-        return Alike(standing, members)
+            taken.rows[at], np.minimum.reduceat(taken.key[order], start),
+            np.minimum.reduceat(taken.cost[order], start), taken.bored[at], times.astype(np.int64),
+        )  # fmt: skip
+        return Alike(standing, order, start, times.astype(np.int64))
 
     def floors(self, rods: Ints) -> Floats:
         """Return the house's least quench for each rod, by its material, in mm."""

@@ -9,7 +9,8 @@ product; the edges of a run are a hair wide, and every result is judged on its o
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+import copy
+from collections.abc import Iterator, Mapping, Sequence
 
 import numpy as np
 
@@ -18,59 +19,12 @@ from ..stack import circle_area, crevice_volume, deck_clearance, stroke_for
 from .bench import Bench, Bools, Candidates
 from .parts import MAKING
 from .question import EDGE
-from .rules import judge_columns
+from .rules import FitRule, judge_columns
+from .runs import HAIR, Hull, Ordered, kept_rows, pieces, spread, united
 from .shelf import Floats, Ints, Rows
 
-HAIR = 1e-6
-MOST_ROWS = 1_500_000
-
-
-def spread(start: Ints, count: Ints) -> tuple[Ints, Ints]:
-    """Return, for runs of ``count`` places from ``start``, each place and the run it is of."""
-    total = int(count.sum())
-    of = np.repeat(np.arange(len(count)), count)
-    ends = np.cumsum(count)
-    return of, np.arange(total) - np.repeat(ends - count, count) + np.repeat(start, count)
-
-
-def _pieces(count: Ints) -> Iterator[slice]:
-    """Cut parents into pieces that have no more than so many children together."""
-    if not len(count):
-        return
-    ends = np.cumsum(count)
-    begin = 0
-    while begin < len(count):
-        before = int(ends[begin - 1]) if begin else 0
-        end = max(int(np.searchsorted(ends, before + MOST_ROWS, "right")), begin + 1)
-        yield slice(begin, end)
-        begin = end
-
-
-class Ordered:
-    """Candidates of a kind in order of class and of one figure: a run of it is found by bisection."""
-
-    def __init__(self, bench: Bench, kind: str, taken: Candidates, figure: str | None) -> None:
-        first = {"rod": "crank", "piston": "rod", "gasket": "piston", "head": "piston"}[kind]
-        of_class = bench.signature(kind, first).of_part[taken.rows]
-        values = bench.column(f"{kind}.{figure}")[taken.rows] if figure else np.zeros(len(taken.rows))
-        order = np.lexsort((values, of_class))
-        self.taken = taken.taken(order)
-        # How many parts lie before each place: a run's number is a difference.
-        self.before = np.concatenate([[0], np.cumsum(self.taken.times)])
-        self.values = values[order]
-        classes = of_class[order]
-        # One number a candidate, rising with class and then figure, so that one bisection finds both.
-        self._levels = np.unique(values)
-        self._step = len(self._levels) + 2
-        self._places = classes * self._step + 1 + np.searchsorted(self._levels, self.values)
-
-    def runs(self, classes: Ints, low: Floats | float, high: Floats | float) -> tuple[Ints, Ints]:
-        """Return start and count of the candidates of each class between two figures, edges included."""
-        bottom = classes * self._step + 1 + np.searchsorted(self._levels, low, "left")
-        top = classes * self._step + 1 + np.searchsorted(self._levels, high, "right")
-        start = np.searchsorted(self._places, bottom, "left")
-        end = np.searchsorted(self._places, top, "left")
-        return start, np.maximum(end - start, 0)
+# What decides where a piston stops.
+_STACK = ("longest", "shortest", "length", "height", "shift")
 
 
 class Join:
@@ -89,7 +43,11 @@ class Join:
         self.bench, self.filters, self.bound = bench, filters, bound
         taken = dict(candidates or bench.candidates)
         least = {kind: int(taken[kind].key.min()) if len(taken[kind].key) else 0 for kind in MAKING}
-        self.rest = {kind: sum(least[later] for later in MAKING[MAKING.index(kind) + 1 :]) for kind in MAKING}
+        cheapest = {kind: int(taken[kind].cost.min()) if len(taken[kind].cost) else 0 for kind in MAKING}
+        self.rest, self.cost_rest = (
+            {kind: sum(of[later] for later in MAKING[MAKING.index(kind) + 1 :]) for kind in MAKING}
+            for of in (least, cheapest)
+        )
         if bound is not None:
             spare = bound - sum(least.values())
             taken = {kind: c.taken(c.key <= least[kind] + spare) for kind, c in taken.items()}
@@ -98,6 +56,22 @@ class Join:
         self.pistons = Ordered(bench, "piston", taken["piston"], "compression_height")
         self.gaskets = Ordered(bench, "gasket", taken["gasket"], "thickness")
         self.heads = Ordered(bench, "head", taken["head"], "chamber_volume")
+        self.thinnest, self.thickest = self._extremes()
+
+    def narrowed(self, filters: Mapping[str, Window]) -> Join:
+        """Return the same join with windows drawn in."""
+        out = copy.copy(self)
+        out.filters = filters
+        out.thinnest, out.thickest = out._extremes()
+        return out
+
+    def _extremes(self) -> tuple[float, float]:
+        """The thinnest and the thickest gasket with which clearance and quench can lie in their windows."""
+        values = self.gaskets.values
+        lowest = np.maximum(self._low("deck_clearance"), self._low("quench") - values)
+        highest = np.minimum(self._high("deck_clearance"), self._high("quench") - values)
+        left = values[lowest <= highest + HAIR]
+        return (float(left.min()), float(left.max())) if len(left) else (np.inf, -np.inf)
 
     def _low(self, key: str) -> float:
         low = self.filters.get(key, Window()).low
@@ -108,13 +82,15 @@ class Join:
         return np.inf if high is None else high
 
     def _bounded(self, rows: Rows, kind: str) -> Rows:
-        """Leave out rows that the cheapest of what is still to come would bring over the bound."""
-        if self.bound is None:
-            return rows
-        return kept_rows(rows, rows["key"] + self.rest[kind] <= self.bound)
+        """Leave out rows that the cheapest of what is still to come would bring over the bound or the most of cost."""
+        if self.bound is not None:
+            rows = kept_rows(rows, rows["key"] + self.rest[kind] <= self.bound)
+        if (most := self._high("cost")) < np.inf:
+            rows = kept_rows(rows, (rows["cost"] + self.cost_rest[kind]) / 100 <= most + HAIR)
+        return rows
 
-    def _ruled(self, rows: Rows, kind: str) -> Rows:
-        """Ask the rules that can only be asked row by row at this stage."""
+    def ruled(self, rows: Rows, rules: Sequence[FitRule]) -> Rows:
+        """Return the rows that rules asked row by row leave, the cost of machining added."""
         bench = self.bench
 
         def look(place: str) -> Floats:
@@ -126,7 +102,7 @@ class Join:
                 found = found + 2 * np.nan_to_num(rows["shift"])
             return found
 
-        for rule in bench.by_row[kind]:
+        for rule in rules:
             fits, band = judge_columns(rule, look, bench.question.allows)
             cost = bench.band_costs(rule)[band]
             rows = dict(rows, key=rows["key"] + cost * (1 + bench.weight), cost=rows["cost"] + cost)
@@ -144,7 +120,7 @@ class Join:
             return
         crank_of, pair = spread(meeting.start[classes], meeting.count[classes])
         start, count = self.rods.runs(meeting.second[pair], -np.inf, np.inf)
-        for piece in _pieces(count):
+        for piece in pieces(count):
             of, at = spread(start[piece], count[piece])
             crank, p = crank_of[piece][of], pair[piece][of]
             rod = self.rods.taken
@@ -155,25 +131,29 @@ class Join:
                 "cost": cranks.cost[crank] + rod.cost[at] + machining,
                 "times": cranks.times[crank] * rod.times[at],
             }  # fmt: skip
-            rows = self._ruled(self._bounded(rows, "rod"), "rod")
+            rows = self.ruled(self._bounded(rows, "rod"), bench.by_row["rod"])
             stroke = bench.column("crank.stroke")[rows["crank"]]
             swing = 2 * np.nan_to_num(rows["shift"])
             rows |= {"shortest": stroke - swing, "longest": stroke + swing,
                      "length": bench.column("rod.length")[rows["rod"]]}  # fmt: skip
-            speed = bench.question.rpm / 30000
-            yield kept_rows(rows, (
-                (rows["length"] >= (self._low("rod_ratio") - HAIR) * rows["shortest"])
-                & (rows["length"] <= (self._high("rod_ratio") + HAIR) * rows["longest"])
-                & (speed * rows["shortest"] <= self._high("piston_speed") + HAIR)
-                & (speed * rows["longest"] >= self._low("piston_speed") - HAIR)
-            ))  # fmt: skip
+            yield self.pairs_within(rows)
+
+    def pairs_within(self, rows: Rows) -> Rows:
+        """Return the rows of crank and rod that their windows leave."""
+        speed = self.bench.question.rpm / 30000
+        return kept_rows(rows, (
+            (rows["length"] >= (self._low("rod_ratio") - HAIR) * rows["shortest"])
+            & (rows["length"] <= (self._high("rod_ratio") + HAIR) * rows["longest"])
+            & (speed * rows["shortest"] <= self._high("piston_speed") + HAIR)
+            & (speed * rows["longest"] >= self._low("piston_speed") - HAIR)
+        ))  # fmt: skip
 
     def _met(
         self, kind: str, ordered: Ordered, rows: Rows, of_row: Ints, pair: Ints, start: Ints, count: Ints
     ) -> Iterator[tuple[Rows, Ints, Ints]]:
         """Rows joined by the parts of one kind more, some at a time; the row each comes of, and its place in order."""
         meeting, taken, weight = self.bench.meetings[kind], ordered.taken, self.bench.weight
-        for piece in _pieces(count):
+        for piece in pieces(count):
             of, at = spread(start[piece], count[piece])
             parent, p = of_row[piece][of], pair[piece][of]
             machining = meeting.machining[p]
@@ -188,32 +168,78 @@ class Join:
 
     def triples(self, rows: Rows) -> Iterator[Rows]:
         """Yield rows of crank, rod and piston from rows of crank and rod."""
-        bench, meeting = self.bench, self.bench.meetings["piston"]
-        gaskets = self.gaskets.values
-        classes = bench.signature("rod", "piston").of_part[rows["rod"]]
-        if not len(classes) or not len(meeting.first) or not len(gaskets):
-            return
-        height = bench.block.values["deck_height"]
-        floors = bench.floors(rows["rod"])
-        lowest = np.maximum(
-            np.maximum(floors, self._low("quench")) - gaskets.max(), self._low("deck_clearance")
-        )
-        highest = min(self._high("quench") - gaskets.min(), self._high("deck_clearance"))
-        face = bench.question.crown_limit if bench.faces else 0.0
-        most = height - rows["shortest"] / 2 - rows["length"] - lowest + face + HAIR
-        least = height - rows["longest"] / 2 - rows["length"] - highest - HAIR
+        yield from self.with_pistons(rows, *self.piston_runs(rows))
+
+    def piston_runs(self, rows: Rows) -> tuple[Ints, Ints, Ints, Ints]:
+        """For rows of crank and rod: row, pair of classes, start and count of the pistons that could suit."""
+        meeting = self.bench.meetings["piston"]
+        classes = self.bench.signature("rod", "piston").of_part[rows["rod"]]
+        if not len(classes) or not len(meeting.first) or self.thinnest > self.thickest:
+            none = np.zeros(0, np.int64)
+            return none, none, none, none
         of_row, pair = spread(_at(meeting.start, classes), _at(meeting.count, classes))
-        start, count = self.pistons.runs(meeting.second[pair], least[of_row], most[of_row])
+        runs = [
+            self.pistons.runs(meeting.second[pair], low[of_row], high[of_row])
+            for low, high in self._heights(rows)
+        ]
+        of_run, start, count = united(runs)
+        return of_row[of_run], pair[of_run], start, count
+
+    def with_pistons(self, rows: Rows, of_row: Ints, pair: Ints, start: Ints, count: Ints) -> Iterator[Rows]:
+        """Yield rows of crank and rod with each piston of some runs, so far as rules and displacement leave them."""
+        bench = self.bench
         own, taken = bench.column("piston.bore"), self.pistons.taken
         for found, _, at in self._met("piston", self.pistons, rows, of_row, pair, start, count):
             found["height"] = self.pistons.values[at]
             found["bore"] = np.where(taken.bored[at], own[taken.rows[at]], bench.block.values["bore"])
-            found = self._ruled(self._bounded(found, "piston"), "piston")
+            found = self.ruled(self._bounded(found, "piston"), bench.by_row["piston"])
             area = circle_area(found["bore"]) * bench.block.cylinders / 1000
             yield kept_rows(found, (
                 (area * found["longest"] >= self._low("displacement") - HAIR)
                 & (area * found["shortest"] <= self._high("displacement") + HAIR)
             ))  # fmt: skip
+
+    def _heights(self, rows: Rows) -> list[tuple[Floats, Floats]]:
+        """Between which compression heights a piston must be for each row of crank and rod: one of some bands."""
+        bench = self.bench
+        floors = bench.floors(rows["rod"])
+        plain, faced, exact = Hull(), Hull(), Hull()
+        values = np.unique(self.gaskets.values)
+        for floor in np.unique(floors):
+            least_quench = max(self._low("quench"), floor)
+            lows = np.maximum(self._low("deck_clearance"), least_quench - values)
+            highs = np.minimum(self._high("deck_clearance"), self._high("quench") - values)
+            same = np.full(len(values), floor)
+            want, least = self._want(values, same), self._least(values, same)
+            for at in np.flatnonzero(lows <= highs + HAIR):
+                low, high = lows[at], highs[at]
+                aimed = None if want is None else want[at]
+                plain.take(low, high)
+                if bench.faces:
+                    goal, limit = (
+                        least[at] if aimed is None else max(aimed, least[at]),
+                        bench.question.crown_limit,
+                    )
+                    if low - HAIR <= goal <= high + HAIR:
+                        faced.take(least[at] - limit, least[at])
+                    else:
+                        faced.take(low - limit, high - limit)
+                if aimed is not None and (plain.holds(aimed) or faced.holds(aimed)):
+                    exact.take(aimed, aimed)
+        up, down = (
+            bench.block.values["deck_height"] - rows[end] / 2 - rows["length"]
+            for end in ("longest", "shortest")
+        )
+        if exact.is_filled or not (ground := down > up).any():
+            whole = Hull()
+            for hull in (plain, faced, exact):
+                whole.take(hull.low, hull.high)
+            return [(up - whole.high - HAIR, down - whole.low + HAIR)] if whole.is_filled else []
+        # What is wanted lies outside the windows: a ground crank only helps at the end of its range.
+        return [
+            (base - hull.high - HAIR, np.where(asked, base - hull.low + HAIR, -np.inf))
+            for base, asked in ((up, True), (down, ground)) for hull in (plain, faced) if hull.is_filled
+        ]  # fmt: skip
 
     def stacks(self, rows: Rows) -> Iterator[Rows]:
         """Yield rows with a gasket and all that follows from it, from rows of crank, rod and piston."""
@@ -221,61 +247,55 @@ class Join:
         classes = bench.signature("piston", "gasket").of_part[rows["piston"]]
         if not len(classes) or not len(meeting.first):
             return
-        height = np.array(bench.block.values["deck_height"])
-        floors = bench.floors(rows["rod"])
+        floors, thin, thick = self._thicknesses(rows)
+        of_row, pair = spread(_at(meeting.start, classes), _at(meeting.count, classes))
+        start, count = self.gaskets.runs(meeting.second[pair], thin[of_row], thick[of_row])
+        for found, parent, at in self._met("gasket", self.gaskets, rows, of_row, pair, start, count):
+            found |= {"floor": floors[parent], "thickness": self.gaskets.values[at]}
+            found = self.ruled(self._bounded(found, "gasket"), bench.by_row["gasket"])
+            found |= self._stopped(found)
+            found = self._settled(kept_rows(found, self._in_place(found)))
+            gasket = found["gasket"]
+            opening, around = bench.column("gasket.opening_area")[gasket], bench.column("gasket.bore")[gasket]
+            found["gasket_volume"] = gasket_volume(opening, around, found["thickness"])
+            yield found
+
+    def at_thicknesses(self, rows: Rows, thicknesses: Floats) -> Iterator[Rows]:
+        """Yield rows of crank, rod and piston with a thickness of the gasket and all that follows below it."""
+        floors, thin, thick = self._thicknesses(rows)
+        for thickness in thicknesses:
+            there = np.flatnonzero((thickness >= thin) & (thickness <= thick))
+            if not len(there):
+                continue
+            # Most fall by where the piston stops: no more than that is looked at first.
+            stack = {name: rows[name][there] for name in _STACK}
+            stack |= {"floor": floors[there], "thickness": np.full(len(there), thickness)}
+            stack |= self._stopped(stack)
+            inside = self._in_place(stack)
+            there = there[inside]
+            if len(there):
+                yield self._settled(
+                    {name: column[there] for name, column in rows.items()} | kept_rows(stack, inside)
+                )
+
+    def _thicknesses(self, rows: Rows) -> tuple[Floats, Floats, Floats]:
+        """For rows of crank, rod and piston: the floor of quench, and between which thicknesses a gasket must be."""
+        height = np.array(self.bench.block.values["deck_height"])
+        floors = self.bench.floors(rows["rod"])
         # As far up and as far down as grinding and facing could bring it.
         up: Floats = deck_clearance(height, rows["longest"], rows["length"], rows["height"])
         down: Floats = deck_clearance(height, rows["shortest"], rows["length"], rows["height"])
-        up, down = (
-            self._ground(up, down, floors),
-            self._faced(self._ground(down, up, floors, low=True), floors),
-        )
-        of_row, pair = spread(_at(meeting.start, classes), _at(meeting.count, classes))
-        thin = (np.maximum(floors, self._low("quench")) - down - HAIR)[of_row]
-        start, count = self.gaskets.runs(
-            meeting.second[pair], thin, (self._high("quench") - up + HAIR)[of_row]
-        )
-        for found, parent, _ in self._met("gasket", self.gaskets, rows, of_row, pair, start, count):
-            found["floor"] = floors[parent]
-            found = self._ruled(self._bounded(found, "gasket"), "gasket")
-            yield self._settled(found)
+        if self.bench.faces:
+            down = down + self.bench.question.crown_limit
+        return floors, np.maximum(floors, self._low("quench")) - down - HAIR, self._high("quench") - up + HAIR
 
-    def _tight(self, floors: Floats, *, low: bool) -> Bools:
-        """Where the filters ask for more than the question's own edge of quench: there only its aim counts."""
-        own = self.bench.question.window("quench")
-        if low:
-            return self._low("quench") > (floors if own.low is None else np.maximum(floors, own.low)) + HAIR
-        high = np.inf if own.high is None else own.high
-        return np.full(len(floors), self._high("quench") < high - HAIR)
-
-    def _ground(self, end: Floats, other: Floats, floors: Floats, *, low: bool = False) -> Floats:
-        """How far towards one end grinding could bring a piston that is wanted in the filters' quench."""
-        aim = self.bench.question.window("deck_clearance").aim
-        if aim is None:
-            return end
-        aimed = np.minimum(np.maximum(aim, np.minimum(end, other)), np.maximum(end, other))
-        return np.where(self._tight(floors, low=low), aimed, end)
-
-    def _faced(self, clearance: Floats, floors: Floats) -> Floats:
-        """How far down facing could bring a piston that is wanted in the filters' quench."""
-        question = self.bench.question
-        if not self.bench.faces:
-            return clearance
-        furthest = clearance + question.crown_limit
-        aim, low = question.window("deck_clearance").aim, question.window("deck_clearance").low
-        if aim is None:
-            return furthest
-        goal = aim if low is None else max(aim, low)
-        aimed = np.maximum(clearance, np.minimum(furthest, goal))
-        return np.where(self._tight(floors, low=True), aimed, furthest)
-
-    def _settled(self, rows: Rows) -> Rows:
-        """Grind and face to what meets the wanted clearance; work out all but the chamber."""
+    def _stopped(self, rows: Rows) -> Rows:
+        """Grind and face to what meets the wanted clearance: where the piston stops, and what that takes."""
         bench, question = self.bench, self.bench.question
         height = np.array(bench.block.values["deck_height"])
-        thickness = bench.column("gasket.thickness")[rows["gasket"]]
+        thickness, floors = rows["thickness"], rows["floor"]
         stroke = (rows["longest"] + rows["shortest"]) / 2
-        want = self._want(thickness, rows["floor"])
+        want = self._want(thickness, floors)
         ground = ~np.isnan(rows["shift"])
         if want is not None and ground.any():
             exact = stroke_for(height, want, rows["length"], rows["height"])
@@ -283,30 +303,39 @@ class Join:
                 ground, np.minimum(np.maximum(exact, rows["shortest"]), rows["longest"]), stroke
             )
         clearance = deck_clearance(height, stroke, rows["length"], rows["height"])
-        least = self._least(thickness, rows["floor"])
         cut = np.zeros(len(stroke))
         if bench.faces:
+            least = self._least(thickness, floors)
             goal = least if want is None else np.maximum(want, least)
             high = (clearance < least - EDGE) & (clearance + question.crown_limit >= least - EDGE)
             cut = np.where(high, np.minimum(goal - clearance, question.crown_limit), 0.0)
             clearance = clearance + cut
-            cost = np.where(cut > 0, bench.face_cost, 0)
+        return {"stroke": stroke, "cut": cut, "clearance": clearance, "quench": clearance + thickness}
+
+    def _in_place(self, rows: Rows) -> Bools:
+        """Where the piston stops inside the windows of clearance and quench, and not over the floor."""
+        return (
+            self._within("deck_clearance", rows["clearance"])
+            & self._within("quench", rows["quench"])
+            & (rows["quench"] >= rows["floor"] - EDGE)
+        )
+
+    def _settled(self, rows: Rows) -> Rows:
+        """Work out all that follows from where the piston stops, but for the chamber."""
+        bench, stroke = self.bench, rows["stroke"]
+        if bench.faces:
+            cost = np.where(rows["cut"] > 0, bench.face_cost, 0)
             rows = dict(rows, key=rows["key"] + cost * (1 + bench.weight), cost=rows["cost"] + cost)
-        quench = clearance + thickness
-        area = circle_area(rows["bore"])
         rows = rows | {
-            "stroke": stroke, "cut": cut, "clearance": clearance, "quench": quench,
-            "swept": area * stroke / 1000, "rod_ratio": rows["length"] / stroke,
-            "speed": 2 * stroke * question.rpm / 60 / 1000,
+            "swept": circle_area(rows["bore"]) * stroke / 1000, "rod_ratio": rows["length"] / stroke,
+            "speed": 2 * stroke * bench.question.rpm / 60 / 1000,
         }  # fmt: skip
         rows = kept_rows(rows, (
-            self._within("deck_clearance", clearance) & self._within("quench", quench)
-            & (quench >= rows["floor"] - EDGE)
-            & self._within("displacement", rows["swept"] * bench.block.cylinders)
+            self._within("displacement", rows["swept"] * bench.block.cylinders)
             & self._within("rod_ratio", rows["rod_ratio"]) & self._within("piston_speed", rows["speed"])
         ))  # fmt: skip
         rows = self._bounded(rows, "gasket")
-        rows["besides"] = self._volume_besides_chamber(rows)
+        rows["below"] = self._volume_below(rows)
         return rows
 
     def _want(self, thickness: Floats, floors: Floats) -> Floats | None:
@@ -335,87 +364,70 @@ class Join:
         low = question.window("deck_clearance").low
         return least if low is None else np.maximum(least, low)
 
-    def _volume_besides_chamber(self, rows: Rows) -> Floats:
-        bench = self.bench
-        gasket, piston = rows["gasket"], rows["piston"]
-        opening = bench.column("gasket.opening_area")[gasket]
-        around = circle_area(bench.column("gasket.bore")[gasket])
+    def _volume_below(self, rows: Rows) -> Floats:
+        """The volume at TDC below the gasket: down to the crown, its dish or dome, and around the land."""
+        return self._volume_at(rows, rows["clearance"], rows["cut"])
+
+    def _volume_at(self, rows: Rows, clearance: Floats, cut: Floats | float) -> Floats:
+        bench, piston = self.bench, rows["piston"]
         land = bench.column("piston.top_land_diameter")[piston]
         land_height = bench.column("piston.top_land_height")[piston]
-        crevice = np.nan_to_num(crevice_volume(rows["bore"], land, land_height - rows["cut"]))
+        crevice = np.nan_to_num(crevice_volume(rows["bore"], land, land_height - cut))
         dish = np.nan_to_num(bench.column("piston.dish_area")[piston])
         return (
-            np.where(np.isnan(opening), around, opening) * bench.column("gasket.thickness")[gasket] / 1000
-            + circle_area(rows["bore"]) * rows["clearance"] / 1000
+            circle_area(rows["bore"]) * clearance / 1000
             + bench.column("piston.crown_volume")[piston]
-            - dish * rows["cut"] / 1000
+            - dish * cut / 1000
             + crevice
         )
+
+    def volumes_between(self, rows: Rows) -> tuple[Floats, Floats]:
+        """Between which volumes below the gasket rows of crank, rod and piston lie, whatever is ground and faced."""
+        height = np.array(self.bench.block.values["deck_height"])
+        up: Floats = deck_clearance(height, rows["longest"], rows["length"], rows["height"])
+        down: Floats = deck_clearance(height, rows["shortest"], rows["length"], rows["height"])
+        cut = self.bench.question.crown_limit if self.bench.faces else 0.0
+        up = np.maximum(up, max(self._low("deck_clearance"), self._low("quench") - self.thickest))
+        down = np.minimum(down + cut, min(self._high("deck_clearance"), self._high("quench") - self.thinnest))
+        # A land is faced lower and a dish shallower: what is cut only takes away.
+        return self._volume_at(rows, up, cut), self._volume_at(rows, down, 0.0)
 
     def _within(self, key: str, values: Floats) -> Bools:
         return (values >= self._low(key) - EDGE) & (values <= self._high(key) + EDGE)
 
-    def _head_runs(self, rows: Rows) -> tuple[Ints, Ints, Ints, Ints]:
-        """For rows with a gasket: row, pair of classes, start and count of the heads that suit the ratio."""
-        bench, meeting = self.bench, self.bench.meetings["head"]
-        classes = bench.signature("piston", "head").of_part[rows["piston"]]
-        of_row, pair = spread(_at(meeting.start, classes), _at(meeting.count, classes))
+    def volumes_left(self, rows: Rows) -> tuple[Floats, Floats]:
+        """Return between which volumes chamber and gasket must lie to bring each row's ratio inside its window."""
         low, high = self._low("compression_ratio"), self._high("compression_ratio")
         # A ratio of (Vs + V)/V within its edges is a volume within these.
-        most = np.inf if low <= 1 else rows["swept"] / (low - EDGE - 1) - rows["besides"]
-        least = -rows["besides"] if high == np.inf else rows["swept"] / (high + EDGE - 1) - rows["besides"]
-        top = most[of_row] if isinstance(most, np.ndarray) else most
-        start, count = self.heads.runs(meeting.second[pair], least[of_row], top)
-        return of_row, pair, start, count
-
-    def number(self, rows: Rows) -> Ints:
-        """Return how many recipes each row of crank, rod and piston leads to."""
-        out = np.zeros(len(rows["key"]), np.int64)
-        if not len(out):
-            return out
-        rows = rows | {"at": np.arange(len(out))}
-        costs = self.filters.get("cost", Window())
-        by_run = not self.bench.by_row["head"] and costs.low is None and costs.high is None
-        for stacks in self.stacks(rows):
-            if not len(stacks["key"]):
-                continue
-            if by_run:
-                # No recipe needs to be made to be counted.
-                of_row, _, start, count = self._head_runs(stacks)
-                heads = self.heads.before[start + count] - self.heads.before[start]
-                out += _sums(stacks["at"][of_row], stacks["times"][of_row] * heads, len(out))
-            else:
-                for recipes in self.recipes(stacks):
-                    out += _sums(recipes["at"], recipes["times"], len(out))
-        return out
+        swept, below = rows["swept"], rows["below"]
+        most = np.full(len(swept), np.inf) if low <= 1 else swept / (low - EDGE - 1) - below
+        return -below if high == np.inf else swept / (high + EDGE - 1) - below, most
 
     def recipes(self, rows: Rows) -> Iterator[Rows]:
         """Yield whole recipes from rows with a gasket."""
-        if not len(rows["piston"]) or not len(self.bench.meetings["head"].first):
+        bench, meeting = self.bench, self.bench.meetings["head"]
+        if not len(rows["piston"]) or not len(meeting.first):
             return
-        of_row, pair, start, count = self._head_runs(rows)
+        classes = bench.signature("piston", "head").of_part[rows["piston"]]
+        of_row, pair = spread(_at(meeting.start, classes), _at(meeting.count, classes))
+        least, most = (volume - rows["gasket_volume"] for volume in self.volumes_left(rows))
+        start, count = self.heads.runs(meeting.second[pair], least[of_row], most[of_row])
         for found, _, at in self._met("head", self.heads, rows, of_row, pair, start, count):
-            found["volume"] = found["besides"] + self.heads.values[at]
-            found = self._bounded(self._ruled(found, "head"), "head")
-            found = kept_rows(found, found["volume"] > 0)
-            found["ratio"] = (found["swept"] + found["volume"]) / found["volume"]
-            yield kept_rows(found, (
-                self._within("compression_ratio", found["ratio"]) & self._within("cost", found["cost"] / 100)
-            ))  # fmt: skip
+            found["volume"] = found["below"] + found["gasket_volume"] + self.heads.values[at]
+            yield self.closed(self._bounded(self.ruled(found, bench.by_row["head"]), "head"))
+
+    def closed(self, rows: Rows) -> Rows:
+        """Return the rows with a volume whose ratio and cost lie inside their windows."""
+        rows = kept_rows(rows, rows["volume"] > 0)
+        rows["ratio"] = (rows["swept"] + rows["volume"]) / rows["volume"]
+        return kept_rows(rows, (
+            self._within("compression_ratio", rows["ratio"]) & self._within("cost", rows["cost"] / 100)
+        ))  # fmt: skip
 
 
-def _sums(at: Ints, numbers: Ints, size: int) -> Ints:
-    """Sums of whole numbers by place, exact however large."""
-    out = np.zeros(size, np.int64)
-    np.add.at(out, at, numbers)
-    return out
-
-
-def kept_rows(rows: Rows, keep: Bools) -> Rows:
-    """Return the rows that are kept."""
-    if keep.all():
-        return dict(rows)
-    return {name: column[keep] for name, column in rows.items()}
+def gasket_volume(opening: Floats, bore: Floats, thickness: Floats) -> Floats:
+    """Return the volume of gaskets from the area of their opening, round where it is not known, in cc."""
+    return np.where(np.isnan(opening), circle_area(bore), opening) * thickness / 1000
 
 
 def _at(column: Ints, classes: Ints) -> Ints:

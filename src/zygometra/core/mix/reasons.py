@@ -10,11 +10,13 @@ import numpy as np
 
 from ..build import Window
 from .bench import Bench, Bools
+from .counting import Count, Told, estimate
 from .joins import Join
 from .judge import Recipe, Verdict, judge, misses
 from .parts import MAKING
 from .question import WANTED, WANTED_KEY, Question
-from .search import Count, best, estimate
+from .search import best
+from .sweep import Sweep
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,13 +119,15 @@ def cannot_be_judged(bench: Bench) -> list[tuple[str, str, tuple[str, ...]]]:
     return out
 
 
-def why_none(bench: Bench) -> Emptiness:
+def why_none(bench: Bench, told: Told | None = None) -> Emptiness:
     """Explain why no recipe satisfies a question.
 
     Parameters
     ----------
     bench : Bench
         The shelf laid out for the question.
+    told : callable, optional
+        Is told now and then how much is done, from 0 to 1; may raise to end it.
 
     Returns
     -------
@@ -154,7 +158,7 @@ def why_none(bench: Bench) -> Emptiness:
         # The floor of the house is no window, but it may be what stands in the way.
         openings.append(Opening(FLOOR, estimate(_asked(bench, without_floor(question)))))
     openings.sort(key=lambda item: -item.count.recipes)
-    return Emptiness(attrition(bench), pairs, tuple(openings), _nearest_miss(bench, openings))
+    return Emptiness(attrition(bench), pairs, tuple(openings), _nearest_miss(bench, openings, told))
 
 
 FLOOR = "quench floor"
@@ -184,13 +188,13 @@ def opened(question: Question, steps: float, only: str = "") -> Question:
     return replace(question, windows=windows, priority="cheapest")
 
 
-def _nearest_miss(bench: Bench, openings: list[Opening]) -> Miss | None:
+def _nearest_miss(bench: Bench, openings: list[Opening], told: Told | None) -> Miss | None:
     """The recipe that misses one window by least, or where no one window is enough, all of them alike."""
     if not bench.question.windows or any(not len(bench.candidates[kind].rows) for kind in MAKING):
         return None
     alone = [o.window for o in openings if o.count.recipes > 0 and o.window != FLOOR]
-    known = [miss for key in alone if (miss := _opening_by(bench, key)) is not None]
-    together = None if known else _opening_by(bench, "")
+    known = [miss for key in alone if (miss := _opening_by(bench, key, told)) is not None]
+    together = None if known else _opening_by(bench, "", told)
     if together is not None:
         known = [together]
     if not known:
@@ -202,28 +206,28 @@ def _nearest_miss(bench: Bench, openings: list[Opening]) -> Miss | None:
     return Miss(verdict, misses(verdict.results, bench.question, bench.question.floor(rod)))
 
 
-def _opening_by(bench: Bench, only: str) -> tuple[float, Question, Recipe] | None:
+def _opening_by(bench: Bench, only: str, told: Told | None) -> tuple[float, Question, Recipe] | None:
     """By how many steps one window (or all) must open for a first recipe, to a hundredth of a step."""
+
+    def is_any(steps: float) -> bool:
+        if told is not None:
+            told(0.5)
+        asked = opened(bench.question, steps, only)
+        return Sweep(_asked(bench, asked), asked.windows).leads_anywhere()
+
     low, high = 0.0, 0.25
-    found = None
-    while found is None and high < 5000:
-        asked = opened(bench.question, high, only)
-        recipes = best(_asked(bench, asked), 1).recipes
-        if recipes:
-            found = (asked, recipes[0])
-        else:
-            low, high = high, high * 2
-    if found is None:
-        return None
+    while not is_any(high):
+        low, high = high, high * 2
+        if high >= 5000:
+            return None
     while high - low > 0.01 * max(low, 0.25):
         middle = (low + high) / 2
-        asked = opened(bench.question, middle, only)
-        recipes = best(_asked(bench, asked), 1).recipes
-        if recipes:
-            high, found = middle, (asked, recipes[0])
+        if is_any(middle):
+            high = middle
         else:
             low = middle
-    return high, *found
+    asked = opened(bench.question, high, only)
+    return high, asked, best(_asked(bench, asked), 1).recipes[0]
 
 
 def miss_words(key: str, by: float) -> str:

@@ -37,8 +37,8 @@ def shelf_and_rules(session: Session) -> tuple[Shelf, FitRules, tuple[str, int, 
 
 def bench_for(session: Session, question: Question) -> Bench:
     """Return the shelf laid out for a question; raises QuantityError where there is no such block."""
-    shelf, rules, number = shelf_and_rules(session)
-    key = (number, _key(question))
+    shelf, rules, _ = shelf_and_rules(session)
+    key = key_for(session, question)
     with _LOCK:
         bench = _BENCHES.get(key)
     if bench is None:
@@ -48,6 +48,12 @@ def bench_for(session: Session, question: Question) -> Bench:
             while len(_BENCHES) > _MOST_BENCHES:
                 _BENCHES.popitem(last=False)
     return bench
+
+
+def key_for(session: Session, question: Question) -> Hashable:
+    """Return what tells this question, asked of the present shelf and rules, from every other."""
+    _, _, number = shelf_and_rules(session)
+    return number, _key(question)
 
 
 def _key(question: Question) -> Hashable:

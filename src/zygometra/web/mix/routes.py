@@ -14,10 +14,10 @@ from zygometra.core.errors import BuildFaults, QuantityError, shown
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.basket import basket, stack_fails, total_of
 from zygometra.core.mix.bench import Bench
+from zygometra.core.mix.counting import count
 from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.question import PRIORITIES, WANTED
 from zygometra.core.mix.recipe import Recipe
-from zygometra.core.mix.search import count, estimate
 from zygometra.exchange.build_file import check
 from zygometra.store import builds
 from zygometra.store import shelf as store
@@ -26,15 +26,16 @@ from zygometra.store.rules import shop_rules
 from ..db import db
 from ..people import person, reader
 from .asked import EDGES, Asked, read_asked
-from .laid_out import bench_for, shelf_and_rules
-from .view import address_of, count_words, in_full, money, rows_of, view, written
+from .laid_out import bench_for, key_for, shelf_and_rules
+from .view import address_of, count_words, estimated, in_full, money, rows_of, view, written
 from .why_not import why_not
+from .working import WORKING
 
 mix = Blueprint("mix", __name__, template_folder="templates", url_prefix="/mix")
 SUPPORTING = ("bearing", "ring_set", "fastener", "pushrod")
 ORDER_GATE = 14
-# Sets of crank, rod and piston that a page follows up to count: a few seconds' work.
-MOST_COUNTED = 150_000
+# How long an answer waits for a count that may be done in a moment, in seconds.
+COUNT_WAIT = 0.5
 
 
 def _asked(form: Any = None) -> Asked:
@@ -85,14 +86,17 @@ def answer() -> Response:
 
 @mix.get("/count")
 def exact_count() -> str:
-    """Count the recipes one by one; asked for once the first results stand."""
-    bench = _bench(_asked())
+    """Count the recipes one by one; asked for once the first results stand, and again until it is done."""
+    asked = _asked()
+    bench = _bench(asked)
     if bench is None:
         return ""
-    number = count(bench, most_sets=MOST_COUNTED)
-    if number is None:
-        return f"{count_words(estimate(bench))}, too many to count one by one"
-    return f"<b>{count_words(number)}</b>, counted"
+    work = WORKING.ask((key_for(db(), bench.question), "count"), lambda told: count(bench, told=told))
+    done = work.done_within(COUNT_WAIT)
+    number = work.result if done else estimated(db(), bench)
+    return render_template(
+        "mix/_count.html", count=count_words(number), exact=done, share=work.share, query=address_of(asked)
+    )
 
 
 @mix.get("/why-not")

@@ -15,13 +15,23 @@ from zygometra.core.errors import ZygometraError
 from zygometra.core.findings import RANK
 from zygometra.core.house_rules import HouseRules
 from zygometra.core.mix.bench import Bench
+from zygometra.core.mix.counting import Count, estimate
+from zygometra.core.mix.found import Found
 from zygometra.core.mix.judge import Recipe as Rows
 from zygometra.core.mix.judge import Verdict, judge
 from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.question import WANTED, WANTED_KEY, Question
-from zygometra.core.mix.reasons import FLOOR, attrition, cannot_be_judged, miss_words, opened, why_none
+from zygometra.core.mix.reasons import (
+    FLOOR,
+    Emptiness,
+    attrition,
+    cannot_be_judged,
+    miss_words,
+    opened,
+    why_none,
+)
 from zygometra.core.mix.recipe import Recipe, recipe_in_full
-from zygometra.core.mix.search import Count, Found, best, estimate, survey
+from zygometra.core.mix.search import best, survey
 from zygometra.core.mix.win_back import WayBack, ways_back
 from zygometra.core.units import from_base
 from zygometra.core.wording import Reader, figure, ratio_text
@@ -30,8 +40,12 @@ from zygometra.drawing.recipes import Stack, stacks_drawing
 from zygometra.store.shelf import parts_by_code
 
 from .asked import Asked, per_shown
+from .laid_out import key_for
+from .working import WORKING
 
 COLUMNS = 6
+# How long a page waits for the reasons why there is nothing, in seconds.
+_WHY_WAIT = 1.0
 _BEST_ON_MAP, _FIELD_ON_MAP = 120, 260
 _AROUND = 4.0
 # How far the map looks, as quench in mm.
@@ -68,7 +82,7 @@ def view(session: Session, bench: Bench, asked: Asked, reader: Reader, rules: Ho
     field = survey(around, _FIELD_ON_MAP)
     pinned = [rows for key in asked.pins if (rows := rows_of(bench, key)) is not None]
     chosen = rows_of(bench, asked.chosen) if asked.chosen else None
-    emptiness = why_none(bench) if not found.recipes else None
+    emptiness = None if found.recipes else _why_none(session, bench)
     if chosen is None and found.recipes:
         chosen = found.recipes[0]
     if chosen is None and emptiness is not None and emptiness.nearest is not None:
@@ -83,7 +97,7 @@ def view(session: Session, bench: Bench, asked: Asked, reader: Reader, rules: Ho
         if rows in full
     ]
     in_hand = full.get(chosen) if chosen is not None else None
-    number = estimate(bench)
+    number = estimated(session, bench)
     return {
         "columns": written,
         "room": COLUMNS,
@@ -92,15 +106,28 @@ def view(session: Session, bench: Bench, asked: Asked, reader: Reader, rules: Ho
         "drawing": stacks_drawing([_stack(c, bench) for c in written], _clearance_window(bench), reader, COLUMNS),
         "map": field_map(_points(bench, found, field.found, pinned, chosen, asked, reader), _axis(asked.across, bench, reader),
                          _axis(asked.up, bench, reader)),
-        "sets": field.sets,
+        "sets": _whole(field.sets) if field.exact else f"about {_rounded(field.sets)}",
+        "why_waits": not found.recipes and emptiness is None,
         "on_map": len(found.recipes) + len(field.found.recipes),
         "count": count_words(number),
         "exact": number.exact,
-        "said": _said(bench, in_hand, emptiness, reader),
+        "said": _said(bench, in_hand, emptiness, reader, found=bool(found.recipes)),
         "ways": _ways(in_hand, bench, rules),
         "pin_keys": asked.pins,
         "pinned": in_hand is not None and in_hand.key in asked.pins,
     }  # fmt: skip
+
+
+def estimated(session: Session, bench: Bench) -> Count:
+    """Return the estimate of how many recipes there are: worked out once for each question."""
+    number: Count = WORKING.kept((key_for(session, bench.question), "estimate"), lambda: estimate(bench))
+    return number
+
+
+def _why_none(session: Session, bench: Bench) -> Emptiness | None:
+    """Why there is no recipe; None while it is still being worked out."""
+    work = WORKING.ask((key_for(session, bench.question), "why"), lambda told: why_none(bench, told))
+    return work.result if work.done_within(_WHY_WAIT) else None
 
 
 def _whole_field(question: Question) -> Question:
@@ -328,10 +355,14 @@ def _inside(source: Found, bench: Bench) -> list[bool]:
 
 def count_words(number: Count) -> str:
     """Return how many recipes there are, an estimate with its error."""
-    recipes = f"{round(number.recipes):,}".replace(",", "\u202f")
+    recipes = _whole(number.recipes)
     if number.exact:
         return f"{recipes} recipe{'' if number.recipes == 1 else 's'}"
     return f"about {_rounded(number.recipes)} ± {_rounded(2 * number.error)} recipes"
+
+
+def _whole(value: float) -> str:
+    return f"{round(value):,}".replace(",", "\u202f")
 
 
 def _rounded(value: float) -> str:
@@ -341,10 +372,14 @@ def _rounded(value: float) -> str:
     return f"{round(value, -digits):,.0f}".replace(",", "\u202f")
 
 
-def _said(bench: Bench, chosen: Recipe | None, emptiness: Any, reader: Reader) -> list[Said]:
+def _said(
+    bench: Bench, chosen: Recipe | None, emptiness: Emptiness | None, reader: Reader, *, found: bool
+) -> list[Said]:
     out: list[Said] = []
     if emptiness is not None:
         out += _empty(emptiness)
+    elif not found:
+        out.append(Said("stop", "No recipe satisfies every window. Why is being worked out."))
     if chosen is not None:
         if chosen.verdict.outside:
             labels = [WANTED_KEY[key].label if key in WANTED_KEY else key for key in chosen.verdict.outside]
@@ -395,7 +430,7 @@ def _rule_words(bench: Bench, key: str) -> str:
     return key if key in ("use", "in hand") else bench.rules.rule(key).interface
 
 
-def _empty(emptiness: Any) -> list[Said]:
+def _empty(emptiness: Emptiness) -> list[Said]:
     out = []
     nothing_left = [a for a in emptiness.parts if not a.left]
     if nothing_left:

@@ -6,12 +6,13 @@ from dataclasses import replace
 
 from zygometra.core.build import Window
 from zygometra.core.mix.bench import Bench
+from zygometra.core.mix.counting import estimate
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.question import WANTED_KEY
 from zygometra.core.mix.reasons import FLOOR, miss_words, why_none, without_floor
 from zygometra.core.mix.rules import judge_fit
-from zygometra.core.mix.search import best, estimate
+from zygometra.core.mix.search import best
 
 from .view import count_words
 

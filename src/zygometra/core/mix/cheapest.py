@@ -1,0 +1,110 @@
+"""The recipes with the least of what is to be least: a sum over parts and machining.
+
+A bound on the sum leaves few parts of each kind. It rises from the least it could be
+until enough recipes lie under it: then none that was left out can be better. Where
+hardly anything satisfies the windows, everything is gone through once instead.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator, Mapping
+
+import numpy as np
+
+from ..build import Window
+from .bench import Bench
+from .counting import estimate
+from .found import joined, least
+from .joins import Join
+from .parts import MAKING
+from .shelf import Rows
+from .sweep import Sweep
+
+Keep = Callable[[Rows], Rows]
+
+
+def cheapest(bench: Bench, filters: Mapping[str, Window], wanted: int, keep: Keep | None = None) -> Rows:
+    """Return the recipes that come first by what is to be least, with all that tie with the last.
+
+    Parameters
+    ----------
+    bench : Bench
+        The shelf laid out for the question.
+    filters : Mapping
+        The windows they must lie in.
+    wanted : int
+        How many.
+    keep : callable, optional
+        Leaves of some rows of recipes those that count.
+
+    Returns
+    -------
+    dict
+        Rows of recipes in no order; fewer where there are no more.
+    """
+    if math.prod(len(bench.candidates[kind].rows) for kind in MAKING) <= _FEW:
+        return _gather(Join(bench, filters, None), wanted, keep) or {}
+    lowest = sum(int(bench.candidates[kind].key.min()) for kind in MAKING)
+    highest = sum(int(bench.candidates[kind].key.max()) for kind in MAKING)
+    spare, budget = max(_first_spare(bench), 1), _MANY
+    # Machining that two parts want adds what neither's own key shows: so the factor.
+    while spare < 4 * (highest - lowest):
+        rows = _gather(Join(bench, filters, lowest + spare), wanted, keep, budget)
+        if rows is None:
+            if estimate(bench, filters).recipes < _PLENTY * wanted:
+                break
+            budget = None
+        elif len(rows.get("key", ())) >= wanted:
+            return rows
+        else:
+            spare *= 2
+    # Hardly anything satisfies the windows: better to go through everything once.
+    return Sweep(bench, filters).cheapest(wanted, keep)
+
+
+# Where so many rows were made and did not do, it is asked how many recipes there are;
+# where there are so many times what is wanted, a bound finds them soon.
+_MANY: int | None = 300_000
+_PLENTY = 1000
+# So few recipes could there be that one look at all is quicker than several at some.
+_FEW = 2_000_000
+
+
+def _first_spare(bench: Bench) -> int:
+    """A first guess of how far over the least: what leaves some dozen parts of each kind."""
+    spares = []
+    for kind in MAKING:
+        keys = bench.candidates[kind].key
+        at = min(12, len(keys) - 1)
+        spares.append(int(np.partition(keys, at)[at] - keys.min()))
+    return int(np.median(spares))
+
+
+def _gather(join: Join, wanted: int, keep: Keep | None, budget: int | None = None) -> Rows | None:
+    """The rows of a join that come first by what is to be least, with all that tie with the last.
+
+    None where the join makes more rows than the budget.
+    """
+    kept: Rows = {}
+    made = 0
+    for stacks, rows in _all(join):
+        made += stacks + len(rows["key"])
+        if budget is not None and made > budget:
+            return None
+        rows = rows if keep is None else keep(rows)
+        if not len(rows["key"]):
+            continue
+        kept = joined([kept, rows]) if kept else rows
+        if len(kept["key"]) > 4 * wanted + 1000:
+            kept = least(kept, kept["key"], wanted)
+    return least(kept, kept["key"], wanted) if kept else kept
+
+
+def _all(join: Join) -> Iterator[tuple[int, Rows]]:
+    """Recipes, and how many stacks they were made of."""
+    for pairs in join.pairs():
+        for triples in join.triples(pairs):
+            for stacks in join.stacks(triples):
+                for rows in join.recipes(stacks):
+                    yield len(stacks["key"]), rows

@@ -1,0 +1,92 @@
+"""How many recipes there are: exactly, or as an estimate with its error; none of them is made."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..build import Window
+from .bench import Bench
+from .sweep import AT_A_TIME, Sweep
+
+Told = Callable[[float], None]
+
+
+@dataclass(frozen=True, slots=True)
+class Count:
+    """How many recipes there are: exactly, or as an estimate with its standard error."""
+
+    recipes: float
+    error: float
+    exact: bool
+
+
+def count(bench: Bench, filters: Mapping[str, Window] | None = None, *, told: Told | None = None) -> Count:
+    """Count the recipes, every one.
+
+    Parameters
+    ----------
+    bench : Bench
+        The shelf laid out for the question.
+    filters : Mapping, optional
+        Windows in place of the question's.
+    told : callable, optional
+        Is told now and then how much is done, from 0 to 1; may raise to end it.
+
+    Returns
+    -------
+    Count
+        Exact.
+
+    Notes
+    -----
+    Cranks, rods and pistons that nothing sets apart are followed up together; gaskets
+    and heads are counted by runs.
+    """
+    sweep = _sweep(bench, filters)
+    total = 0
+    for begin in range(0, len(sweep), AT_A_TIME):
+        if told is not None:
+            told(begin / len(sweep))
+        total += int(sweep.numbers(sweep.at(slice(begin, begin + AT_A_TIME))).sum())
+    return Count(total, 0.0, True)
+
+
+def estimate(
+    bench: Bench, filters: Mapping[str, Window] | None = None, *, sample: int = 200, seed: int = 1
+) -> Count:
+    """Estimate how many recipes there are from some of their pairs of crank and rod.
+
+    Parameters
+    ----------
+    bench : Bench
+        The shelf laid out for the question.
+    filters : Mapping, optional
+        Windows in place of the question's.
+    sample : int
+        How many pairs are followed up.
+    seed : int
+        Of the draw.
+
+    Returns
+    -------
+    Count
+        Exact where all were followed up. Else from a draw with chances in proportion to
+        how many parts alike a pair stands for: W·mean(n/w), with the standard error
+        W·s/√m.
+    """
+    sweep = _sweep(bench, filters)
+    if len(sweep) <= sample:
+        return Count(int(sweep.numbers(sweep.pairs).sum()) if len(sweep) else 0, 0.0, True)
+    weights = sweep.pairs["times"].astype(float)
+    total = weights.sum()
+    drawn = np.random.default_rng(seed).choice(len(weights), sample, p=weights / total)
+    found = sweep.numbers(sweep.at(drawn)) / weights[drawn]
+    return Count(float(total * found.mean()), float(total * found.std(ddof=1) / math.sqrt(sample)), False)
+
+
+def _sweep(bench: Bench, filters: Mapping[str, Window] | None) -> Sweep:
+    return Sweep(bench, bench.question.windows if filters is None else filters).merged()

@@ -1,0 +1,62 @@
+"""Recipes as the search finds them: columns of results, and their order."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from .bench import Bench
+from .judge import Recipe
+from .parts import MAKING
+from .shelf import Floats, Rows
+
+# Named results as the joins call them.
+COLUMN = {
+    "deck_clearance": "clearance", "quench": "quench", "compression_ratio": "ratio", "rod_ratio": "rod_ratio",
+    "piston_speed": "speed",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """Recipes in order, and the columns they came with."""
+
+    recipes: tuple[Recipe, ...]
+    rows: Rows
+
+    def column(self, key: str, bench: Bench) -> Floats:
+        """Return a result by the key of its window."""
+        return result_column(self.rows, key, bench)
+
+
+def result_column(rows: Rows, key: str, bench: Bench) -> Floats:
+    """Return a result of many rows by the key of its window; cost in the shop's money."""
+    if key == "cost":
+        return rows["cost"] / 100
+    if key == "displacement":
+        return rows["swept"] * bench.block.cylinders
+    return np.asarray(rows[COLUMN[key]], float)
+
+
+def joined(pieces: list[Rows]) -> Rows:
+    """Return rows that came in pieces as one; nothing where there were none."""
+    return {name: np.concatenate([rows[name] for rows in pieces]) for name in pieces[0]} if pieces else {}
+
+
+def least(rows: Rows, by: Floats, most: int) -> Rows:
+    """Return the rows that come first, all of those that tie with the last included."""
+    if len(by) <= most:
+        return rows
+    edge = np.partition(by, most - 1)[most - 1]
+    keep = by <= edge
+    return {name: column[keep] for name, column in rows.items()}
+
+
+def in_order(rows: Rows, by: Floats, most: int) -> Found:
+    """Return the rows that come first; ties go to what is cheaper, then to what stands first on the shelf."""
+    keys = [rows[kind] for kind in reversed(MAKING)]
+    order = np.lexsort((*keys, rows["cost"], by))[:most]
+    rows = {name: column[order] for name, column in rows.items()}
+    recipes = zip(*(rows[kind].tolist() for kind in MAKING), strict=True)
+    return Found(tuple(recipes), rows)
