@@ -6,8 +6,10 @@ pair of classes.
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,7 +18,7 @@ from .judge import NEEDED
 from .parts import MAKING, needed_of
 from .question import Question
 from .rules import BORE, FACE_CROWN, OFFSET_GRIND, FitRule, FitRules, judge_columns
-from .shelf import Block, Floats, Ints, Shelf, Signature
+from .shelf import Block, Floats, Ints, Shelf, Signature, alike
 
 Bools = NDArray[np.bool_]
 
@@ -111,6 +113,19 @@ class Bench:
             elif len(rule.kinds) > 1:
                 self.by_row[rule.kinds[-1]].append(rule)
         self.meetings = {second: self._meeting(first, second) for first, second in PAIRS}
+        self._alike: dict[tuple[str, bool], Alike] = {}
+
+    def asked(self, question: Question) -> Bench:
+        """Return the bench for another question; where only windows differ, what was laid out is shared."""
+        own = self.question
+        if replace(question, windows=own.windows, rpm=own.rpm, best=own.best, quench_floor=own.quench_floor,
+                   crown_limit=own.crown_limit) != own:  # fmt: skip
+            return Bench(self.shelf, self.block, self.rules, question)
+        out = copy.copy(self)
+        out.question = question
+        if question.quench_floor != own.quench_floor:
+            out._alike = {}
+        return out
 
     # -- parts on their own -----------------------------------------------------
 
@@ -195,30 +210,32 @@ class Bench:
         Alike
             Enough to count with, and which parts each one stands for.
         """
+        if (kind, with_cost) not in self._alike:
+            self._alike[kind, with_cost] = self._found_alike(kind, with_cost)
+        return self._alike[kind, with_cost]
+
+    def _found_alike(self, kind: str, with_cost: bool) -> Alike:
         taken = self.candidates[kind]
         names = {place.partition(".")[2] for rules in self.by_row.values() for rule in rules
                  for place in rule.places if place.startswith(f"{kind}.")}  # fmt: skip
-        columns = [self.column(f"{kind}.{name}")[taken.rows] for name in sorted(names | set(_COUNTED[kind]))]
+        columns: list[NDArray[Any]] = [
+            self.column(f"{kind}.{name}")[taken.rows] for name in sorted(names | set(_COUNTED[kind]))
+        ]
         for first, second in PAIRS:
             if kind in (first, second):
                 other = second if kind == first else first
-                columns.append(self.signature(kind, other).of_part[taken.rows].astype(float))
+                columns.append(self.signature(kind, other).of_part[taken.rows])
         if kind == "rod":
             columns.append(self.floors(taken.rows))
-        columns.append(taken.bored.astype(float))
+        columns.append(taken.bored)
         if with_cost:
-            columns.append(taken.cost.astype(float))
+            columns.append(taken.cost)
         none = np.zeros(0, np.int64)
         if not len(taken.rows):
             return Alike(taken, none, none, none)
-        _, at, of_part, times = np.unique(
-            np.nan_to_num(np.stack(columns, axis=1), nan=np.inf),
-            axis=0,
-            return_index=True,
-            return_inverse=True,
-            return_counts=True,
-        )
-        order = np.argsort(of_part.reshape(-1), kind="stable")
+        at, of_part = alike(columns)
+        times = np.bincount(of_part)
+        order = np.argsort(of_part, kind="stable")
         start = np.cumsum(times) - times
         standing = Candidates(
             taken.rows[at], np.minimum.reduceat(taken.key[order], start),

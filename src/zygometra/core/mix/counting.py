@@ -46,7 +46,7 @@ def count(bench: Bench, filters: Mapping[str, Window] | None = None, *, told: To
     Cranks, rods and pistons that nothing sets apart are followed up together; gaskets
     and heads are counted by runs.
     """
-    sweep = _sweep(bench, filters)
+    sweep = Sweep(bench, bench.question.windows if filters is None else filters).merged()
     total = 0
     for begin in range(0, len(sweep), AT_A_TIME):
         if told is not None:
@@ -78,7 +78,7 @@ def estimate(
         how many parts alike a pair stands for: W·mean(n/w), with the standard error
         W·s/√m.
     """
-    sweep = _sweep(bench, filters)
+    sweep = Sweep(bench, bench.question.windows if filters is None else filters)
     if len(sweep) <= sample:
         return Count(int(sweep.numbers(sweep.pairs).sum()) if len(sweep) else 0, 0.0, True)
     weights = sweep.pairs["times"].astype(float)
@@ -86,7 +86,3 @@ def estimate(
     drawn = np.random.default_rng(seed).choice(len(weights), sample, p=weights / total)
     found = sweep.numbers(sweep.at(drawn)) / weights[drawn]
     return Count(float(total * found.mean()), float(total * found.std(ddof=1) / math.sqrt(sample)), False)
-
-
-def _sweep(bench: Bench, filters: Mapping[str, Window] | None) -> Sweep:
-    return Sweep(bench, bench.question.windows if filters is None else filters).merged()

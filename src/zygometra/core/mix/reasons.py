@@ -150,13 +150,13 @@ def why_none(bench: Bench, told: Told | None = None) -> Emptiness:
         lifted = {key: w for key, w in question.windows.items() if key != wanted.key}
         if wanted.key in ("quench", "deck_clearance"):
             # How far a crown is faced hangs on these two, so the question itself changes.
-            asked = _asked(bench, replace(question, windows=lifted))
+            asked = bench.asked(replace(question, windows=lifted))
             openings.append(Opening(wanted.key, estimate(asked)))
         else:
             openings.append(Opening(wanted.key, estimate(bench, lifted)))
     if not any(item.count.recipes for item in openings):
         # The floor of the house is no window, but it may be what stands in the way.
-        openings.append(Opening(FLOOR, estimate(_asked(bench, without_floor(question)))))
+        openings.append(Opening(FLOOR, estimate(bench.asked(without_floor(question)))))
     openings.sort(key=lambda item: -item.count.recipes)
     return Emptiness(attrition(bench), pairs, tuple(openings), _nearest_miss(bench, openings, told))
 
@@ -169,10 +169,6 @@ def without_floor(question: Question) -> Question:
     window = question.window("quench")
     windows = {**question.windows, "quench": Window(None, window.aim, window.high)}
     return replace(question, quench_floor={"": -100.0}, windows=windows)
-
-
-def _asked(bench: Bench, question: Question) -> Bench:
-    return Bench(bench.shelf, bench.block, bench.rules, question)
 
 
 def opened(question: Question, steps: float, only: str = "") -> Question:
@@ -213,7 +209,7 @@ def _opening_by(bench: Bench, only: str, told: Told | None) -> tuple[float, Ques
         if told is not None:
             told(0.5)
         asked = opened(bench.question, steps, only)
-        return Sweep(_asked(bench, asked), asked.windows).leads_anywhere()
+        return Sweep(bench.asked(asked), asked.windows).leads_anywhere()
 
     low, high = 0.0, 0.25
     while not is_any(high):
@@ -227,7 +223,7 @@ def _opening_by(bench: Bench, only: str, told: Told | None) -> tuple[float, Ques
         else:
             low = middle
     asked = opened(bench.question, high, only)
-    return high, asked, best(_asked(bench, asked), 1).recipes[0]
+    return high, asked, best(bench.asked(asked), 1).recipes[0]
 
 
 def miss_words(key: str, by: float) -> str:

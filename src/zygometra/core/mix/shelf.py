@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -16,6 +16,34 @@ from .parts import IN_HAND, KIND, KINDS, Part
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Rows = dict[str, NDArray[Any]]
+
+
+def alike(columns: Sequence[NDArray[Any]]) -> tuple[Ints, Ints]:
+    """Tell which rows of some columns are the same throughout; what is not known is the same as itself.
+
+    Parameters
+    ----------
+    columns : sequence of array
+        All of one length.
+
+    Returns
+    -------
+    first : array of int
+        Of each group the first row; groups in the order of their values, the first
+        column's first.
+    of_row : array of int
+        The group of each row.
+    """
+    code = np.zeros(len(columns[0]), np.int64)
+    groups = 1
+    for column in columns:
+        values, place = np.unique(column, return_inverse=True)
+        if groups * len(values) > 2**62:
+            _, code = np.unique(code, return_inverse=True)
+            groups = int(code.max()) + 1
+        code, groups = code * len(values) + place.reshape(-1), groups * max(len(values), 1)
+    _, first, of_row = np.unique(code, return_index=True, return_inverse=True)
+    return first, of_row.reshape(-1)
 
 
 class Table:
@@ -87,10 +115,11 @@ class Table:
         if not names:
             return Signature(np.zeros((1, 0)), np.zeros(len(self), np.int64))
         if names not in self._signatures:
-            columns = np.stack([self.column(name, numbers) for name in names], axis=1)
-            distinct, of_part = np.unique(np.nan_to_num(columns, nan=np.inf), axis=0, return_inverse=True)
-            distinct[np.isinf(distinct)] = np.nan
-            self._signatures[names] = Signature(distinct, of_part.reshape(-1))
+            columns = [self.column(name, numbers) for name in names]
+            first, of_part = alike(columns)
+            self._signatures[names] = Signature(
+                np.stack([column[first] for column in columns], axis=1), of_part
+            )
         return self._signatures[names]
 
 

@@ -18,7 +18,7 @@ from .found import joined, least
 from .joins import Join
 from .parts import MAKING
 from .runs import kept_rows, spread
-from .shelf import Ints, Rows
+from .shelf import Ints, Rows, alike
 from .top_ends import TopEnds
 
 # Pairs of crank and rod that are gone through at a time.
@@ -72,14 +72,9 @@ class Sweep:
         columns += [bench.column(place)[pairs[place.partition(".")[0]]] for place in places]
         if self.priced:
             columns.append(pairs["cost"])
-        _, first, of = np.unique(
-            np.nan_to_num(np.stack(columns, axis=1), nan=np.inf),
-            axis=0,
-            return_index=True,
-            return_inverse=True,
-        )
+        first, of = alike(columns)
         times = np.zeros(len(first), np.int64)
-        np.add.at(times, of.reshape(-1), pairs["times"])
+        np.add.at(times, of, pairs["times"])
         out = copy.copy(self)
         out.pairs = {name: column[first] for name, column in pairs.items()} | {"times": times}
         return out

@@ -21,7 +21,7 @@ from .joins import Join, gasket_volume
 from .question import EDGE
 from .rules import judge_columns
 from .runs import HAIR, kept_rows, pieces, spread
-from .shelf import Floats, Ints, Rows
+from .shelf import Floats, Ints, Rows, alike
 
 _TOP = {"gasket", "head"}
 
@@ -58,16 +58,15 @@ class TopEnds:
         names = sorted(
             {p.partition(".")[2] for r in self._rules for p in r.places if p.startswith("piston.")}
         )
-        columns = np.array([bench.column(f"piston.{name}")[rows] for name in names]).reshape(
-            len(names), len(rows)
-        )
-        distinct, of = np.unique(np.nan_to_num(columns, nan=np.inf), axis=1, return_inverse=True)
-        distinct[np.isinf(distinct)] = np.nan
+        columns = [bench.column(f"piston.{name}")[rows] for name in names]
+        first, of = alike([np.zeros(len(rows)), *columns])
         known: dict[bytes, int] = {}
         covers: list[Rows] = []
-        cover_of = np.zeros(distinct.shape[1], np.int64)
-        for at in range(distinct.shape[1]):
-            ok, machining = self._judged(dict(zip(names, distinct[:, at], strict=True)))
+        cover_of = np.zeros(len(first), np.int64)
+        for at, row in enumerate(first):
+            ok, machining = self._judged(
+                {name: float(column[row]) for name, column in zip(names, columns, strict=True)}
+            )
             # Pistons on which the same goes, after the same machining, share one cover.
             seen = ok.tobytes() + machining.tobytes()
             if seen not in known:
@@ -76,7 +75,7 @@ class TopEnds:
             cover_of[at] = known[seen]
         self._store(covers)
         of_piston = np.zeros(len(bench.shelf.tables["piston"]), np.int64)
-        of_piston[rows] = cover_of[of.reshape(-1)]
+        of_piston[rows] = cover_of[of]
         return of_piston
 
     def _judged(self, piston: dict[str, float]) -> tuple[np.ndarray, Ints]:

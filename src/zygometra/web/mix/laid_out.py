@@ -42,7 +42,15 @@ def bench_for(session: Session, question: Question) -> Bench:
     with _LOCK:
         bench = _BENCHES.get(key)
     if bench is None:
-        bench = Bench(shelf, Block(shelf, question.block), rules, question)
+        with _LOCK:
+            akin = [
+                known
+                for known in _BENCHES.values()
+                if known.shelf is shelf and known.block.code == question.block
+            ]
+        bench = (
+            akin[-1].asked(question) if akin else Bench(shelf, Block(shelf, question.block), rules, question)
+        )
         with _LOCK:
             _BENCHES[key] = bench
             while len(_BENCHES) > _MOST_BENCHES:

@@ -78,7 +78,7 @@ def address_of(asked: Asked, **changes: str) -> dict[str, str]:
 def view(session: Session, bench: Bench, asked: Asked, reader: Reader, rules: HouseRules) -> dict[str, Any]:
     """Return what the answer's template shows."""
     found = best(bench, _BEST_ON_MAP)
-    around = Bench(bench.shelf, bench.block, bench.rules, _whole_field(bench.question))
+    around = bench.asked(_whole_field(bench.question))
     field = survey(around, _FIELD_ON_MAP)
     pinned = [rows for key in asked.pins if (rows := rows_of(bench, key)) is not None]
     chosen = rows_of(bench, asked.chosen) if asked.chosen else None

@@ -52,7 +52,7 @@ def why_not(bench: Bench, code: str) -> tuple[str, ...]:
     if out:
         return tuple(out)
     asked = replace(bench.question, use={**bench.question.use, kind: code})
-    own = Bench(bench.shelf, bench.block, bench.rules, asked)
+    own = bench.asked(asked)
     found = best(own, 1)
     if found.recipes:
         verdict = judge(own.shelf, own.block, own.rules, asked, found.recipes[0])
@@ -83,7 +83,7 @@ def _against_the_floor(bench: Bench) -> str:
     asked = replace(
         without_floor(bench.question), windows={"quench": Window(None, floor, None)}, priority="nearest"
     )
-    free = Bench(bench.shelf, bench.block, bench.rules, asked)
+    free = bench.asked(asked)
     found = best(free, 1).recipes
     verdict = judge(free.shelf, free.block, free.rules, asked, found[0]) if found else None
     if verdict is None or verdict.results is None:
