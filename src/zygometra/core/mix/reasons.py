@@ -11,8 +11,10 @@ import numpy as np
 from ..build import Window
 from .bench import Bench, Bools
 from .counting import Count, Told, estimate
+from .goals import EVEN, the_window
 from .joins import Join
 from .judge import Recipe, Verdict, judge, misses
+from .nearest import nearest
 from .parts import MAKING
 from .question import WANTED, WANTED_KEY, Question
 from .search import best
@@ -148,8 +150,7 @@ def why_none(bench: Bench, told: Told | None = None) -> Emptiness:
         if window.low is None and window.high is None:
             continue
         lifted = {key: w for key, w in question.windows.items() if key != wanted.key}
-        if wanted.key in ("quench", "deck_clearance"):
-            # How far a crown is faced hangs on these two, so the question itself changes.
+        if wanted.key in _DECIDES:
             asked = bench.asked(replace(question, windows=lifted))
             openings.append(Opening(wanted.key, estimate(asked)))
         else:
@@ -202,8 +203,21 @@ def _nearest_miss(bench: Bench, openings: list[Opening], told: Told | None) -> M
     return Miss(verdict, misses(verdict.results, bench.question, bench.question.floor(rod)))
 
 
+# How far a crown is faced or a journal ground hangs on these windows: another width is another question.
+_DECIDES = ("deck_clearance", "quench")
+
+
 def _opening_by(bench: Bench, only: str, told: Told | None) -> tuple[float, Question, Recipe] | None:
     """By how many steps one window (or all) must open for a first recipe, to a hundredth of a step."""
+    if only and only not in _DECIDES:
+        if told is not None:
+            told(0.5)
+        goal = the_window(bench.question, only)
+        found = nearest(bench, 1, goal)
+        if not found.recipes:
+            return None
+        steps = float(found.rows["distance"][0])
+        return steps, opened(bench.question, steps + EVEN, only), found.recipes[0]
 
     def is_any(steps: float) -> bool:
         if told is not None:

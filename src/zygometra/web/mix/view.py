@@ -77,7 +77,8 @@ def address_of(asked: Asked, **changes: str) -> dict[str, str]:
 
 def view(session: Session, bench: Bench, asked: Asked, reader: Reader, rules: HouseRules) -> dict[str, Any]:
     """Return what the answer's template shows."""
-    found = best(bench, _BEST_ON_MAP)
+    key = key_for(session, bench.question)
+    found: Found = WORKING.kept((key, "best"), lambda: best(bench, _BEST_ON_MAP))
     around = bench.asked(_whole_field(bench.question))
     field = survey(around, _FIELD_ON_MAP)
     pinned = [rows for key in asked.pins if (rows := rows_of(bench, key)) is not None]

@@ -13,7 +13,7 @@ from typing import Any
 Task = Callable[[Callable[[float], None]], Any]
 
 _MOST_KEPT = 64
-_FORGOTTEN_AFTER = 6.0
+_FORGOTTEN_AFTER = 10.0
 
 
 class GivenUp(Exception):
