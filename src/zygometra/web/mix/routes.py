@@ -91,7 +91,9 @@ def exact_count() -> str:
     bench = _bench(asked)
     if bench is None:
         return ""
-    work = WORKING.ask((key_for(db(), bench.question), "count"), lambda told: count(bench, told=told))
+    work = WORKING.ask(
+        (key_for(db(), bench.question), "count"), lambda told: count(bench, told=told), by=person()
+    )
     done = work.done_within(COUNT_WAIT)
     number = work.result if done else estimated(db(), bench)
     return render_template(

@@ -39,6 +39,7 @@ from zygometra.drawing.field import Axis, Point, field_map
 from zygometra.drawing.recipes import Stack, stacks_drawing
 from zygometra.store.shelf import parts_by_code
 
+from ..people import person
 from .asked import Asked, per_shown
 from .laid_out import key_for
 from .working import WORKING
@@ -78,6 +79,7 @@ def address_of(asked: Asked, **changes: str) -> dict[str, str]:
 def view(session: Session, bench: Bench, asked: Asked, reader: Reader, rules: HouseRules) -> dict[str, Any]:
     """Return what the answer's template shows."""
     key = key_for(session, bench.question)
+    WORKING.leave(person(), key)
     found: Found = WORKING.kept((key, "best"), lambda: best(bench, _BEST_ON_MAP))
     around = bench.asked(_whole_field(bench.question))
     field = survey(around, _FIELD_ON_MAP)
@@ -127,7 +129,9 @@ def estimated(session: Session, bench: Bench) -> Count:
 
 def _why_none(session: Session, bench: Bench) -> Emptiness | None:
     """Why there is no recipe; None while it is still being worked out."""
-    work = WORKING.ask((key_for(session, bench.question), "why"), lambda told: why_none(bench, told))
+    work = WORKING.ask(
+        (key_for(session, bench.question), "why"), lambda told: why_none(bench, told), by=person()
+    )
     return work.result if work.done_within(_WHY_WAIT) else None
 
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
+import os
+import threading
 import time
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
@@ -16,6 +19,16 @@ _MOST_KEPT = 64
 _FORGOTTEN_AFTER = 10.0
 
 
+# What is asked, and what of it: its count, why there is nothing.
+Key = tuple[Hashable, str]
+
+
+def _stand_back() -> None:
+    """Let the thread's work wait for pages: they come first."""
+    with contextlib.suppress(OSError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 10)
+
+
 class GivenUp(Exception):
     """Nobody waits for it any more."""
 
@@ -27,15 +40,21 @@ class Work:
         self.share = 0.0
         self.future: Future[Any] = Future()
         self._asked = time.monotonic()
+        self._by: set[str] = set()
 
-    def ask(self) -> None:
-        """Say that somebody still wants it."""
+    def ask(self, by: str) -> None:
+        """Say that somebody wants it still."""
         self._asked = time.monotonic()
+        self._by.add(by)
+
+    def leave(self, by: str) -> None:
+        """Say that somebody asks for something else now."""
+        self._by.discard(by)
 
     def told(self, share: float) -> None:
-        """Take how much is done; raises :class:`GivenUp` where nobody has asked for it of late."""
+        """Take how much is done; raises :class:`GivenUp` where nobody waits, or has asked for long."""
         self.share = share
-        if time.monotonic() - self._asked > _FORGOTTEN_AFTER:
+        if not self._by or time.monotonic() - self._asked > _FORGOTTEN_AFTER:
             raise GivenUp
 
     def done_within(self, seconds: float) -> bool:
@@ -54,21 +73,29 @@ class Working:
 
     def __init__(self) -> None:
         self._lock = Lock()
-        self._works: OrderedDict[Hashable, Work] = OrderedDict()
-        self._pool = ThreadPoolExecutor(3, "mix")
+        self._works: OrderedDict[Key, Work] = OrderedDict()
+        self._pool = ThreadPoolExecutor(3, "mix", _stand_back)
 
-    def ask(self, key: Hashable, task: Task) -> Work:
-        """Return the work of a key: under way, done, or begun now."""
+    def ask(self, key: Key, task: Task, *, by: str) -> Work:
+        """Return the work of a key, for somebody: under way, done, or begun now."""
         with self._lock:
             work = self._works.get(key)
             if work is None or (work.future.done() and work.future.exception() is not None):
                 work = Work()
+                work.ask(by)
                 work.future = self._pool.submit(task, work.told)
-            work.ask()
+            work.ask(by)
             self._keep(key, work)
             return work
 
-    def kept(self, key: Hashable, make: Callable[[], Any]) -> Any:
+    def leave(self, by: str, but: Hashable) -> None:
+        """Let somebody wait no longer for anything under way but what answers one question."""
+        with self._lock:
+            for key, work in self._works.items():
+                if key[0] != but:
+                    work.leave(by)
+
+    def kept(self, key: Key, make: Callable[[], Any]) -> Any:
         """Return what came of short work that was done before, or do it now."""
         with self._lock:
             work = self._works.get(key)
@@ -79,7 +106,7 @@ class Working:
                 self._keep(key, work)
         return work.result
 
-    def _keep(self, key: Hashable, work: Work) -> None:
+    def _keep(self, key: Key, work: Work) -> None:
         self._works[key] = work
         self._works.move_to_end(key)
         while len(self._works) > _MOST_KEPT:

@@ -1,0 +1,88 @@
+"""Work that goes on while the page already answers."""
+
+from __future__ import annotations
+
+import threading
+import time
+
+import pytest
+
+from zygometra.web.mix import working
+from zygometra.web.mix.working import GivenUp, Working
+
+
+def until(true, seconds: float = 5.0) -> None:
+    end = time.monotonic() + seconds
+    while not true():
+        assert time.monotonic() < end, "it took too long"
+        time.sleep(0.005)
+
+
+class Steps:
+    """A task that takes a step each time it is let, and tells after each how far it is."""
+
+    def __init__(self, steps: int = 4) -> None:
+        self.steps, self.begun, self.ended, self.let = steps, 0, False, threading.Semaphore(0)
+
+    def __call__(self, told):
+        self.begun += 1
+        try:
+            for step in range(self.steps):
+                self.let.acquire(timeout=5)
+                told((step + 1) / self.steps)
+        finally:
+            self.ended = True
+        return "done"
+
+
+def test_work_is_begun_once_tells_how_far_it_is_and_is_kept():
+    works, task = Working(), Steps()
+    work = works.ask(("q", "count"), task, by="Ines")
+    assert not work.done_within(0.02)
+    task.let.release()
+    until(lambda: work.share == 0.25)
+    assert works.ask(("q", "count"), task, by="Mattis") is work
+    task.let.release(3)
+    assert work.done_within(5)
+    assert (work.result, task.begun) == ("done", 1)
+    assert works.ask(("q", "count"), task, by="Ines").result == "done"
+    assert task.begun == 1
+
+
+def test_work_ends_when_the_last_who_waited_asks_something_else():
+    works, task = Working(), Steps()
+    work = works.ask(("q", "count"), task, by="Ines")
+    works.ask(("q", "count"), task, by="Mattis")
+    works.leave("Ines", "another")
+    task.let.release()
+    until(lambda: work.share == 0.25)
+    works.leave("Mattis", "q")
+    task.let.release()
+    until(lambda: work.share == 0.5)
+    works.leave("Mattis", "another")
+    task.let.release()
+    until(lambda: task.ended)
+    with pytest.raises(GivenUp):
+        work.future.result(5)
+    again = works.ask(("q", "count"), task, by="Ines")
+    task.let.release(4)
+    assert again is not work
+    assert again.future.result(5) == "done"
+
+
+def test_work_that_nobody_asks_for_any_more_ends(monkeypatch):
+    monkeypatch.setattr(working, "_FORGOTTEN_AFTER", 0.0)
+    works, task = Working(), Steps()
+    work = works.ask(("q", "why"), task, by="Ines")
+    task.let.release()
+    with pytest.raises(GivenUp):
+        work.future.result(5)
+
+
+def test_short_work_is_done_at_once_and_once(monkeypatch):
+    monkeypatch.setattr(working, "_MOST_KEPT", 2)
+    works, made = Working(), []
+    for key in ("a", "a", "b", "c", "c", "a"):
+        assert works.kept((key, "best"), lambda key=key: made.append(key) or key.upper()) == key.upper()
+    # The oldest fell out when the third came.
+    assert made == ["a", "b", "c", "a"]
