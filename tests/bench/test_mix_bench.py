@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -13,10 +14,11 @@ from timing import median
 
 from zygometra.core.build import Window
 from zygometra.core.mix.bench import Bench
-from zygometra.core.mix.counting import estimate
+from zygometra.core.mix.counting import count, estimate
 from zygometra.core.mix.judge import NEEDED
 from zygometra.core.mix.parts import MAKING
 from zygometra.core.mix.question import Question
+from zygometra.core.mix.reasons import why_none
 from zygometra.core.mix.rules import BORE, FACE_CROWN, OFFSET_GRIND, USUAL, Band
 from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block
@@ -59,6 +61,17 @@ def test_how_the_search_grows_and_what_reading_the_shelf_costs(engine, benchmark
               f"the estimate of their number {counted * 1e3:.0f} ms")  # fmt: skip
     print(
         f"ten times the parts: {asked[5000] / asked[500]:.1f} and {asked[50_000] / asked[5000]:.1f} times the time (at most 4)"
+    )
+    start = time.perf_counter()
+    number = count(bench)
+    print(f"all {number.recipes:.6g} counted one by one in {time.perf_counter() - start:.1f} s")
+    near = bench.asked(replace(TYPICAL, priority="nearest"))
+    print(f"the 50 nearest the aims {median(lambda: best(near), 3) * 1e3:.0f} ms")
+    none = bench.asked(replace(TYPICAL, windows={**WINDOWS, "compression_ratio": Window(25.0, None, 26.0)}))
+    start = time.perf_counter()
+    miss = why_none(none).nearest
+    print(
+        f"why there is none at a ratio of 25, nearest miss {miss.misses}: {time.perf_counter() - start:.1f} s"
     )
     benchmark.pedantic(lambda: best(Bench(shelf, block, USUAL, TYPICAL)), rounds=5)
 
@@ -214,4 +227,15 @@ def test_the_same_question_in_sql(engine, benchmark, parts):
             more = "" if rows is not None else "more than "
             print(f"\n{parts} parts, settled machining: the best {len(found.recipes)} {ours * 1e3:.1f} ms; SQL {name} "
                   f"{more}{took * 1e3:.0f} ms, {more}{took / ours:.0f} times (at least {wanted})")  # fmt: skip
+    start = time.perf_counter()
+    number = count(bench)
+    print(f"all {number.recipes:.6g} counted one by one in {time.perf_counter() - start:.1f} s")
+    near = bench.asked(replace(TYPICAL, priority="nearest"))
+    print(f"the 50 nearest the aims {median(lambda: best(near), 3) * 1e3:.0f} ms")
+    none = bench.asked(replace(TYPICAL, windows={**WINDOWS, "compression_ratio": Window(25.0, None, 26.0)}))
+    start = time.perf_counter()
+    miss = why_none(none).nearest
+    print(
+        f"why there is none at a ratio of 25, nearest miss {miss.misses}: {time.perf_counter() - start:.1f} s"
+    )
     benchmark.pedantic(lambda: best(Bench(shelf, block, USUAL, SETTLED)), rounds=5)

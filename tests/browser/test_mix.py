@@ -6,6 +6,11 @@ import re
 
 import pytest
 from playwright.sync_api import expect
+from sqlalchemy import text
+from sqlalchemy.orm import Session
+
+from zygometra.demo.shelf import demo_shelf
+from zygometra.store import shelf as store
 
 ASKED = "block=BL-001&quench-min=0.95&quench-aim=1.1&quench-max=1.3&compression_ratio-min=9.2&compression_ratio-max=10.4"
 
@@ -142,3 +147,22 @@ def test_a_table_is_dropped_on_the_shelf(ada, tmp_path):
     page.get_by_role("searchbox").fill("HB-1")
     expect(page.locator(".parts tbody tr")).to_have_count(1)
     expect(page.locator(".parts")).to_contain_text("missing")
+
+
+def test_number_and_reasons_come_when_they_are_ready(ada, migrated, monkeypatch):
+    with Session(migrated) as session:
+        session.execute(text("TRUNCATE part, part_change RESTART IDENTITY"))
+        store.take_in(session, demo_shelf(3000, 7), actor="Ada", says="for the test")
+        session.commit()
+    monkeypatch.setattr("zygometra.web.mix.routes.COUNT_WAIT", 0.0)
+    monkeypatch.setattr("zygometra.web.mix.view.WHY_WAIT", 0.0)
+    page = ada.page
+    page.goto(f"{ada.address}/mix?block=BL-002&quench-min=1")
+    expect(page.locator("#mix-count")).to_contain_text("about")
+    expect(page.locator("#mix-count")).to_contain_text("recipes, counted")
+    page.get_by_role("textbox", name="least compression ratio").fill("60")
+    expect(page.locator("#mix-said")).to_contain_text(
+        "The nearest miss, shown as the recipe in hand: compression ratio"
+    )
+    expect(page.locator(".in-hand h2")).to_contain_text("does not stand")
+    expect(page.locator("#mix-count b")).to_have_text("0 recipes")

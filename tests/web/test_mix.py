@@ -5,11 +5,20 @@ from __future__ import annotations
 import io
 import json
 import re
+import time
 
 import pytest
 from shelves import BLOCK, part
 
+from zygometra.core.build import ROD_MATERIALS, Window
+from zygometra.core.house_rules import rules_for
+from zygometra.core.mix.bench import Bench
+from zygometra.core.mix.counting import count
 from zygometra.core.mix.parts import MAKING, Part
+from zygometra.core.mix.question import Question
+from zygometra.core.mix.rules import USUAL
+from zygometra.core.mix.shelf import Block
+from zygometra.demo.shelf import demo_shelf
 from zygometra.store import builds
 from zygometra.store import shelf as store
 
@@ -35,6 +44,54 @@ def test_the_bench_shows_the_recipe_its_figures_and_how_many(shop, stocked):
     # All assumed: √((0.30² + 0.10² + 0.20² + 0.20²)/3)·1.96
     assert "0.20 ± 0.48 mm down" in page, re.findall(r"deck clearance</th><td[^>]*>([^<]*)", page)
     assert f'data-recipe="{KEY}"' in page
+
+
+@pytest.fixture
+def large(session, monkeypatch):
+    """So large a shelf that its recipes are not counted in a moment; and no answer waits."""
+    monkeypatch.setattr("zygometra.web.mix.routes.COUNT_WAIT", 0.0)
+    monkeypatch.setattr("zygometra.web.mix.view.WHY_WAIT", 0.0)
+    store.take_in(session, demo_shelf(3000, 7), actor="Ada", says="for the test")
+    session.commit()
+    return session
+
+
+def until(asked, wanted: str) -> tuple[str, str]:
+    """The first and the last of the answers that a page gets that asks again and again."""
+    first = now = asked()
+    end = time.monotonic() + 60
+    while wanted not in now:
+        assert time.monotonic() < end
+        time.sleep(0.05)
+        now = asked()
+    return first, now
+
+
+def test_an_estimate_stands_at_once_and_the_exact_number_when_it_is_ready(shop, large):
+    house = rules_for("", {})
+    question = Question("BL-001", {"quench": Window(1.0, None, 1.6), "compression_ratio": Window(9, None, 10.5)},
+                        quench_floor={name: house.quench_floor(name or "steel") for name in ("", *ROD_MATERIALS)})  # fmt: skip
+    page = shop.text(f"/mix?block=BL-001&{WINDOWS}")
+    about = re.search(r'id="mix-count"[^>]*>(about [^<]*)<', page)[1]
+    first, last = until(lambda: shop.text(f"/mix/count?block=BL-001&{WINDOWS}"), ", counted")
+    assert about in first
+    assert re.search(r"being counted one by one, \d+ % done", first)
+    assert "hx-get" in first
+    assert "hx-get" not in last
+    shown = int(re.sub(r"\D", "", re.search(r"<b>(.*?) recipes</b>", last)[1]))
+    laid_out = store.read_shelf(large)
+    assert shown == count(Bench(laid_out, Block(laid_out, "BL-001"), USUAL, question)).recipes > 100_000
+
+
+def test_why_there_is_none_follows_when_it_is_worked_out(shop, large):
+    address = "/mix/answer?block=BL-001&quench-min=1.0&quench-max=1.6&compression_ratio-min=60&compression_ratio-max=61"
+    first, last = until(lambda: shop.text(address), "The nearest miss")
+    assert "<b>0 recipes</b>, counted" in first
+    assert "Why is being worked out" in first
+    assert 'hx-trigger="load delay:800ms" hx-target="#mix-answer" hx-sync="#question:abort"' in first
+    assert "being worked out" not in last
+    assert "Without the window of compression ratio there would be about" in last
+    assert "does not stand" in last
 
 
 def test_an_empty_shelf_says_what_to_do(shop, engine):

@@ -46,7 +46,7 @@ from .working import WORKING
 
 COLUMNS = 6
 # How long a page waits for the reasons why there is nothing, in seconds.
-_WHY_WAIT = 1.0
+WHY_WAIT = 1.0
 _BEST_ON_MAP, _FIELD_ON_MAP = 120, 260
 _AROUND = 4.0
 # How far the map looks, as quench in mm.
@@ -100,7 +100,7 @@ def view(session: Session, bench: Bench, asked: Asked, reader: Reader, rules: Ho
         if rows in full
     ]
     in_hand = full.get(chosen) if chosen is not None else None
-    number = estimated(session, bench)
+    number = estimated(session, bench) if found.recipes else Count(0, 0.0, True)
     return {
         "columns": written,
         "room": COLUMNS,
@@ -132,7 +132,7 @@ def _why_none(session: Session, bench: Bench) -> Emptiness | None:
     work = WORKING.ask(
         (key_for(session, bench.question), "why"), lambda told: why_none(bench, told), by=person()
     )
-    return work.result if work.done_within(_WHY_WAIT) else None
+    return work.result if work.done_within(WHY_WAIT) else None
 
 
 def _whole_field(question: Question) -> Question:
