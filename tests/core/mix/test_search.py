@@ -156,3 +156,26 @@ def test_rules_between_any_parts_are_kept(names, priority, swept, monkeypatch):
     assert count(bench).recipes == len(standing) < all_of_them
     expected = sorted(standing, key=lambda v: order(v, question))[: question.best]
     assert list(best(bench).recipes) == [v.recipe for v in expected] != []
+
+
+@pytest.mark.parametrize("wanted", [1, 30, 700])
+def test_of_many_that_cost_nothing_more_those_first_on_the_shelf_come_first(wanted, monkeypatch):
+    monkeypatch.setattr("zygometra.core.mix.cheapest._FEW", 0)
+    monkeypatch.setattr("zygometra.core.mix.cheapest._WORTH", 10)
+    stock = {"on_shelf": 8, "state": "accepted"}
+    made = shelf(
+        *(part("crank", f"C{i}", stroke=86 + 2 * (i % 3), **stock) for i in range(10)),
+        # The classes of the big ends do not stand in the order of the shelf.
+        *(
+            part("rod", f"R{i}", journal_diameter=50.0 - 2 * (i % 2), length=148 - i % 4, **stock)
+            for i in range(16)
+        ),
+        *(part("piston", f"P{i}", compression_height=34.2 - i, **stock) for i in range(3)),
+        *(part("gasket", f"G{i}", thickness=1.0 + i / 5, **stock) for i in range(2)),
+    )
+    question = Question("B1", {"quench": Window(None, None, 4.0)}, best=wanted)
+    standing = [v for v in all_verdicts(made, question) if v.stands]
+    expected = sorted(standing, key=lambda v: order(v, question))[:wanted]
+    least = min(v.results.cost for v in standing)
+    assert sum(v.results.cost == least for v in standing) > 100
+    assert list(best(laid_out(made, question)).recipes) == [v.recipe for v in expected]

@@ -15,7 +15,7 @@ import numpy as np
 from ..build import Window
 from .bench import Bench
 from .counting import estimate
-from .found import joined, least
+from .found import first, joined
 from .joins import Join
 from .parts import MAKING
 from .shelf import Rows
@@ -25,7 +25,7 @@ Keep = Callable[[Rows], Rows]
 
 
 def cheapest(bench: Bench, filters: Mapping[str, Window], wanted: int, keep: Keep | None = None) -> Rows:
-    """Return the recipes that come first by what is to be least, with all that tie with the last.
+    """Return the recipes that come first by what is to be least.
 
     Parameters
     ----------
@@ -41,7 +41,7 @@ def cheapest(bench: Bench, filters: Mapping[str, Window], wanted: int, keep: Kee
     Returns
     -------
     dict
-        Rows of recipes in no order; fewer where there are no more.
+        Rows of recipes in no order, ties among them perhaps; fewer where there are no more.
     """
     if math.prod(len(bench.candidates[kind].rows) for kind in MAKING) <= _FEW:
         return _gather(Join(bench, filters, None), wanted, keep) or {}
@@ -82,29 +82,43 @@ def _first_spare(bench: Bench) -> int:
 
 
 def _gather(join: Join, wanted: int, keep: Keep | None, budget: int | None = None) -> Rows | None:
-    """The rows of a join that come first by what is to be least, with all that tie with the last.
+    """The rows of a join that come first by what is to be least.
 
     None where the join makes more rows than the budget.
     """
     kept: Rows = {}
     made = 0
-    for stacks, rows in _all(join):
-        made += stacks + len(rows["key"])
-        if budget is not None and made > budget:
-            return None
-        rows = rows if keep is None else keep(rows)
-        if not len(rows["key"]):
-            continue
-        kept = joined([kept, rows]) if kept else rows
-        if len(kept["key"]) > 4 * wanted + 1000:
-            kept = least(kept, kept["key"], wanted)
-    return least(kept, kept["key"], wanted) if kept else kept
-
-
-def _all(join: Join) -> Iterator[tuple[int, Rows]]:
-    """Recipes, and how many stacks they were made of."""
-    for pairs in join.pairs():
+    for pairs in _some_cranks(join):
         for triples in join.triples(pairs):
             for stacks in join.stacks(triples):
                 for rows in join.recipes(stacks):
-                    yield len(stacks["key"]), rows
+                    made += len(stacks["key"]) + len(rows["key"])
+                    if budget is not None and made > budget:
+                        return None
+                    rows = rows if keep is None else keep(rows)
+                    if not len(rows["key"]):
+                        continue
+                    kept = joined([kept, rows]) if kept else rows
+                    if len(kept["key"]) > 4 * wanted + 1000:
+                        kept = first(kept, kept["key"], wanted)
+        if kept and np.count_nonzero(kept["key"] <= join.lowest) >= wanted:
+            # None can be lower, and those of later cranks stand further on on the shelf.
+            break
+    return first(kept, kept["key"], wanted) if kept else kept
+
+
+def _some_cranks(join: Join) -> Iterator[Rows]:
+    """The pairs of crank and rod in the order of their cranks: of one crank, then of more and more."""
+    pairs = joined([rows for rows in join.pairs() if len(rows["key"])])
+    if not pairs:
+        return
+    cranks = np.append(np.flatnonzero(np.diff(pairs["crank"], prepend=-1)), len(pairs["crank"]))
+    begin, size = 0, 1 if len(pairs["crank"]) > _WORTH else len(cranks)
+    while begin < len(cranks) - 1:
+        end = min(begin + size, len(cranks) - 1)
+        yield {name: column[cranks[begin] : cranks[end]] for name, column in pairs.items()}
+        begin, size = end, size * 8
+
+
+# So many pairs of crank and rod are worth looking at a few cranks first.
+_WORTH = 200

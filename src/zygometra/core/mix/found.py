@@ -9,7 +9,7 @@ import numpy as np
 from .bench import Bench
 from .judge import Recipe
 from .parts import MAKING
-from .shelf import Floats, Rows
+from .shelf import Floats, Ints, Rows
 
 # Named results as the joins call them.
 COLUMN = {
@@ -50,6 +50,24 @@ def least(rows: Rows, by: Floats, most: int) -> Rows:
         return rows
     edge = np.partition(by, most - 1)[most - 1]
     keep = by <= edge
+    return {name: column[keep] for name, column in rows.items()}
+
+
+def first(rows: Rows, by: Floats, most: int) -> Rows:
+    """Return the rows that come first, in no order: ties go as in :func:`in_order`, found column by column."""
+    if len(by) <= most:
+        return rows
+    sure: list[Ints] = []
+    open_still = np.arange(len(by))
+    for column in (by, rows["cost"], *(rows[kind] for kind in MAKING)):
+        if len(open_still) <= most:
+            break
+        values = column[open_still]
+        edge = np.partition(values, most - 1)[most - 1]
+        sure.append(open_still[values < edge])
+        most -= len(sure[-1])
+        open_still = open_still[values == edge]
+    keep = np.concatenate([*sure, open_still[:most]])
     return {name: column[keep] for name, column in rows.items()}
 
 

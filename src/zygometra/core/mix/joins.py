@@ -24,6 +24,7 @@ from .runs import HAIR, Hull, Ordered, kept_rows, pieces, spread, united
 from .shelf import Floats, Ints, Rows
 
 # What decides where a piston stops.
+_SETTLES = ("shortest", "longest", "length", "height", "bore", "floor")
 _STACK = ("longest", "shortest", "length", "height", "shift")
 
 
@@ -48,8 +49,9 @@ class Join:
             {kind: sum(of[later] for later in MAKING[MAKING.index(kind) + 1 :]) for kind in MAKING}
             for of in (least, cheapest)
         )
+        self.lowest = sum(least.values())
         if bound is not None:
-            spare = bound - sum(least.values())
+            spare = bound - self.lowest
             taken = {kind: c.taken(c.key <= least[kind] + spare) for kind, c in taken.items()}
         self.cranks = taken["crank"]
         self.rods = Ordered(bench, "rod", taken["rod"], None)
@@ -335,8 +337,9 @@ class Join:
             & self._within("rod_ratio", rows["rod_ratio"]) & self._within("piston_speed", rows["speed"])
         ))  # fmt: skip
         rows = self._bounded(rows, "gasket")
-        rows["below"] = self._volume_below(rows)
-        return rows
+        below = self._volume_below(rows)
+        # What led here is not asked for again, and need not be carried into every recipe.
+        return {name: column for name, column in rows.items() if name not in _SETTLES} | {"below": below}
 
     def _want(self, thickness: Floats, floors: Floats) -> Floats | None:
         """The clearance that grinding and facing go for, row by row: :func:`judge.wanted_clearance`."""
