@@ -227,15 +227,4 @@ def test_the_same_question_in_sql(engine, benchmark, parts):
             more = "" if rows is not None else "more than "
             print(f"\n{parts} parts, settled machining: the best {len(found.recipes)} {ours * 1e3:.1f} ms; SQL {name} "
                   f"{more}{took * 1e3:.0f} ms, {more}{took / ours:.0f} times (at least {wanted})")  # fmt: skip
-    start = time.perf_counter()
-    number = count(bench)
-    print(f"all {number.recipes:.6g} counted one by one in {time.perf_counter() - start:.1f} s")
-    near = bench.asked(replace(TYPICAL, priority="nearest"))
-    print(f"the 50 nearest the aims {median(lambda: best(near), 3) * 1e3:.0f} ms")
-    none = bench.asked(replace(TYPICAL, windows={**WINDOWS, "compression_ratio": Window(25.0, None, 26.0)}))
-    start = time.perf_counter()
-    miss = why_none(none).nearest
-    print(
-        f"why there is none at a ratio of 25, nearest miss {miss.misses}: {time.perf_counter() - start:.1f} s"
-    )
     benchmark.pedantic(lambda: best(Bench(shelf, block, USUAL, SETTLED)), rounds=5)
