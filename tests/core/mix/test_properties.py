@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from shelves import questions, shelves
+from shelves import part, questions, shelves
+from shelves import shelf as shelf_with
 
 from zygometra.core.build import Window
 from zygometra.core.mix.bench import Bench
@@ -68,3 +70,29 @@ def test_a_survey_shows_recipes_that_stand_one_for_each_set(shelf, most):
     assert len(set(sets)) == len(sets) <= min(most, found.sets)
     for recipe in found.found.recipes:
         assert judge(shelf, bench.block, USUAL, question, recipe).stands
+
+
+def test_a_survey_of_many_sets_draws_some_and_says_about_how_many_there_are(monkeypatch):
+    made = shelf_with(
+        *(part("rod", f"R{i}", length=146 + i / 20) for i in range(60)),
+        *(
+            part("piston", f"P{i}", compression_height=32 + i / 10, skirt_length=20.0 + i % 20)
+            for i in range(40)
+        ),
+        *(part("crank", f"C{i}", stroke=84 + i / 2) for i in range(12)),
+    )
+    bench = laid_out(made, Question("B1", {"deck_clearance": Window(-1, None, 2)}))
+    monkeypatch.setattr("zygometra.core.mix.search._MOST_SETS", 10**9)
+    whole = survey(bench, 50)
+    monkeypatch.setattr("zygometra.core.mix.search._MOST_SETS", 100)
+    monkeypatch.setattr("zygometra.core.mix.search._MOST_PAIRS", 500)
+    found = survey(bench, 100)
+    assert whole.exact
+    assert not found.exact
+    assert found.sets == pytest.approx(whole.sets, rel=0.3)
+    assert whole.sets > 5000
+    assert 70 < len({recipe[:3] for recipe in found.found.recipes}) == len(found.found.recipes) <= 100
+    # Drawn evenly: from all over the cranks, not from the first of them.
+    assert len({recipe[0] for recipe in found.found.recipes}) > 8
+    for recipe in found.found.recipes:
+        assert judge(made, bench.block, USUAL, bench.question, recipe).stands

@@ -1,10 +1,4 @@
-"""The best recipes and how many there are, exactly, without forming the product.
-
-What is to be least is a sum over parts and machining, so a bound on it leaves few parts
-of each kind. The bound rises from the least it could be until enough recipes lie under
-it: then none that was left out can be better. Nearness to the aims is no sum; there the
-windows draw in around the aims and open until enough recipes lie inside.
-"""
+"""The best recipes by the shop's priority, exactly, and some from all over the field, without forming the product."""
 
 from __future__ import annotations
 
@@ -83,7 +77,9 @@ def survey(bench: Bench, most: int, seed: int = 1) -> Survey:
     """
     join = Join(bench, bench.question.windows, None)
     pairs = joined([rows for rows in join.pairs() if len(rows["key"])])
-    triples, sets = _drawn_sets(join, pairs, most, np.random.default_rng(seed)) if pairs else ({}, 0)
+    triples, sets, exact = (
+        _drawn_sets(join, pairs, most, np.random.default_rng(seed)) if pairs else ({}, 0, True)
+    )
     if not triples:
         return Survey(Found((), {}), 0, True)
     triples["set"] = np.arange(len(triples["key"]))
@@ -92,19 +88,20 @@ def survey(bench: Bench, most: int, seed: int = 1) -> Survey:
         for rows in join.recipes(_one_each(stacks)):
             kept.append(_one_each(rows))
     if not kept:
-        return Survey(Found((), {}), sets, sets <= most)
+        return Survey(Found((), {}), sets, exact)
     rows = _one_each(joined(kept))
-    return Survey(in_order(rows, rows["key"], most), sets, sets <= most)
+    return Survey(in_order(rows, rows["key"], most), sets, exact)
 
 
-# Of more pairs of crank and rod than this only so many are looked at; and so many times
-# what is wanted is drawn, for some fall to a rule.
+# Of more pairs of crank and rod than this only so many are looked at, and of more sets
+# only so many times what is wanted are made: some fall to a rule.
 _MOST_PAIRS = 20_000
+_MOST_SETS = 20_000
 _DRAWN = 3
 
 
-def _drawn_sets(join: Join, pairs: Rows, most: int, rng: np.random.Generator) -> tuple[Rows, int]:
-    """Sets of crank, rod and piston, drawn evenly, and how many there are: none is made that is not drawn."""
+def _drawn_sets(join: Join, pairs: Rows, most: int, rng: np.random.Generator) -> tuple[Rows, int, bool]:
+    """Sets of crank, rod and piston, drawn evenly; how many there are, and whether that is exact."""
     share = 1.0
     if len(pairs["key"]) > _MOST_PAIRS:
         drawn = np.sort(rng.choice(len(pairs["key"]), _MOST_PAIRS, replace=False))
@@ -112,7 +109,7 @@ def _drawn_sets(join: Join, pairs: Rows, most: int, rng: np.random.Generator) ->
         pairs = {name: column[drawn] for name, column in pairs.items()}
     of_row, pair, start, count = join.piston_runs(pairs)
     total = int(count.sum())
-    if total > _DRAWN * most:
+    if total > max(_MOST_SETS, _DRAWN * most):
         places = np.sort(rng.choice(total, _DRAWN * most, replace=False, shuffle=False))
         ends = np.cumsum(count)
         run = np.searchsorted(ends, places, "right")
@@ -123,12 +120,12 @@ def _drawn_sets(join: Join, pairs: Rows, most: int, rng: np.random.Generator) ->
         [rows for rows in join.with_pistons(pairs, of_row, pair, start, count) if len(rows["key"])]
     )
     if not triples:
-        return {}, 0
+        return {}, 0, share == 1.0
     found = len(triples["key"])
     if found > most:
         drawn = np.sort(rng.choice(found, most, replace=False))
         triples = {name: column[drawn] for name, column in triples.items()}
-    return triples, round(found / share)
+    return triples, round(found / share), share == 1.0
 
 
 def _one_each(rows: Rows) -> Rows:

@@ -21,11 +21,11 @@ from .runs import kept_rows, spread
 from .shelf import Ints, Rows, alike
 from .top_ends import TopEnds
 
-# Pairs of crank and rod that are gone through at a time.
+# Pairs of crank and rod that are gone through at a time; and first, where a few may do.
 AT_A_TIME = 2000
-# How many are, where a few may do.
 _FIRST = 100
-_OPENED_AT_A_TIME = 2000
+# Bottom ends that are closed at a time, those that promise most before the others.
+_CLOSED_AT_A_TIME = 2000
 
 
 class Sweep:
@@ -125,8 +125,8 @@ class Sweep:
         for rows in self.all_rows():
             at_least = rows["key"] + self.top_ends.least_key(rows)
             order = np.argsort(at_least, kind="stable")
-            for begin in range(0, len(order), _OPENED_AT_A_TIME):
-                some = order[begin : begin + _OPENED_AT_A_TIME]
+            for begin in range(0, len(order), _CLOSED_AT_A_TIME):
+                some = order[begin : begin + _CLOSED_AT_A_TIME]
                 if at_least[some[0]] > bound:
                     break
                 part = {name: column[some] for name, column in rows.items()}
@@ -164,11 +164,10 @@ class Sweep:
 
     def _opened(self, rows: Rows, bound: float) -> Rows:
         for kind in MAKING:
-            alike, taken = self.alike[kind], self.bench.candidates[kind]
-            place = alike.place(rows[kind])
-            of, at = spread(alike.start[place], alike.count[place])
-            member = alike.members[at]
-            standing = alike.candidates
+            group, taken = self.alike[kind], self.bench.candidates[kind]
+            place = group.place(rows[kind])
+            of, at = spread(group.start[place], group.count[place])
+            member, standing = group.members[at], group.candidates
             rows = {name: column[of] for name, column in rows.items()}
             rows |= {
                 kind: taken.rows[member],
