@@ -17,7 +17,9 @@ from zygometra.web.app import create_app
 CHROMIUM = "/usr/bin/chromium"
 QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
          "--disable-component-update", "--disable-sync"]  # fmt: skip
-expect.set_options(timeout=10_000)
+# A shared machine may stand still for half a minute: what is waited for is the same, only longer.
+PATIENCE = 90_000
+expect.set_options(timeout=PATIENCE / 3)
 # Refusals are answers; and a request that a newer one replaced is meant to be dropped.
 EXPECTED = re.compile(r"status of 4|htmx:(sendAbort|afterRequest)").search
 
@@ -97,6 +99,7 @@ def person(server, chromium, demo_shop):
     def come(name="Ada", **options):
         context = chromium.new_context(**({"viewport": {"width": 1280, "height": 800}} | options))
         contexts.append(context)
+        context.set_default_timeout(PATIENCE)
         bench = Bench(context.new_page(), server, demo_shop)
         bench.name_myself(name)
         return bench
