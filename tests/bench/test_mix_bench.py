@@ -79,6 +79,16 @@ def test_how_the_search_grows_and_what_reading_the_shelf_costs(engine, benchmark
 # -- the same question in SQL -----------------------------------------------------------------
 
 
+@pytest.fixture
+def sql_tables(engine):
+    """The tables this file makes for itself go when it is done: tests that follow find the product's own."""
+    yield
+    with Session(engine) as session:
+        for kind in MAKING:
+            session.execute(text(f"DROP TABLE IF EXISTS bench_{kind}"))
+        session.commit()
+
+
 def _tables(session: Session, bench: Bench) -> None:
     """The shelf as a database would hold it for this: a column a dimension, indexed, costs worked out."""
     for kind in MAKING:
@@ -210,6 +220,7 @@ def _asked(session: Session, statement: str) -> tuple[float, list | None]:
 
 
 @pytest.mark.parametrize("parts", [500, 5000, 50_000])
+@pytest.mark.usefixtures("sql_tables")
 def test_the_same_question_in_sql(engine, benchmark, parts):
     shelf, _ = _stock(engine, parts)
     block = Block(shelf, SETTLED.block)
