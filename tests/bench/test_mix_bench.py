@@ -19,9 +19,10 @@ from zygometra.core.mix.judge import NEEDED
 from zygometra.core.mix.parts import MAKING
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.reasons import why_none
-from zygometra.core.mix.rules import BORE, FACE_CROWN, OFFSET_GRIND, USUAL, Band
+from zygometra.core.mix.rules import BORE, FACE_CROWN, OFFSET_GRIND, Band
 from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block
+from zygometra.core.mix.usual import USUAL
 from zygometra.demo.shelf import demo_shelf
 from zygometra.store import shelf as store
 

@@ -13,9 +13,9 @@ from zygometra.core.mix.joins import Join
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.parts import KIND
 from zygometra.core.mix.question import Question
-from zygometra.core.mix.rules import USUAL
 from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block, shelf_of
+from zygometra.core.mix.usual import USUAL
 from zygometra.demo import PARTS, SEED
 from zygometra.demo.shelf import demo_shelf
 

@@ -8,8 +8,9 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from zygometra.core.mix.parts import Part
-from zygometra.core.mix.rules import USUAL, rules_as_data, rules_from_data
+from zygometra.core.mix.rules import rules_as_data, rules_from_data
 from zygometra.core.mix.shelf import shelf_of
+from zygometra.core.mix.usual import USUAL
 from zygometra.demo import load_demo
 from zygometra.demo.shelf import demo_shelf
 from zygometra.store import shelf as store

@@ -16,8 +16,8 @@ from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.parts import MAKING, Part
 from zygometra.core.mix.question import Question
-from zygometra.core.mix.rules import USUAL
 from zygometra.core.mix.shelf import Block
+from zygometra.core.mix.usual import USUAL
 from zygometra.demo.shelf import demo_shelf
 from zygometra.store import builds
 from zygometra.store import shelf as store

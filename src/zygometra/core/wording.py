@@ -8,6 +8,7 @@ Introduction, section 5.3), and the other system's figure stands beside it.
 from __future__ import annotations
 
 import math
+import re
 from dataclasses import dataclass
 from typing import Literal
 
@@ -18,6 +19,12 @@ MOST_DECIMALS = {"mm": 3, "thou": 1, "in": 4, "cc": 2, "in3": 2, "ratio": 2, "de
                  "in2": 2, "g": 1, "rpm": 0, "cc/mm": 2}  # fmt: skip
 THOU_BELOW = 5.0
 MINUS = "−"
+THIN = "\u202f"
+_NUMBER = r"[−-]?\d+(?:\.\d+)?"
+# A length as the core's sentences write it, or two with a word between them: ``0.5 to 0.9 mm``.
+_LENGTHS = re.compile(
+    rf"(?<![\w.])(?:(?P<first>{_NUMBER})(?P<between>\s?–\s?| to | or ))?(?P<last>{_NUMBER}) mm\b"
+)
 
 
 def decimals_for(doubt: float, most: int) -> int:
@@ -117,6 +124,35 @@ class Reader:
         digits = max(least, min(MOST_DECIMALS[unit.symbol], _typed_decimals(round(number, 4))))
         return f"{figure(number, digits)} {unit.symbol}"
 
+    def sentence(self, text: str) -> str:
+        """Return a sentence of the core in the reader's unit and word for quench.
+
+        Parameters
+        ----------
+        text : str
+            A sentence that writes every length in mm, such as why two parts do not fit.
+            What somebody typed has no place in it: that is quoted as it was typed.
+
+        Returns
+        -------
+        str
+            The same with the shop's word; each length in thou or inches for who reads those.
+
+        Examples
+        --------
+        >>> Reader("inch").sentence("the pin differs by −0.254 mm, 1 to 2 mm is wanted")
+        'the pin differs by −10 thou, 39.4 thou to 78.7 thou is wanted'
+        """
+        text = text.replace("quench", self.quench).replace("Quench", self.quench.capitalize())
+        if self.system == "mm":
+            return text
+
+        def both(found: re.Match[str]) -> str:
+            first = f"{self.limit(_read(found['first']))}{found['between']}" if found["first"] else ""
+            return first + self.limit(_read(found["last"]))
+
+        return _LENGTHS.sub(both, text)
+
     def length_parts(self, mm: float, u: float = 0.0, *, other: bool = False) -> tuple[str, str]:
         """Return a length's figures and its unit apart."""
         unit = self.length_unit(mm, other)
@@ -201,6 +237,50 @@ def ratio_text(ratio: float | None, u: float = 0.0) -> str:
     return "—" if ratio is None else figure(ratio, decimals_for(u, 2))
 
 
+def whole(number: float) -> str:
+    """Write a count with a thin space between thousands.
+
+    Parameters
+    ----------
+    number : float
+        What to write; rounded to a whole number.
+
+    Returns
+    -------
+    str
+        Text.
+
+    Examples
+    --------
+    >>> whole(1352).replace("\u202f", " ")
+    '1 352'
+    """
+    return f"{round(number):,}".replace(",", THIN)
+
+
+def about(number: float) -> str:
+    """Write a count that is known about: two digits, then noughts.
+
+    Parameters
+    ----------
+    number : float
+        What to write.
+
+    Returns
+    -------
+    str
+        Text.
+
+    Examples
+    --------
+    >>> about(87.4), about(45_563).replace("\u202f", " ")
+    ('87', '46 000')
+    """
+    if number < 100:
+        return str(round(number))
+    return whole(round(number, 2 - len(str(round(number)))))
+
+
 def count_of(numbers: list[int], word: str = "Hole") -> str:
     """Name holes in a sentence.
 
@@ -225,6 +305,10 @@ def count_of(numbers: list[int], word: str = "Hole") -> str:
     if len(texts) == 1:
         return f"{word} {texts[0]}"
     return f"{word}s {', '.join(texts[:-1])} and {texts[-1]}"
+
+
+def _read(number: str) -> float:
+    return float(number.replace(MINUS, "-"))
 
 
 def _typed_decimals(number: float) -> int:

@@ -17,8 +17,9 @@ from sqlalchemy import case, delete, func, insert, literal_column, or_, select, 
 from sqlalchemy.orm import Session
 
 from zygometra.core.mix.parts import IN_HAND, KINDS, STATES, Part
-from zygometra.core.mix.rules import USUAL, FitRules, rules_as_data, rules_from_data
+from zygometra.core.mix.rules import FitRules, rules_as_data, rules_from_data
 from zygometra.core.mix.shelf import Row, Shelf, table_of
+from zygometra.core.mix.usual import USUAL
 
 from .tables import AcceptanceRow, FitRulesRow, PartChangeRow, PartRow
 

@@ -77,6 +77,7 @@ def create_app(*, engine: Engine, secret_key: str, **config: Any) -> Flask:
     )  # fmt: skip
     app.jinja_env.filters["ago"] = ago
     app.jinja_env.filters["svg"] = Markup
+    app.jinja_env.filters["sentence"] = lambda text: people.reader().sentence(text)
     return app
 
 

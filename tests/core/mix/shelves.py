@@ -10,8 +10,8 @@ from zygometra.core.build import Window
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.parts import MAKING, Part
 from zygometra.core.mix.question import PRIORITIES, WANTED, Question
-from zygometra.core.mix.rules import USUAL
 from zygometra.core.mix.shelf import Block, shelf_of
+from zygometra.core.mix.usual import USUAL
 
 BLOCK = Part(
     "block", "B1", figures={

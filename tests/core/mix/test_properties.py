@@ -15,9 +15,9 @@ from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.question import Question
-from zygometra.core.mix.rules import USUAL
 from zygometra.core.mix.search import best, survey
 from zygometra.core.mix.shelf import Block
+from zygometra.core.mix.usual import USUAL
 
 # Windows that decide nothing of how far a crown is faced: they only sieve.
 SIEVES = ("compression_ratio", "displacement", "rod_ratio", "piston_speed", "cost")

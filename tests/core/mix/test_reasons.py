@@ -18,9 +18,9 @@ from zygometra.core.mix.parts import MAKING, Part
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.reasons import attrition, cannot_be_judged, miss_words, why_none
 from zygometra.core.mix.recipe import recipe_in_full
-from zygometra.core.mix.rules import USUAL
 from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block
+from zygometra.core.mix.usual import USUAL
 from zygometra.core.mix.win_back import ways_back
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind

@@ -12,8 +12,9 @@ from zygometra.core.build import Window
 from zygometra.core.errors import QuantityError
 from zygometra.core.mix.judge import judge, throw_shift
 from zygometra.core.mix.question import Question
-from zygometra.core.mix.rules import USUAL, judge_columns, judge_fit, rules_as_data, rules_from_data
+from zygometra.core.mix.rules import judge_columns, judge_fit, rules_as_data, rules_from_data
 from zygometra.core.mix.shelf import Block
+from zygometra.core.mix.usual import USUAL
 
 
 def verdict(*parts, question=None, rules=USUAL):

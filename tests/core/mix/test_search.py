@@ -15,9 +15,10 @@ from zygometra.core.build import Window
 from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.counting import count, estimate
 from zygometra.core.mix.question import WANTED, Question
-from zygometra.core.mix.rules import USUAL, Band, FitRule, FitRules, Machining
+from zygometra.core.mix.rules import Band, FitRule, FitRules, Machining
 from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block
+from zygometra.core.mix.usual import USUAL
 
 
 def laid_out(shelf, question, rules=USUAL):

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..build import Window
+from ..wording import about, whole
 from .bench import Bench
 from .sweep import AT_A_TIME, Sweep
 
@@ -22,6 +23,13 @@ class Count:
     recipes: float
     error: float
     exact: bool
+
+    @property
+    def words(self) -> str:
+        """The count in words: ``20 recipes``, ``about 4 600 ± 900 recipes``, two standard errors given."""
+        if self.exact:
+            return f"{whole(self.recipes)} recipe{'' if self.recipes == 1 else 's'}"
+        return f"about {about(self.recipes)} ± {about(2 * self.error)} recipes"
 
 
 def count(bench: Bench, filters: Mapping[str, Window] | None = None, *, told: Told | None = None) -> Count:

@@ -15,9 +15,11 @@ from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.basket import basket, stack_fails, total_of
 from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.counting import count
+from zygometra.core.mix.into_build import targets_of, with_recipe
 from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.question import PRIORITIES, WANTED
 from zygometra.core.mix.recipe import Recipe
+from zygometra.core.mix.why_not import why_not
 from zygometra.exchange.build_file import check
 from zygometra.store import builds
 from zygometra.store import shelf as store
@@ -27,8 +29,7 @@ from ..db import db
 from ..people import person, reader
 from .asked import EDGES, Asked, read_asked
 from .laid_out import bench_for, key_for, shelf_and_rules
-from .view import address_of, count_words, estimated, in_full, money, rows_of, view, written
-from .why_not import why_not
+from .view import address_of, estimated, in_full, money, rows_of, view, written
 from .working import WORKING
 
 mix = Blueprint("mix", __name__, template_folder="templates", url_prefix="/mix")
@@ -97,7 +98,7 @@ def exact_count() -> str:
     done = work.done_within(COUNT_WAIT)
     number = work.result if done else estimated(db(), bench)
     return render_template(
-        "mix/_count.html", count=count_words(number), exact=done, share=work.share, query=address_of(asked)
+        "mix/_count.html", count=number.words, exact=done, share=work.share, query=address_of(asked)
     )
 
 
@@ -252,7 +253,7 @@ def take() -> BaseResponse | str | tuple[str, int]:
     codes = ", ".join(f"{KIND[kind].label} {recipe.parts[kind].code}" for kind in MAKING)
     says = f"recipe from the mix bench: block {bench.block.code}, {codes}"
     into = request.form.get("into", "new")
-    document = {**recipe.document, "targets": _targets(bench)}
+    document = {**recipe.document, "targets": targets_of(bench.question)}
     if into == "new":
         name = request.form.get("name", "").strip()
         if not 0 < len(name) <= 120:
@@ -262,7 +263,7 @@ def take() -> BaseResponse | str | tuple[str, int]:
         document["name"] = name
     else:
         stored = builds.load(db(), int(into) if into.isdecimal() and len(into) < 10 else 0)
-        document = _merged(stored.document, document)
+        document = with_recipe(stored.document, document)
     try:
         check(document)
     except BuildFaults as error:
@@ -275,32 +276,3 @@ def take() -> BaseResponse | str | tuple[str, int]:
     db().commit()
     flash(f"Taken in: {says}.")
     return redirect(url_for("stack.page", build_id=build_id))
-
-
-def _merged(known: dict[str, Any], recipe: dict[str, Any]) -> dict[str, Any]:
-    """A build with a recipe's parts: measured holes and banks of the old parts fall away with them."""
-    out = {k: v for k, v in known.items() if k not in ("parts", "planned", "banks", "cylinders")}
-    head = {
-        k: v
-        for k, v in (known["parts"].get("head") or {}).items()
-        if k in ("opening_perimeter", "wall_draft")
-    }
-    parts = {**recipe["parts"], "head": {**head, **recipe["parts"]["head"]}}
-    out |= {"parts": parts}
-    if recipe.get("planned"):
-        out["planned"] = recipe["planned"]
-    if "targets" not in out and recipe.get("targets"):
-        out["targets"] = recipe["targets"]
-    return out
-
-
-def _targets(bench: Bench) -> dict[str, Any]:
-    out: dict[str, Any] = {}
-    for key in ("compression_ratio", "quench", "deck_clearance"):
-        window = bench.question.window(key)
-        edges = {"min": window.low, "aim": window.aim, "max": window.high}
-        unit = "" if key == "compression_ratio" else " mm"
-        known = {name: (f"{round(v, 6)}{unit}" if unit else v) for name, v in edges.items() if v is not None}
-        if known:
-            out[key] = known
-    return out

@@ -12,7 +12,6 @@ from sqlalchemy.orm import Session
 from zygometra.core.build import Window
 from zygometra.core.document import read_document
 from zygometra.core.errors import ZygometraError
-from zygometra.core.findings import RANK
 from zygometra.core.house_rules import HouseRules
 from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.counting import Count, estimate
@@ -22,11 +21,7 @@ from zygometra.core.mix.judge import Verdict, judge
 from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.question import WANTED, WANTED_KEY, Question
 from zygometra.core.mix.reasons import (
-    FLOOR,
     Emptiness,
-    attrition,
-    cannot_be_judged,
-    miss_words,
     opened,
     why_none,
 )
@@ -34,7 +29,7 @@ from zygometra.core.mix.recipe import Recipe, recipe_in_full
 from zygometra.core.mix.search import best, survey
 from zygometra.core.mix.win_back import WayBack, ways_back
 from zygometra.core.units import from_base
-from zygometra.core.wording import Reader, figure, ratio_text
+from zygometra.core.wording import THIN, Reader, about, figure, ratio_text, whole
 from zygometra.drawing.field import Axis, Point, field_map
 from zygometra.drawing.recipes import Stack, stacks_drawing
 from zygometra.store.shelf import parts_by_code
@@ -42,6 +37,7 @@ from zygometra.store.shelf import parts_by_code
 from ..people import person
 from .asked import Asked, per_shown
 from .laid_out import key_for
+from .said import what_is_said
 from .working import WORKING
 
 COLUMNS = 6
@@ -60,14 +56,6 @@ class Column(NamedTuple):
     title: str
     state: str
     rows: tuple[tuple[str, str], ...]
-
-
-class Said(NamedTuple):
-    """One thing said under the bench: how bad, what, and more of it."""
-
-    severity: str
-    says: str
-    more: tuple[str, ...] = ()
 
 
 def address_of(asked: Asked, **changes: str) -> dict[str, str]:
@@ -109,12 +97,12 @@ def view(session: Session, bench: Bench, asked: Asked, reader: Reader, rules: Ho
         "drawing": stacks_drawing([_stack(c, bench) for c in written], _clearance_window(bench), reader, COLUMNS),
         "map": field_map(_points(bench, found, field.found, pinned, chosen, asked, reader), _axis(asked.across, bench, reader),
                          _axis(asked.up, bench, reader)),
-        "sets": _whole(field.sets) if field.exact else f"about {_rounded(field.sets)}",
+        "sets": whole(field.sets) if field.exact else f"about {about(field.sets)}",
         "why_waits": not found.recipes and emptiness is None,
         "on_map": len(found.recipes) + len(field.found.recipes),
-        "count": count_words(number),
+        "count": number.words,
         "exact": number.exact,
-        "said": _said(bench, in_hand, emptiness, reader, found=bool(found.recipes)),
+        "said": what_is_said(bench, in_hand, emptiness, found=bool(found.recipes)),
         "ways": _ways(in_hand, bench, rules),
         "pin_keys": asked.pins,
         "pinned": in_hand is not None and in_hand.key in asked.pins,
@@ -260,7 +248,7 @@ def _with_band(reader: Reader, mm: float, u: float, half: float) -> str:
 
 def money(cents: int) -> str:
     """Return an amount of the shop's money with a thin space between thousands."""
-    return f"{cents / 100:,.2f}".replace(",", "\u202f")
+    return f"{cents / 100:,.2f}".replace(",", THIN)
 
 
 def _stack(column: Column, bench: Bench) -> Stack:
@@ -353,112 +341,3 @@ def _inside(source: Found, bench: Bench) -> list[bool]:
             if low or high:
                 keep[i] = False
     return keep
-
-
-# -- what is to be said -----------------------------------------------------------------------
-
-
-def count_words(number: Count) -> str:
-    """Return how many recipes there are, an estimate with its error."""
-    recipes = _whole(number.recipes)
-    if number.exact:
-        return f"{recipes} recipe{'' if number.recipes == 1 else 's'}"
-    return f"about {_rounded(number.recipes)} ± {_rounded(2 * number.error)} recipes"
-
-
-def _whole(value: float) -> str:
-    return f"{round(value):,}".replace(",", "\u202f")
-
-
-def _rounded(value: float) -> str:
-    if value < 100:
-        return str(round(value))
-    digits = len(str(round(value))) - 2
-    return f"{round(value, -digits):,.0f}".replace(",", "\u202f")
-
-
-def _said(
-    bench: Bench, chosen: Recipe | None, emptiness: Emptiness | None, reader: Reader, *, found: bool
-) -> list[Said]:
-    out: list[Said] = []
-    if emptiness is not None:
-        out += _empty(emptiness)
-    elif not found:
-        out.append(Said("stop", "No recipe satisfies every window. Why is being worked out."))
-    if chosen is not None:
-        if chosen.verdict.outside:
-            labels = [WANTED_KEY[key].label if key in WANTED_KEY else key for key in chosen.verdict.outside]
-            out.append(Said("stop", f"The recipe in hand lies outside its windows: {', '.join(labels)}."))
-        out += [
-            Said("stop", f"The recipe in hand does not fit: {fit.says}.") for fit in chosen.verdict.refused
-        ]
-        for key in chosen.crosses:
-            out.append(
-                Said(
-                    "warn",
-                    f"The band of doubt of its {WANTED_KEY[key].label} crosses the window's edge: measure before you buy.",
-                )
-            )
-        unknown = [f"{fit.rule.interface}: {', '.join(p.replace('.', ' ').replace('_', ' ') for p in fit.missing)} not known"
-                   for fit in chosen.verdict.unchecked]  # fmt: skip
-        if unknown:
-            out.append(
-                Said(
-                    "note",
-                    f"Not checked on the recipe in hand: {len(unknown)} fit{'s' if len(unknown) > 1 else ''}.",
-                    tuple(unknown),
-                )
-            )
-    unjudged = cannot_be_judged(bench)
-    if unjudged:
-        lines = tuple(f"{KIND[kind].label} {code} cannot be judged: {', '.join(n.replace('_', ' ') for n in missing)} missing"
-                      for kind, code, missing in unjudged[:60])  # fmt: skip
-        out.append(
-            Said(
-                "note",
-                f"{len(unjudged)} part{'s' if len(unjudged) > 1 else ''} cannot be judged for want of a figure.",
-                lines,
-            )
-        )
-    left = []
-    for a in attrition(bench):
-        why = ", ".join(f"{_rule_words(bench, key)} {n}" for key, n in a.refused[:4])
-        left.append(
-            f"{KIND[a.kind].plural}: {a.on_shelf} on the shelf, {a.left} could be used"
-            + (f"; out for {why}" if why else "")
-        )
-    out.append(Said("note", "What the block leaves of the shelf.", tuple(left)))
-    return sorted(out, key=lambda said: RANK[said.severity])
-
-
-def _rule_words(bench: Bench, key: str) -> str:
-    return key if key in ("use", "in hand") else bench.rules.rule(key).interface
-
-
-def _empty(emptiness: Emptiness) -> list[Said]:
-    out = []
-    nothing_left = [a for a in emptiness.parts if not a.left]
-    if nothing_left:
-        names = " and ".join(KIND[a.kind].plural for a in nothing_left)
-        out.append(Said("stop", f"No recipe: none of the {names} on the shelf goes with this block."))
-    elif not emptiness.pairs:
-        out.append(Said("stop", "No recipe: no crank and rod on the shelf go together in this block."))
-    else:
-        out.append(Said("stop", "No recipe satisfies every window."))
-    for opening in emptiness.openings:
-        if opening.window == FLOOR and opening.count.recipes:
-            words = f"Only the quench floor of the house stands against {count_words(opening.count)}; it is never opened."
-            out.append(Said("warn", words))
-        elif opening.count.recipes:
-            out.append(
-                Said(
-                    "warn",
-                    f"Without the window of {WANTED_KEY[opening.window].label} there would be {count_words(opening.count)}.",
-                )
-            )
-    if emptiness.openings and not any(o.count.recipes for o in emptiness.openings) and not nothing_left:
-        out.append(Said("warn", "No single window is to blame: at least two of them must give."))
-    if emptiness.nearest is not None:
-        words = "; ".join(miss_words(key, by) for key, by in emptiness.nearest.misses.items())
-        out.append(Said("warn", f"The nearest miss, shown as the recipe in hand: {words}."))
-    return out

@@ -12,7 +12,8 @@ from zygometra.core.build import ROD_MATERIALS
 from zygometra.core.errors import BuildFaults, QuantityError, shown
 from zygometra.core.house_rules import BASES
 from zygometra.core.mix.parts import KIND, KINDS, STATES, Part
-from zygometra.core.mix.rules import USUAL, rules_as_data, rules_from_data
+from zygometra.core.mix.rules import rules_as_data, rules_from_data
+from zygometra.core.mix.usual import USUAL
 from zygometra.core.wording import Reader
 from zygometra.exchange.build_file import document_from_text
 from zygometra.exchange.shelf_csv import MOST_BYTES, file_name, read_table, write_table

@@ -9,7 +9,7 @@ from typing import Literal
 
 from zygometra.core.build import Build, Gasket, Operation, OpName
 from zygometra.core.document import CUT_KIND, operation_document, read_operation
-from zygometra.core.errors import BuildFaults, Fault, NoAnswer, QuantityError, ZygometraError
+from zygometra.core.errors import BuildFaults, Fault, QuantityError, ZygometraError
 from zygometra.core.inverse import solve
 from zygometra.core.levers import limit_of, set_lever, setting
 from zygometra.core.quantity import Quantity, read_quantity
@@ -286,8 +286,10 @@ def _solved(result: WhatIf, args: Mapping[str, str]) -> tuple[Operation, ...]:
         if op == "gasket":
             return _own_gasket(result, planned, solved)
         return _set(result, planned, op, solved)
-    except (QuantityError, NoAnswer, ZygometraError) as error:
+    except QuantityError as error:
         result.refused["solve"] = str(error)
+    except ZygometraError as error:
+        result.refused["solve"] = bench.reader.sentence(str(error))
     return planned
 
 

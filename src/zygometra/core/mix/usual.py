@@ -1,0 +1,92 @@
+"""The rules of fit and the operations that a shop starts with; it changes them as data.
+
+Bands are edges in mm. The dimensions between which a rule measures are those of
+:mod:`.parts`; costs are examples in the shop's money, to be set to its own.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+
+from .rules import BORE, FACE_CROWN, OFFSET_GRIND, Band, FitRule, FitRules, Machining
+
+_INF = math.inf
+
+_MACHININGS: Iterable[Machining] = (
+    Machining(BORE, "bore and hone to the next size", "block", 18000, "walls thinner; rings and gasket for the new bore", "bore"),
+    Machining(OFFSET_GRIND, "offset-grind the rod journals", "crank", 32000, "stroke and journal size; harden and balance again", "stroke"),
+    Machining(FACE_CROWN, "face the crown", "piston", 1800, "compression height, top land and mass; crown thickness must allow it", "crown"),
+    Machining("grind-mains", "grind the main journals to size", "crank", 16000, "main bearing size"),
+    Machining("sleeve-mains", "fit thicker main shells", "crank", 9000, "oil clearance to be measured again"),
+    Machining("thrust-washers", "fit wider thrust washers", "crank", 3500, "end float to be measured again"),
+    Machining("turn-snout", "turn the snout down", "crank", 5500, "pulley and front seal to suit"),
+    Machining("turn-seal", "turn the seal land down", "crank", 4500, "the seal's lip runs on a new face"),
+    Machining("sleeve-seal", "sleeve the seal land", "crank", 4000, "a thin ring under the seal"),
+    Machining("redrill-flange", "redrill the flange", "crank", 7500, "flywheel dowel and bolts"),
+    Machining("turn-counterweights", "turn the counterweights down", "crank", 8500, "balance: heavy metal may be wanted"),
+    Machining("rebalance", "balance for this block", "crank", 14000, "damper and flywheel to match"),
+    Machining("fit-trigger", "fit this block's trigger wheel", "crank", 6000, "ignition timing to be checked"),
+    Machining("narrow-rod", "narrow the big end", "rod", 2200, "weight; oil hole and shell tangs stay clear"),
+    Machining("hone-small-end", "hone the small end", "rod", 900, "pin fit to be measured, rod by rod"),
+    Machining("bush-small-end", "bush the small end", "rod", 2400, "rod length to be measured again"),
+    Machining("hone-bosses", "hone the piston bosses", "piston", 1100, "pin fit to be measured"),
+    Machining("shorten-skirt", "shorten the skirt", "piston", 1400, "guidance, rock and mass"),
+)  # fmt: skip
+
+_RULES: Iterable[FitRule] = (
+    FitRule("mains", "main journals", {"crank.main_diameter": 1, "block.main_diameter": -1}, (
+        Band(-0.02, 0.02), Band(0.10, 6.0, "grind-mains"), Band(-2.5, -0.10, "sleeve-mains"),
+    ), says="the crank's main journals differ from the block's by {by}", needed=True),
+    FitRule("thrust", "thrust bearing", {"crank.thrust_width": 1, "block.thrust_width": -1}, (
+        Band(-0.05, 0.10), Band(0.10, 1.5, "thrust-washers"),
+    ), says="the width at the thrust bearing differs by {by}", needed=True),
+    FitRule("snout", "front drive on the snout", {"crank.snout_diameter": 1, "block.snout_diameter": -1}, (
+        Band(-0.02, 0.02), Band(0.02, 5.0, "turn-snout"),
+    ), says="the snout differs from the front drive by {by}"),
+    FitRule("seal", "rear seal", {"crank.seal_diameter": 1, "block.seal_diameter": -1}, (
+        Band(-0.1, 0.1), Band(0.1, 3.0, "turn-seal"), Band(-2.0, -0.1, "sleeve-seal"),
+    ), says="the seal land differs from the block's seal by {by}"),
+    FitRule("swing", "counterweights in the crankcase", {"block.swing_room": 1, "crank.counterweight_radius": -1}, (
+        Band(1.5, _INF), Band(-2.0, 1.5, "turn-counterweights"),
+    ), says="the counterweights have {room} of room in the crankcase, 1.5 mm is wanted"),
+    FitRule("flange", "flywheel flange", same=("crank.flange", "block.flange"), otherwise="redrill-flange"),
+    FitRule("balance", "balance", same=("crank.balance", "block.balance"), otherwise="rebalance"),
+    FitRule("trigger", "trigger wheel", same=("crank.trigger", "block.trigger"), otherwise="fit-trigger"),
+    FitRule("journal", "big end on its journal", {"crank.pin_diameter": 1, "rod.journal_diameter": -1}, (
+        Band(-0.02, 0.02), Band(0.20, 8.0, OFFSET_GRIND),
+    ), says="the rod journal differs from the rod's bearings by {by}", needed=True),
+    FitRule("side", "big end width on its journal", {"crank.pin_width": 1, "rod.big_end_width": -1}, (
+        Band(0.08, 0.70), Band(-1.8, 0.08, "narrow-rod"),
+    ), says="side clearance of the big end would be {by}", needed=True),
+    FitRule("big-end-room", "big end in the crankcase", {
+        "block.big_end_room": 1, "crank.stroke": -0.5, "rod.big_end_radius": -1,
+    }, (Band(1.5, _INF),), says="the big end has {room} of room to the block or the cam, 1.5 mm is wanted"),
+    FitRule("small-end", "pin in the small end", {"rod.pin_bore": 1, "piston.pin_diameter": -1}, (
+        Band(-0.03, 0.03), Band(-1.2, -0.03, "hone-small-end"), Band(0.03, 2.5, "bush-small-end"),
+    ), says="the small end differs from the pin by {by}", needed=True),
+    FitRule("boss", "pin in the piston", {"piston.pin_bore": 1, "piston.pin_diameter": -1}, (
+        Band(-0.01, 0.03), Band(-0.4, -0.01, "hone-bosses"),
+    ), says="the bosses differ from the pin by {by}"),
+    FitRule("bore-size", "piston in its bore", {"piston.bore": 1, "block.bore": -1}, (
+        Band(-0.05, 0.05), Band(0.20, _INF, BORE),
+    ), says="the piston is made for a bore that is off by {by}", needed=True),
+    FitRule("bore-limit", "walls after boring", {"block.largest_bore": 1, "piston.bore": -1}, (
+        Band(0.0, _INF),
+    ), says="the walls leave {room} up to this piston's bore", needed=True),
+    FitRule("skirt", "skirt and counterweight at BDC", {
+        "rod.length": 1, "crank.stroke": -0.5, "piston.skirt_length": -1, "crank.counterweight_radius": -1,
+    }, (Band(1.5, _INF), Band(-3.0, 1.5, "shorten-skirt")), says="the skirt has {room} of room to the counterweights at BDC, 1.5 mm is wanted"),
+    FitRule("gasket-bore", "gasket opening over the bore", {"gasket.bore": 1, "piston.bore": -1}, (
+        Band(0.5, 6.0),
+    ), says="the gasket opening is only {by} over the bore", needed=True),
+    FitRule("gasket-pattern", "gasket on the block", same=("gasket.head_pattern", "block.head_pattern"), needed=True,
+            says="the gasket is punched for another head bolt pattern"),
+    FitRule("head-pattern", "head on the block", same=("head.head_pattern", "block.head_pattern"), needed=True,
+            says="the head has another bolt pattern"),
+    FitRule("dome", "dome in the chamber", {"head.dome_room": 1, "piston.dome_height": -1}, (
+        Band(1.0, _INF),
+    ), says="the dome has {room} of room in the chamber, 1 mm is wanted"),
+)  # fmt: skip
+
+USUAL = FitRules(tuple(_RULES), {m.key: m for m in _MACHININGS})
