@@ -116,6 +116,11 @@ class Reader:
         number, symbol = self.length_parts(mm, u, other=other)
         return f"{number if sign else number.lstrip(MINUS)} {symbol}"
 
+    def short(self, mm: float) -> str:
+        """Return a nominal length without its unit, as people name a stack: ``148``, ``34.2``, ``1.35``."""
+        number, decimals = (mm, 1) if self.system == "mm" else (from_base(mm, INCH), 2)
+        return figure(number, decimals).removesuffix(".0")
+
     def limit(self, mm: float) -> str:
         """Return a limit that was set, with the digits it was set with: ``0.90 mm``, ``38 thou``."""
         unit = self.length_unit(mm)
@@ -256,6 +261,27 @@ def whole(number: float) -> str:
     '1 352'
     """
     return f"{round(number):,}".replace(",", THIN)
+
+
+def money(cents: int) -> str:
+    """Write an amount of the shop's money with a thin space between thousands.
+
+    Parameters
+    ----------
+    cents : int
+        In hundredths.
+
+    Returns
+    -------
+    str
+        Text.
+
+    Examples
+    --------
+    >>> money(123_450).replace("\u202f", " ")
+    '1 234.50'
+    """
+    return f"{cents / 100:,.2f}".replace(",", THIN)
 
 
 def about(number: float) -> str:

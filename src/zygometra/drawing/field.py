@@ -14,7 +14,7 @@ from .marks import line, rect, text
 
 WIDTH, HEIGHT = 330.0, 290.0
 Place = Callable[[float], float]
-_LEFT, _RIGHT, _TOP, _BOTTOM = 46.0, 12.0, 12.0, 36.0
+_LEFT, _RIGHT, _TOP, _BOTTOM = 46.0, 12.0, 24.0, 36.0
 
 
 class Point(NamedTuple):
@@ -84,7 +84,7 @@ def field_map(points: Sequence[Point], across: Axis, up: Axis) -> str:
         out.append(line(_LEFT - 4, at_y(value), _LEFT, at_y(value), "map-tick"))
         out.append(text(_LEFT - 6, at_y(value) + 4, _number(value / up.per_shown), "map-text", "end"))
     out.append(text(WIDTH - _RIGHT, HEIGHT - 4, f"{across.label} →", "map-name", "end"))
-    out.append(text(_LEFT + 4, _TOP + 12, f"↑ {up.label}", "map-name halo"))
+    out.append(text(_LEFT, _TOP - 11, f"↑ {up.label}", "map-name"))
     out.append('<g role="radiogroup" aria-label="Recipes">')
     chosen = any(p.state == "chosen" for p in points)
     for i, p in enumerate(points):

@@ -13,7 +13,19 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import case, delete, func, insert, literal_column, or_, select, text, update
+from sqlalchemy import (
+    ColumnElement,
+    case,
+    delete,
+    false,
+    func,
+    insert,
+    literal_column,
+    or_,
+    select,
+    text,
+    update,
+)
 from sqlalchemy.orm import Session
 
 from zygometra.core.mix.parts import IN_HAND, KINDS, STATES, Part
@@ -51,8 +63,9 @@ class StoredPart:
 
 @dataclass(frozen=True, slots=True)
 class PartChange:
-    """One row of a part's history."""
+    """One row of a part's history; no ``before`` where it was put on the shelf, no ``after`` where it was taken off."""
 
+    id: int
     at: datetime
     actor: str
     says: str
@@ -103,14 +116,18 @@ def _part_of(row: Any) -> Part:
 
 def parts_by_code(session: Session, wanted: Iterable[tuple[str, str]]) -> dict[tuple[str, str], Part]:
     """Return parts with their typed figures, by kind and code; those that are not there are left out."""
+    found = session.execute(select(_part).where(_among(_part, wanted)))
+    return {(row.kind, row.code): _part_of(row) for row in found}
+
+
+def _among(table: Any, wanted: Iterable[tuple[str, str]]) -> ColumnElement[bool]:
+    """The condition that a row is of one of some parts."""
     by_kind: dict[str, set[str]] = {}
     for kind, code in wanted:
         by_kind.setdefault(kind, set()).add(code)
-    if not by_kind:
-        return {}
-    conditions = [(_part.c.kind == kind) & _part.c.code.in_(codes) for kind, codes in by_kind.items()]
-    found = session.execute(select(_part).where(or_(*conditions)))
-    return {(row.kind, row.code): _part_of(row) for row in found}
+    return or_(
+        false(), *((table.c.kind == kind) & table.c.code.in_(codes) for kind, codes in by_kind.items())
+    )
 
 
 def load_part(session: Session, kind: str, code: str, *, lock: bool = False) -> StoredPart:
@@ -181,7 +198,39 @@ def history(session: Session, kind: str, code: str, limit: int = 100) -> tuple[P
         .order_by(_change.c.id.desc())
         .limit(limit)
     )
-    return tuple(PartChange(row.at, row.actor, row.says, row.before, row.after) for row in rows)
+    return tuple(PartChange(row.id, row.at, row.actor, row.says, row.before, row.after) for row in rows)
+
+
+def before(session: Session, kind: str, code: str, change: int) -> tuple[Part, str]:
+    """Return a part as it was before one of its changes, and what that change was.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    kind, code : str
+        The part; it may be off the shelf.
+    change : int
+        The change's id.
+
+    Returns
+    -------
+    part : Part
+        As the record keeps it.
+    says : str
+        What was done then.
+
+    Raises
+    ------
+    PartNotThere
+        If the part has no such change, or was put on the shelf by it.
+    """
+    row = session.execute(
+        select(_change).where(_change.c.id == change, _change.c.kind == kind, _change.c.code == code)
+    ).first()
+    if row is None or row.before is None:
+        raise PartNotThere(f"{kind} {code}, change {change}")
+    return Part(kind, code, **row.before), row.says
 
 
 # -- writing ------------------------------------------------------------------
@@ -243,7 +292,8 @@ def save_part(session: Session, part: Part, *, expected_version: int, actor: str
         return
     values = _values(part, actor)
     if current is None:
-        session.execute(insert(_part).values(**values, version=1))
+        first = _versions(session, [part]).get((part.kind, part.code), 0) + 1
+        session.execute(insert(_part).values(**values, version=first))
     else:
         session.execute(
             update(_part)
@@ -278,7 +328,11 @@ def take_in(session: Session, parts: Sequence[Part], *, actor: str, says: str) -
     added = [p for p in parts if (p.kind, p.code) not in known]
     changed = [p for p in parts if (p.kind, p.code) in known and as_data(known[p.kind, p.code]) != as_data(p)]
     if added:
-        session.execute(insert(_part), [{**_values(p, actor), "version": 1} for p in added])
+        past = _versions(session, added)
+        session.execute(
+            insert(_part),
+            [{**_values(p, actor), "version": past.get((p.kind, p.code), 0) + 1} for p in added],
+        )
     for part in changed:
         session.execute(
             update(_part)
@@ -309,6 +363,16 @@ def remove_part(session: Session, kind: str, code: str, *, actor: str) -> None:
     session.execute(delete(_part).where(_part.c.kind == kind, _part.c.code == code))
     session.execute(insert(_change).values(kind=kind, code=code, actor=actor, says="taken off the shelf",
                                            before=as_data(current.part), after=None))  # fmt: skip
+
+
+def _versions(session: Session, parts: Sequence[Part]) -> dict[tuple[str, str], int]:
+    """The last version of parts that were on the shelf before: whoever still holds it must not save over a new one."""
+    rows = session.execute(
+        select(_change.c.kind, _change.c.code, func.count())
+        .where(_among(_change, ((p.kind, p.code) for p in parts)))
+        .group_by(_change.c.kind, _change.c.code)
+    )
+    return {(kind, code): count for kind, code, count in rows}
 
 
 def _record(

@@ -12,6 +12,7 @@ from ..inverse import solve
 from ..levers import limit_of, set_lever
 from ..quantity import read_quantity
 from ..units import Kind
+from ..wording import figure
 
 _LEVERS: tuple[tuple[OpName, str], ...] = (
     ("deck_cut", "deck cut"), ("head_cut", "head cut"), ("crown_cut", "crown cut"),
@@ -62,7 +63,7 @@ def ways_back(build: Build, ratio: float, rules: HouseRules) -> tuple[WayBack, .
             limit = limit_of(build, lever, rules)[0]
             if amount > limit + 1e-9:
                 unit = "cc" if lever == "open_chamber" else "mm"
-                why_not = f"wants {amount:.2f} {unit}, the limit is {limit:.2f} {unit}"
+                why_not = f"wants {amount:.3f} {unit}, the limit is {limit:.3f} {unit}"
             kind = Kind.VOLUME if lever == "open_chamber" else Kind.LENGTH
             quantity = read_quantity(round(max(amount, 0.0), 9), kind, dimension=lever)
             cut = replace(build, planned=set_lever(build, build.planned, lever, amount=quantity))
@@ -71,6 +72,6 @@ def ways_back(build: Build, ratio: float, rules: HouseRules) -> tuple[WayBack, .
             outcome = evaluate(build).planned.hole(hole).outcome
             quench = outcome.deck_clearance + amount
         if quench < floor - 1e-9:
-            why_not = f"leaves {quench:.2f} mm quench, the floor is {floor:.2f} mm"
+            why_not = f"leaves {figure(quench, 3)} mm quench, the floor is {floor:.2f} mm"
         out.append(WayBack(lever, label, amount, quench, why_not))
     return tuple(out)

@@ -20,6 +20,7 @@ from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.question import PRIORITIES, WANTED
 from zygometra.core.mix.recipe import Recipe
 from zygometra.core.mix.why_not import why_not
+from zygometra.core.wording import money
 from zygometra.exchange.build_file import check
 from zygometra.store import builds
 from zygometra.store import shelf as store
@@ -29,7 +30,7 @@ from ..db import db
 from ..people import person, reader
 from .asked import EDGES, Asked, read_asked
 from .laid_out import bench_for, key_for, shelf_and_rules
-from .view import address_of, estimated, in_full, money, rows_of, view, written
+from .view import address_of, estimated, in_full, rows_of, view, written
 from .working import WORKING
 
 mix = Blueprint("mix", __name__, template_folder="templates", url_prefix="/mix")

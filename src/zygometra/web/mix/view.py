@@ -29,7 +29,7 @@ from zygometra.core.mix.recipe import Recipe, recipe_in_full
 from zygometra.core.mix.search import best, survey
 from zygometra.core.mix.win_back import WayBack, ways_back
 from zygometra.core.units import from_base
-from zygometra.core.wording import THIN, Reader, about, figure, ratio_text, whole
+from zygometra.core.wording import Reader, about, figure, money, ratio_text, whole
 from zygometra.drawing.field import Axis, Point, field_map
 from zygometra.drawing.recipes import Stack, stacks_drawing
 from zygometra.store.shelf import parts_by_code
@@ -50,11 +50,12 @@ _THROUGH, _DOWN = -5.0, 9.0
 
 
 class Column(NamedTuple):
-    """One recipe written out: its rows in the order of :data:`ROWS`."""
+    """One recipe written out; ``unlike`` are the parts in which it differs from the one in hand."""
 
     recipe: Recipe
     title: str
     state: str
+    unlike: tuple[str, ...]
     rows: tuple[tuple[str, str], ...]
 
 
@@ -188,12 +189,15 @@ def _column(
     state = "chosen" if rows == chosen else "pinned" if rows in pinned else ""
     r = recipe.verdict.results
     assert r is not None
-    lengths = (
-        r.stroke,
-        *(_value(recipe, kind, name) for kind, name in (("rod", "length"), ("piston", "compression_height"))),
-    )
-    title = f"{'◆ ' if rows in pinned else ''}{place + 1} · {'/'.join(f'{mm:.1f}'.removesuffix('.0') for mm in lengths)}"
-    return Column(recipe, title, state, written(recipe, reader))
+    lengths = (r.stroke, _value(recipe, "rod", "length"), _value(recipe, "piston", "compression_height"))
+    title = f"{'◆ ' if rows in pinned else ''}{place + 1} · {'/'.join(reader.short(mm) for mm in lengths)}"
+    return Column(recipe, title, state, _unlike(recipe, rows, chosen), written(recipe, reader))
+
+
+def _unlike(recipe: Recipe, rows: Rows, chosen: Rows | None) -> tuple[str, ...]:
+    """The parts in which a recipe differs from the one in hand."""
+    kinds = zip(MAKING, rows, chosen or rows, strict=True)
+    return tuple(f"{KIND[kind].label} {recipe.parts[kind].code}" for kind, row, own in kinds if row != own)
 
 
 def written(recipe: Recipe, reader: Reader) -> tuple[tuple[str, str], ...]:
@@ -217,7 +221,7 @@ def written(recipe: Recipe, reader: Reader) -> tuple[tuple[str, str], ...]:
         ("crown", recipe.parts["piston"].texts.get("crown") or "not stated"),
         ("weight", weight),
         ("cost to come", money(r.cost)),
-        ("windows", _windows_words(recipe)),
+        ("windows", reader.sentence(_windows_words(recipe))),
         ("machining", machined),
         ("not in hand", wanting),
     )  # fmt: skip
@@ -244,11 +248,6 @@ def _with_band(reader: Reader, mm: float, u: float, half: float) -> str:
     number, symbol = reader.length_parts(mm, u)
     decimals = len(number.partition(".")[2])
     return f"{number} ± {figure(from_base(half, reader.length_unit(mm)), decimals)} {symbol}"
-
-
-def money(cents: int) -> str:
-    """Return an amount of the shop's money with a thin space between thousands."""
-    return f"{cents / 100:,.2f}".replace(",", THIN)
 
 
 def _stack(column: Column, bench: Bench) -> Stack:

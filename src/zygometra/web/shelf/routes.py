@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from typing import Any
 
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
@@ -14,7 +15,7 @@ from zygometra.core.house_rules import BASES
 from zygometra.core.mix.parts import KIND, KINDS, STATES, Part
 from zygometra.core.mix.rules import rules_as_data, rules_from_data
 from zygometra.core.mix.usual import USUAL
-from zygometra.core.wording import Reader
+from zygometra.core.wording import Reader, money
 from zygometra.exchange.build_file import document_from_text
 from zygometra.exchange.shelf_csv import MOST_BYTES, file_name, read_table, write_table
 from zygometra.store import shelf as store
@@ -50,7 +51,11 @@ def page() -> str:
 
 
 def _money(part: Part) -> str:
-    return "not known" if part.price is None else f"{part.price / 100:,.2f}".replace(",", "\u202f")
+    return _price(part.price)
+
+
+def _price(cents: int | None) -> str:
+    return "not known" if cents is None else money(cents)
 
 
 def _figures(part: Part, read_as: Reader) -> list[tuple[str, str]]:
@@ -79,7 +84,15 @@ def new(kind: str) -> BaseResponse | str | tuple[str, int]:
 @shelf.route("/<kind>/<path:code>", methods=["GET", "POST"])
 def part(kind: str, code: str) -> BaseResponse | str | tuple[str, int]:
     """Show one part, and save what was changed on it."""
-    stored = store.load_part(db(), _kind(kind), code)
+    try:
+        stored = store.load_part(db(), _kind(kind), code)
+    except store.PartNotThere:
+        past = store.history(db(), kind, code)
+        if not past or request.method == "POST":
+            raise
+        return render_template(
+            "shelf/off.html", kind=KIND[kind], code=code, version=0, history=past, words=_change_words
+        )
     if request.method == "POST":
         return _save(kind, stored.part, request.form.get("version", 0, int))
     return _part_page(kind, TypedPart(form_of(stored.part)), stored.part, stored.version)
@@ -123,7 +136,7 @@ def _part_page(
     kind: str, read: TypedPart, before: Part | None, version: int, theirs: store.StoredPart | None = None
 ) -> str:
     return render_template(
-        "shelf/part.html", kind=KIND[kind], typed=read.typed, faults=read.faults, before=before, version=version,
+        "shelf/part.html", kind=KIND[kind], code=before.code if before else "", typed=read.typed, faults=read.faults, before=before, version=version,
         theirs=theirs, theirs_form=form_of(theirs.part) if theirs else {}, states=[(s, s) for s in STATES], bases=BASES,
         materials=ROD_MATERIALS, history=store.history(db(), kind, before.code) if before else (), words=_change_words,
     )  # fmt: skip
@@ -140,6 +153,8 @@ def _change_words(change: store.PartChange) -> list[tuple[str, str, str]]:
             for name in sorted({*(was or {}), *now}):
                 if (was or {}).get(name) != now.get(name):
                     out.append((name.replace("_", " "), _leaf((was or {}).get(name)), _leaf(now.get(name))))
+        elif was != now and key == "price":
+            out.append((key, _price(was), _price(now)))
         elif was != now:
             out.append((key.replace("_", " "), _leaf(was), _leaf(now)))
     return out
@@ -151,13 +166,37 @@ def _leaf(value: Any) -> str:
     return json.dumps(value, ensure_ascii=False) if isinstance(value, (dict, list)) else str(value)
 
 
+@shelf.post("/<kind>/<path:code>/back")
+def back(kind: str, code: str) -> BaseResponse:
+    """Bring a part back to what it was before one of its changes."""
+    part, says = store.before(db(), _kind(kind), code, request.form.get("change", 0, int))
+    now = store.parts_by_code(db(), [(kind, code)]).get((kind, code))
+    unordered = part.state == "ordered" and (now is None or now.state != "ordered")
+    if unordered:
+        part = replace(part, state="idea")
+    try:
+        store.save_part(db(), part, expected_version=request.form.get("version", 0, int), actor=person(),
+                        says=f"put back as before: {says}")  # fmt: skip
+    except store.PartStale as stale:
+        db().rollback()
+        flash(
+            f"Nothing was changed: {stale.current.changed_by} saved this part in between."
+            " Look at it, then put it back."
+        )
+        return redirect(url_for("shelf.part", kind=kind, code=code))
+    db().commit()
+    again = " Its state is idea: an order goes through a recipe's basket (gate 14)." if unordered else ""
+    flash(f"{code} is put back to what it was before “{says}”.{again}")
+    return redirect(url_for("shelf.part", kind=kind, code=code))
+
+
 @shelf.post("/<kind>/<path:code>/remove")
 def remove(kind: str, code: str) -> BaseResponse:
     """Take a part off the shelf."""
     store.remove_part(db(), _kind(kind), code, actor=person())
     db().commit()
-    flash(f"{code} is off the shelf; its record stays.")
-    return redirect(url_for("shelf.page", kind=kind))
+    flash(f"{code} is off the shelf; its record stays, and it can be put back.")
+    return redirect(url_for("shelf.part", kind=kind, code=code))
 
 
 # -- tables in and out -----------------------------------------------------------------------
