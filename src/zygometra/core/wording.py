@@ -23,7 +23,7 @@ THIN = "\u202f"
 _NUMBER = r"[−-]?\d+(?:\.\d+)?"
 # A length as the core's sentences write it, or two with a word between them: ``0.5 to 0.9 mm``.
 _LENGTHS = re.compile(
-    rf"(?<![\w.])(?:(?P<first>{_NUMBER})(?P<between>\s?–\s?| to | or ))?(?P<last>{_NUMBER}) mm\b"
+    rf"(?<![\w.])(?<!\w-)(?:(?P<first>{_NUMBER})(?P<between>\s?–\s?|-| to | or ))?(?P<last>{_NUMBER}) mm\b"
 )
 
 

@@ -79,7 +79,7 @@ _RULES: Iterable[FitRule] = (
     }, (Band(1.5, _INF), Band(-3.0, 1.5, "shorten-skirt")), says="the skirt has {room} of room to the counterweights at BDC, 1.5 mm is wanted"),
     FitRule("gasket-bore", "gasket opening over the bore", {"gasket.bore": 1, "piston.bore": -1}, (
         Band(0.5, 6.0),
-    ), says="the gasket opening is only {by} over the bore", needed=True),
+    ), says="the gasket opening stands {room} over the bore, 0.5 to 6 mm is wanted", needed=True),
     FitRule("gasket-pattern", "gasket on the block", same=("gasket.head_pattern", "block.head_pattern"), needed=True,
             says="the gasket is punched for another head bolt pattern"),
     FitRule("head-pattern", "head on the block", same=("head.head_pattern", "block.head_pattern"), needed=True,

@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import replace
+from functools import partial
+
+import numpy as np
 
 from ..build import Window
-from ..wording import figure
+from ..wording import figure, whole
 from .bench import Bench
 from .counting import estimate
 from .judge import Recipe, judge
 from .parts import KIND, MAKING
 from .question import WANTED_KEY
 from .reasons import FLOOR, miss_words, why_none, without_floor
-from .rules import judge_fit
+from .rules import FitRule, judge_columns, judge_fit
 from .search import best
+from .shelf import Floats, Ints
 
 
 def why_not(bench: Bench, code: str) -> tuple[str, ...]:
@@ -62,8 +66,8 @@ def _on_its_own(bench: Bench, kind: str, row: int) -> Iterator[str]:
             yield f"The question asks for another {label}: {bench.question.use[kind]}."
         else:
             rule = bench.rules.rule(key)
-            fit = judge_fit(rule, lambda place: _look(bench, row, place), bench.question.allows)
-            yield f"{rule.interface.capitalize()}: {fit.says}."
+            fit = judge_fit(rule, partial(_look, bench, {kind: row}), bench.question.allows)
+            yield f"{_begun(rule.interface)}: {fit.says}."
 
 
 def _it_is_in(own: Bench, kind: str, first: Recipe) -> str:
@@ -81,13 +85,10 @@ def _it_is_in(own: Bench, kind: str, first: Recipe) -> str:
 def _among_others(own: Bench, kind: str) -> Iterator[str]:
     """What keeps a part out that fits the block."""
     why = why_none(own)
-    if not why.pairs:
-        yield f"On its own it fits the block, but nothing on the shelf fits this {KIND[kind].label}."
-        return
     opened = [opening for opening in why.openings if opening.count.recipes]
     for opening in opened:
         if opening.window == FLOOR:
-            yield _against_the_floor(own)
+            yield from _against_the_floor(own)
         else:
             label = WANTED_KEY[opening.window].label
             yield f"The window of {label} keeps it out: without it there would be {opening.count.words}."
@@ -95,11 +96,11 @@ def _among_others(own: Bench, kind: str) -> Iterator[str]:
         words = "; ".join(miss_words(key, by) for key, by in why.nearest.misses.items())
         yield f"The nearest it comes: {words}."
     elif not opened:
-        yield _against_the_floor(own)
+        yield from tuple(_against_the_floor(own)) or _between(own, kind)
 
 
-def _against_the_floor(bench: Bench) -> str:
-    """How near to the quench floor the part comes at best, whatever else was asked."""
+def _against_the_floor(bench: Bench) -> Iterator[str]:
+    """How near to the quench floor the part comes at best, whatever else was asked; nothing where it goes with nothing."""
     floor = max(bench.question.quench_floor.values())
     asked = replace(
         without_floor(bench.question), windows={"quench": Window(None, floor, None)}, priority="nearest"
@@ -108,20 +109,71 @@ def _against_the_floor(bench: Bench) -> str:
     found = best(free, 1).recipes
     verdict = judge(free.shelf, free.block, free.rules, asked, found[0]) if found else None
     if verdict is None or verdict.results is None:
-        return "Nothing on the shelf goes together with it in this block."
+        return
     quench = f"{figure(verdict.results.quench, 2)} mm"
     if verdict.results.quench < floor:
-        return f"It stops too high: the most quench it leaves is {quench}, and the house's floor is never undercut."
-    return f"It goes together with parts on the shelf, at best with {quench} of quench, but meets no two of the windows at once."
+        yield f"It stops too high: the most quench it leaves is {quench}, and the house's floor is never undercut."
+    else:
+        yield (
+            f"It goes together with parts on the shelf, at best with {quench} of quench,"
+            " but meets no two of the windows at once."
+        )
 
 
-def _look(bench: Bench, row: int, place: str) -> float | str | None:
-    """A dimension or word of the part, or of the block; None where it is not known."""
+def _between(own: Bench, kind: str) -> Iterator[str]:
+    """The rules by which a part that fits the block goes with nothing of another kind, or with little."""
+    yield f"On its own it fits the block, but nothing on the shelf goes together with this {KIND[kind].label}."
+    row = int(own.candidates[kind].rows[0])
+    some = []
+    for rule in own.rules.rules:
+        # A stroke that is ground grows: a rule that gains by that cannot be judged beforehand.
+        if len(rule.kinds) != 2 or kind not in rule.kinds or rule.measure.get("crank.stroke", 0) > 0:
+            continue
+        other = next(k for k in rule.kinds if k != kind)
+        rows = own.candidates[other].rows
+
+        def look(place: str, rows: Ints = rows, other: str = other) -> Floats:
+            column = own.column(place)
+            of = place.partition(".")[0]
+            return column[rows] if of == other else column[row : row + 1] if of == kind else column
+
+        fits = np.broadcast_to(judge_columns(rule, look, own.question.allows)[0], rows.shape)
+        if not len(rows) or fits.all():
+            continue
+        if fits.any():
+            some.append(f"{rule.interface} {whole(fits.sum())} of {whole(len(rows))} {KIND[other].plural}")
+            continue
+        near = int(rows[_nearest(rule, look, own)])
+        fit = judge_fit(rule, partial(_look, own, {kind: row, other: near}), own.question.allows)
+        yield (
+            f"{_begun(rule.interface)}: with none of {whole(len(rows))} {KIND[other].plural};"
+            f" with {own.shelf.tables[other].codes[near]}, the nearest, {fit.says}."
+        )
+    if some:
+        yield f"Left for it by one rule at a time: {'; '.join(some)}."
+
+
+def _nearest(rule: FitRule, look: Callable[[str], Floats], own: Bench) -> int:
+    """Which of a column comes nearest to a rule; the first for a rule of words."""
+    if rule.same:
+        return 0
+    measure = sum(factor * look(place) for place, factor in rule.measure.items())
+    bands = [band for band in rule.bands if not band.machining or own.question.allows(band.machining)]
+    off = [np.maximum(band.low - measure, measure - band.high) for band in bands]
+    return int(np.argmin(np.min(off, axis=0))) if off else 0
+
+
+def _look(bench: Bench, rows: Mapping[str, int], place: str) -> float | str | None:
+    """A dimension or word of one of some parts, or of the block; None where it is not known."""
     kind, _, name = place.partition(".")
     if kind == "block":
         return bench.block.look(name)
-    table = bench.shelf.tables[kind]
+    table, row = bench.shelf.tables[kind], rows[kind]
     if name in table.words:
         return table.words[name][row] or None
     value = float(table.values[name][row])
     return None if math.isnan(value) else value
+
+
+def _begun(words: str) -> str:
+    return words[:1].upper() + words[1:]
