@@ -47,17 +47,11 @@ def chromium():
 
 
 @pytest.fixture
-def demo_shop(migrated):
+def demo_shop(engine):
     """The demo shop as it is on the first start."""
-    with migrated.begin() as connection:
-        connection.execute(
-            text(
-                "TRUNCATE build, house_rule, part, part_change, fit_rules, acceptance RESTART IDENTITY CASCADE"
-            )
-        )
     benches._KEPT.clear()
-    load_demo(migrated)
-    with migrated.connect() as connection:
+    load_demo(engine)
+    with engine.connect() as connection:
         return dict(connection.execute(text("SELECT name, id FROM build")).all())
 
 

@@ -76,6 +76,59 @@ def test_the_later_saver_is_told_and_nothing_is_lost(engine, session):
     assert store.load_part(session, "rod", "R1").part.name == "theirs"
 
 
+def test_changes_of_the_shelf_are_committed_in_the_order_of_their_ids(engine, session):
+    # Else whoever lays the shelf out between two commits would miss the older change for good.
+    store.save_part(session, ROD, expected_version=0, actor="Ada", says="put on the shelf")
+    with Session(engine) as other:
+        for change in (
+            lambda: put(other, changed(ROD, code="R2")),
+            lambda: store.take_in(other, [changed(ROD, code="R3")], actor="Bo", says="a table"),
+            lambda: store.remove_part(other, "rod", "R4", actor="Bo"),
+            lambda: store.set_state(other, "rod", "R4", "ordered", actor="Bo", says="ordered"),
+        ):
+            other.execute(text("SET LOCAL lock_timeout = '50ms'"))
+            with pytest.raises(DBAPIError, match="lock timeout"):
+                change()
+            other.rollback()
+        before = store.number(other)
+        session.commit()
+        assert store.number(other) > before
+
+
+def test_a_part_put_on_the_shelf_again_is_at_a_version_nobody_has_seen(session):
+    put(session)
+    put(session, changed(ROD, price=1), 1, "changed")
+    store.remove_part(session, "rod", "R1", actor="Ada")
+    put(session, changed(ROD, price=2))
+    assert store.load_part(session, "rod", "R1").version > 2
+    with pytest.raises(store.PartStale):
+        put(session, changed(ROD, price=3), 1, "changed from what was there long ago")
+    session.rollback()
+    store.remove_part(session, "rod", "R1", actor="Ada")
+    store.take_in(session, [ROD], actor="Ada", says="a table")
+    assert store.load_part(session, "rod", "R1").version > 4
+
+
+def test_a_part_as_it_was_before_a_change(session):
+    put(session)
+    put(session, changed(ROD, state="received", on_shelf=4), 1, "came in")
+    store.remove_part(session, "rod", "R1", actor="Ada")
+    off, came_in, first = store.history(session, "rod", "R1")
+    assert store.before(session, "rod", "R1", off.id) == (
+        changed(ROD, state="received", on_shelf=4),
+        "taken off the shelf",
+    )
+    assert store.before(session, "rod", "R1", came_in.id) == (ROD, "came in")
+    for kind, code, change in (
+        ("rod", "R1", first.id),
+        ("rod", "R2", off.id),
+        ("crank", "R1", off.id),
+        ("rod", "R1", 10**6),
+    ):
+        with pytest.raises(store.PartNotThere):
+            store.before(session, kind, code, change)
+
+
 def test_a_code_is_one_of_a_kind(session):
     put(session)
     with pytest.raises(store.PartStale):

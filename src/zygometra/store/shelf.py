@@ -279,6 +279,7 @@ def save_part(session: Session, part: Part, *, expected_version: int, actor: str
     PartStale
         If the part is at another version, or a new one's code is taken.
     """
+    _one_at_a_time(session)
     try:
         current = load_part(session, part.kind, part.code, lock=True)
     except PartNotThere:
@@ -322,8 +323,7 @@ def take_in(session: Session, parts: Sequence[Part], *, actor: str, says: str) -
     added, changed : int
         How many; those that were the same already count as neither.
     """
-    # One table at a time: two people taking in the same codes wait for each other.
-    session.execute(text("SELECT pg_advisory_xact_lock(722003)"))
+    _one_at_a_time(session)
     known = parts_by_code(session, ((p.kind, p.code) for p in parts))
     added = [p for p in parts if (p.kind, p.code) not in known]
     changed = [p for p in parts if (p.kind, p.code) in known and as_data(known[p.kind, p.code]) != as_data(p)]
@@ -346,6 +346,7 @@ def take_in(session: Session, parts: Sequence[Part], *, actor: str, says: str) -
 
 def set_state(session: Session, kind: str, code: str, state: str, *, actor: str, says: str) -> None:
     """Move a part to a state; the move stands in its record."""
+    _one_at_a_time(session)
     current = load_part(session, kind, code, lock=True)
     if current.part.state != state:
         save_part(
@@ -359,10 +360,20 @@ def set_state(session: Session, kind: str, code: str, state: str, *, actor: str,
 
 def remove_part(session: Session, kind: str, code: str, *, actor: str) -> None:
     """Take a part off the shelf; its record stays."""
+    _one_at_a_time(session)
     current = load_part(session, kind, code, lock=True)
     session.execute(delete(_part).where(_part.c.kind == kind, _part.c.code == code))
     session.execute(insert(_change).values(kind=kind, code=code, actor=actor, says="taken off the shelf",
                                            before=as_data(current.part), after=None))  # fmt: skip
+
+
+def _one_at_a_time(session: Session) -> None:
+    """Wait until nobody else is changing the shelf: changes are committed in the order of their ids.
+
+    The newest id numbers the shelf. Were an older one committed after it, whoever laid
+    the shelf out in between would never see that change.
+    """
+    session.execute(text("SELECT pg_advisory_xact_lock(722003)"))
 
 
 def _versions(session: Session, parts: Sequence[Part]) -> dict[tuple[str, str], int]:

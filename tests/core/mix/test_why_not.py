@@ -36,7 +36,7 @@ def test_a_part_that_is_in_says_with_what_and_for_how_much():
 @pytest.mark.parametrize(
     ("of", "says"),
     [
-        (part("crank", "X", main_diameter=70.0), "Main journals: the crank's main journals differ from the block's by 10 mm."),
+        (part("crank", "X", main_diameter=70.0), "Main journals: the crank's main journals are 10 mm larger than the block's."),
         (part("head", "X", words={"head_pattern": "V14"}), "Head on the block: the head has another bolt pattern."),
         (part("piston", "X", bore=95.0), "Walls after boring: the walls leave −1.5 mm up to this piston's bore."),
         (part("rod", "X", pin_bore=None), "The rod cannot be judged: pin bore missing."),
@@ -55,10 +55,10 @@ ALONE = "On its own it fits the block, but nothing on the shelf goes together wi
     [
         # The small end is bushed by 2.5 at the most; P2 has the larger pin.
         (part("rod", "X", pin_bore=26.0),
-         "Pin in the small end: with none of 2 pistons; with P2, the nearest, the small end differs from the pin by 3 mm."),
+         "Pin in the small end: with none of 2 pistons; with P2, the nearest, the small end is 3 mm larger than the pin."),
         # No journal is ground larger.
         (part("crank", "X", pin_diameter=46.0),
-         "Big end on its journal: with none of 1 rods; with rod-0, the nearest, the rod journal differs from the rod's bearings by 4 mm."),
+         "Big end on its journal: with none of 1 rods; with rod-0, the nearest, the rod journal is 4 mm smaller than the rod's bearings."),
         (part("gasket", "X", bore=91.0),
          "Gasket opening over the bore: with none of 2 pistons; with P1, the nearest, the gasket opening stands −1 mm over the bore, 0.5 to 6 mm is wanted."),
         # 82 of room, 43 of crank radius, 45 of big end: −6 is left.

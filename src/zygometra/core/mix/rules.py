@@ -81,7 +81,8 @@ class FitRule:
     otherwise : str
         The operation that helps where the words differ; empty where none does.
     says : str
-        Why it does not fit; ``{by}`` is the measure without its sign, ``{room}`` with it.
+        Why it does not fit; ``{by}`` is the measure without its sign, ``{room}`` with it,
+        ``{larger}`` says ``2 mm larger`` or ``2 mm smaller``.
     needed : bool
         True where a part that lacks the dimension cannot be judged. Else the fit is
         not checked, and the recipe says so.
@@ -190,7 +191,14 @@ def judge_fit(rule: FitRule, look: Look, allowed: Callable[[str], bool]) -> Fit:
 def _by(rule: FitRule, measure: float) -> str:
     text = rule.says or f"{rule.interface} is off by {{by}}"
     digits = f"{abs(measure):.3f}".rstrip("0").rstrip(".") + " mm"
-    return text.replace("{by}", digits).replace("{room}", f"−{digits}" if measure < 0 else digits)
+    says = {
+        "{by}": digits,
+        "{room}": f"−{digits}" if measure < 0 else digits,
+        "{larger}": f"{digits} {'smaller' if measure < 0 else 'larger'}",
+    }
+    for mark, words in says.items():
+        text = text.replace(mark, words)
+    return text
 
 
 def judge_columns(

@@ -37,16 +37,16 @@ _MACHININGS: Iterable[Machining] = (
 _RULES: Iterable[FitRule] = (
     FitRule("mains", "main journals", {"crank.main_diameter": 1, "block.main_diameter": -1}, (
         Band(-0.02, 0.02), Band(0.10, 6.0, "grind-mains"), Band(-2.5, -0.10, "sleeve-mains"),
-    ), says="the crank's main journals differ from the block's by {by}", needed=True),
+    ), says="the crank's main journals are {larger} than the block's", needed=True),
     FitRule("thrust", "thrust bearing", {"crank.thrust_width": 1, "block.thrust_width": -1}, (
         Band(-0.05, 0.10), Band(0.10, 1.5, "thrust-washers"),
-    ), says="the width at the thrust bearing differs by {by}", needed=True),
+    ), says="the width at the thrust bearing is {larger} than the block's", needed=True),
     FitRule("snout", "front drive on the snout", {"crank.snout_diameter": 1, "block.snout_diameter": -1}, (
         Band(-0.02, 0.02), Band(0.02, 5.0, "turn-snout"),
-    ), says="the snout differs from the front drive by {by}"),
+    ), says="the snout is {larger} than the front drive takes"),
     FitRule("seal", "rear seal", {"crank.seal_diameter": 1, "block.seal_diameter": -1}, (
         Band(-0.1, 0.1), Band(0.1, 3.0, "turn-seal"), Band(-2.0, -0.1, "sleeve-seal"),
-    ), says="the seal land differs from the block's seal by {by}"),
+    ), says="the seal land is {larger} than the block's seal"),
     FitRule("swing", "counterweights in the crankcase", {"block.swing_room": 1, "crank.counterweight_radius": -1}, (
         Band(1.5, _INF), Band(-2.0, 1.5, "turn-counterweights"),
     ), says="the counterweights have {room} of room in the crankcase, 1.5 mm is wanted"),
@@ -55,22 +55,22 @@ _RULES: Iterable[FitRule] = (
     FitRule("trigger", "trigger wheel", same=("crank.trigger", "block.trigger"), otherwise="fit-trigger"),
     FitRule("journal", "big end on its journal", {"crank.pin_diameter": 1, "rod.journal_diameter": -1}, (
         Band(-0.02, 0.02), Band(0.20, 8.0, OFFSET_GRIND),
-    ), says="the rod journal differs from the rod's bearings by {by}", needed=True),
+    ), says="the rod journal is {larger} than the rod's bearings", needed=True),
     FitRule("side", "big end width on its journal", {"crank.pin_width": 1, "rod.big_end_width": -1}, (
         Band(0.08, 0.70), Band(-1.8, 0.08, "narrow-rod"),
-    ), says="side clearance of the big end would be {by}", needed=True),
+    ), says="side clearance of the big end would be {room}", needed=True),
     FitRule("big-end-room", "big end in the crankcase", {
         "block.big_end_room": 1, "crank.stroke": -0.5, "rod.big_end_radius": -1,
     }, (Band(1.5, _INF),), says="the big end has {room} of room to the block or the cam, 1.5 mm is wanted"),
     FitRule("small-end", "pin in the small end", {"rod.pin_bore": 1, "piston.pin_diameter": -1}, (
         Band(-0.03, 0.03), Band(-1.2, -0.03, "hone-small-end"), Band(0.03, 2.5, "bush-small-end"),
-    ), says="the small end differs from the pin by {by}", needed=True),
+    ), says="the small end is {larger} than the pin", needed=True),
     FitRule("boss", "pin in the piston", {"piston.pin_bore": 1, "piston.pin_diameter": -1}, (
         Band(-0.01, 0.03), Band(-0.4, -0.01, "hone-bosses"),
-    ), says="the bosses differ from the pin by {by}"),
+    ), says="the bosses are {larger} than the pin"),
     FitRule("bore-size", "piston in its bore", {"piston.bore": 1, "block.bore": -1}, (
         Band(-0.05, 0.05), Band(0.20, _INF, BORE),
-    ), says="the piston is made for a bore that is off by {by}", needed=True),
+    ), says="the piston is made for a bore that is {larger}", needed=True),
     FitRule("bore-limit", "walls after boring", {"block.largest_bore": 1, "piston.bore": -1}, (
         Band(0.0, _INF),
     ), says="the walls leave {room} up to this piston's bore", needed=True),
