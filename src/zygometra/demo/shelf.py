@@ -191,6 +191,7 @@ def _block(f: _Family, number: int) -> Part:
         "largest_bore": f"{f.bore + 1.5} mm",
         "cylinders": f.cylinders,
         "banks": f.banks,
+        "main_bearings": f.cylinders + 1 if f.layout == "flat" else f.cylinders // f.banks + 1,
         "main_diameter": f"{f.main} mm",
         "thrust_width": f"{f.thrust} mm",
         "snout_diameter": f"{f.snout} mm",

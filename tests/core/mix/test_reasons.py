@@ -10,7 +10,7 @@ from zygometra.core.document import read_document
 from zygometra.core.evaluate import evaluate
 from zygometra.core.house_rules import rules_for
 from zygometra.core.levers import set_lever
-from zygometra.core.mix.basket import basket, total_of
+from zygometra.core.mix.basket import basket, main_bearings, total_of
 from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.judge import judge
@@ -165,6 +165,21 @@ def test_the_basket_holds_what_belongs_and_says_what_is_to_be_found():
     cost, lead, known = total_of(items.values())
     assert not known
     assert (cost, lead) == (8 * 10_000 + 5 * 1100, 9)
+
+
+@pytest.mark.parametrize(
+    ("figures", "needed"),
+    [
+        ({}, 5),
+        # A three-bearing four; a flat four's crank lies in five, though its banks have two cylinders each.
+        ({"main_bearings": 3}, 3),
+        ({"banks": 2}, 3),
+        ({"banks": 2, "main_bearings": 5}, 5),
+    ],
+)
+def test_main_bearings_are_those_of_the_block(figures, needed):
+    made = shelf(block=Part("block", "B1", figures={**BLOCK.figures, **figures}, texts=BLOCK.texts))
+    assert main_bearings(Block(made, "B1")) == needed
 
 
 def test_ways_back_meet_the_ratio_or_say_why_not():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
@@ -70,7 +71,7 @@ def basket(recipe: Recipe, block: Block, supporting: Iterable[Part]) -> tuple[It
                  and _matches(p, recipe.parts, same, within)]  # fmt: skip
         needed = needed_of(kind, block.cylinders, block.banks)
         if kind == "bearing" and wanted == "main":
-            needed = block.cylinders // block.banks + 1
+            needed = main_bearings(block)
         best = min(
             suits,
             key=lambda p: (p.in_hand < needed, p.price if p.price is not None else 10**9, p.code),
@@ -78,6 +79,12 @@ def basket(recipe: Recipe, block: Block, supporting: Iterable[Part]) -> tuple[It
         )
         items.append(_item(what, best, needed))
     return tuple(items)
+
+
+def main_bearings(block: Block) -> int:
+    """Return how many main bearings a block has: as its own figure says, else one more than cylinders in a bank."""
+    own = block.values["main_bearings"]
+    return block.cylinders // block.banks + 1 if math.isnan(own) else int(own)
 
 
 def _matches(part: Part, parts: Mapping[str, Part], same: tuple[tuple[str, str], ...], within: float) -> bool:

@@ -79,6 +79,7 @@ KINDS: tuple[PartKind, ...] = (
                 "from the wall map; a qualified machinist decides", doubt="bore"),
         Field("block", "cylinders", "cylinders", "cylinders", _COUNT, 1, 32, True, doubt="exact"),
         Field("block", "banks", "banks", "banks", _COUNT, 1, 4, True, doubt="exact"),
+        Field("block", "main_bearings", "main bearings", "main bearings", _COUNT, 2, 33, doubt="exact"),
         _length("block", "main_diameter", "main journal its bearings suit", 5, 1000, True),
         _length("block", "thrust_width", "width at the thrust bearing", 5, 500, True),
         _length("block", "snout_diameter", "crank snout its front drive suits", 5, 500),
