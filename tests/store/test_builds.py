@@ -16,7 +16,7 @@ from conftest import DEMO, VECTORS, demo, vector
 from zygometra.core.document import with_leaf
 from zygometra.core.errors import QuantityError
 from zygometra.demo import SHOP, load_demo
-from zygometra.store import builds, rules, undo
+from zygometra.store import builds, heads, rules, undo
 from zygometra.store.database import migrate, reading_engine
 from zygometra.store.tables import FigureRow
 
@@ -207,11 +207,11 @@ def test_a_build_that_is_not_there(session, reading):
     with pytest.raises(builds.NotThere):
         builds.load(session, 99)
     with pytest.raises(builds.NotThere):
-        builds.head(reading, 99)
+        heads.head(reading, 99)
 
 
 def test_the_head_follows_every_save(session, reading, pilot):
-    before = builds.head(reading, pilot)
+    before = heads.head(reading, pilot)
     builds.save(
         session,
         pilot,
@@ -220,9 +220,9 @@ def test_the_head_follows_every_save(session, reading, pilot):
         actor="T",
         says="x",
     )
-    assert builds.head(reading, pilot).version == before.version
+    assert heads.head(reading, pilot).version == before.version
     session.commit()
-    after = builds.head(reading, pilot)
+    after = heads.head(reading, pilot)
     assert (after.version, after.changed_by) == (2, "T")
     assert after.changed_at > before.changed_at
 

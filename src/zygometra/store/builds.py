@@ -5,17 +5,12 @@ The caller owns the transaction: it passes the session in and commits.
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, NamedTuple, NoReturn
+from typing import Any
 
-import psycopg
-from psycopg.pq.abc import PGresult
-from sqlalchemy import Engine, Row, delete, func, insert, or_, select, text, update
-from sqlalchemy.exc import OperationalError
+from sqlalchemy import Row, delete, func, insert, or_, select, text, update
 from sqlalchemy.orm import Session
-from sqlalchemy.pool import PoolProxiedConnection
 
 from zygometra.core.document import (
     Difference,
@@ -98,128 +93,6 @@ class Stale(Exception):
 # -- reading ------------------------------------------------------------------
 
 
-class Head(NamedTuple):
-    """What of a build changes without its document: cheap to ask, to know what is still current."""
-
-    version: int
-    stage: str
-    changed_at: datetime
-    changed_by: str
-    shop_rules: dict[str, float]
-
-
-def head(engine: Engine, build_id: int) -> Head:
-    """Return a build's version, stage and last change, and the shop's rules.
-
-    Parameters
-    ----------
-    engine : Engine
-        One for reading (:func:`~zygometra.store.database.reading_engine`).
-    build_id : int
-        Its number.
-
-    Returns
-    -------
-    Head
-        One small row.
-
-    Raises
-    ------
-    NotThere
-        If there is no such build.
-    """
-    with ask_head(engine, build_id) as asked:
-        return asked.answer()
-
-
-def ask_head(engine: Engine, build_id: int) -> AskedHead:
-    """Send the question for a build's head, and go on working while the server answers.
-
-    Parameters
-    ----------
-    engine : Engine
-        One for reading (:func:`~zygometra.store.database.reading_engine`).
-    build_id : int
-        The build.
-
-    Returns
-    -------
-    AskedHead
-        To be used in a ``with`` statement; its ``answer`` waits for what is still to come.
-    """
-    return AskedHead(engine, build_id)
-
-
-class AskedHead:
-    """A head that was asked for.
-
-    This is asked at every step of a lever, so it is a statement prepared once for each
-    connection and sent by libpq itself: a session, a cursor and their result objects
-    would cost more than the query, and waiting for it idly more than both.
-    """
-
-    def __init__(self, engine: Engine, build_id: int) -> None:
-        self._build_id = build_id
-        self._pooled: PoolProxiedConnection | None = None
-        self._waiting = False
-        try:
-            self._pooled = engine.raw_connection()
-            self._libpq = self._pooled.driver_connection.pgconn  # type: ignore[union-attr]
-            if "head" not in self._pooled.info:
-                _sound(self._libpq.prepare(b"build_head", _HEAD, [_BIGINT]))
-                self._pooled.info["head"] = True
-            self._libpq.send_query_prepared(b"build_head", [b"%d" % build_id])
-            self._waiting = True
-        except psycopg.OperationalError as error:
-            self._gone(error)
-
-    def __enter__(self) -> AskedHead:
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        if self._pooled is not None:
-            if self._waiting:
-                self._pooled.invalidate()
-            self._pooled.close()
-            self._pooled = None
-
-    def _gone(self, error: psycopg.OperationalError) -> NoReturn:
-        if self._pooled is not None:
-            self._pooled.invalidate(error)
-            self._pooled.close()
-            self._pooled = None
-        raise OperationalError(_HEAD.decode(), None, error) from error
-
-    def answer(self) -> Head:
-        """Wait for the row and return it; raises :class:`NotThere` where there is no such build."""
-        try:
-            row = _sound(self._libpq.get_result())
-            while self._libpq.get_result() is not None:
-                pass
-        except psycopg.OperationalError as error:
-            self._gone(error)
-        self._waiting = False
-        if row.ntuples == 0:
-            raise NotThere(self._build_id)
-        version, stage, changed_at, changed_by, rules = (
-            (row.get_value(0, column) or b"").decode() for column in range(5)
-        )
-        moment = datetime.fromisoformat(changed_at)
-        return Head(int(version), stage, moment, changed_by, json.loads(rules))
-
-
-_BIGINT = 20
-_ANSWERED = (psycopg.pq.ExecStatus.TUPLES_OK, psycopg.pq.ExecStatus.COMMAND_OK)
-
-
-def _sound(result: PGresult | None) -> PGresult:
-    """An answer of the server's, or the error that it stands for."""
-    if result is None or result.status not in _ANSWERED:
-        words = (result.error_message if result is not None else b"").decode(errors="replace").strip()
-        raise psycopg.OperationalError(words or "the server closed the connection")
-    return result
-
-
 def load(session: Session, build_id: int, *, lock: bool = False) -> StoredBuild:
     """Load a build in one statement, so that a save in between cannot mix two versions.
 
@@ -252,11 +125,6 @@ def load(session: Session, build_id: int, *, lock: bool = False) -> StoredBuild:
         row.id, row.version, row.stage, document, row.shop_rules, row.changed_at, row.changed_by
     )
 
-
-_HEAD = f"""
-    SELECT version, stage, changed_at, changed_by, {RULES_IN_FORCE.text}
-    FROM build WHERE id = $1
-    """.encode()
 
 _LOAD = text(
     f"""

@@ -21,7 +21,7 @@ from zygometra.core.results import Evaluation, State
 from zygometra.core.units import MM, THOU, from_base
 from zygometra.core.wording import MOST_DECIMALS, Reader, decimals_for, figure
 from zygometra.drawing.bands import Estimate, axis, bands
-from zygometra.store import builds
+from zygometra.store import builds, heads
 from zygometra.store.builds import StoredBuild
 
 from .db import db, reading
@@ -41,13 +41,13 @@ class Kept(NamedTuple):
 
 
 _KEPT: OrderedDict[tuple[int, int, datetime], Kept] = OrderedDict()
-_NEWEST: dict[int, builds.Head] = {}
+_NEWEST: dict[int, heads.Head] = {}
 _MOST_KEPT = 64
 _T = TypeVar("_T")
 _KEPT_LOCK = Lock()
 
 
-def _known(build_id: int, head: builds.Head) -> Kept | None:
+def _known(build_id: int, head: heads.Head) -> Kept | None:
     """Return the reading of a version, if this process has it: a version never changes."""
     key = (build_id, head.version, head.changed_at)
     with _KEPT_LOCK:
@@ -137,10 +137,10 @@ class Bench:
 
 def open_bench(build_id: int) -> Bench:
     """Load a build as kept."""
-    return _open(build_id, builds.head(reading(), build_id))
+    return _open(build_id, heads.head(reading(), build_id))
 
 
-def _open(build_id: int, head: builds.Head) -> Bench:
+def _open(build_id: int, head: heads.Head) -> Bench:
     kept = _known(build_id, head)
     if kept is None:
         stored = builds.load(db(), build_id)
@@ -172,7 +172,7 @@ def answered_for(build_id: int, work: Callable[[Bench], _T]) -> _T:
     object
         What the work gave for the version that is kept.
     """
-    with builds.ask_head(reading(), build_id) as asked:
+    with heads.ask_head(reading(), build_id) as asked:
         hoped = _NEWEST.get(build_id)
         kept = _known(build_id, hoped) if hoped is not None else None
         done = work(_open(build_id, hoped)) if hoped is not None and kept is not None else None
