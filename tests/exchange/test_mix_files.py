@@ -84,11 +84,40 @@ def test_every_fault_has_its_line_and_column_and_good_rows_stay_good():
         ("code,length\nR1,148,9\n", "3 cells"),
         (b"\xff\xfe\x00code", "bytes that are not text"),
         ("code\n<script>\n", "'<script>'"),
+        ("code,length\nR1,148\x00\n", "a nought byte"),
+        ("code,name [mm]\nR1,2\n", "a unit on the column 'name [mm]'"),
+        ("code,length colour\nR1,2\n", "the column 'length colour'"),
+        ("code,length basis,length\nR1,guessed,148 mm\n", "'guessed'"),
+        ("code,length each,length\nR1,perhaps,148 mm\n", "'perhaps'"),
+        ("code,name\nR1," + "n" * 200 + "\n", "'nnn"),
+        ("code,on shelf\nR1,2.5\n", "'2.5'"),
+        ("code,lead days\nR1,soon\n", "'soon'"),
+        ("code,price\nR1,free\n", "'free'"),
         ("x" * 24_000_001, "24 000 001 bytes"),
     ],
 )
 def test_a_table_that_is_none_says_why(text, found):
     assert found in faults(text)[0][2]
+
+
+def test_a_quote_that_is_never_closed_takes_no_row_with_it():
+    read = read_table('code,name\nR1,"never closed\nR2,fine\n' + "x" * 200_000 + "\n", "rod")
+    assert read.parts == ()
+    assert "a slip in the CSV" in read.faults[0].found
+    assert read.faults[0].wanted == "one row a line, quotes closed"
+
+
+def test_empty_lines_and_a_spreadsheets_mark_and_line_ends_do_no_harm():
+    read = read_table("\ufeffcode,length\r\n\r\nR1,148 mm\r\n,,\r\nR2,150 mm\r\n".encode(), "rod")
+    assert read.faults == ()
+    assert [p.code for p in read.parts] == ["R1", "R2"]
+
+
+def test_a_whole_number_of_cylinders_is_wanted():
+    line = "code,deck_height,bore,cylinders\nB1,225 mm,92 mm,{}\n"
+    assert read_table(line.format("4"), "block").faults == ()
+    (fault,) = read_table(line.format("4.5"), "block").faults
+    assert (fault.column, fault.found, fault.wanted) == ("cylinders", "4.5", "a whole number")
 
 
 def run(capsys, *words):

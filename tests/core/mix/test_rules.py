@@ -12,7 +12,7 @@ from zygometra.core.build import Window
 from zygometra.core.errors import QuantityError
 from zygometra.core.mix.judge import judge, throw_shift
 from zygometra.core.mix.question import Question
-from zygometra.core.mix.rules import judge_columns, judge_fit, rules_as_data, rules_from_data
+from zygometra.core.mix.rules import Band, FitRule, judge_columns, judge_fit, rules_as_data, rules_from_data
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
 
@@ -172,6 +172,13 @@ def test_a_shop_adds_a_rule_of_its_own():
         (lambda d: d["rules"][0]["bands"][0].update(machining="magic"), "the operation 'magic'"),
         (lambda d: d["machinings"][0].update(cost=-1), "the cost -1"),
         (lambda d: d["rules"].append(d["rules"][0]), "two rules of one key"),
+        (lambda d: d["machinings"][0].update(part="flywheel"), "the operation 'bore' on 'flywheel'"),
+        (lambda d: d["machinings"][0].update(effect="shine"), "the effect 'shine' of 'bore'"),
+        (lambda d: d["machinings"][0].update(cost=True), "the cost true of 'bore'"),
+        (lambda d: d["rules"][0].update(key=""), "a rule without a key"),
+        (lambda d: d["rules"][0]["bands"][0].update({"from": "low"}), "the edge 'low' in the rule 'mains'"),
+        (lambda d: d["rules"][0].update(measure={"crank.main_diameter": float("nan")}), "the factor nan"),
+        (lambda d: d["rules"][0].update(measure={"block.main_diameter": 1}), "either a measure with bands"),
         (lambda d: d["rules"][0].update(bands=[{"machining": "bore"}]), "only where it belongs"),
         (
             lambda d: d["rules"][0].update(same=["crank.flange", "block.flange"]),
@@ -184,6 +191,23 @@ def test_a_faulty_rule_is_refused_by_name(change, says):
     change(data)
     with pytest.raises(QuantityError, match=says):
         rules_from_data(data)
+
+
+@pytest.mark.parametrize(
+    ("says", "measure", "text"),
+    [
+        ("off by {by}", -0.5, "off by 0.5 mm"),
+        ("{room} of room", -0.5, "−0.5 mm of room"),
+        ("{room} of room", 0.25, "0.25 mm of room"),
+        ("it is {larger} than that", 0.1234, "it is 0.123 mm larger than that"),
+        ("it is {larger} than that", -2.0, "it is 2 mm smaller than that"),
+        ("", 3.0, "nose is off by 3 mm"),
+        ("as { and } stand", 3.0, "as { and } stand"),
+    ],
+)
+def test_what_a_rule_says_has_the_measure_in_it(says, measure, text):
+    rule = FitRule("r", "nose", {"crank.snout_diameter": 1}, (Band(10.0, 20.0),), says=says)
+    assert judge_fit(rule, {"crank.snout_diameter": measure}.get, lambda _: True).says == text
 
 
 def test_a_block_without_a_needed_figure_says_which():
