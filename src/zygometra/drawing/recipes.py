@@ -101,7 +101,7 @@ def stacks_drawing(
         out.append(_whole(stack, x + COLUMN / 2 - 2, base, small))
         out.append("</g>")
     out.append(line(_LEFT, deck, width - 4, deck, "deck-line"))
-    out.append(text(_LEFT + 5, deck - 4, f"{reader.deck} · {factor}×", "name halo"))
+    out.append(text(_LEFT - 5, deck + 4, f"{reader.deck} · {factor}×", "name", "end"))
     out.append("</svg>")
     return "".join(out)
 
@@ -154,6 +154,9 @@ def _gap(
             )
         )
     label = rim + 14 if rim < bottom - 18 else rim - 5
+    if rim < deck < label + 4:
+        # A piston just proud: beneath the deck line, not across it.
+        label = min(deck + 14, bottom - 4)
     out.append(text(right - 2, label, _stands(stack, reader), "value halo", "end"))
     return "".join(out)
 

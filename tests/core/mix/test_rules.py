@@ -107,6 +107,10 @@ def test_offset_grinding_meets_the_wanted_clearance_exactly():
     # 2·(225.4 − 0.05 − 148 − 34.2) = 86.3
     assert found.results.stroke == pytest.approx(86.3, abs=1e-9)
     assert jobs(found) == {"offset-grind"}
+    assert found.jobs[0].says == (
+        "the rod journal is 4 mm larger than the rod's bearings; ground to a stroke of 86.300 mm,"
+        " 80.200 to 87.800 mm could be had"
+    )
 
 
 def test_offset_grinding_stops_where_the_journal_ends():

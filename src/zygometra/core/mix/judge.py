@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ..build import Window
 from ..motion import mean_piston_speed
@@ -289,10 +289,16 @@ def _results(
     want = wanted_clearance(question, thickness, floor)
     if grind is not None and want is not None:
         exact = stroke_for(height, want, rod, compression)
-        stroke = min(max(exact, stroke - 2 * grind), stroke + 2 * grind)
+        least, most = stroke - 2 * grind, stroke + 2 * grind
+        stroke = min(max(exact, least), most)
+        says = f"ground to a stroke of {stroke:.3f} mm, {least:.3f} to {most:.3f} mm could be had"
+        jobs[:] = [replace(j, says=f"{j.says}; {says}") if j.machining == OFFSET_GRIND else j for j in jobs]
     clearance = deck_clearance(height, stroke, rod, compression)
-    least = least_clearance(question, thickness, floor)
-    cut = crown_cut(clearance, least, want, question) if FACE_CROWN in rules.machinings else 0.0
+    cut = (
+        crown_cut(clearance, least_clearance(question, thickness, floor), want, question)
+        if FACE_CROWN in rules.machinings
+        else 0.0
+    )
     if cut:
         clearance = clearance + cut
         jobs.append(_job(rules, FACE_CROWN, block, f"without it the piston stops {cut:.3f} mm higher"))
