@@ -127,6 +127,35 @@ def test_the_basket_is_ordered_and_the_shelf_knows(mix):
     expect(mix.locator(".basket")).to_contain_text("ordered")
 
 
+def test_a_part_taken_off_the_shelf_is_put_back_as_it_was(ada):
+    page = ada.page
+    page.goto(f"{ada.address}/shelf/crank/CR-00001")
+    page.get_by_label("Name").fill("a crank renamed")
+    page.get_by_role("button", name="Save").click()
+    page.get_by_role("button", name="Take off the shelf").click()
+    expect(page.locator(".sub")).to_have_text("crank · off the shelf")
+    expect(page.locator(".changes > li")).to_have_count(3)
+    page.get_by_role("button", name="Back to before this").first.click()
+    expect(page.get_by_label("Name")).to_have_value("a crank renamed")
+    page.get_by_role("button", name="Back to before this").nth(1).click()
+    expect(page.get_by_label("Name")).to_have_value("Tarnbeck crank 86")
+    expect(page.locator(".changes > li")).to_have_count(5)
+
+
+def test_who_reads_inches_sees_inches_wherever_a_length_stands(ada):
+    page = ada.page
+    page.goto(f"{ada.address}/settings")
+    page.get_by_label("inches and thou").check()
+    page.get_by_role("button", name="Keep settings").click()
+    page.goto(f"{ada.address}/mix?{ASKED}")
+    page.get_by_label("Why not this part?").fill("PS-00003")
+    page.get_by_role("button", name="Ask").click()
+    expect(page.locator("#why-not")).to_contain_text(re.compile(r"\d thou (larger|smaller)"))
+    for place in ("#mix-answer", "#mix-said", ".in-hand .jobs"):
+        for words in page.locator(place).all_inner_texts():
+            assert not re.search(r"\d mm\b", words), words
+
+
 def test_without_scripts_the_question_is_still_asked(person):
     bench = person(java_script_enabled=False)
     bench.page.goto(f"{bench.address}/mix?{ASKED}")
