@@ -127,6 +127,21 @@ def test_the_basket_is_ordered_and_the_shelf_knows(mix):
     expect(mix.locator(".basket")).to_contain_text("ordered")
 
 
+def test_a_basket_is_printed_with_its_heading_and_what_stands_against_it(mix):
+    mix.locator('.point.out[aria-label*="mm down"]').first.dispatch_event("click")
+    expect(mix.locator(".in-hand h2")).to_contain_text("does not stand")
+    mix.get_by_role("link", name="Basket").click()
+    expect(mix.locator(".print-only")).to_be_hidden()
+    mix.evaluate("window.print = () => document.body.dataset.printed = 'yes'")
+    mix.get_by_role("button", name="print").click()
+    expect(mix.locator("body")).to_have_attribute("data-printed", "yes")
+    mix.emulate_media(media="print")
+    expect(mix.locator(".print-only")).to_contain_text("basket")
+    expect(mix.locator(".fails")).to_contain_text("outside its window")
+    for screen_only in (".bar", "form.order"):
+        expect(mix.locator(screen_only)).to_be_hidden()
+
+
 def test_a_part_taken_off_the_shelf_is_put_back_as_it_was(ada):
     page = ada.page
     page.goto(f"{ada.address}/shelf/crank/CR-00001")

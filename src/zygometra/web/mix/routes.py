@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from datetime import date
 from typing import Any
 from urllib.parse import urlencode
 
@@ -146,7 +147,7 @@ def _basket_page(asked: Asked, bench: Bench, recipe: Recipe, fault: str = "", re
     fails = _fails(recipe)
     return render_template(
         "mix/basket.html", asked=asked, query=address_of(asked), recipe=recipe, items=items, total=total_of(items),
-        money=money, fails=fails, fault=fault, reason=reason, figures=written(recipe, reader()),
+        money=money, today=f"{date.today():%Y-%m-%d}", fails=fails, fault=fault, reason=reason, figures=written(recipe, reader()),
         accepted=store.accepted(db(), ORDER_GATE, _about(bench, recipe), fails) if fails else None,
     )  # fmt: skip
 

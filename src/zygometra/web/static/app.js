@@ -99,8 +99,10 @@
     const aim = target.closest("[data-solve]");
     if (aim) return solve(aim.dataset.solve, aim.dataset.result, aim.dataset.wanted), true;
     if (target.closest("[data-close]")) return dialog().close(), true;
+    if (target.closest("[data-print]")) return window.print(), true;
     return false;
   };
+  for (const button of document.querySelectorAll("[data-print]")) button.hidden = false;
   document.addEventListener("click", (event) => {
     if (!(event.target instanceof Element)) return;
     if (event.target.id === "solve") { send({ solving: "1" }); return; }
