@@ -147,6 +147,18 @@ def test_inches_are_said_in_sentences_too(shop, stocked):
     assert "crosses squish" in page
 
 
+def test_bands_of_rules_are_read_in_the_readers_unit(shop, stocked):
+    page = shop.text("/shelf/rules")
+    assert "<td>−0.02 to 0.02 mm</td>" in page
+    assert "<td>1.5 mm and more</td>" in page
+    assert "0.2 to 8 mm: offset-grind the rod journals" in page
+    shop.prefer(system="inch")
+    page = shop.text("/shelf/rules")
+    assert "<td>−0.8 thou to 0.8 thou</td>" in page
+    assert "<td>59.1 thou and more</td>" in page
+    assert "7.9 thou to 0.315 in: offset-grind the rod journals" in page
+
+
 def test_columns_say_by_which_parts_they_differ_and_keep_back_what_is_the_same(shop, stocked):
     store.take_in(
         stocked, [part("head", "tall", chamber_volume=54.0, price=20_000)], actor="Ada", says="more"
