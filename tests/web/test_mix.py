@@ -94,6 +94,19 @@ def test_why_there_is_none_follows_when_it_is_worked_out(shop, large):
     assert "does not stand" in last
 
 
+def test_why_not_this_part_follows_too(shop, large, monkeypatch):
+    monkeypatch.setattr("zygometra.web.mix.routes.WHY_WAIT", 0.0)
+    laid_out = store.read_shelf(large)
+    # A head that fits the block: whether it is in is not seen at once.
+    usable = Bench(laid_out, Block(laid_out, "BL-001"), USUAL, Question("BL-001", {})).candidates["head"].rows
+    code = laid_out.tables["head"].codes[usable[0]]
+    address = f"/mix/why-not?block=BL-001&{WINDOWS}&part={code}"
+    first, last = until(lambda: shop.text(address), "<li>")
+    assert f"<b>{code}</b> is being looked into." in first
+    assert f"part={code}" in re.search('hx-get="([^"]+)" hx-trigger="load delay:700ms"', first)[1]
+    assert "hx-get" not in last
+
+
 def test_an_empty_shelf_says_what_to_do(shop, engine):
     assert "put one on the" in shop.text("/mix")
 

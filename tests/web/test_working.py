@@ -64,6 +64,8 @@ def test_work_ends_when_the_last_who_waited_asks_something_else():
     until(lambda: task.ended)
     with pytest.raises(GivenUp):
         work.future.result(5)
+    # Nothing came of it: whoever asks meanwhile is told to ask again.
+    assert not work.done_within(0)
     again = works.ask(("q", "count"), task, by="Ines")
     task.let.release(4)
     assert again is not work

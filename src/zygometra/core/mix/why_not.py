@@ -12,7 +12,7 @@ import numpy as np
 from ..build import Window
 from ..wording import figure, whole
 from .bench import Bench
-from .counting import estimate
+from .counting import Told, estimate
 from .judge import Recipe, judge
 from .parts import KIND, MAKING
 from .question import WANTED_KEY
@@ -22,7 +22,7 @@ from .search import best
 from .shelf import Floats, Ints
 
 
-def why_not(bench: Bench, code: str) -> tuple[str, ...]:
+def why_not(bench: Bench, code: str, told: Told | None = None) -> tuple[str, ...]:
     """Return what keeps a part out of the recipes, in sentences.
 
     Parameters
@@ -31,6 +31,8 @@ def why_not(bench: Bench, code: str) -> tuple[str, ...]:
         The shelf laid out for the question.
     code : str
         The part's code.
+    told : callable, optional
+        Is told now and then how much is done, from 0 to 1; may raise to end it.
 
     Returns
     -------
@@ -47,7 +49,7 @@ def why_not(bench: Bench, code: str) -> tuple[str, ...]:
     first = best(own, 1).recipes
     if first:
         return (_it_is_in(own, kind, first[0]),)
-    return tuple(_among_others(own, kind))
+    return tuple(_among_others(own, kind, told))
 
 
 def _on_its_own(bench: Bench, kind: str, row: int) -> Iterator[str]:
@@ -82,9 +84,9 @@ def _it_is_in(own: Bench, kind: str, first: Recipe) -> str:
     return f"It is in: {estimate(own).words} with it; the first costs {cost:.2f}, with {others}."
 
 
-def _among_others(own: Bench, kind: str) -> Iterator[str]:
+def _among_others(own: Bench, kind: str, told: Told | None) -> Iterator[str]:
     """What keeps a part out that fits the block."""
-    why = why_none(own)
+    why = why_none(own, told)
     opened = [opening for opening in why.openings if opening.count.recipes]
     for opening in opened:
         if opening.window == FLOOR:

@@ -31,7 +31,7 @@ from ..db import db
 from ..people import person, reader
 from .asked import EDGES, Asked, read_asked
 from .laid_out import bench_for, key_for, shelf_and_rules
-from .view import address_of, estimated, in_full, rows_of, view, written
+from .view import WHY_WAIT, address_of, estimated, in_full, rows_of, view, written
 from .working import WORKING
 
 mix = Blueprint("mix", __name__, template_folder="templates", url_prefix="/mix")
@@ -108,10 +108,17 @@ def exact_count() -> str:
 def why_not_this() -> str:
     """Say what keeps a part out."""
     asked = _asked()
-    code = request.args.get("part", "").strip()
+    code = request.args.get("part", "").strip()[:60]
     bench = _bench(asked)
-    lines = why_not(bench, code) if bench is not None and code else ()
-    return render_template("mix/why_not.html", code=code, lines=lines)
+    if bench is None or not code:
+        return render_template("mix/why_not.html", code=code, lines=())
+    work = WORKING.ask(
+        (key_for(db(), bench.question), f"why not {code}"),
+        lambda told: why_not(bench, code, told),
+        by=person(),
+    )
+    lines = work.result if work.done_within(WHY_WAIT) else None
+    return render_template("mix/why_not.html", code=code, lines=lines, query=address_of(asked))
 
 
 def _chosen(asked: Asked) -> tuple[Bench, Recipe] | None:

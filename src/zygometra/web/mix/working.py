@@ -58,9 +58,9 @@ class Work:
             raise GivenUp
 
     def done_within(self, seconds: float) -> bool:
-        """Wait for it, but no longer; tell whether it is done."""
+        """Wait for it, but no longer; tell whether something came of it: what was given up is to be asked for again."""
         wait([self.future], seconds)
-        return self.future.done()
+        return self.future.done() and not isinstance(self.future.exception(), GivenUp)
 
     @property
     def result(self) -> Any:
