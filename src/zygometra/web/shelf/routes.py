@@ -236,7 +236,8 @@ def take_in() -> BaseResponse | tuple[str, int]:
             store.accept(db(), GATE, f"part {kind} {code}", [NO_STACK], reason, actor=person())
     added, changed = store.take_in(db(), read.parts, actor=person(), says=f"taken in from {name}")
     db().commit()
-    left = f"; {read.rows - len(read.parts)} rows with faults were left out" if read.faults else ""
+    faulty = read.rows - len(read.parts)
+    left = f"; {faulty} row{'' if faulty == 1 else 's'} with faults left out" if read.faults else ""
     flash(
         f"From {name}: {added} new, {changed} changed, {len(read.parts) - added - changed} as they were{left}."
     )
