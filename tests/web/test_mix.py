@@ -94,6 +94,18 @@ def test_why_there_is_none_follows_when_it_is_worked_out(shop, large):
     assert "does not stand" in last
 
 
+def test_the_best_follow_where_they_take_long(shop, large, monkeypatch):
+    monkeypatch.setattr("zygometra.web.mix.view.BEST_WAIT", 0.0)
+    address = f"/mix/answer?block=BL-001&{WINDOWS}&priority=least-machining"
+    first, last = until(lambda: shop.text(address), 'class="recipes-drawing"')
+    assert first.count("The best are being looked for.") == 1
+    assert "The best recipes are being looked for." in first
+    assert "No recipe" not in first
+    assert 'hx-trigger="load delay:800ms" hx-target="#mix-answer" hx-sync="#question:abort"' in first
+    assert "being looked for" not in last
+    assert 'hx-target="#mix-answer"' not in last
+
+
 def test_why_not_this_part_follows_too(shop, large, monkeypatch):
     monkeypatch.setattr("zygometra.web.mix.routes.WHY_WAIT", 0.0)
     laid_out = store.read_shelf(large)

@@ -88,3 +88,13 @@ def test_short_work_is_done_at_once_and_once(monkeypatch):
         assert works.kept((key, "best"), lambda key=key: made.append(key) or key.upper()) == key.upper()
     # The oldest fell out when the third came.
     assert made == ["a", "b", "c", "a"]
+
+
+def test_what_a_page_waits_for_does_not_stand_behind_long_work():
+    works, long = Working(), Steps()
+    under_way = [works.ask((n, "count"), long, by="Ines") for n in range(5)]
+    until(lambda: long.begun == 3)
+    assert works.ask(("q", "best"), lambda told: "found", by="Ines", ahead=True).done_within(5)
+    assert long.begun == 3
+    long.let.release(20)
+    assert all(work.done_within(5) for work in under_way)

@@ -13,12 +13,13 @@ from shelves import all_verdicts, part, questions, shelf, shelves
 
 from zygometra.core.build import Window
 from zygometra.core.mix.bench import Bench
-from zygometra.core.mix.counting import count, estimate
+from zygometra.core.mix.counting import Count, count, estimate
 from zygometra.core.mix.question import WANTED, Question
 from zygometra.core.mix.rules import Band, FitRule, FitRules, Machining
 from zygometra.core.mix.search import best
-from zygometra.core.mix.shelf import Block
+from zygometra.core.mix.shelf import Block, shelf_of
 from zygometra.core.mix.usual import USUAL
+from zygometra.demo.shelf import demo_shelf
 
 
 def laid_out(shelf, question, rules=USUAL):
@@ -85,6 +86,43 @@ def test_pieces_of_a_join_give_what_the_whole_gives(monkeypatch):
     monkeypatch.setattr("zygometra.core.mix.runs.MOST_ROWS", 7)
     assert best(bench).recipes == whole
     assert count(bench).recipes == number > 40
+
+
+@pytest.mark.parametrize(
+    ("number", "words"),
+    [
+        (Count(0, 0, True), "0 recipes"),
+        (Count(1, 0, True), "1 recipe"),
+        (Count(1352, 0, True), "1\u202f352 recipes"),
+        (Count(4.6e11, 8.4e10, False), "about 460\u202f000\u202f000\u202f000 ± 170\u202f000\u202f000\u202f000 recipes"),
+        # A sample that found none does not say that there is none.
+        (Count(0.0, 0.0, False), "few recipes, if any"),
+    ],
+)  # fmt: skip
+def test_a_count_in_words(number, words):
+    assert number.words == words
+
+
+@pytest.mark.parametrize(
+    ("priority", "ratio"), [("cheapest", 9.5), ("least-machining", 9.5), ("nearest", 9.5), ("cheapest", 40.0)]
+)
+def test_a_search_tells_how_far_it_is_and_can_be_ended(priority, ratio):
+    made = shelf_of(demo_shelf(2000, 7))
+    question = Question("BL-001", {"quench": Window(0.9, 1.1, 2.0), "compression_ratio": Window(ratio, ratio + 0.3, None)},
+                        priority=priority, best=20)  # fmt: skip
+    bench = Bench(made, Block(made, "BL-001"), USUAL, question)
+    shares = []
+    found = best(bench, told=shares.append)
+    assert shares
+    assert all(0 <= share <= 1 for share in shares)
+    assert bool(found.recipes) == (ratio < 40)
+    assert found.recipes == best(bench).recipes
+
+    def enough(share):
+        raise TimeoutError
+
+    with pytest.raises(TimeoutError):
+        best(bench, told=enough)
 
 
 def test_a_count_tells_how_far_it_is_and_can_be_ended():

@@ -14,7 +14,7 @@ import numpy as np
 
 from ..build import Window
 from .bench import Bench
-from .counting import estimate
+from .counting import Told, estimate
 from .found import first, joined
 from .joins import Join
 from .parts import MAKING
@@ -24,7 +24,14 @@ from .sweep import Sweep
 Keep = Callable[[Rows], Rows]
 
 
-def cheapest(bench: Bench, filters: Mapping[str, Window], wanted: int, keep: Keep | None = None) -> Rows:
+def cheapest(
+    bench: Bench,
+    filters: Mapping[str, Window],
+    wanted: int,
+    keep: Keep | None = None,
+    *,
+    told: Told | None = None,
+) -> Rows:
     """Return the recipes that come first by what is to be least.
 
     Parameters
@@ -37,6 +44,8 @@ def cheapest(bench: Bench, filters: Mapping[str, Window], wanted: int, keep: Kee
         How many.
     keep : callable, optional
         Leaves of some rows of recipes those that count.
+    told : callable, optional
+        Is told now and then how much is done, from 0 to 1; may raise to end it.
 
     Returns
     -------
@@ -47,9 +56,11 @@ def cheapest(bench: Bench, filters: Mapping[str, Window], wanted: int, keep: Kee
         return _gather(Join(bench, filters, None), wanted, keep) or {}
     lowest = sum(int(bench.candidates[kind].key.min()) for kind in MAKING)
     highest = sum(int(bench.candidates[kind].key.max()) for kind in MAKING)
-    spare, budget = max(_first_spare(bench), 1), _MANY
+    spare, budget, in_vain = max(_first_spare(bench), 1), _MANY, 0
     # Machining that two parts want adds what neither's own key shows: so the factor.
     while spare < 4 * (highest - lowest):
+        if told is not None:
+            told(0.0)
         rows = _gather(Join(bench, filters, lowest + spare), wanted, keep, budget)
         if rows is None:
             if estimate(bench, filters).recipes < _PLENTY * wanted:
@@ -59,14 +70,19 @@ def cheapest(bench: Bench, filters: Mapping[str, Window], wanted: int, keep: Kee
             return rows
         else:
             spare *= 2
+            in_vain += not rows
+            if in_vain == _IN_VAIN and not estimate(bench, filters).recipes:
+                break
     # Hardly anything satisfies the windows: better to go through everything once.
-    return Sweep(bench, filters).cheapest(wanted, keep)
+    return Sweep(bench, filters).cheapest(wanted, keep, told=told)
 
 
 # Where so many rows were made and did not do, it is asked how many recipes there are;
 # where there are so many times what is wanted, a bound finds them soon.
 _MANY: int | None = 300_000
 _PLENTY = 1000
+# Where nothing at all lay under so many bounds, it is asked whether there is likely to be anything.
+_IN_VAIN = 3
 # So few recipes could there be that one look at all is quicker than several at some.
 _FEW = 2_000_000
 

@@ -29,6 +29,8 @@ class Count:
         """The count in words: ``20 recipes``, ``about 4 600 ± 900 recipes``, two standard errors given."""
         if self.exact:
             return f"{whole(self.recipes)} recipe{'' if self.recipes == 1 else 's'}"
+        if self.recipes < 0.5:
+            return "few recipes, if any"
         return f"about {about(self.recipes)} ± {about(2 * self.error)} recipes"
 
 

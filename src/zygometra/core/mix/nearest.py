@@ -11,6 +11,7 @@ import numpy as np
 
 from .bench import Bench
 from .cheapest import cheapest
+from .counting import Told
 from .found import Found, in_order, joined
 from .goals import Goal, evened, the_aims
 from .runs import kept_rows
@@ -23,7 +24,7 @@ _MORE = 4
 _MOST = 2_000
 
 
-def nearest(bench: Bench, wanted: int, goal: Goal | None = None) -> Found:
+def nearest(bench: Bench, wanted: int, goal: Goal | None = None, *, told: Told | None = None) -> Found:
     """Return the recipes nearest a goal, ties to the cheaper.
 
     Parameters
@@ -34,6 +35,8 @@ def nearest(bench: Bench, wanted: int, goal: Goal | None = None) -> Found:
         How many.
     goal : Goal, optional
         The question's aims where left out.
+    told : callable, optional
+        Is told now and then how much is done, from 0 to 1; may raise to end it.
 
     Returns
     -------
@@ -43,7 +46,7 @@ def nearest(bench: Bench, wanted: int, goal: Goal | None = None) -> Found:
     """
     goal = goal or the_aims(bench.question)
     sweep = Sweep(bench, goal.windows, by_cost=goal.by_cost)
-    reach, nearer = _reach(sweep, goal, wanted)
+    reach, nearer = _reach(sweep, goal, wanted, told)
     number = int(nearer["times"].sum()) if nearer else 0
     if number >= wanted:
         # Nearer than any other bottom end comes, and enough of them: the last may be nearer still.
@@ -59,12 +62,12 @@ def nearest(bench: Bench, wanted: int, goal: Goal | None = None) -> Found:
             rows["distance"] = goal.distance(bench, rows)
             return kept_rows(rows, rows["distance"] == reach)
 
-        tied = cheapest(bench, goal.within(reach), wanted - number, at_the_edge)
+        tied = cheapest(bench, goal.within(reach), wanted - number, at_the_edge, told=told)
     found = joined([rows for rows in (sweep.told_apart(nearer) if nearer else {}, tied) if rows])
     return in_order(found, found["distance"], wanted) if found else Found((), {})
 
 
-def _reach(sweep: Sweep, goal: Goal, wanted: int) -> tuple[float, Rows]:
+def _reach(sweep: Sweep, goal: Goal, wanted: int, told: Told | None) -> tuple[float, Rows]:
     """How near each of the bottom ends comes: the distance of the last that is wanted, and the recipes nearer than it.
 
     Each bottom end leads to one recipe at least, so as many as are wanted lie no
@@ -75,6 +78,8 @@ def _reach(sweep: Sweep, goal: Goal, wanted: int) -> tuple[float, Rows]:
     pool: Rows = {}
     begin, size = 0, _FIRST
     while begin < len(order) and reach > 0:
+        if told is not None:
+            told(begin / len(order))
         pairs = sweep.at(order[begin : begin + size])
         begin, size = begin + size, min(size * _MORE, _MOST)
         near = sweep.narrowed(goal.within(reach))

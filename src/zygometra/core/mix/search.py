@@ -8,6 +8,7 @@ import numpy as np
 
 from .bench import Bench
 from .cheapest import cheapest
+from .counting import Told
 from .found import Found, in_order, joined
 from .joins import Join
 from .nearest import nearest
@@ -15,7 +16,7 @@ from .parts import MAKING
 from .shelf import Rows
 
 
-def best(bench: Bench, most: int | None = None) -> Found:
+def best(bench: Bench, most: int | None = None, *, told: Told | None = None) -> Found:
     """Return the best recipes by the question's priority.
 
     Parameters
@@ -24,6 +25,8 @@ def best(bench: Bench, most: int | None = None) -> Found:
         The shelf laid out for the question.
     most : int, optional
         How many; the question's own number where left out.
+    told : callable, optional
+        Is told now and then how much is done, from 0 to 1; may raise to end it.
 
     Returns
     -------
@@ -38,8 +41,8 @@ def best(bench: Bench, most: int | None = None) -> Found:
     if any(not len(bench.candidates[kind].rows) for kind in MAKING):
         return Found((), {})
     if bench.question.priority == "nearest":
-        return nearest(bench, wanted)
-    rows = cheapest(bench, bench.question.windows, wanted)
+        return nearest(bench, wanted, told=told)
+    rows = cheapest(bench, bench.question.windows, wanted, told=told)
     return in_order(rows, rows["key"], wanted) if rows else Found((), {})
 
 

@@ -105,7 +105,13 @@ class Sweep:
             begin, size = begin + size, AT_A_TIME
         return False
 
-    def cheapest(self, wanted: int, keep: Callable[[Rows], Rows] | None = None) -> Rows:
+    def cheapest(
+        self,
+        wanted: int,
+        keep: Callable[[Rows], Rows] | None = None,
+        *,
+        told: Callable[[float], None] | None = None,
+    ) -> Rows:
         """Return the recipes that come first by what is to be least, with all that tie with the last.
 
         Parameters
@@ -114,6 +120,8 @@ class Sweep:
             How many.
         keep : callable, optional
             Leaves of some recipes those that count.
+        told : callable, optional
+            Is told now and then how much is done, from 0 to 1; may raise to end it.
 
         Returns
         -------
@@ -122,7 +130,7 @@ class Sweep:
         """
         kept: Rows = {}
         bound = np.inf
-        for rows in self.all_rows():
+        for rows in self.all_rows(told):
             at_least = rows["key"] + self.top_ends.least_key(rows)
             order = np.argsort(at_least, kind="stable")
             for begin in range(0, len(order), _CLOSED_AT_A_TIME):
@@ -140,9 +148,11 @@ class Sweep:
                             bound = kept["key"].max()
         return self.told_apart(kept, wanted) if kept else {}
 
-    def all_rows(self) -> Iterator[Rows]:
+    def all_rows(self, told: Callable[[float], None] | None = None) -> Iterator[Rows]:
         """Yield all rows of crank, rod, piston and thickness."""
         for begin in range(0, len(self), AT_A_TIME):
+            if told is not None:
+                told(begin / len(self))
             yield from self.rows(self.at(slice(begin, begin + AT_A_TIME)))
 
     def told_apart(self, rows: Rows, wanted: int | None = None) -> Rows:

@@ -26,7 +26,7 @@ class Said(NamedTuple):
 
 
 def what_is_said(
-    bench: Bench, chosen: Recipe | None, emptiness: Emptiness | None, *, found: bool
+    bench: Bench, chosen: Recipe | None, emptiness: Emptiness | None, *, looked: bool, found: bool
 ) -> list[Said]:
     """Return what is to be said of an answer, worst first.
 
@@ -38,8 +38,8 @@ def what_is_said(
         The recipe in hand.
     emptiness : Emptiness or None
         Why there is none; None where there are some, or where it is still worked out.
-    found : bool
-        Whether there are some.
+    looked, found : bool
+        Whether the best were looked for to the end, and whether there are some.
 
     Returns
     -------
@@ -49,6 +49,8 @@ def what_is_said(
     out: list[Said] = []
     if emptiness is not None:
         out += _empty(emptiness)
+    elif not looked:
+        out.append(Said("note", "The best recipes are being looked for."))
     elif not found:
         out.append(Said("stop", "No recipe satisfies every window. Why is being worked out."))
     if chosen is not None:

@@ -41,8 +41,8 @@ from .said import what_is_said
 from .working import WORKING
 
 COLUMNS = 6
-# How long a page waits for the reasons why there is nothing, in seconds.
-WHY_WAIT = 1.0
+# How long a page waits for the best, and for the reasons why there is nothing, in seconds.
+BEST_WAIT, WHY_WAIT = 1.0, 1.0
 _BEST_ON_MAP, _FIELD_ON_MAP = 120, 260
 _AROUND = 4.0
 # How far the map looks, as quench in mm.
@@ -69,12 +69,16 @@ def view(session: Session, bench: Bench, asked: Asked, reader: Reader, rules: Ho
     """Return what the answer's template shows."""
     key = key_for(session, bench.question)
     WORKING.leave(person(), key)
-    found: Found = WORKING.kept((key, "best"), lambda: best(bench, _BEST_ON_MAP))
+    looking = WORKING.ask(
+        (key, "best"), lambda told: best(bench, _BEST_ON_MAP, told=told), by=person(), ahead=True
+    )
+    looked = looking.done_within(BEST_WAIT)
+    found: Found = looking.result if looked else Found((), {})
     around = bench.asked(_whole_field(bench.question))
     field = survey(around, _FIELD_ON_MAP)
     pinned = [rows for key in asked.pins if (rows := rows_of(bench, key)) is not None]
     chosen = rows_of(bench, asked.chosen) if asked.chosen else None
-    emptiness = None if found.recipes else _why_none(session, bench)
+    emptiness = _why_none(session, bench) if looked and not found.recipes else None
     if chosen is None and found.recipes:
         chosen = found.recipes[0]
     if chosen is None and emptiness is not None and emptiness.nearest is not None:
@@ -89,7 +93,7 @@ def view(session: Session, bench: Bench, asked: Asked, reader: Reader, rules: Ho
         if rows in full
     ]
     in_hand = full.get(chosen) if chosen is not None else None
-    number = estimated(session, bench) if found.recipes else Count(0, 0.0, True)
+    number = estimated(session, bench) if found.recipes or not looked else Count(0, 0.0, True)
     return {
         "columns": written,
         "room": COLUMNS,
@@ -99,11 +103,12 @@ def view(session: Session, bench: Bench, asked: Asked, reader: Reader, rules: Ho
         "map": field_map(_points(bench, found, field.found, pinned, chosen, asked, reader), _axis(asked.across, bench, reader),
                          _axis(asked.up, bench, reader)),
         "sets": whole(field.sets) if field.exact else f"about {about(field.sets)}",
-        "why_waits": not found.recipes and emptiness is None,
+        "waits": not looked or (not found.recipes and emptiness is None),
+        "looked": looked,
         "on_map": len(found.recipes) + len(field.found.recipes),
         "count": number.words,
         "exact": number.exact,
-        "said": what_is_said(bench, in_hand, emptiness, found=bool(found.recipes)),
+        "said": what_is_said(bench, in_hand, emptiness, looked=looked, found=bool(found.recipes)),
         "ways": _ways(in_hand, bench, rules),
         "pin_keys": asked.pins,
         "pinned": in_hand is not None and in_hand.key in asked.pins,

@@ -75,15 +75,16 @@ class Working:
         self._lock = Lock()
         self._works: OrderedDict[Key, Work] = OrderedDict()
         self._pool = ThreadPoolExecutor(3, "mix", _stand_back)
+        self._ahead = ThreadPoolExecutor(3, "mix-ahead")
 
-    def ask(self, key: Key, task: Task, *, by: str) -> Work:
-        """Return the work of a key, for somebody: under way, done, or begun now."""
+    def ask(self, key: Key, task: Task, *, by: str, ahead: bool = False) -> Work:
+        """Return the work of a key, for somebody: under way, done, or begun now, ahead of long work where a page waits for it."""
         with self._lock:
             work = self._works.get(key)
             if work is None or (work.future.done() and work.future.exception() is not None):
                 work = Work()
                 work.ask(by)
-                work.future = self._pool.submit(task, work.told)
+                work.future = (self._ahead if ahead else self._pool).submit(task, work.told)
             work.ask(by)
             self._keep(key, work)
             return work
