@@ -231,12 +231,14 @@ def test_the_same_question_in_sql(engine, benchmark, parts):
     spare = int(found.rows["key"][-1]) - sum(int(bench.candidates[kind].key.min()) for kind in MAKING)
     with Session(engine) as session:
         _tables(session, bench)
-        for name, statement, wanted in (("with the same pruning", _sql(bench, spare), 20),
-                                        ("as one straightforward join", _sql(bench, None), 250)):  # fmt: skip
+        for name, statement, wanted in (
+            ("with the same pruning", _sql(bench, spare), " (at least 20)" if parts == 50_000 else ""),
+            ("as one straightforward join", _sql(bench, None), " (at least 250)" if parts == 5000 else ""),
+        ):
             took, rows = _asked(session, statement)
             if rows is not None:
                 assert rows == list(found.recipes)
             more = "" if rows is not None else "more than "
             print(f"\n{parts} parts, settled machining: the best {len(found.recipes)} {ours * 1e3:.1f} ms; SQL {name} "
-                  f"{more}{took * 1e3:.0f} ms, {more}{took / ours:.0f} times (at least {wanted})")  # fmt: skip
+                  f"{more}{took * 1e3:.0f} ms, {more}{took / ours:.0f} times{wanted}")  # fmt: skip
     benchmark.pedantic(lambda: best(Bench(shelf, block, USUAL, SETTLED)), rounds=5)
