@@ -13,6 +13,7 @@ from zygometra.core.mix.shelf import shelf_of
 from zygometra.core.mix.usual import USUAL
 from zygometra.demo import load_demo
 from zygometra.demo.shelf import demo_shelf
+from zygometra.store import acceptances, fit_rules
 from zygometra.store import shelf as store
 
 ROD = Part("rod", "R1", "a rod", {"length": {"value": 148, "unit": "mm", "plus_minus": "0,03 mm"}, "pin_bore": "22.0 mm"},
@@ -174,17 +175,17 @@ def test_rules_of_fit_are_kept_and_go_back(session):
     data = rules_as_data(USUAL)
     data["machinings"][0]["cost"] = 210.0
     own = rules_from_data(data)
-    store.save_rules(session, own, actor="Ada", says="dearer boring")
-    assert store.fit_rules(session) == own
-    store.save_rules(session, None, actor="Ada", says="back")
-    assert store.fit_rules(session) == USUAL
+    fit_rules.save(session, own, actor="Ada", says="dearer boring")
+    assert fit_rules.in_force(session) == own
+    fit_rules.save(session, None, actor="Ada", says="back")
+    assert fit_rules.in_force(session) == USUAL
 
 
 def test_an_acceptance_covers_what_was_known_and_no_more(session):
-    store.accept(session, 14, "B1~a", ["quench low"], "the owner wants it", actor="Ada")
-    assert store.accepted(session, 14, "B1~a", ["quench low"]).actor == "Ada"
-    assert store.accepted(session, 14, "B1~a", ["quench low", "ratio high"]) is None
-    assert store.accepted(session, 14, "B1~b", ["quench low"]) is None
+    acceptances.accept(session, 14, "B1~a", ["quench low"], "the owner wants it", actor="Ada")
+    assert acceptances.accepted(session, 14, "B1~a", ["quench low"]).actor == "Ada"
+    assert acceptances.accepted(session, 14, "B1~a", ["quench low", "ratio high"]) is None
+    assert acceptances.accepted(session, 14, "B1~b", ["quench low"]) is None
 
 
 def test_the_demo_shop_brings_a_shelf_of_a_few_hundred_parts_once(engine, session):

@@ -84,6 +84,21 @@ def test_a_part_taken_off_shows_its_record_and_comes_back(shop, stocked):
     assert "<b>1 recipe</b>" in shop.text("/mix?block=B1&quench-min=1.0&quench-max=1.6")
 
 
+def test_parts_taken_off_are_listed_until_they_are_put_back(shop, stocked):
+    off = "/shelf?kind=rod&state=off the shelf"
+    assert "No rod was taken off the shelf." in shop.text(off)
+    save(stocked, name="a bent one")
+    shop.post("/shelf/rod/rod-0/remove")
+    page = shop.text(off)
+    assert ">rod-0</a><small>a bent one</small>" in page
+    assert "1 off the shelf; each can be put back" in page
+    assert "rod-0" in shop.text(off + "&q=BENT rod")
+    assert "No rod of that name was taken off the shelf." in shop.text(off + "&q=straight")
+    assert "crank-0" not in shop.text(off.replace("rod", "crank"))
+    back(shop, newest(stocked), 0)
+    assert "No rod was taken off the shelf." in shop.text(off)
+
+
 def test_somebody_who_saved_in_between_is_named_and_keeps_what_was_saved(shop, stocked):
     save(stocked, name="one")
     change = newest(stocked)

@@ -7,6 +7,7 @@ the transaction.
 
 from __future__ import annotations
 
+import itertools
 import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
@@ -20,23 +21,20 @@ from sqlalchemy import (
     false,
     func,
     insert,
-    literal_column,
     or_,
     select,
     text,
     update,
 )
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
 from zygometra.core.mix.parts import IN_HAND, KINDS, STATES, Part
-from zygometra.core.mix.rules import FitRules, rules_as_data, rules_from_data
 from zygometra.core.mix.shelf import Row, Shelf, table_of
-from zygometra.core.mix.usual import USUAL
 
-from .tables import AcceptanceRow, FitRulesRow, PartChangeRow, PartRow
+from .tables import PartChangeRow, PartRow
 
 _part, _change = PartRow.__table__, PartChangeRow.__table__  # type: ignore[attr-defined]
-_rules, _acceptance = FitRulesRow.__table__, AcceptanceRow.__table__  # type: ignore[attr-defined]
 
 
 class PartNotThere(LookupError):
@@ -233,6 +231,47 @@ def before(session: Session, kind: str, code: str, change: int) -> tuple[Part, s
     return Part(kind, code, **row.before), row.says
 
 
+@dataclass(frozen=True, slots=True)
+class TakenOff:
+    """A part that is no longer on the shelf: what it was called, who took it off and when."""
+
+    code: str
+    name: str
+    actor: str
+    at: datetime
+
+
+def taken_off(session: Session, kind: str, *, search: str = "", limit: int = 200) -> tuple[TakenOff, ...]:
+    """List the parts of a kind that were taken off the shelf, the last first.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    kind : str
+        The kind's key.
+    search : str
+        Words that must all stand in code or name.
+    limit : int
+        How many at most.
+
+    Returns
+    -------
+    tuple of TakenOff
+        Each part once.
+    """
+    on_shelf = select(_part.c.code).where(_part.c.kind == kind, _part.c.code == _change.c.code).exists()
+    last = (
+        select(_change).ext(distinct_on(_change.c.code)).where(_change.c.kind == kind, ~on_shelf)
+        .order_by(_change.c.code, _change.c.id.desc()).subquery()
+    )  # fmt: skip
+    rows = session.execute(select(last).order_by(last.c.id.desc()).limit(limit if not search else None))
+    found = (TakenOff(row.code, (row.before or {}).get("name", ""), row.actor, row.at) for row in rows)
+    words = search.lower().split()
+    suits = (part for part in found if all(word in f"{part.code} {part.name}".lower() for word in words))
+    return tuple(itertools.islice(suits, limit))
+
+
 # -- writing ------------------------------------------------------------------
 
 
@@ -394,52 +433,3 @@ def _record(
             {"kind": p.kind, "code": p.code, "actor": actor, "says": says[:500], "before": before, "after": as_data(p)}
             for p, before in changes
         ])  # fmt: skip
-
-
-# -- rules of fit ---------------------------------------------------------------
-
-
-def fit_rules(session: Session) -> FitRules:
-    """Return the rules of fit in force."""
-    data = session.execute(select(_rules.c.data).order_by(_rules.c.id.desc()).limit(1)).scalar()
-    return USUAL if data is None else rules_from_data(data)
-
-
-def save_rules(session: Session, rules: FitRules | None, *, actor: str, says: str) -> None:
-    """Put rules of fit in force; None goes back to the usual ones. Earlier ones stay on record."""
-    data = None if rules is None else rules_as_data(rules)
-    session.execute(insert(_rules).values(actor=actor, says=says[:500], data=data))
-
-
-# -- acceptances ------------------------------------------------------------------
-
-
-@dataclass(frozen=True, slots=True)
-class Acceptance:
-    """A gate passed with a name."""
-
-    at: datetime
-    actor: str
-    reason: str
-    fails: tuple[str, ...]
-
-
-def accept(session: Session, gate: int, about: str, fails: Sequence[str], reason: str, *, actor: str) -> None:
-    """Record that somebody passes a gate, knowing what stands against it."""
-    session.execute(
-        insert(_acceptance).values(
-            gate=gate, about=about[:400], fails=list(fails), reason=reason[:500], actor=actor
-        )
-    )
-
-
-def accepted(session: Session, gate: int, about: str, fails: Sequence[str]) -> Acceptance | None:
-    """Return the newest acceptance of a gate about something, if it covers all that stands against it now."""
-    rows = session.execute(
-        select(_acceptance).where(_acceptance.c.gate == gate, _acceptance.c.about == about)
-        .order_by(literal_column("id").desc()).limit(20)
-    )  # fmt: skip
-    for row in rows:
-        if set(fails) <= set(row.fails):
-            return Acceptance(row.at, row.actor, row.reason, tuple(row.fails))
-    return None

@@ -12,6 +12,7 @@ from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.rules import FitRules
 from zygometra.core.mix.shelf import Block, Shelf
+from zygometra.store import fit_rules
 from zygometra.store import shelf as store
 
 _LOCK = Lock()
@@ -27,7 +28,7 @@ def shelf_and_rules(session: Session) -> tuple[Shelf, FitRules, tuple[str, int, 
     with _LOCK:
         known = _SHELF.get(number)
     if known is None:
-        known = (store.read_shelf(session), store.fit_rules(session))
+        known = (store.read_shelf(session), fit_rules.in_force(session))
         with _LOCK:
             _SHELF.clear()
             _SHELF[number] = known

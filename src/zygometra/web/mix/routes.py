@@ -23,7 +23,7 @@ from zygometra.core.mix.recipe import Recipe
 from zygometra.core.mix.why_not import why_not
 from zygometra.core.wording import money
 from zygometra.exchange.build_file import check
-from zygometra.store import builds
+from zygometra.store import acceptances, builds
 from zygometra.store import shelf as store
 from zygometra.store.rules import shop_rules
 
@@ -155,7 +155,7 @@ def _basket_page(asked: Asked, bench: Bench, recipe: Recipe, fault: str = "", re
     return render_template(
         "mix/basket.html", asked=asked, query=address_of(asked), recipe=recipe, items=items, total=total_of(items),
         money=money, today=f"{date.today():%Y-%m-%d}", fails=fails, fault=fault, reason=reason, figures=written(recipe, reader()),
-        accepted=store.accepted(db(), ORDER_GATE, _about(bench, recipe), fails) if fails else None,
+        accepted=acceptances.accepted(db(), ORDER_GATE, _about(bench, recipe), fails) if fails else None,
     )  # fmt: skip
 
 
@@ -215,12 +215,12 @@ def order() -> BaseResponse | str | tuple[str, int]:
     fails = _fails(recipe)
     reason = request.form.get("reason", "").strip()
     about = _about(bench, recipe)
-    if fails and store.accepted(db(), ORDER_GATE, about, fails) is None:
+    if fails and acceptances.accepted(db(), ORDER_GATE, about, fails) is None:
         if not request.form.get("sign") or not 3 <= len(reason) <= 500:
             fault = (f"Found {shown(reason)} as the reason; wanted a reason of 3 to 500 characters and your consent, "
                      "because the stack fails on paper.")  # fmt: skip
             return _basket_page(asked, bench, recipe, fault, reason), 409
-        store.accept(db(), ORDER_GATE, about, fails, reason, actor=person())
+        acceptances.accept(db(), ORDER_GATE, about, fails, reason, actor=person())
     ordered = []
     for item in basket(recipe, bench.block, store.all_of(db(), SUPPORTING)):
         if item.part is None or not item.to_buy or item.part.state != "idea":

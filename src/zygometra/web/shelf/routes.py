@@ -18,6 +18,7 @@ from zygometra.core.mix.usual import USUAL
 from zygometra.core.wording import Reader, money
 from zygometra.exchange.build_file import document_from_text
 from zygometra.exchange.shelf_csv import MOST_BYTES, file_name, read_table, write_table
+from zygometra.store import acceptances, fit_rules
 from zygometra.store import shelf as store
 
 from ..db import db
@@ -26,6 +27,7 @@ from .typed import TypedPart, form_of, read_form
 
 shelf = Blueprint("shelf", __name__, template_folder="templates", url_prefix="/shelf")
 PAGE = 60
+OFF = "off the shelf"
 GATE = 14
 NO_STACK = "no stack on paper stands behind it"
 
@@ -43,10 +45,15 @@ def page() -> str:
     kind = kind if kind in KIND else "crank"
     search, state = request.args.get("q", "")[:100], request.args.get("state", "")
     at = max(request.args.get("from", 0, int), 0)
-    parts, count = store.listed(db(), kind, search=search, state=state, limit=PAGE, offset=at)
+    gone = store.taken_off(db(), kind, search=search) if state == OFF else ()
+    parts, count = (
+        store.listed(db(), kind, search=search, state=state, limit=PAGE, offset=at)
+        if state != OFF
+        else ((), len(gone))
+    )
     template = "shelf/list.html" if request.headers.get("HX-Target") == "parts" else "shelf/page.html"
     return render_template(template, kind=KIND[kind], kinds=KINDS, counts=store.counts(db()), count=count, at=at, size=PAGE,
-                           search=search, state=state, states=STATES, money=_money,
+                           search=search, state=state, states=STATES, off=OFF, gone=gone, money=_money,
                            rows=[(part, _figures(part, reader())) for part in parts])  # fmt: skip
 
 
@@ -113,7 +120,7 @@ def _save(kind: str, before: Part | None, version: int) -> BaseResponse | tuple[
                 " basket, where the stack is checked on paper (gate 14)."
             )
         else:
-            store.accept(db(), GATE, about, [NO_STACK], reason, actor=person())
+            acceptances.accept(db(), GATE, about, [NO_STACK], reason, actor=person())
     if read.faults or read.part is None:
         return _part_page(kind, read, before, version), 422
     try:
@@ -233,7 +240,7 @@ def take_in() -> BaseResponse | tuple[str, int]:
                                ordered=ordered if wants_reason else [], text=as_text, reason=reason), 422  # fmt: skip
     if ordered:
         for code in ordered:
-            store.accept(db(), GATE, f"part {kind} {code}", [NO_STACK], reason, actor=person())
+            acceptances.accept(db(), GATE, f"part {kind} {code}", [NO_STACK], reason, actor=person())
     added, changed = store.take_in(db(), read.parts, actor=person(), says=f"taken in from {name}")
     db().commit()
     faulty = read.rows - len(read.parts)
@@ -253,7 +260,7 @@ def rules() -> BaseResponse | str | tuple[str, int]:
     if request.method == "GET":
         return _rules_page("", "")
     if request.form.get("usual"):
-        store.save_rules(db(), None, actor=person(), says="back to the usual rules of fit")
+        fit_rules.save(db(), None, actor=person(), says="back to the usual rules of fit")
         db().commit()
         flash("The usual rules of fit are in force.")
         return redirect(url_for("shelf.rules"))
@@ -269,14 +276,14 @@ def rules() -> BaseResponse | str | tuple[str, int]:
             else "Found data of another shape; wanted machinings and rules as they stood."
         )
         return _rules_page(text, says), 422
-    store.save_rules(db(), own, actor=person(), says="rules of fit changed")
+    fit_rules.save(db(), own, actor=person(), says="rules of fit changed")
     db().commit()
     flash("The shop's own rules of fit are in force.")
     return redirect(url_for("shelf.rules"))
 
 
 def _rules_page(text: str, fault: str) -> str:
-    in_force = store.fit_rules(db())
+    in_force = fit_rules.in_force(db())
     data = json.dumps(rules_as_data(in_force), indent=1, ensure_ascii=False)
     return render_template(
         "shelf/rules.html", rules=in_force, own=in_force != USUAL, text=text or data, fault=fault
