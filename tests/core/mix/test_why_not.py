@@ -72,6 +72,15 @@ def test_a_part_that_goes_with_nothing_names_the_rule_and_the_nearest(of, says):
     assert asked("X", of, *pistons, *ordinary) == (ALONE.format(of.kind), says)
 
 
+def test_a_kind_of_which_nothing_can_be_used_is_named():
+    others = [part("head", "H", words={"head_pattern": "V14"}), part("gasket", "G", thickness=None)]
+    assert asked("rod-0", *others) == (
+        ALONE.format("rod"),
+        "None of the gaskets on the shelf could be used.",
+        "None of the heads on the shelf could be used.",
+    )
+
+
 def test_where_no_rule_alone_is_to_blame_each_says_what_it_leaves():
     # R1 fits the crank's width but not its journal, R2 its journal but not its width.
     crank = part("crank", "X", pin_diameter=48.0, pin_width=21.0)

@@ -46,7 +46,7 @@ def why_not(bench: Bench, code: str, told: Told | None = None) -> tuple[str, ...
     if alone:
         return alone
     own = bench.asked(replace(bench.question, use={**bench.question.use, kind: code}))
-    first = best(own, 1).recipes
+    first = best(own, 1, told=told).recipes
     if first:
         return (_it_is_in(own, kind, first[0]),)
     return tuple(_among_others(own, kind, told))
@@ -90,7 +90,7 @@ def _among_others(own: Bench, kind: str, told: Told | None) -> Iterator[str]:
     opened = [opening for opening in why.openings if opening.count.recipes]
     for opening in opened:
         if opening.window == FLOOR:
-            yield from _against_the_floor(own)
+            yield from _against_the_floor(own, told)
         else:
             label = WANTED_KEY[opening.window].label
             yield f"The window of {label} keeps it out: without it there would be {opening.count.words}."
@@ -98,17 +98,17 @@ def _among_others(own: Bench, kind: str, told: Told | None) -> Iterator[str]:
         words = "; ".join(miss_words(key, by) for key, by in why.nearest.misses.items())
         yield f"The nearest it comes: {words}."
     elif not opened:
-        yield from tuple(_against_the_floor(own)) or _between(own, kind)
+        yield from tuple(_against_the_floor(own, told)) or _between(own, kind)
 
 
-def _against_the_floor(bench: Bench) -> Iterator[str]:
+def _against_the_floor(bench: Bench, told: Told | None) -> Iterator[str]:
     """How near to the quench floor the part comes at best, whatever else was asked; nothing where it goes with nothing."""
     floor = max(bench.question.quench_floor.values())
     asked = replace(
         without_floor(bench.question), windows={"quench": Window(None, floor, None)}, priority="nearest"
     )
     free = bench.asked(asked)
-    found = best(free, 1).recipes
+    found = best(free, 1, told=told).recipes
     verdict = judge(free.shelf, free.block, free.rules, asked, found[0]) if found else None
     if verdict is None or verdict.results is None:
         return
@@ -125,6 +125,9 @@ def _against_the_floor(bench: Bench) -> Iterator[str]:
 def _between(own: Bench, kind: str) -> Iterator[str]:
     """The rules by which a part that fits the block goes with nothing of another kind, or with little."""
     yield f"On its own it fits the block, but nothing on the shelf goes together with this {KIND[kind].label}."
+    for other in MAKING:
+        if not len(own.candidates[other].rows):
+            yield f"None of the {KIND[other].plural} on the shelf could be used."
     row = int(own.candidates[kind].rows[0])
     some = []
     for rule in own.rules.rules:
