@@ -71,6 +71,7 @@ def test_small_lengths_are_thou_and_large_ones_inches():
         ("the quench floor; Quench is 0.9 mm", "the squish floor; Squish is 35.4 thou"),
         ("a crank of 6 mm2 and CR-00012, 4 pistons", "a crank of 6 mm2 and CR-00012, 4 pistons"),
         ("PS-92 mm", "PS-92 mm"),
+        ("gasket quench-1, of quench 0.9 mm", "gasket quench-1, of squish 35.4 thou"),
         ("a number in mm", "a number in mm"),
     ],
 )  # fmt: skip

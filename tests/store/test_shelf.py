@@ -115,11 +115,11 @@ def test_a_part_as_it_was_before_a_change(session):
     put(session, changed(ROD, state="received", on_shelf=4), 1, "came in")
     store.remove_part(session, "rod", "R1", actor="Ada")
     off, came_in, first = store.history(session, "rod", "R1")
-    assert store.before(session, "rod", "R1", off.id) == (
+    assert store.as_before(session, "rod", "R1", off.id) == (
         changed(ROD, state="received", on_shelf=4),
         "taken off the shelf",
     )
-    assert store.before(session, "rod", "R1", came_in.id) == (ROD, "came in")
+    assert store.as_before(session, "rod", "R1", came_in.id) == (ROD, "came in")
     for kind, code, change in (
         ("rod", "R1", first.id),
         ("rod", "R2", off.id),
@@ -127,7 +127,7 @@ def test_a_part_as_it_was_before_a_change(session):
         ("rod", "R1", 10**6),
     ):
         with pytest.raises(store.PartNotThere):
-            store.before(session, kind, code, change)
+            store.as_before(session, kind, code, change)
 
 
 def test_a_code_is_one_of_a_kind(session):

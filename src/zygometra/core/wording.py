@@ -25,6 +25,8 @@ _NUMBER = r"[−-]?\d+(?:\.\d+)?"
 _LENGTHS = re.compile(
     rf"(?<![\w.])(?<!\w-)(?:(?P<first>{_NUMBER})(?P<between>\s?–\s?|-| to | or ))?(?P<last>{_NUMBER}) mm\b"
 )
+# The word, and no part of a longer one or of a part's code.
+_QUENCH = re.compile(r"(?<![\w-])[qQ]uench(?![\w-])")
 
 
 def decimals_for(doubt: float, most: int) -> int:
@@ -148,7 +150,7 @@ class Reader:
         >>> Reader("inch").sentence("the pin differs by −0.254 mm, 1 to 2 mm is wanted")
         'the pin differs by −10 thou, 39.4 thou to 78.7 thou is wanted'
         """
-        text = text.replace("quench", self.quench).replace("Quench", self.quench.capitalize())
+        text = _QUENCH.sub(lambda said: self.quench.capitalize() if said[0][0] == "Q" else self.quench, text)
         if self.system == "mm":
             return text
 

@@ -11,6 +11,8 @@ from sqlalchemy.orm import Session
 
 from .tables import AcceptanceRow
 
+# How long a reason is that somebody signs for, in characters.
+_SHORTEST, _LONGEST = 3, 500
 _acceptance = AcceptanceRow.__table__  # type: ignore[attr-defined]
 
 
@@ -24,11 +26,16 @@ class Acceptance:
     fails: tuple[str, ...]
 
 
+def is_reason(words: str) -> bool:
+    """Tell whether words will do as the reason for passing a gate: 3 to 500 characters."""
+    return _SHORTEST <= len(words) <= _LONGEST
+
+
 def accept(session: Session, gate: int, about: str, fails: Sequence[str], reason: str, *, actor: str) -> None:
     """Record that somebody passes a gate, knowing what stands against it."""
     session.execute(
         insert(_acceptance).values(
-            gate=gate, about=about[:400], fails=list(fails), reason=reason[:500], actor=actor
+            gate=gate, about=about[:400], fails=list(fails), reason=reason[:_LONGEST], actor=actor
         )
     )
 

@@ -199,7 +199,7 @@ def history(session: Session, kind: str, code: str, limit: int = 100) -> tuple[P
     return tuple(PartChange(row.id, row.at, row.actor, row.says, row.before, row.after) for row in rows)
 
 
-def before(session: Session, kind: str, code: str, change: int) -> tuple[Part, str]:
+def as_before(session: Session, kind: str, code: str, change: int) -> tuple[Part, str]:
     """Return a part as it was before one of its changes, and what that change was.
 
     Parameters

@@ -11,6 +11,7 @@ from shelves import BLOCK, part, shelf
 from zygometra.core.build import Window
 from zygometra.core.errors import QuantityError
 from zygometra.core.mix.judge import judge, throw_shift
+from zygometra.core.mix.parts import newly_ordered, put_back
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.rules import Band, FitRule, judge_columns, judge_fit, rules_as_data, rules_from_data
 from zygometra.core.mix.shelf import Block
@@ -219,3 +220,35 @@ def test_a_block_without_a_needed_figure_says_which():
     made = shelf(block=type(BLOCK)("block", "B1", figures=bare, texts=BLOCK.texts))
     with pytest.raises(QuantityError, match="largest bore"):
         Block(made, "B1")
+
+
+def test_every_word_has_its_number_before_anything_is_asked():
+    # Questions are laid out on one shelf at the same time: words numbered then could share a number.
+    made = shelf(part("head", "H", words={"head_pattern": "V14", "material": "iron"}))
+    before = dict(made.numbers)
+    assert {"T10", "V14", "iron", "six", "internal", "24"} <= set(before)
+    assert "" not in before
+    assert len(set(before.values())) == len(before)
+    for table in made.tables.values():
+        for name in table.words:
+            column = table.column(name, made.numbers)
+            assert [before.get(word) for word in table.words[name]] == [
+                None if np.isnan(n) else n for n in column
+            ]
+    assert made.numbers == before
+
+
+@pytest.mark.parametrize(
+    ("state", "now", "sets_an_order"),
+    [
+        ("ordered", None, True), ("ordered", "idea", True), ("ordered", "received", True), ("ordered", "ordered", False),
+        ("idea", None, False), ("received", "ordered", False), ("idea", "ordered", False),
+    ],
+)  # fmt: skip
+def test_an_order_is_set_only_by_a_change_that_was_none_before(state, now, sets_an_order):
+    was, is_now = part("rod", "R", state=state), now and part("rod", "R", state=now)
+    assert newly_ordered(was, is_now) is sets_an_order
+    # What is put back sets no order either, and is otherwise as it was.
+    back = put_back(was, is_now)
+    assert not newly_ordered(back, is_now)
+    assert back == (part("rod", "R", state="idea") if sets_an_order else was)

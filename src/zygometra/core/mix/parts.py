@@ -7,7 +7,7 @@ rule of fit call the same dimension by the same name, ``rod.length``.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from ..errors import QuantityError, shown
@@ -191,6 +191,46 @@ class Part:
         """Return a figure read in base units; None where it is not known."""
         raw = self.figures.get(name)
         return None if raw is None else read_dimension(self.kind, name, raw, unstated)
+
+
+# Gate 14 of the order of work: nothing is ordered on a stack that fails on paper, unless somebody signs.
+ORDER_GATE = 14
+
+
+def newly_ordered(part: Part, before: Part | None) -> bool:
+    """Tell whether a change sets a part on order: it is then that gate 14 is asked.
+
+    Parameters
+    ----------
+    part : Part
+        As it would be.
+    before : Part or None
+        As it is; None where it is not on the shelf.
+
+    Returns
+    -------
+    bool
+        False for a part that is on order already.
+    """
+    return part.state == "ordered" and (before is None or before.state != "ordered")
+
+
+def put_back(part: Part, now: Part | None) -> Part:
+    """Return an earlier state of a part as it may come back: an order is not set by that, so it is an idea.
+
+    Parameters
+    ----------
+    part : Part
+        As it was.
+    now : Part or None
+        As it is; None where it is off the shelf.
+
+    Returns
+    -------
+    Part
+        Otherwise as it was.
+    """
+    return replace(part, state="idea") if newly_ordered(part, now) else part
 
 
 def read_dimension(kind: str, name: str, raw: Any, unstated: Unstated = "house") -> Quantity:

@@ -84,15 +84,15 @@ class Table:
         """Row numbers by code."""
         return {code: row for row, code in enumerate(self.codes)}
 
-    def column(self, name: str, numbers: dict[str, float]) -> Floats:
+    def column(self, name: str, numbers: Mapping[str, float]) -> Floats:
         """Return a column of figures, or of words as numbers; NaN where not known.
 
         Parameters
         ----------
         name : str
             Dimension or word.
-        numbers : dict
-            The number of each word; new words are added.
+        numbers : Mapping
+            The number of each word.
 
         Returns
         -------
@@ -106,11 +106,11 @@ class Table:
             self._numbered[name] = (
                 np.full(len(self), np.nan)
                 if words is None
-                else np.array([numbers.setdefault(w, float(len(numbers))) if w else np.nan for w in words])
+                else np.array([numbers[w] if w else np.nan for w in words])
             )
         return self._numbered[name]
 
-    def signature(self, names: tuple[str, ...], numbers: dict[str, float]) -> Signature:
+    def signature(self, names: tuple[str, ...], numbers: Mapping[str, float]) -> Signature:
         """Return which parts are alike in some properties: found once, kept."""
         if not names:
             return Signature(np.zeros((1, 0)), np.zeros(len(self), np.int64))
@@ -133,10 +133,18 @@ class Signature:
 
 @dataclass
 class Shelf:
-    """All tables; ``numbers`` gives each word its number across them."""
+    """All tables; ``numbers`` gives each word its number across them.
+
+    They are given at once: several questions may be laid out on one shelf at the same
+    time, and two words must never get the same number.
+    """
 
     tables: Mapping[str, Table]
-    numbers: dict[str, float] = field(default_factory=dict)
+    numbers: Mapping[str, float] = field(init=False)
+
+    def __post_init__(self) -> None:
+        words = {w for table in self.tables.values() for column in table.words.values() for w in column}
+        self.numbers = {word: float(number) for number, word in enumerate(sorted(words - {""}))}
 
     def __len__(self) -> int:
         return sum(len(table) for table in self.tables.values())

@@ -17,7 +17,7 @@ from zygometra.core.mix.basket import basket, stack_fails, total_of
 from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.into_build import targets_of, with_recipe
-from zygometra.core.mix.parts import KIND, MAKING
+from zygometra.core.mix.parts import KIND, MAKING, ORDER_GATE
 from zygometra.core.mix.question import PRIORITIES, WANTED
 from zygometra.core.mix.recipe import Recipe
 from zygometra.core.mix.why_not import why_not
@@ -36,7 +36,6 @@ from .working import WORKING
 
 mix = Blueprint("mix", __name__, template_folder="templates", url_prefix="/mix")
 SUPPORTING = ("bearing", "ring_set", "fastener", "pushrod")
-ORDER_GATE = 14
 # How long an answer waits for a count that may be done in a moment, in seconds.
 COUNT_WAIT = 0.5
 
@@ -216,7 +215,7 @@ def order() -> BaseResponse | str | tuple[str, int]:
     reason = request.form.get("reason", "").strip()
     about = _about(bench, recipe)
     if fails and acceptances.accepted(db(), ORDER_GATE, about, fails) is None:
-        if not request.form.get("sign") or not 3 <= len(reason) <= 500:
+        if not request.form.get("sign") or not acceptances.is_reason(reason):
             fault = (f"Found {shown(reason)} as the reason; wanted a reason of 3 to 500 characters and your consent, "
                      "because the stack fails on paper.")  # fmt: skip
             return _basket_page(asked, bench, recipe, fault, reason), 409

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from dataclasses import replace
 from typing import Any
 
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
@@ -12,7 +11,7 @@ from werkzeug.wrappers import Response as BaseResponse
 from zygometra.core.build import ROD_MATERIALS
 from zygometra.core.errors import BuildFaults, QuantityError, shown
 from zygometra.core.house_rules import BASES
-from zygometra.core.mix.parts import KIND, KINDS, STATES, Part
+from zygometra.core.mix.parts import KIND, KINDS, ORDER_GATE, STATES, Part, newly_ordered, put_back
 from zygometra.core.mix.rules import rules_as_data, rules_from_data
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.wording import Reader, money
@@ -28,7 +27,6 @@ from .typed import TypedPart, form_of, read_form
 shelf = Blueprint("shelf", __name__, template_folder="templates", url_prefix="/shelf")
 PAGE = 60
 OFF = "off the shelf"
-GATE = 14
 NO_STACK = "no stack on paper stands behind it"
 
 
@@ -108,19 +106,15 @@ def part(kind: str, code: str) -> BaseResponse | str | tuple[str, int]:
 def _save(kind: str, before: Part | None, version: int) -> BaseResponse | tuple[str, int]:
     read = read_form(request.form, kind, reader(), before)
     reason = request.form.get("reason", "").strip()
-    if (
-        read.part is not None
-        and read.part.state == "ordered"
-        and (before is None or before.state != "ordered")
-    ):
+    if read.part is not None and newly_ordered(read.part, before):
         about = f"part {kind} {read.part.code}"
-        if not 3 <= len(reason) <= 500:
+        if not acceptances.is_reason(reason):
             read.faults["reason"] = (
                 f"Found {shown(reason)}; wanted a reason, with your name under it: parts are ordered from a recipe's"
                 " basket, where the stack is checked on paper (gate 14)."
             )
         else:
-            acceptances.accept(db(), GATE, about, [NO_STACK], reason, actor=person())
+            acceptances.accept(db(), ORDER_GATE, about, [NO_STACK], reason, actor=person())
     if read.faults or read.part is None:
         return _part_page(kind, read, before, version), 422
     try:
@@ -176,11 +170,8 @@ def _leaf(value: Any) -> str:
 @shelf.post("/<kind>/<path:code>/back")
 def back(kind: str, code: str) -> BaseResponse:
     """Bring a part back to what it was before one of its changes."""
-    part, says = store.before(db(), _kind(kind), code, request.form.get("change", 0, int))
-    now = store.parts_by_code(db(), [(kind, code)]).get((kind, code))
-    unordered = part.state == "ordered" and (now is None or now.state != "ordered")
-    if unordered:
-        part = replace(part, state="idea")
+    was, says = store.as_before(db(), _kind(kind), code, request.form.get("change", 0, int))
+    part = put_back(was, store.parts_by_code(db(), [(kind, code)]).get((kind, code)))
     try:
         store.save_part(db(), part, expected_version=request.form.get("version", 0, int), actor=person(),
                         says=f"put back as before: {says}")  # fmt: skip
@@ -192,7 +183,11 @@ def back(kind: str, code: str) -> BaseResponse:
         )
         return redirect(url_for("shelf.part", kind=kind, code=code))
     db().commit()
-    again = " Its state is idea: an order goes through a recipe's basket (gate 14)." if unordered else ""
+    again = (
+        " Its state is idea: an order goes through a recipe's basket (gate 14)."
+        if part.state != was.state
+        else ""
+    )
     flash(f"{code} is put back to what it was before “{says}”.{again}")
     return redirect(url_for("shelf.part", kind=kind, code=code))
 
@@ -229,10 +224,9 @@ def take_in() -> BaseResponse | tuple[str, int]:
         text, name = upload.stream.read(MOST_BYTES + 1), upload.filename[:120]
     read = read_table(text, kind)
     known = store.parts_by_code(db(), ((p.kind, p.code) for p in read.parts))
-    ordered = [p.code for p in read.parts
-               if p.state == "ordered" and ((k := known.get((p.kind, p.code))) is None or k.state != "ordered")]  # fmt: skip
+    ordered = [p.code for p in read.parts if newly_ordered(p, known.get((p.kind, p.code)))]
     reason = request.form.get("reason", "").strip()
-    wants_reason = bool(ordered) and not 3 <= len(reason) <= 500
+    wants_reason = bool(ordered) and not acceptances.is_reason(reason)
     if (read.faults and not request.form.get("good_rows")) or wants_reason or not read.parts:
         as_text = text if isinstance(text, str) else text.decode("utf-8-sig", "replace")
         return render_template("shelf/take_in.html", kind=KIND[kind], name=name, faults=read.faults[:200],
@@ -240,7 +234,7 @@ def take_in() -> BaseResponse | tuple[str, int]:
                                ordered=ordered if wants_reason else [], text=as_text, reason=reason), 422  # fmt: skip
     if ordered:
         for code in ordered:
-            acceptances.accept(db(), GATE, f"part {kind} {code}", [NO_STACK], reason, actor=person())
+            acceptances.accept(db(), ORDER_GATE, f"part {kind} {code}", [NO_STACK], reason, actor=person())
     added, changed = store.take_in(db(), read.parts, actor=person(), says=f"taken in from {name}")
     db().commit()
     faulty = read.rows - len(read.parts)
