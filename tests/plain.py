@@ -9,10 +9,14 @@ from __future__ import annotations
 import math
 
 _HOLE = {
-    "deck_height": "parts.block.deck_height", "bore": "parts.block.bore", "stroke": "parts.crank.stroke",
-    "rod_length": "parts.rod.length", "compression_height": "parts.piston.compression_height",
-    "crown_volume": "parts.piston.crown_volume", "chamber_volume": "parts.head.chamber_volume",
-}  # fmt: skip
+    "deck_height": "parts.block.deck_height",
+    "bore": "parts.block.bore",
+    "stroke": "parts.crank.stroke",
+    "rod_length": "parts.rod.length",
+    "compression_height": "parts.piston.compression_height",
+    "crown_volume": "parts.piston.crown_volume",
+    "chamber_volume": "parts.head.chamber_volume",
+}
 
 
 def _figures(build, bank: str, number: int) -> dict[str, float]:
@@ -62,19 +66,29 @@ def _hole(v: dict[str, float], ops) -> dict[str, float | None]:
         ring = math.pi / 4 * (b * b - v["parts.piston.top_land_diameter"] ** 2)
         crevice = ring * (v["parts.piston.top_land_height"] - crown)
     vc = (
-        v["parts.head.chamber_volume"] - removed / 1000 + opened
-        + math.pi / 4 * g * g * t / 1000 + area * c / 1000
-        + v["parts.piston.crown_volume"] - v.get("parts.piston.dish_area", 0.0) * crown / 1000
+        v["parts.head.chamber_volume"]
+        - removed / 1000
+        + opened
+        + math.pi / 4 * g * g * t / 1000
+        + area * c / 1000
+        + v["parts.piston.crown_volume"]
+        - v.get("parts.piston.dish_area", 0.0) * crown / 1000
         + crevice / 1000
-    )  # fmt: skip
+    )
     vs = area * s / 1000
     effective = None
     if "cam.intake_closes" in v:
         phi, r = math.radians(180 + v["cam.intake_closes"]), s / 2
         x = r * (1 - math.cos(phi)) + rod - math.sqrt(rod * rod - (r * math.sin(phi)) ** 2)
         effective = (area * x / 1000 + vc) / vc
-    return {"clearance": c, "quench": c + t, "swept": vs, "volume": vc, "ratio": (vs + vc) / vc,
-            "effective": effective}  # fmt: skip
+    return {
+        "clearance": c,
+        "quench": c + t,
+        "swept": vs,
+        "volume": vc,
+        "ratio": (vs + vc) / vc,
+        "effective": effective,
+    }
 
 
 def plain_evaluation(build) -> dict[str, list[dict[str, float | None]]]:
@@ -85,8 +99,7 @@ def plain_evaluation(build) -> dict[str, list[dict[str, float | None]]]:
             v = _figures(build, bank.name, number)
             out["now"].append(_hole(dict(v), ()))
             ops = [
-                op for op in build.planned
-                if op.bank in (None, bank.name) and op.cylinder in (None, number)
-            ]  # fmt: skip
+                op for op in build.planned if op.bank in (None, bank.name) and op.cylinder in (None, number)
+            ]
             out["planned"].append(_hole(v, ops))
     return out

@@ -37,8 +37,9 @@ def main(arguments: list[str] | None = None) -> int:
         print(error, file=sys.stderr)
         return 2
     except ZygometraError as error:
-        print(f"$: found a build that cannot be evaluated: {error}; wanted figures that can be",
-              file=sys.stderr)  # fmt: skip
+        print(
+            f"$: found a build that cannot be evaluated: {error}; wanted figures that can be", file=sys.stderr
+        )
         return 2
     except BrokenPipeError:
         sys.stderr.close()

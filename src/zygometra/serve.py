@@ -41,8 +41,15 @@ def main() -> int:
     from waitress import create_server
 
     try:
-        server = create_server(app, host="127.0.0.1", port=options.port, threads=THREADS, ident=None,
-                               max_request_body_size=3_000_000, channel_timeout=60)  # fmt: skip
+        server = create_server(
+            app,
+            host="127.0.0.1",
+            port=options.port,
+            threads=THREADS,
+            ident=None,
+            max_request_body_size=3_000_000,
+            channel_timeout=60,
+        )
     except OSError:
         print(
             f"Port {options.port} is taken by another program; choose another with --port.", file=sys.stderr

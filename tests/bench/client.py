@@ -34,10 +34,18 @@ def main() -> None:
             for path in paths[begin : begin + BLOCK]:
                 took, one["bytes"] = ask(connection, path, asked["headers"])
                 one["times"].append(took)
-    print(json.dumps([
-        {"median": statistics.median(one["times"]), "slowest": max(one["times"]), "bytes": one["bytes"]}
-        for one in found
-    ]))  # fmt: skip
+    print(
+        json.dumps(
+            [
+                {
+                    "median": statistics.median(one["times"]),
+                    "slowest": max(one["times"]),
+                    "bytes": one["bytes"],
+                }
+                for one in found
+            ]
+        )
+    )
 
 
 if __name__ == "__main__":

@@ -50,9 +50,11 @@ def test_evaluating_with_all_its_doubt_against_plain_arithmetic(benchmark, eight
     bare = median(lambda: plain_evaluation(build), 400)
     with_doubt = median(lambda: evaluate(build), 400)
     benchmark.pedantic(evaluate, args=(build,), rounds=200, iterations=1)
-    print(f"\nevaluate, eight holes each with figures of its own, now and planned, with doubt: "
-          f"{with_doubt * 1e6:.0f} µs; plain arithmetic without doubt {bare * 1e6:.0f} µs; "
-          f"ratio {with_doubt / bare:.2f} (at most 10)")  # fmt: skip
+    print(
+        f"\nevaluate, eight holes each with figures of its own, now and planned, with doubt: "
+        f"{with_doubt * 1e6:.0f} µs; plain arithmetic without doubt {bare * 1e6:.0f} µs; "
+        f"ratio {with_doubt / bare:.2f} (at most 10)"
+    )
 
 
 class _Served:
@@ -68,8 +70,13 @@ class _Served:
 def times(sides: list[tuple[_Served, list[str]]], headers: dict) -> list[dict]:
     """Ask from another process, as a browser is, so that asker and asked share no interpreter."""
     asked = {"headers": headers, "sides": [{"port": s.port, "paths": paths} for s, paths in sides]}
-    done = subprocess.run([sys.executable, str(Path(__file__).with_name("client.py"))], input=json.dumps(asked),
-                          capture_output=True, text=True, check=True)  # fmt: skip
+    done = subprocess.run(
+        [sys.executable, str(Path(__file__).with_name("client.py"))],
+        input=json.dumps(asked),
+        capture_output=True,
+        text=True,
+        check=True,
+    )
     return json.loads(done.stdout)
 
 
@@ -104,10 +111,12 @@ def test_what_if_against_a_bare_page(engine, eight, encoding, which):
     asked, bare = times([(_Served(app), what_ifs), (_Served(bare_app), ["/"] * 1000)], headers)
     gc.unfreeze()
     assert abs(asked["bytes"] - bare["bytes"]) < 0.1 * bare["bytes"]
-    print(f"\nwhat-if, {which}, {encoding} ({len(page) // 1000} kB page, {asked['bytes'] // 1000} kB sent): "
-          f"median {asked['median']:.2f} ms, slowest of 1000 {asked['slowest']:.1f} ms; bare Flask page of "
-          f"that size {bare['median']:.2f} ms, slowest {bare['slowest']:.1f} ms; "
-          f"ratio {asked['median'] / bare['median']:.2f} (at most 4)")  # fmt: skip
+    print(
+        f"\nwhat-if, {which}, {encoding} ({len(page) // 1000} kB page, {asked['bytes'] // 1000} kB sent): "
+        f"median {asked['median']:.2f} ms, slowest of 1000 {asked['slowest']:.1f} ms; bare Flask page of "
+        f"that size {bare['median']:.2f} ms, slowest {bare['slowest']:.1f} ms; "
+        f"ratio {asked['median'] / bare['median']:.2f} (at most 4)"
+    )
 
 
 def test_the_command_line_from_cold(benchmark):

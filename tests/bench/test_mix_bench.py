@@ -27,8 +27,11 @@ from zygometra.demo.shelf import demo_shelf
 from zygometra.store import shelf as store
 
 pytestmark = pytest.mark.bench
-WINDOWS = {"quench": Window(0.95, 1.1, 1.3), "compression_ratio": Window(9.3, 9.8, 10.2),
-           "deck_clearance": Window(-0.1, None, 0.4)}  # fmt: skip
+WINDOWS = {
+    "quench": Window(0.95, 1.1, 1.3),
+    "compression_ratio": Window(9.3, 9.8, 10.2),
+    "deck_clearance": Window(-0.1, None, 0.4),
+}
 TYPICAL = Question("BL-001", WINDOWS)
 # SQL is asked without offset grinding and facing: they are continuous choices that it has no words for.
 SETTLED = Question("BL-001", WINDOWS, machining=frozenset(USUAL.machinings) - {OFFSET_GRIND, FACE_CROWN})
@@ -57,11 +60,14 @@ def test_how_the_search_grows_and_what_reading_the_shelf_costs(engine, benchmark
         start = time.perf_counter()
         number = estimate(bench)
         counted = time.perf_counter() - start
-        print(f"\n{parts} parts: reading the shelf {reading * 1e3:.0f} ms, laying out and the best 50 of about "
-              f"{number.recipes:.2g} {asked[parts] * 1e3:.1f} ms, {reading / asked[parts]:.0f} times less (at least 1); "
-              f"the estimate of their number {counted * 1e3:.0f} ms")  # fmt: skip
+        print(
+            f"\n{parts} parts: reading the shelf {reading * 1e3:.0f} ms, laying out and the best 50 of about "
+            f"{number.recipes:.2g} {asked[parts] * 1e3:.1f} ms, {reading / asked[parts]:.0f} times less (at least 1); "
+            f"the estimate of their number {counted * 1e3:.0f} ms"
+        )
     print(
-        f"ten times the parts: {asked[5000] / asked[500]:.1f} and {asked[50_000] / asked[5000]:.1f} times the time (at most 4)"
+        f"ten times the parts: {asked[5000] / asked[500]:.1f} and {asked[50_000] / asked[5000]:.1f} times the time"
+        " (at most 4)"
     )
     start = time.perf_counter()
     number = count(bench)
@@ -108,8 +114,14 @@ def _tables(session: Session, bench: Bench) -> None:
         with raw.cursor().copy(f"COPY bench_{kind} FROM STDIN") as copy:
             for place, row in enumerate(data):
                 copy.write_row([place, int(cost[place]), *(None if np.isnan(v) else float(v) for v in row)])
-    for kind, name in (("rod", "journal_diameter"), ("piston", "compression_height"), ("piston", "pin_diameter"),
-                       ("gasket", "thickness"), ("head", "chamber_volume"), *((kind, "cost") for kind in MAKING)):  # fmt: skip
+    for kind, name in (
+        ("rod", "journal_diameter"),
+        ("piston", "compression_height"),
+        ("piston", "pin_diameter"),
+        ("gasket", "thickness"),
+        ("head", "chamber_volume"),
+        *((kind, "cost") for kind in MAKING),
+    ):
         session.execute(text(f'CREATE INDEX ON bench_{kind} ("{name}")'))
     session.commit()
     for kind in MAKING:
@@ -155,8 +167,11 @@ def _machining(bench: Bench) -> str:
             measure = " + ".join(
                 f"{factor} * {_place(bench, place)}" for place, factor in rule.measure.items()
             )
-            cases = [f"WHEN {_within(measure, b)} THEN {bench.job_cost(b.machining) if b.machining else 0}"
-                     for b in rule.bands if not b.machining or bench.question.allows(b.machining)]  # fmt: skip
+            cases = [
+                f"WHEN {_within(measure, b)} THEN {bench.job_cost(b.machining) if b.machining else 0}"
+                for b in rule.bands
+                if not b.machining or bench.question.allows(b.machining)
+            ]
             out.append(f"(CASE {' '.join(cases)} ELSE 0 END)")
     return " + ".join(out)
 
@@ -171,15 +186,21 @@ def _sql(bench: Bench, spare: int | None) -> str:
     bore = f"(CASE WHEN piston.bore - {own} >= {bored.low - 1e-9} THEN piston.bore ELSE {own} END)"
     area = f"(pi() / 4 * {bore} * {bore})"
     swept = f"({area} * crank.stroke / 1000)"
-    volume = (f"(head.chamber_volume + coalesce(gasket.opening_area, pi() / 4 * gasket.bore * gasket.bore) * gasket.thickness / 1000"
-              f" + {area} * {clearance} / 1000 + piston.crown_volume + coalesce(({area} - pi() / 4 * piston.top_land_diameter"
-              f" * piston.top_land_diameter) * piston.top_land_height / 1000, 0))")  # fmt: skip
+    volume = (
+        "(head.chamber_volume + coalesce(gasket.opening_area, pi() / 4 * gasket.bore * gasket.bore)"
+        " * gasket.thickness / 1000"
+        f" + {area} * {clearance} / 1000 + piston.crown_volume + coalesce(({area} - pi() / 4 * piston.top_land_diameter"
+        f" * piston.top_land_diameter) * piston.top_land_height / 1000, 0))"
+    )
     ratio = f"(({swept} + {volume}) / {volume})"
     w = bench.question.windows
     q, r, c = w["quench"], w["compression_ratio"], w["deck_clearance"]
-    conditions = [f"{clearance} BETWEEN {c.low - 1e-9} AND {c.high + 1e-9}",
-                  f"{clearance} + gasket.thickness BETWEEN {q.low - 1e-9} AND {q.high + 1e-9}",
-                  f"{volume} > 0", f"{ratio} BETWEEN {r.low - 1e-9} AND {r.high + 1e-9}"]  # fmt: skip
+    conditions = [
+        f"{clearance} BETWEEN {c.low - 1e-9} AND {c.high + 1e-9}",
+        f"{clearance} + gasket.thickness BETWEEN {q.low - 1e-9} AND {q.high + 1e-9}",
+        f"{volume} > 0",
+        f"{ratio} BETWEEN {r.low - 1e-9} AND {r.high + 1e-9}",
+    ]
     for rule in bench.rules.rules:
         if len(rule.kinds) > 1:
             conditions += _conditions(bench, set(rule.kinds)) if f"{rule.kinds}" not in conditions else []
@@ -205,8 +226,10 @@ def _sql(bench: Bench, spare: int | None) -> str:
         if spare is None
         else f" AND {total} <= {sum(int(bench.candidates[k].cost.min()) for k in MAKING) + spare}"
     )
-    return (f"SELECT {places} FROM {', '.join(sources)} WHERE {' AND '.join(conditions)}{bound}"
-            f" ORDER BY {total}, {places} LIMIT {bench.question.best}")  # fmt: skip
+    return (
+        f"SELECT {places} FROM {', '.join(sources)} WHERE {' AND '.join(conditions)}{bound}"
+        f" ORDER BY {total}, {places} LIMIT {bench.question.best}"
+    )
 
 
 def _asked(session: Session, statement: str) -> tuple[float, list | None]:
@@ -239,6 +262,8 @@ def test_the_same_question_in_sql(engine, benchmark, parts):
             if rows is not None:
                 assert rows == list(found.recipes)
             more = "" if rows is not None else "more than "
-            print(f"\n{parts} parts, settled machining: the best {len(found.recipes)} {ours * 1e3:.1f} ms; SQL {name} "
-                  f"{more}{took * 1e3:.0f} ms, {more}{took / ours:.0f} times{wanted}")  # fmt: skip
+            print(
+                f"\n{parts} parts, settled machining: the best {len(found.recipes)} {ours * 1e3:.1f} ms; SQL {name} "
+                f"{more}{took * 1e3:.0f} ms, {more}{took / ours:.0f} times{wanted}"
+            )
     benchmark.pedantic(lambda: best(Bench(shelf, block, USUAL, SETTLED)), rounds=5)

@@ -15,8 +15,15 @@ from zygometra.web import bench as benches
 from zygometra.web.app import create_app
 
 CHROMIUM = "/usr/bin/chromium"
-QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-         "--disable-component-update", "--disable-sync"]  # fmt: skip
+QUIET = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 # A shared machine may stand still for half a minute: what is waited for is the same, only longer.
 PATIENCE = 90_000
 expect.set_options(timeout=PATIENCE / 3)

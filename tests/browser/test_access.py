@@ -12,8 +12,16 @@ BUILDS = ("Pilot launch 2.3", "Mountain rescue truck V8", "Quarry loader V8", "H
 STATIONS = ("figures", "aim", "sheet", "record", "working", "figure?at=parts.block.bore")
 PLAIN = ("/", "/builds/new", "/settings", "/house-rules", "/keys", "/patterns", "/who", "/nowhere")
 RECIPE = "at=CR-00001~RD-00001~PS-00001~GS-00001~HD-00001"
-MIX = ("/mix", "/mix?block=BL-002&compression_ratio-min=16", f"/mix/basket?block=BL-001&{RECIPE}", f"/mix/take?block=BL-001&{RECIPE}",
-       "/shelf?kind=piston", "/shelf/crank/CR-00001", "/shelf/rod/new", "/shelf/rules")  # fmt: skip
+MIX = (
+    "/mix",
+    "/mix?block=BL-002&compression_ratio-min=16",
+    f"/mix/basket?block=BL-001&{RECIPE}",
+    f"/mix/take?block=BL-001&{RECIPE}",
+    "/shelf?kind=piston",
+    "/shelf/crank/CR-00001",
+    "/shelf/rod/new",
+    "/shelf/rules",
+)
 
 
 def pages(bench):

@@ -193,9 +193,16 @@ def test_start_a_build_from_blank(ada):
     page.keyboard.press("n")
     page.locator("#f-name").fill("Test single")
     page.locator("#f-holes").fill("1")
-    figures = {"block deck height": "158 mm", "finished bore": "80", "stroke": "79,5 mm", "rod length": "95",
-               "compression height": "23.61 mm", "crown volume": "-11.5 cc", "compressed gasket thickness": "63 thou",
-               "gasket bore": "81.5 mm"}  # fmt: skip
+    figures = {
+        "block deck height": "158 mm",
+        "finished bore": "80",
+        "stroke": "79,5 mm",
+        "rod length": "95",
+        "compression height": "23.61 mm",
+        "crown volume": "-11.5 cc",
+        "compressed gasket thickness": "63 thou",
+        "gasket bore": "81.5 mm",
+    }
     for label, typed in figures.items():
         page.get_by_label(re.compile(f"^{label}", re.I)).first.fill(typed)
     page.get_by_role("button", name="Start the build").click()

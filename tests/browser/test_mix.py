@@ -12,7 +12,10 @@ from sqlalchemy.orm import Session
 from zygometra.demo.shelf import demo_shelf
 from zygometra.store import shelf as store
 
-ASKED = "block=BL-001&quench-min=0.95&quench-aim=1.1&quench-max=1.3&compression_ratio-min=9.2&compression_ratio-max=10.4"
+ASKED = (
+    "block=BL-001&quench-min=0.95&quench-aim=1.1&quench-max=1.3"
+    "&compression_ratio-min=9.2&compression_ratio-max=10.4"
+)
 
 
 @pytest.fixture

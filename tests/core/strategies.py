@@ -23,26 +23,50 @@ def documents(draw, planned: bool = True):
     clearance = draw(st.floats(-0.5, 1.5))
     bore = draw(st.floats(70, 110))
     document = {
-        "format": "zygometra.build", "version": 1, "name": "drawn", "unstated_doubt": "zero",
-        "engine": {"layout": "inline", "bank_angle": 0, "bore_pitch": 100,
-                   "banks": [{"name": "A", "cylinders": [1, 2, 3]}]},
+        "format": "zygometra.build",
+        "version": 1,
+        "name": "drawn",
+        "unstated_doubt": "zero",
+        "engine": {
+            "layout": "inline",
+            "bank_angle": 0,
+            "bore_pitch": 100,
+            "banks": [{"name": "A", "cylinders": [1, 2, 3]}],
+        },
         "parts": {
-            "block": {"deck_height": {"value": stroke / 2 + rod + height + clearance, "plus_minus": 0.05},
-                      "bore": {"value": bore, "plus_minus": 0.02}},
+            "block": {
+                "deck_height": {"value": stroke / 2 + rod + height + clearance, "plus_minus": 0.05},
+                "bore": {"value": bore, "plus_minus": 0.02},
+            },
             "crank": {"stroke": {"value": stroke, "plus_minus": 0.03}},
             "rod": {"length": {"value": rod, "u": 0.01, "each": True}},
-            "piston": {"compression_height": {"value": height, "readings": [height, height + 0.01, height - 0.01]},
-                       "crown_volume": draw(quantity(-5, 8, 0.3)), "top_land_height": draw(quantity(4, 8, 0.1)),
-                       "top_land_diameter": {"value": bore - 0.6, "plus_minus": 0.03}, "dish_area": 800},
-            "gasket": {"thickness": draw(quantity(0.9, 1.6, 0.04)), "bore": {"value": bore + 1.5, "plus_minus": 0.2}},
-            "head": {"chamber_volume": draw(quantity(35, 70, 0.5)), "opening_area": {"value": 3800, "plus_minus": 60},
-                     "opening_perimeter": {"value": 230, "plus_minus": 3}, "wall_draft": {"value": 10, "plus_minus": 1}},
+            "piston": {
+                "compression_height": {"value": height, "readings": [height, height + 0.01, height - 0.01]},
+                "crown_volume": draw(quantity(-5, 8, 0.3)),
+                "top_land_height": draw(quantity(4, 8, 0.1)),
+                "top_land_diameter": {"value": bore - 0.6, "plus_minus": 0.03},
+                "dish_area": 800,
+            },
+            "gasket": {
+                "thickness": draw(quantity(0.9, 1.6, 0.04)),
+                "bore": {"value": bore + 1.5, "plus_minus": 0.2},
+            },
+            "head": {
+                "chamber_volume": draw(quantity(35, 70, 0.5)),
+                "opening_area": {"value": 3800, "plus_minus": 60},
+                "opening_perimeter": {"value": 230, "plus_minus": 3},
+                "wall_draft": {"value": 10, "plus_minus": 1},
+            },
         },
         "cam": {"intake_closes": {"value": draw(st.floats(30, 80)), "plus_minus": 1}},
-    }  # fmt: skip
+    }
     if draw(st.booleans()):
-        document["cylinders"] = {"2": {"deck_clearance": {"readings": [0.2, 0.22, 0.21], "resolution": 0.01},
-                                       "chamber_volume": {"value": 50, "plus_minus": 0.2}}}  # fmt: skip
+        document["cylinders"] = {
+            "2": {
+                "deck_clearance": {"readings": [0.2, 0.22, 0.21], "resolution": 0.01},
+                "chamber_volume": {"value": 50, "plus_minus": 0.2},
+            }
+        }
     if planned:
         document["planned"] = [
             {"op": "deck_cut", "amount": {"value": draw(st.floats(0.01, 0.5)), "plus_minus": 0.01}},

@@ -57,8 +57,14 @@ def numeric_u(build, key, plain_key, state):
 @given(builds())
 def test_every_doubt_agrees_with_shifted_figures(build):
     evaluation = evaluate(build)
-    names = {"ratio": "ratio", "effective": "effective", "quench": "quench", "deck_clearance": "clearance",
-             "clearance": "volume", "swept": "swept"}  # fmt: skip
+    names = {
+        "ratio": "ratio",
+        "effective": "effective",
+        "quench": "quench",
+        "deck_clearance": "clearance",
+        "clearance": "volume",
+        "swept": "swept",
+    }
     for state in ("now", "planned"):
         for place in (0, 1):
             outcome = getattr(evaluation, state).holes[place].outcome
@@ -123,9 +129,13 @@ def test_a_head_cut_leaves_the_quench_alone():
 
 def test_the_crown_cut_of_the_handbook_by_its_closed_form():
     # Vc grows by (land area − dish)·t; the ring around the land shortens with it.
-    figures = dict(small_single().figures) | figures_of({
-        "parts.piston.dish_area": 1500, "parts.piston.top_land_height": "6 mm",
-        "parts.piston.top_land_diameter": "79.4 mm"})  # fmt: skip
+    figures = dict(small_single().figures) | figures_of(
+        {
+            "parts.piston.dish_area": 1500,
+            "parts.piston.top_land_height": "6 mm",
+            "parts.piston.top_land_diameter": "79.4 mm",
+        }
+    )
     build = small_single(figures=figures, planned=(cut("crown_cut", 0.4),))
     evaluation = evaluate(build)
     grown = evaluation.planned.holes[0].outcome.clearance - evaluation.now.holes[0].outcome.clearance
@@ -176,7 +186,10 @@ def test_a_planned_gasket_fits_only_its_bank():
 def test_step_fills_decide_what_a_head_cut_takes():
     document = vector("tarnbeck-plain")["build"]
     document["parts"]["head"]["step_fills"] = [
-        {"depth": "0 mm", "below": "52 cc"}, {"depth": "0.5 mm", "below": "50 cc"}, {"depth": "1 mm", "below": "48.2 cc"}]  # fmt: skip
+        {"depth": "0 mm", "below": "52 cc"},
+        {"depth": "0.5 mm", "below": "50 cc"},
+        {"depth": "1 mm", "below": "48.2 cc"},
+    ]
     document["planned"] = [{"op": "head_cut", "amount": "0.5 mm"}]
     outcome = evaluate(read_document(document)).planned.holes[0].outcome
     assert outcome.terms.chamber == pytest.approx(50.0)

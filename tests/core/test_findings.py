@@ -76,8 +76,10 @@ def test_a_band_that_reaches_past_the_floor_is_said():
 def test_ratio_outside_and_across_its_window():
     asked = {"compression_ratio": {"min": 9.5, "max": 10}}
     assert "under the window 9.50 to 10.00" in found(single(targets=asked))["ratio-outside-window"].says
-    doubtful = single(targets={"compression_ratio": {"min": 9.1, "max": 10}},
-                      parts__head__chamber_volume={"value": 54, "plus_minus": 1})  # fmt: skip
+    doubtful = single(
+        targets={"compression_ratio": {"min": 9.1, "max": 10}},
+        parts__head__chamber_volume={"value": 54, "plus_minus": 1},
+    )
     assert found(doubtful)["ratio-may-be-outside"].severity == "note"
     assert "ratio-outside-window" not in found(single())
 
@@ -104,8 +106,11 @@ def test_a_top_land_as_large_as_the_bore():
 
 
 def test_a_crown_cut_through_the_land():
-    document = single(parts__piston__top_land_height="0.9 mm", parts__piston__top_land_diameter="79.4 mm",
-                      planned=[{"op": "crown_cut", "amount": "0.95 mm"}])  # fmt: skip
+    document = single(
+        parts__piston__top_land_height="0.9 mm",
+        parts__piston__top_land_diameter="79.4 mm",
+        planned=[{"op": "crown_cut", "amount": "0.95 mm"}],
+    )
     assert found(document)["crown-cut-through-land"].severity == "stop"
 
 

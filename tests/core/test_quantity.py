@@ -73,13 +73,21 @@ def test_readings_of_a_mock_up_are_a_mock_up():
 @pytest.mark.parametrize(
     ("raw", "says"),
     [
-        (True, "true"), (None, "nothing"), ([1], "a list"), (float("nan"), "finite"), ({}, "no value"),
-        ({"value": 1, "basis": "guess"}, "basis 'guess'"), ({"value": 1, "sigma": 2}, "key 'sigma'"),
-        ({"value": 1, "each": "yes"}, "each 'yes'"), ({"readings": []}, "readings"),
-        ({"value": 1, "plus_minus": -0.1}, "nought or more"), ({"value": 1, "unit": 7}, "unit 7"),
-        ({"readings": ["x"]}, "the reading 'x'"), ({"readings": [1] * 201}, "201 readings"),
+        (True, "true"),
+        (None, "nothing"),
+        ([1], "a list"),
+        (float("nan"), "finite"),
+        ({}, "no value"),
+        ({"value": 1, "basis": "guess"}, "basis 'guess'"),
+        ({"value": 1, "sigma": 2}, "key 'sigma'"),
+        ({"value": 1, "each": "yes"}, "each 'yes'"),
+        ({"readings": []}, "readings"),
+        ({"value": 1, "plus_minus": -0.1}, "nought or more"),
+        ({"value": 1, "unit": 7}, "unit 7"),
+        ({"readings": ["x"]}, "the reading 'x'"),
+        ({"readings": [1] * 201}, "201 readings"),
     ],
-)  # fmt: skip
+)
 def test_a_faulty_quantity_says_what_is_wrong(raw, says):
     with pytest.raises(QuantityError, match=says):
         length(raw)

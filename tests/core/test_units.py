@@ -16,12 +16,26 @@ from zygometra.core.wording import Reader, decimals_for, figure
 @pytest.mark.parametrize(
     ("typed", "mm"),
     [
-        ("30 thou", 0.762), (".76mm", 0.76), ("0,5 mm", 0.5), ("9-1/4 in", 234.95), ("9 1/4 in", 234.95),
-        ('9-1/4"', 234.95), ("7/16 in", 11.1125), ("25 um", 0.025), ("25 µm", 0.025), ("5 tenths", 0.0127),
-        ("1.02 mm", 1.02), ("-0.36 mm", -0.36), ("−0.36 mm", -0.36), ("+2 thou", 0.0508), ("1e-1 mm", 0.1),
-        ("3.8 inch", 96.52), ("2.5 cm", 25.0), ("40 THOU", 1.016),
+        ("30 thou", 0.762),
+        (".76mm", 0.76),
+        ("0,5 mm", 0.5),
+        ("9-1/4 in", 234.95),
+        ("9 1/4 in", 234.95),
+        ('9-1/4"', 234.95),
+        ("7/16 in", 11.1125),
+        ("25 um", 0.025),
+        ("25 µm", 0.025),
+        ("5 tenths", 0.0127),
+        ("1.02 mm", 1.02),
+        ("-0.36 mm", -0.36),
+        ("−0.36 mm", -0.36),
+        ("+2 thou", 0.0508),
+        ("1e-1 mm", 0.1),
+        ("3.8 inch", 96.52),
+        ("2.5 cm", 25.0),
+        ("40 THOU", 1.016),
     ],
-)  # fmt: skip
+)
 def test_a_length_as_people_type_it(typed, mm):
     read = read_typed(typed, Kind.LENGTH)
     assert to_base(read.number, read.unit) == pytest.approx(mm, rel=1e-12)
@@ -29,11 +43,19 @@ def test_a_length_as_people_type_it(typed, mm):
 
 @pytest.mark.parametrize(
     ("typed", "kind", "base"),
-    [("62.5 cc", Kind.VOLUME, 62.5), ("3.8 in3", Kind.VOLUME, 3.8 * 16.387064), ("4500 mm3", Kind.VOLUME, 4.5),
-     ("2.3 l", Kind.VOLUME, 2300), ("12.5°", Kind.ANGLE, 12.5), ("6.5 in2", Kind.AREA, 6.5 * 645.16),
-     ("42 cm2", Kind.AREA, 4200), ("412 g", Kind.MASS, 412), ("5200 rpm", Kind.SPEED, 5200),
-     ("4.2 cc/mm", Kind.RATE, 4.2)],
-)  # fmt: skip
+    [
+        ("62.5 cc", Kind.VOLUME, 62.5),
+        ("3.8 in3", Kind.VOLUME, 3.8 * 16.387064),
+        ("4500 mm3", Kind.VOLUME, 4.5),
+        ("2.3 l", Kind.VOLUME, 2300),
+        ("12.5°", Kind.ANGLE, 12.5),
+        ("6.5 in2", Kind.AREA, 6.5 * 645.16),
+        ("42 cm2", Kind.AREA, 4200),
+        ("412 g", Kind.MASS, 412),
+        ("5200 rpm", Kind.SPEED, 5200),
+        ("4.2 cc/mm", Kind.RATE, 4.2),
+    ],
+)
 def test_other_kinds(typed, kind, base):
     read = read_typed(typed, kind)
     assert to_base(read.number, read.unit) == pytest.approx(base, rel=1e-12)

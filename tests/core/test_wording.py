@@ -20,10 +20,21 @@ THIN = "\u202f"
     ("doubt", "decimals"),
     [
         # The Particle Data Group's rule: 0.354 keeps two digits, 0.355 one, 0.95 is written as 1.0.
-        (0.354, 2), (0.355, 1), (0.949, 1), (0.95, 1), (0.0354, 3), (0.0355, 2), (0.0951, 2),
-        (3.54, 1), (3.55, 0), (35.5, 0), (0.0, 6), (float("inf"), 6), (float("nan"), 6),
+        (0.354, 2),
+        (0.355, 1),
+        (0.949, 1),
+        (0.95, 1),
+        (0.0354, 3),
+        (0.0355, 2),
+        (0.0951, 2),
+        (3.54, 1),
+        (3.55, 0),
+        (35.5, 0),
+        (0.0, 6),
+        (float("inf"), 6),
+        (float("nan"), 6),
     ],
-)  # fmt: skip
+)
 def test_digits_follow_the_doubt(doubt, decimals):
     assert decimals_for(doubt, 6) == decimals
 
@@ -64,7 +75,10 @@ def test_small_lengths_are_thou_and_large_ones_inches():
     ("sentence", "said"),
     [
         ("the pin differs by 0.02 mm", "the pin differs by 0.8 thou"),
-        ("the dome has −0.5 mm of room, 1 mm is wanted", "the dome has −19.7 thou of room, 39.4 thou is wanted"),
+        (
+            "the dome has −0.5 mm of room, 1 mm is wanted",
+            "the dome has −19.7 thou of room, 39.4 thou is wanted",
+        ),
         ("a floor of -1.27 mm", "a floor of −50 thou"),
         ("a rod of 152.4 mm", "a rod of 6 in"),
         ("1 to 2 mm, 1–2 mm, 0.5-0.9 mm", "39.4 thou to 78.7 thou, 39.4 thou–78.7 thou, 19.7 thou-35.4 thou"),
@@ -74,7 +88,7 @@ def test_small_lengths_are_thou_and_large_ones_inches():
         ("gasket quench-1, of quench 0.9 mm", "gasket quench-1, of squish 35.4 thou"),
         ("a number in mm", "a number in mm"),
     ],
-)  # fmt: skip
+)
 def test_a_sentence_is_read_in_the_readers_unit_and_word(sentence, said):
     assert INCH.sentence(sentence) == said
     assert Reader().sentence(sentence) == sentence

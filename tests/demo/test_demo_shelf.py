@@ -55,8 +55,12 @@ def test_each_of_our_engines_can_be_built_from_the_shelf(shelf, number):
 def test_there_are_traps_far_down_the_hole_and_through_the_head(bench):
     free = Question("BL-001", {"quench": Window(-8.0, None, 12.0)}, quench_floor={"": -8.0}, crown_limit=0.0)
     field = Bench(bench.shelf, bench.block, USUAL, free)
-    rows = [r for pairs in Join(field, free.windows, None).pairs() for t in Join(field, free.windows, None).triples(pairs)
-            for r in Join(field, free.windows, None).stacks(t)]  # fmt: skip
+    rows = [
+        r
+        for pairs in Join(field, free.windows, None).pairs()
+        for t in Join(field, free.windows, None).triples(pairs)
+        for r in Join(field, free.windows, None).stacks(t)
+    ]
     quench = [float(q) for piece in rows for q in piece["quench"]]
     assert min(quench) < 0 < 3 < max(quench)
 
@@ -71,6 +75,10 @@ def test_there_are_near_fits_that_want_machining(bench):
 
 
 def test_some_parts_lack_a_figure_without_which_they_cannot_be_judged(shelf):
-    lacking = [p.code for p in demo_shelf(PARTS, SEED) for d in KIND[p.kind].dimensions
-               if d.required and p.quantity(d.name) is None]  # fmt: skip
+    lacking = [
+        p.code
+        for p in demo_shelf(PARTS, SEED)
+        for d in KIND[p.kind].dimensions
+        if d.required and p.quantity(d.name) is None
+    ]
     assert lacking

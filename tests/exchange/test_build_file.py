@@ -60,12 +60,19 @@ def test_notes_are_kept_and_never_read(plain):
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ("", "an empty file"), ("  \n", "an empty file"), ("[1, 2]", "a list"), ("null", "nothing"), ("7", "found 7"),
-        ('{"format": "zygometra.build", "na', "line 1, column 31"), ("{,}", "a slip in the JSON"),
-        ('{"a": NaN}', "the number NaN"), ('{"a": 1, "a": 2}', "the key 'a' twice"),
-        ("[" * 100000, "nested too deep"), ('{"a": ' + "9" * 5000 + "}", "plain numbers"),
+        ("", "an empty file"),
+        ("  \n", "an empty file"),
+        ("[1, 2]", "a list"),
+        ("null", "nothing"),
+        ("7", "found 7"),
+        ('{"format": "zygometra.build", "na', "line 1, column 31"),
+        ("{,}", "a slip in the JSON"),
+        ('{"a": NaN}', "the number NaN"),
+        ('{"a": 1, "a": 2}', "the key 'a' twice"),
+        ("[" * 100000, "nested too deep"),
+        ('{"a": ' + "9" * 5000 + "}", "plain numbers"),
     ],
-)  # fmt: skip
+)
 def test_a_text_that_is_no_document(text, says):
     assert says in text_fault(text)
 
@@ -113,25 +120,55 @@ def test_what_cannot_be_stored_is_refused_by_its_place(plain):
         ("cylinders", {"one": {}}, "cylinders.one", "the number of a cylinder"),
         ("cylinders", {"1": {"width": 3}}, "cylinders.1.width", "unknown key"),
         ("banks", {"B": {}}, "banks.B", "one of A"),
-        ("targets", {"quench": {"min": "1.2 mm", "max": "1.0 mm"}}, "targets.quench.max", "at least min, '1.2 mm'"),
+        (
+            "targets",
+            {"quench": {"min": "1.2 mm", "max": "1.0 mm"}},
+            "targets.quench.max",
+            "at least min, '1.2 mm'",
+        ),
         ("targets", {"compression_ratio": {"aim": 0.5}}, "targets.compression_ratio.aim", "above 1"),
-        ("targets", {"compression_ratio": {"aim": "ten"}}, "targets.compression_ratio.aim", "a number such as 9.8"),
+        (
+            "targets",
+            {"compression_ratio": {"aim": "ten"}},
+            "targets.compression_ratio.aim",
+            "a number such as 9.8",
+        ),
         ("targets", {"ratio_spread": -1}, "targets.ratio_spread", "from 0 to 20"),
         ("levers", {"deck_cut": {"max": "-1 mm"}}, "levers.deck_cut.max", "0 to 50 mm"),
         ("levers", {"gaskets": [{"thickness": "thin"}]}, "levers.gaskets[0].thickness", "such as"),
-        ("planned", [{"op": "weld"}], "planned[0].op", "deck_cut, head_cut, crown_cut, gasket or open_chamber"),
+        (
+            "planned",
+            [{"op": "weld"}],
+            "planned[0].op",
+            "deck_cut, head_cut, crown_cut, gasket or open_chamber",
+        ),
         ("planned", [{"op": "deck_cut"}], "planned[0].amount", "how much, such as 0.18 mm"),
         ("planned", [{"op": "deck_cut", "amount": -0.1}], "planned[0].amount", "0 to 50 mm"),
         ("planned", [{"op": "deck_cut", "amount": "1 cc"}], "planned[0].amount", "length"),
         ("planned", [{"op": "open_chamber", "amount": "1 mm"}], "planned[0].amount", "volume"),
         ("planned", [{"op": "deck_cut", "bank": "Z", "amount": 1}], "planned[0].bank", "one of A"),
-        ("planned", [{"op": "open_chamber", "cylinder": 7, "amount": 1}], "planned[0].cylinder", "one of 1, 2, 3, 4"),
-        ("planned", [{"op": "deck_cut", "cylinder": 1, "amount": 1}], "planned[0].cylinder", "acts on a whole bank"),
+        (
+            "planned",
+            [{"op": "open_chamber", "cylinder": 7, "amount": 1}],
+            "planned[0].cylinder",
+            "one of 1, 2, 3, 4",
+        ),
+        (
+            "planned",
+            [{"op": "deck_cut", "cylinder": 1, "amount": 1}],
+            "planned[0].cylinder",
+            "acts on a whole bank",
+        ),
         ("planned", [{"op": "gasket"}], "planned[0].gasket", "the gasket to fit"),
-        ("planned", [{"op": "head_cut", "amount": 1, "gasket": {"name": "x"}}], "planned[0].gasket", "no gasket"),
+        (
+            "planned",
+            [{"op": "head_cut", "amount": 1, "gasket": {"name": "x"}}],
+            "planned[0].gasket",
+            "no gasket",
+        ),
         ("planned", "none", "planned", "a list"),
     ],
-)  # fmt: skip
+)
 def test_a_fault_names_its_place_what_was_found_and_what_is_wanted(plain, path, value, at, says):
     said = faults(with_leaf(plain, tuple(path.split(".")), value))
     assert at in said, said
@@ -192,8 +229,12 @@ def test_figures_are_found_at_every_place():
 def test_a_plan_alone_is_checked_against_its_build(plain):
     build = read_document(plain)
     check_operations([{"op": "deck_cut", "bank": "A", "amount": "0.1 mm"}], build)
-    for plan, says in (([{"op": "deck_cut", "bank": "B", "amount": 1}], "planned\\[0\\].bank"), ({}, "a list"),
-                       ([{"op": "deck_cut", "amount": 1, "why": 2}], "planned\\[0\\].why"), ("x\x00", "control")):  # fmt: skip
+    for plan, says in (
+        ([{"op": "deck_cut", "bank": "B", "amount": 1}], "planned\\[0\\].bank"),
+        ({}, "a list"),
+        ([{"op": "deck_cut", "amount": 1, "why": 2}], "planned\\[0\\].why"),
+        ("x\x00", "control"),
+    ):
         with pytest.raises(BuildFaults, match=says):
             check_operations(plan, build)
 
@@ -218,10 +259,25 @@ json_values = st.recursive(
     max_leaves=6,
 )
 PLACES = [
-    ("name",), ("engine",), ("engine", "banks"), ("engine", "bank_angle"), ("parts",), ("parts", "block"),
-    ("parts", "block", "bore"), ("parts", "gasket"), ("parts", "head", "step_fills"), ("banks",), ("cylinders",),
-    ("cylinders", "1"), ("cam",), ("planned",), ("targets",), ("targets", "quench"), ("levers",), ("levers", "gaskets"),
-]  # fmt: skip
+    ("name",),
+    ("engine",),
+    ("engine", "banks"),
+    ("engine", "bank_angle"),
+    ("parts",),
+    ("parts", "block"),
+    ("parts", "block", "bore"),
+    ("parts", "gasket"),
+    ("parts", "head", "step_fills"),
+    ("banks",),
+    ("cylinders",),
+    ("cylinders", "1"),
+    ("cam",),
+    ("planned",),
+    ("targets",),
+    ("targets", "quench"),
+    ("levers",),
+    ("levers", "gaskets"),
+]
 
 
 @given(st.sampled_from(PLACES), json_values)

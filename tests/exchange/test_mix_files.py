@@ -13,8 +13,16 @@ from zygometra.demo.shelf import demo_shelf
 from zygometra.exchange.mix_file import edge_of, question_of
 from zygometra.exchange.shelf_csv import file_name, read_table, write_table
 
-QUESTION = {"format": "zygometra.mix-question", "version": 1, "block": "BL-001", "best": 3,
-            "windows": {"quench": {"min": "0.95 mm", "aim": 1.1, "max": "52 thou"}, "compression_ratio": {"min": 9, "max": 10.5}}}  # fmt: skip
+QUESTION = {
+    "format": "zygometra.mix-question",
+    "version": 1,
+    "block": "BL-001",
+    "best": 3,
+    "windows": {
+        "quench": {"min": "0.95 mm", "aim": 1.1, "max": "52 thou"},
+        "compression_ratio": {"min": 9, "max": 10.5},
+    },
+}
 
 
 def faults(text, kind="rod"):
@@ -48,7 +56,8 @@ def test_units_in_the_header_or_in_the_cell():
 
 def test_a_basis_for_the_row_and_readings_of_a_figure():
     read = read_table(
-        'code;basis;length;length readings;length basis\nR1;catalogue;148 mm;;\nR2;catalogue;;"148.01 mm; 148.03 mm";measured\n',
+        "code;basis;length;length readings;length basis\n"
+        'R1;catalogue;148 mm;;\nR2;catalogue;;"148.01 mm; 148.03 mm";measured\n',
         "rod",
     )
     assert read.faults == ()
@@ -59,7 +68,10 @@ def test_a_basis_for_the_row_and_readings_of_a_figure():
 
 
 def test_every_fault_has_its_line_and_column_and_good_rows_stay_good():
-    text = "code,length,price,state\nR1,148 mm,10,idea\nR2,148 furlongs,10,idea\nR3,148 mm,-4,idea\nR1,150 mm,1,idea\n,150 mm,1,lost\nR6,1e9 mm,1,idea\n"
+    text = (
+        "code,length,price,state\nR1,148 mm,10,idea\nR2,148 furlongs,10,idea\nR3,148 mm,-4,idea\n"
+        "R1,150 mm,1,idea\n,150 mm,1,lost\nR6,1e9 mm,1,idea\n"
+    )
     read = read_table(text, "rod")
     assert [p.code for p in read.parts] == ["R1"]
     assert [(f.line, f.column) for f in read.faults] == [
@@ -202,8 +214,21 @@ def test_a_faulty_table_ends_with_status_2_and_its_place(tmp_path, capsys, folde
 
 def test_a_shop_gives_its_own_rules(tmp_path, capsys, folder):
     rules = tmp_path / "rules.json"
-    rules.write_text(json.dumps({"machinings": [], "rules": [
-        {"key": "none", "interface": "nothing is good enough", "measure": {"crank.stroke": 1}, "bands": [{"from": 9999}]}]}))  # fmt: skip
+    rules.write_text(
+        json.dumps(
+            {
+                "machinings": [],
+                "rules": [
+                    {
+                        "key": "none",
+                        "interface": "nothing is good enough",
+                        "measure": {"crank.stroke": 1},
+                        "bands": [{"from": 9999}],
+                    }
+                ],
+            }
+        )
+    )
     file = tmp_path / "question.json"
     file.write_text(json.dumps(QUESTION))
     status, out, _ = run(capsys, "mix", str(file), "--shelf", str(folder), "--rules", str(rules))

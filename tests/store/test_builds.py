@@ -142,8 +142,14 @@ def test_of_many_savers_at_once_exactly_one_wins(engine):
 
 def test_undo_and_redo_walk_the_whole_history(session, pilot):
     states = [builds.load(session, pilot).document]
-    for n, change in enumerate((lambda d: bore(d, "92.5 mm"), lambda d: with_leaf(d, ("cylinders", "2", "bore"), "92.6 mm"),
-                                lambda d: {**d, "planned": []}), start=1):  # fmt: skip
+    for n, change in enumerate(
+        (
+            lambda d: bore(d, "92.5 mm"),
+            lambda d: with_leaf(d, ("cylinders", "2", "bore"), "92.6 mm"),
+            lambda d: {**d, "planned": []},
+        ),
+        start=1,
+    ):
         states.append(change(states[-1]))
         builds.save(session, pilot, states[-1], expected_version=n, actor="Ada", says=f"change {n}")
     version = 4

@@ -16,8 +16,18 @@ from zygometra.demo.shelf import demo_shelf
 from zygometra.store import acceptances, fit_rules
 from zygometra.store import shelf as store
 
-ROD = Part("rod", "R1", "a rod", {"length": {"value": 148, "unit": "mm", "plus_minus": "0,03 mm"}, "pin_bore": "22.0 mm"},
-           {"material": "steel"}, "Fenwright", 4250, "idea", 0, 7)  # fmt: skip
+ROD = Part(
+    "rod",
+    "R1",
+    "a rod",
+    {"length": {"value": 148, "unit": "mm", "plus_minus": "0,03 mm"}, "pin_bore": "22.0 mm"},
+    {"material": "steel"},
+    "Fenwright",
+    4250,
+    "idea",
+    0,
+    7,
+)
 
 
 def put(session, part=ROD, version=0, says="put on the shelf"):
@@ -162,8 +172,16 @@ def test_a_part_taken_off_leaves_its_record(session):
 
 
 def test_lists_put_what_is_in_hand_first_and_find_by_words(session):
-    store.take_in(session, [ROD, changed(ROD, code="R2", state="accepted", on_shelf=4), changed(ROD, code="R3", name="50% off_rod")],
-                  actor="Ada", says="table")  # fmt: skip
+    store.take_in(
+        session,
+        [
+            ROD,
+            changed(ROD, code="R2", state="accepted", on_shelf=4),
+            changed(ROD, code="R3", name="50% off_rod"),
+        ],
+        actor="Ada",
+        says="table",
+    )
     parts, count = store.listed(session, "rod")
     assert ([p.code for p in parts], count) == (["R2", "R1", "R3"], 3)
     assert [p.code for p in store.listed(session, "rod", search="50% off_")[0]] == ["R3"]

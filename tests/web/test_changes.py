@@ -18,9 +18,13 @@ def plan_of(html):
 
 
 def what_if(shop, build, **args):
-    return shop.text(f"/builds/{build}/stack/what-if", HX_Request="true") if not args else shop.client.get(
-        f"/builds/{build}/stack/what-if", query_string=args, headers={"HX-Request": "true"}
-    ).get_data(as_text=True)  # fmt: skip
+    return (
+        shop.text(f"/builds/{build}/stack/what-if", HX_Request="true")
+        if not args
+        else shop.client.get(
+            f"/builds/{build}/stack/what-if", query_string=args, headers={"HX-Request": "true"}
+        ).get_data(as_text=True)
+    )
 
 
 def levers(**typed):
@@ -81,10 +85,16 @@ def test_a_bare_number_is_in_the_readers_unit(shop, pilot):
 
 @pytest.mark.parametrize(
     ("lever", "typed", "says"),
-    [("deck_cut", "30 thuo", "the unit 'thuo'"), ("head_cut", "-1 mm", "0 to 50 mm"), ("crown_cut", "1.2.3", "two decimal marks"),
-     ("open_chamber", "1 mm", "measures length"), ("deck_cut", "1e9 mm", "0 to 50 mm"), ("gasket_thickness", "thick", "such as"),
-     ("gasket_thickness", "0 mm", "above nought")],
-)  # fmt: skip
+    [
+        ("deck_cut", "30 thuo", "the unit 'thuo'"),
+        ("head_cut", "-1 mm", "0 to 50 mm"),
+        ("crown_cut", "1.2.3", "two decimal marks"),
+        ("open_chamber", "1 mm", "measures length"),
+        ("deck_cut", "1e9 mm", "0 to 50 mm"),
+        ("gasket_thickness", "thick", "such as"),
+        ("gasket_thickness", "0 mm", "above nought"),
+    ],
+)
 def test_a_faulty_lever_says_why_and_leaves_the_drawing(shop, pilot, lever, typed, says):
     html = what_if(
         shop, pilot, hole="1", gasket="as fitted", gasket_was="as fitted", **levers(**{lever: typed})
@@ -98,8 +108,16 @@ def test_emptied_levers_take_the_operations_out(shop, pilot):
     assert plan_of(what_if(shop, pilot, hole="1", **levers(deck_cut="", open_chamber=""))) == []
 
 
-@pytest.mark.parametrize(("nudge", "text"), [("deck_cut:+1", "0.19 mm"), ("deck_cut:-10", "0.08 mm"), ("deck_cut:+900", "0.50 mm"),
-                                             ("deck_cut:=0.2349", "0.23 mm"), ("open_chamber:+1", "0.7 cc")])  # fmt: skip
+@pytest.mark.parametrize(
+    ("nudge", "text"),
+    [
+        ("deck_cut:+1", "0.19 mm"),
+        ("deck_cut:-10", "0.08 mm"),
+        ("deck_cut:+900", "0.50 mm"),
+        ("deck_cut:=0.2349", "0.23 mm"),
+        ("open_chamber:+1", "0.7 cc"),
+    ],
+)
 def test_a_handle_moves_in_steps_and_stops_at_its_limit(shop, pilot, nudge, text):
     assert text in [op["amount"] for op in plan_of(what_if(shop, pilot, hole="1", nudge=nudge))]
 
@@ -150,10 +168,15 @@ def test_a_clearance_may_be_asked_proud(shop, pilot):
     assert {"op": "deck_cut", "amount": "0.270 mm"} in plan_of(html)
 
 
-@pytest.mark.parametrize(("lever", "result", "wanted", "says"), [
-    ("head_cut", "quench", "1.2", "does not move the quench"), ("deck_cut", "compression_ratio", "8", "already above 8"),
-    ("deck_cut", "quench", "near", "such as 0.76 mm"), ("deck_cut", "compression_ratio", "", "a ratio, such as 10.2"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("lever", "result", "wanted", "says"),
+    [
+        ("head_cut", "quench", "1.2", "does not move the quench"),
+        ("deck_cut", "compression_ratio", "8", "already above 8"),
+        ("deck_cut", "quench", "near", "such as 0.76 mm"),
+        ("deck_cut", "compression_ratio", "", "a ratio, such as 10.2"),
+    ],
+)
 def test_a_question_without_an_answer_says_why(shop, pilot, lever, result, wanted, says):
     html = unescape(solve(shop, pilot, lever, result, wanted))
     assert says in html
@@ -229,14 +252,29 @@ def figure_at(document, path):
     ("at", "form", "kept"),
     [
         ("parts.block.bore", {"value": "92,5"}, "92,5 mm"),
-        ("parts.block.bore", {"value": "3-5/8 in", "basis": "catalogue"}, {"value": 3.625, "x-typed": "3-5/8 in", "unit": "in", "basis": "catalogue"}),
-        ("cylinders.2.bore", {"value": "92.01 mm", "basis": "measured", "u": "0.004"}, {"value": 92.01, "unit": "mm", "basis": "measured", "u": 0.004}),
-        ("parts.crank.stroke", {"readings": "86.00; 86.01\n85.99 mm", "basis": "measured", "resolution": "0.01"},
-         {"unit": "mm", "basis": "measured", "resolution": 0.01, "readings": [86, 86.01, 85.99]}),
-        ("parts.block.deck_height", {"value": "225.3", "plus_minus": "±2 thou"}, {"value": 225.3, "unit": "mm", "plus_minus": "2 thou"}),
+        (
+            "parts.block.bore",
+            {"value": "3-5/8 in", "basis": "catalogue"},
+            {"value": 3.625, "x-typed": "3-5/8 in", "unit": "in", "basis": "catalogue"},
+        ),
+        (
+            "cylinders.2.bore",
+            {"value": "92.01 mm", "basis": "measured", "u": "0.004"},
+            {"value": 92.01, "unit": "mm", "basis": "measured", "u": 0.004},
+        ),
+        (
+            "parts.crank.stroke",
+            {"readings": "86.00; 86.01\n85.99 mm", "basis": "measured", "resolution": "0.01"},
+            {"unit": "mm", "basis": "measured", "resolution": 0.01, "readings": [86, 86.01, 85.99]},
+        ),
+        (
+            "parts.block.deck_height",
+            {"value": "225.3", "plus_minus": "±2 thou"},
+            {"value": 225.3, "unit": "mm", "plus_minus": "2 thou"},
+        ),
         ("parts.rod.length", {"value": "148 mm", "each": "yes"}, {"value": 148, "unit": "mm", "each": True}),
     ],
-)  # fmt: skip
+)
 def test_a_figure_is_kept_as_typed(shop, pilot, stored, at, form, kept):
     response = change(shop, pilot, at, **form)
     assert response.status_code == 302, response.get_data(as_text=True)
@@ -324,8 +362,19 @@ def test_a_limit_out_of_range_is_told_beside_its_field(shop, pilot):
 
 
 def test_an_aim_is_kept_as_typed(shop, pilot, stored):
-    form = aim_form(shop, pilot, **{"quench.aim": "47 thou", "compression_ratio.max": "10,1", "duty": "towing", "limit.deck_cut": "",
-                                    "gasket.3.name": "steel", "gasket.3.thickness": "0.9", "material": "titanium"})  # fmt: skip
+    form = aim_form(
+        shop,
+        pilot,
+        **{
+            "quench.aim": "47 thou",
+            "compression_ratio.max": "10,1",
+            "duty": "towing",
+            "limit.deck_cut": "",
+            "gasket.3.name": "steel",
+            "gasket.3.thickness": "0.9",
+            "material": "titanium",
+        },
+    )
     assert shop.post(f"/builds/{pilot}/aim", form).status_code == 302
     document = stored(pilot).document
     assert document["targets"]["quench"] == {"min": "1.00 mm", "aim": "47 thou", "max": "1.40 mm"}
@@ -336,11 +385,18 @@ def test_an_aim_is_kept_as_typed(shop, pilot, stored):
     assert document["levers"]["gaskets"][:3] == demo("pilot-launch")["levers"]["gaskets"]
 
 
-@pytest.mark.parametrize(("slot", "typed", "says"), [
-    ("quench.min", "2 mm", "at least"), ("compression_ratio.aim", "ten", "a number such as 9.75"), ("limit.head_cut", "deep", "such as"),
-    ("name", "", "not empty"), ("gasket.4.name", "odd", "compressed thickness"), ("compression_ratio.aim", "0.2", "above 1"),
-    ("ratio_spread", "-3", "from 0 to 20"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("slot", "typed", "says"),
+    [
+        ("quench.min", "2 mm", "at least"),
+        ("compression_ratio.aim", "ten", "a number such as 9.75"),
+        ("limit.head_cut", "deep", "such as"),
+        ("name", "", "not empty"),
+        ("gasket.4.name", "odd", "compressed thickness"),
+        ("compression_ratio.aim", "0.2", "above 1"),
+        ("ratio_spread", "-3", "from 0 to 20"),
+    ],
+)
 def test_a_faulty_aim_is_told_and_what_was_typed_stays(shop, pilot, stored, slot, typed, says):
     response = shop.post(f"/builds/{pilot}/aim", aim_form(shop, pilot, **{slot: typed, "duty": "kept text"}))
     html = unescape(response.get_data(as_text=True))
@@ -461,7 +517,8 @@ def test_connections_cut_by_a_restarted_server_are_not_noticed_by_readers(app, s
     shop.text(f"/builds/{pilot}/stack")
     with app.extensions["engine"].connect() as connection:
         connection.exec_driver_sql(
-            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity"
+            " WHERE datname = current_database() AND pid <> pg_backend_pid()"
         )
     assert "Pilot launch" in shop.text(f"/builds/{pilot}/stack")
     assert shop.get("/").status_code == 200

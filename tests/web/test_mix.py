@@ -29,9 +29,14 @@ KEY = "~".join(f"{kind}-0" for kind in MAKING)
 @pytest.fixture
 def stocked(session):
     """A shelf with one nominal part of each kind, and some that do not go with them."""
-    parts = [BLOCK, *(part(kind, f"{kind}-0") for kind in MAKING), part("piston", "tall", compression_height=37.5),
-             part("rod", "unknown", pin_bore=None), part("head", "other", words={"head_pattern": "V14"}),
-             Part("bearing", "BR-1", figures={"journal": 50.0}, texts={"place": "rod"}, price=900)]  # fmt: skip
+    parts = [
+        BLOCK,
+        *(part(kind, f"{kind}-0") for kind in MAKING),
+        part("piston", "tall", compression_height=37.5),
+        part("rod", "unknown", pin_bore=None),
+        part("head", "other", words={"head_pattern": "V14"}),
+        Part("bearing", "BR-1", figures={"journal": 50.0}, texts={"place": "rod"}, price=900),
+    ]
     store.take_in(session, parts, actor="Ada", says="for the test")
     session.commit()
     return session
@@ -69,8 +74,11 @@ def until(asked, wanted: str) -> tuple[str, str]:
 
 def test_an_estimate_stands_at_once_and_the_exact_number_when_it_is_ready(shop, large):
     house = rules_for("", {})
-    question = Question("BL-001", {"quench": Window(1.0, None, 1.6), "compression_ratio": Window(9, None, 10.5)},
-                        quench_floor={name: house.quench_floor(name or "steel") for name in ("", *ROD_MATERIALS)})  # fmt: skip
+    question = Question(
+        "BL-001",
+        {"quench": Window(1.0, None, 1.6), "compression_ratio": Window(9, None, 10.5)},
+        quench_floor={name: house.quench_floor(name or "steel") for name in ("", *ROD_MATERIALS)},
+    )
     page = shop.text(f"/mix?block=BL-001&{WINDOWS}")
     about = re.search(r'id="mix-count"[^>]*>(about [^<]*)<', page)[1]
     first, last = until(lambda: shop.text(f"/mix/count?block=BL-001&{WINDOWS}"), ", counted")
@@ -239,8 +247,10 @@ def test_the_basket_as_page_and_table(shop, stocked):
 
 def states(session):
     session.rollback()
-    return {code: store.load_part(session, kind, code).part.state for kind, code in
-            [(k, f"{k}-0") for k in MAKING] + [("piston", "tall"), ("bearing", "BR-1")]}  # fmt: skip
+    return {
+        code: store.load_part(session, kind, code).part.state
+        for kind, code in [(k, f"{k}-0") for k in MAKING] + [("piston", "tall"), ("bearing", "BR-1")]
+    }
 
 
 def test_ordering_a_stack_that_stands_sets_its_parts(shop, stocked):
@@ -337,8 +347,11 @@ def test_the_later_saver_of_a_part_sees_both(shop, stocked):
 
 
 def take(shop, text, **form):
-    return shop.post("/shelf/take-in", {"kind": "rod", "file": (io.BytesIO(text.encode()), "rods.csv"), **form},
-                     content_type="multipart/form-data")  # fmt: skip
+    return shop.post(
+        "/shelf/take-in",
+        {"kind": "rod", "file": (io.BytesIO(text.encode()), "rods.csv"), **form},
+        content_type="multipart/form-data",
+    )
 
 
 def test_a_table_is_taken_in_and_given_out(shop, stocked):

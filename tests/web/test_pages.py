@@ -52,8 +52,18 @@ def test_nobody_is_sent_outside_after_naming_themselves(shop, outside):
 
 def test_every_page_answers_and_guards_itself(shop, bring):
     build = bring("mountain-rescue")
-    pages = ["/", "/builds/new", "/settings", "/house-rules", "/keys", "/patterns", "/who", f"/builds/{build}/working",
-             f"/builds/{build}/figure?at=parts.block.bore", *(f"/builds/{build}/{s}" for s in STATIONS)]  # fmt: skip
+    pages = [
+        "/",
+        "/builds/new",
+        "/settings",
+        "/house-rules",
+        "/keys",
+        "/patterns",
+        "/who",
+        f"/builds/{build}/working",
+        f"/builds/{build}/figure?at=parts.block.bore",
+        *(f"/builds/{build}/{s}" for s in STATIONS),
+    ]
     for address in pages:
         response = shop.get(address)
         assert response.status_code == 200, address
@@ -170,12 +180,15 @@ def test_a_file_is_taken_in_whole_and_handed_out_again_to_the_letter(shop, store
 @pytest.mark.parametrize(
     ("content", "says"),
     [
-        (b"", "an empty file"), (b"{", "breaks off"), (b"\xff\xfe", "not text"), (b"[]", "a list"),
+        (b"", "an empty file"),
+        (b"{", "breaks off"),
+        (b"\xff\xfe", "not text"),
+        (b"[]", "a list"),
         (json.dumps({**demo("fire-tender"), "version": 9}).encode(), "1, the version this reader knows"),
         (json.dumps({**demo("fire-tender"), "zzz": 1}).encode(), "unknown key 'zzz'"),
         (json.dumps({**demo("fire-tender"), "name": ""}).encode(), "not empty"),
     ],
-)  # fmt: skip
+)
 def test_a_faulty_file_is_reported_by_place_and_nothing_is_kept(shop, session, content, says):
     response = upload(shop, content)
     assert response.status_code == 422
@@ -186,8 +199,12 @@ def test_a_faulty_file_is_reported_by_place_and_nothing_is_kept(shop, session, c
 def test_no_file_and_a_file_that_is_too_large(shop):
     assert upload(shop, b"", "").status_code == 422
     # Refused by its stated length, before a byte of it is kept.
-    response = shop.post("/builds/import", {"file": (io.BytesIO(b"{}"), "huge.json")}, content_type="multipart/form-data",
-                         environ_overrides={"CONTENT_LENGTH": "50000000"})  # fmt: skip
+    response = shop.post(
+        "/builds/import",
+        {"file": (io.BytesIO(b"{}"), "huge.json")},
+        content_type="multipart/form-data",
+        environ_overrides={"CONTENT_LENGTH": "50000000"},
+    )
     assert response.status_code == 413
     assert "at most 2 MB" in response.get_data(as_text=True)
 
@@ -204,11 +221,20 @@ def test_markup_in_a_name_stays_text_everywhere(shop, bring):
 
 
 BLANK = {
-    "name": "New four", "layout": "inline", "holes": "4", "basis": "catalogue", "parts.block.deck_height": "225.40 mm",
-    "parts.block.bore": "92", "parts.crank.stroke": "86 mm", "parts.rod.length": "5.8268 in",
-    "parts.piston.compression_height": "34,2 mm", "parts.piston.crown_volume": "4.5", "parts.gasket.thickness": "47 thou",
-    "parts.gasket.bore": "93.5", "parts.head.chamber_volume": "52 cc",
-}  # fmt: skip
+    "name": "New four",
+    "layout": "inline",
+    "holes": "4",
+    "basis": "catalogue",
+    "parts.block.deck_height": "225.40 mm",
+    "parts.block.bore": "92",
+    "parts.crank.stroke": "86 mm",
+    "parts.rod.length": "5.8268 in",
+    "parts.piston.compression_height": "34,2 mm",
+    "parts.piston.crown_volume": "4.5",
+    "parts.gasket.thickness": "47 thou",
+    "parts.gasket.bore": "93.5",
+    "parts.head.chamber_volume": "52 cc",
+}
 
 
 def test_a_build_from_blank_keeps_what_was_typed(shop, stored):
@@ -230,13 +256,17 @@ def test_a_vee_from_blank_has_two_banks(shop, stored):
 @pytest.mark.parametrize(
     ("field", "typed", "says"),
     [
-        ("name", "", "wanted a name"), ("holes", "many", "1 to 32"), ("holes", "99", "1 to 32"),
-        ("parts.block.bore", "wide", "such as 0.76 mm"), ("parts.block.bore", "-92 mm", "5 to 1500 mm"),
-        ("parts.block.bore", "1e9 mm", "5 to 1500 mm"), ("parts.block.bore", "9.2.0", "two decimal marks"),
+        ("name", "", "wanted a name"),
+        ("holes", "many", "1 to 32"),
+        ("holes", "99", "1 to 32"),
+        ("parts.block.bore", "wide", "such as 0.76 mm"),
+        ("parts.block.bore", "-92 mm", "5 to 1500 mm"),
+        ("parts.block.bore", "1e9 mm", "5 to 1500 mm"),
+        ("parts.block.bore", "9.2.0", "two decimal marks"),
         ("parts.block.bore", "", "Found nothing; wanted the finished bore"),
         ("parts.rod.length", "40 mm", "longer than half the stroke"),
     ],
-)  # fmt: skip
+)
 def test_a_faulty_new_build_says_why_beside_the_field_and_keeps_what_was_typed(
     shop, session, field, typed, says
 ):
@@ -288,8 +318,17 @@ def test_the_sheet_is_one_page_with_from_and_to(shop, bring):
     reader = PdfReader(io.BytesIO(response.data))
     assert len(reader.pages) == 1
     text = re.sub(r"\s+", " ", reader.pages[0].extract_text())
-    for words in ("Cut sheet: Mountain rescue truck V8", "0.432 mm", "239.610 mm", "239.178 mm", "pan rail", "Cautions",
-                  "engine number", "Machinist", "made out by Ada"):  # fmt: skip
+    for words in (
+        "Cut sheet: Mountain rescue truck V8",
+        "0.432 mm",
+        "239.610 mm",
+        "239.178 mm",
+        "pan rail",
+        "Cautions",
+        "engine number",
+        "Machinist",
+        "made out by Ada",
+    ):
         assert words in text, words
 
 

@@ -174,9 +174,14 @@ class StepFilledChamber:
             return self.depths[step]
         curve = self._curve()
         return float(
-            brentq(lambda h: self.volumes[0] - float(curve(h)) - volume,
-                   self.depths[step - 1], self.depths[step], xtol=1e-13, rtol=1e-14)
-        )  # fmt: skip
+            brentq(
+                lambda h: self.volumes[0] - float(curve(h)) - volume,
+                self.depths[step - 1],
+                self.depths[step],
+                xtol=1e-13,
+                rtol=1e-14,
+            )
+        )
 
 
 _NOT_KNOWN = (

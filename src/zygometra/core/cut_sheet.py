@@ -92,8 +92,17 @@ def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Cut, ...
             span = volume(min(chambers))
             if max(chambers) - min(chambers) > 0.005:
                 span = f"{figure(min(chambers), 2)} to {volume(max(chambers))}"
-            rows.append(Cut(f"Head{name}", reader.length(o.head_cut), reader.length(o.head_cut, other=True),
-                            "face as it is", f"chambers {span}", "", "cut parallel with the face"))  # fmt: skip
+            rows.append(
+                Cut(
+                    f"Head{name}",
+                    reader.length(o.head_cut),
+                    reader.length(o.head_cut, other=True),
+                    "face as it is",
+                    f"chambers {span}",
+                    "",
+                    "cut parallel with the face",
+                )
+            )
     rows += _crowns(build, evaluation, reader)
     rows += _gaskets(build, evaluation, reader)
     for op in build.planned:
@@ -102,8 +111,17 @@ def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Cut, ...
             finish = ""
             if op.cylinder is not None:
                 finish = volume(evaluation.planned.hole(op.cylinder).outcome.terms.chamber)
-            rows.append(Cut(f"Chamber, {where.lower()}", reader.quantity(op.amount), "", "", finish, "",
-                            "grind, fill again, and note the shots"))  # fmt: skip
+            rows.append(
+                Cut(
+                    f"Chamber, {where.lower()}",
+                    reader.quantity(op.amount),
+                    "",
+                    "",
+                    finish,
+                    "",
+                    "grind, fill again, and note the shots",
+                )
+            )
     return tuple(rows)
 
 
@@ -118,12 +136,25 @@ _HEIGHTS = {
 
 def _deck(part: str, cut: float, height: Source | None, reader: Reader) -> Cut:
     if height is None:
-        return Cut(part, reader.length(cut), reader.length(cut, other=True), "height not known",
-                   "by depth of cut", "", "stop at the depth, mock up again")  # fmt: skip
+        return Cut(
+            part,
+            reader.length(cut),
+            reader.length(cut, other=True),
+            "height not known",
+            "by depth of cut",
+            "",
+            "stop at the depth, mock up again",
+        )
     finish = height.quantity.value - cut
-    return Cut(part, reader.length(cut), reader.length(cut, other=True), reader.length(height.quantity.value),
-               reader.length(finish), reader.length(finish, other=True),
-               _HEIGHTS[height.quantity.basis])  # fmt: skip
+    return Cut(
+        part,
+        reader.length(cut),
+        reader.length(cut, other=True),
+        reader.length(height.quantity.value),
+        reader.length(finish),
+        reader.length(finish, other=True),
+        _HEIGHTS[height.quantity.basis],
+    )
 
 
 def _crowns(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]:
@@ -137,13 +168,17 @@ def _crowns(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]:
     for (cut, height), numbers in groups.items():
         who = "all" if len(numbers) == len(evaluation.planned.holes) else count_of(sorted(numbers)).lower()
         finish = height - cut if height is not None else None
-        rows.append(Cut(
-            f"Piston crowns, {who}", reader.length(cut), reader.length(cut, other=True),
-            f"compression height {reader.length(height)}" if height is not None else "",
-            reader.length(finish) if finish is not None else "by depth of cut",
-            reader.length(finish, other=True) if finish is not None else "",
-            "record arrow marks first; balance after",
-        ))  # fmt: skip
+        rows.append(
+            Cut(
+                f"Piston crowns, {who}",
+                reader.length(cut),
+                reader.length(cut, other=True),
+                f"compression height {reader.length(height)}" if height is not None else "",
+                reader.length(finish) if finish is not None else "by depth of cut",
+                reader.length(finish, other=True) if finish is not None else "",
+                "record arrow marks first; balance after",
+            )
+        )
     return rows
 
 
@@ -155,8 +190,17 @@ def _gaskets(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]:
             before = evaluation.now.hole(bank.cylinders[0]).outcome.gasket_thickness
             after = evaluation.planned.hole(bank.cylinders[0]).outcome.gasket_thickness
             name = f", bank {bank.name}" if len(build.banks) > 1 else ""
-            rows.append(Cut(f"Gasket{name}", fitted[-1].gasket.name or "another", "", reader.length(before),
-                            reader.length(after), reader.length(after, other=True), "compressed thickness"))  # fmt: skip
+            rows.append(
+                Cut(
+                    f"Gasket{name}",
+                    fitted[-1].gasket.name or "another",
+                    "",
+                    reader.length(before),
+                    reader.length(after),
+                    reader.length(after, other=True),
+                    "compressed thickness",
+                )
+            )
     return rows
 
 
@@ -181,13 +225,19 @@ def results(evaluation: Evaluation, reader: Reader) -> tuple[Result, ...]:
         quench_u, quench_dof = o.doubts.quench
         ratio_u, ratio_dof = o.doubts.ratio
         clearance_u = o.doubts.deck_clearance[0]
-        rows.append(Result(
-            hole.number, hole.bank, reader.clearance(o.deck_clearance, clearance_u),
-            reader.length(abs(o.deck_clearance), clearance_u, other=True),
-            reader.length(o.quench, quench_u), f"± {reader.band(coverage(quench_dof) * quench_u)}" if quench_u else "",
-            ratio_text(before.outcome.ratio, before.outcome.doubts.ratio[0]), ratio_text(o.ratio, ratio_u),
-            f"± {figure(coverage(ratio_dof) * ratio_u, 2)}" if ratio_u else "",
-        ))  # fmt: skip
+        rows.append(
+            Result(
+                hole.number,
+                hole.bank,
+                reader.clearance(o.deck_clearance, clearance_u),
+                reader.length(abs(o.deck_clearance), clearance_u, other=True),
+                reader.length(o.quench, quench_u),
+                f"± {reader.band(coverage(quench_dof) * quench_u)}" if quench_u else "",
+                ratio_text(before.outcome.ratio, before.outcome.doubts.ratio[0]),
+                ratio_text(o.ratio, ratio_u),
+                f"± {figure(coverage(ratio_dof) * ratio_u, 2)}" if ratio_u else "",
+            )
+        )
     return tuple(sorted(rows))
 
 

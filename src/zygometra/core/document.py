@@ -167,8 +167,12 @@ def _targets(targets: Mapping[str, Any]) -> Targets:
         return Window(low, aim, high)
 
     spread = targets.get("ratio_spread")
-    return Targets(window("compression_ratio"), window("quench"), window("deck_clearance"),
-                   None if spread is None else float(spread))  # fmt: skip
+    return Targets(
+        window("compression_ratio"),
+        window("quench"),
+        window("deck_clearance"),
+        None if spread is None else float(spread),
+    )
 
 
 def _levers(levers: Mapping[str, Any], unstated: Unstated) -> Levers:

@@ -83,10 +83,13 @@ def _state(build: Build, planned: tuple[Operation, ...], now: State | None = Non
     ratio_u = ratio * math.hypot(rod.u / rod.value, stroke.u / stroke.value)
     pitch = build.figures.get("engine.bore_pitch")
     decks = tuple(
-        deck_line(bank, [h.outcome.deck_clearance for h in holes if h.bank == bank.name],
-                  pitch.value if pitch else 0.0)
+        deck_line(
+            bank,
+            [h.outcome.deck_clearance for h in holes if h.bank == bank.name],
+            pitch.value if pitch else 0.0,
+        )
         for bank in build.banks
-    )  # fmt: skip
+    )
     return State(displacement, displacement_u, ratio, ratio_u, tuple(holes), decks)
 
 

@@ -57,16 +57,18 @@ _SINGLE: dict[str, Any] = {
     "layout": "inline",
     "banks": (Bank("A", (1,)),),
     "unstated_doubt": "zero",
-    "figures": figures_of({
-        "parts.block.deck_height": "158 mm",
-        "parts.block.bore": "80 mm",
-        "parts.crank.stroke": "79.5 mm",
-        "parts.rod.length": "95 mm",
-        "parts.piston.compression_height": {"value": 23.61, "plus_minus": 0.02},
-        "parts.piston.crown_volume": "-11.5 cc",
-        "parts.gasket.thickness": "1.6 mm",
-        "parts.gasket.bore": "81.5 mm",
-        "parts.head.chamber_volume": "54 cc",
-        "parts.head.opening_area": 4200,
-    }),
-}  # fmt: skip
+    "figures": figures_of(
+        {
+            "parts.block.deck_height": "158 mm",
+            "parts.block.bore": "80 mm",
+            "parts.crank.stroke": "79.5 mm",
+            "parts.rod.length": "95 mm",
+            "parts.piston.compression_height": {"value": 23.61, "plus_minus": 0.02},
+            "parts.piston.crown_volume": "-11.5 cc",
+            "parts.gasket.thickness": "1.6 mm",
+            "parts.gasket.bore": "81.5 mm",
+            "parts.head.chamber_volume": "54 cc",
+            "parts.head.opening_area": 4200,
+        }
+    ),
+}

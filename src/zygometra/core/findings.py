@@ -99,9 +99,7 @@ def of_figures(build: Build, now: State, rules: HouseRules, write: Reader) -> li
 Judged = tuple[Severity, str, str, str, str]
 
 
-def _by_holes(
-    state: State, judge: Callable[[Hole], Judged | None]
-) -> Iterator[Finding]:  # fmt: skip
+def _by_holes(state: State, judge: Callable[[Hole], Judged | None]) -> Iterator[Finding]:
     """Judge every hole; holes of which the same is to be said share one finding."""
     said: dict[Judged, list[int]] = {}
     outcome = verdict = None
@@ -123,11 +121,12 @@ def _volumes(state: State) -> Iterable[Finding]:
         terms = hole.outcome.terms._asdict()
         sum_of = " ".join(f"{name} {figure(cc, 2)}" for name, cc in terms.items() if cc)
         return (
-            "stop", "clearance-volume-impossible",
+            "stop",
+            "clearance-volume-impossible",
             f"no room is left above the piston ({sum_of}: {volume(hole.outcome.clearance)}).",
             "The clearance volume must be above nought; one of its terms must be wrong.",
             "Check the dome, the chamber volume and the stack of that hole.",
-        )  # fmt: skip
+        )
 
     return _by_holes(state, judge)
 
@@ -143,26 +142,29 @@ def _proud(state: State, rules: HouseRules, write: Reader) -> Iterable[Finding]:
         land = hole.sources.get("parts.piston.top_land_height")
         if out >= o.gasket_thickness:
             return (
-                "stop", "proud-over-gasket",
+                "stop",
+                "proud-over-gasket",
                 f"the piston stops {stands}, the gasket is "
                 f"{write.length(o.gasket_thickness)} thick: it meets the head.",
                 "The crown reaches the head face before top dead centre.",
                 "Cut the crown, fit a thicker gasket, or look for the wrong part.",
-            )  # fmt: skip
+            )
         if land is not None and out >= land.quantity.value - o.crown_cut:
             return (
-                "stop", "proud-over-top-land",
+                "stop",
+                "proud-over-top-land",
                 f"the piston stops {stands}, its top land is "
                 f"{write.length(land.quantity.value - o.crown_cut)} high: the ring leaves the bore.",
                 "The top ring would spring out over the deck.",
                 "Cut the crown no further, or look for the wrong part.",
-            )  # fmt: skip
+            )
         return (
-            "warn", "piston-proud",
+            "warn",
+            "piston-proud",
             f"the piston stops {stands}.",
             "The crown enters the gasket opening and needs room all round.",
             f"Check the gasket opening and keep {write.quench} above its floor.",
-        )  # fmt: skip
+        )
 
     return _by_holes(state, judge)
 
@@ -176,20 +178,22 @@ def _gasket_room(state: State, rules: HouseRules, write: Reader) -> Iterable[Fin
         room = gasket.quantity.value - bore.quantity.value
         if room < 0:
             return (
-                "stop", "gasket-smaller-than-bore",
+                "stop",
+                "gasket-smaller-than-bore",
                 f"the gasket opening {write.length(gasket.quantity.value)} is smaller than the "
                 f"bore {write.length(bore.quantity.value)}.",
                 "Its edge hangs into the bore, burns, and is struck by a proud crown.",
                 "Choose a gasket for this bore.",
-            )  # fmt: skip
+            )
         if room < rules["gasket_room"]:
             return (
-                "warn", "gasket-room",
+                "warn",
+                "gasket-room",
                 f"the gasket opening is only {write.length(room)} larger than the bore "
                 f"(house rule {write.length(rules['gasket_room'])}).",
                 "It must clear the bore all round, wherever the dowels put it.",
                 "Measure the opening and lay the gasket on the dowels.",
-            )  # fmt: skip
+            )
         return None
 
     return _by_holes(state, judge)
@@ -202,20 +206,22 @@ def _top_land(state: State, write: Reader) -> Iterable[Finding]:
         height = get("parts.piston.top_land_height")
         if land is not None and bore is not None and land.quantity.value >= bore.quantity.value:
             return (
-                "stop", "top-land-over-bore",
+                "stop",
+                "top-land-over-bore",
                 f"the top land {write.length(land.quantity.value)} is not smaller than the bore "
                 f"{write.length(bore.quantity.value)}.",
                 "The piston does not enter the bore; one of the two figures is wrong.",
                 "Measure both again.",
-            )  # fmt: skip
+            )
         if height is not None and hole.outcome.crown_cut >= height.quantity.value > 0:
             return (
-                "stop", "crown-cut-through-land",
+                "stop",
+                "crown-cut-through-land",
                 f"a crown cut of {write.length(hole.outcome.crown_cut)} takes the whole top land "
                 f"of {write.length(height.quantity.value)}.",
                 "The top ring groove would be open.",
                 "Cut less, or find a piston with less compression height.",
-            )  # fmt: skip
+            )
         return None
 
     return _by_holes(state, judge)
@@ -268,42 +274,47 @@ def _quench(build: Build, state: State, rules: HouseRules, write: Reader) -> Ite
         gap = write.length(o.quench, u)
         if o.quench < floor - 1e-9:
             return (
-                "stop", "quench-under-floor",
+                "stop",
+                "quench-under-floor",
                 f"{word} {gap} is under the house floor of {write.limit(floor)} for "
                 f"{build.rod_material} rods.",
                 "Rod stretch, bearing clearance and rock close the gap at speed; the piston "
                 "strikes the head.",
                 "Fit a thicker gasket or cut the crown.",
-            )  # fmt: skip
+            )
         where = _beyond(o.quench, u, dof, Window(least, None, ceiling))
         if where == "under":
             return (
-                "warn", "quench-under-window",
+                "warn",
+                "quench-under-window",
                 f"{word} {gap} is under the least wanted, {write.limit(least)}.",
                 "It is above the house floor, but not what was asked.",
                 "Take less off the deck, or fit a thicker gasket.",
-            )  # fmt: skip
+            )
         if where == "over":
             return (
-                "warn", "quench-over-ceiling",
+                "warn",
+                "quench-over-ceiling",
                 f"{word} {gap} is over the ceiling of {write.limit(ceiling)}.",
                 "A wide gap holds end gas: it invites knock and wastes the squish.",
                 "Cut the deck or fit a thinner gasket.",
-            )  # fmt: skip
+            )
         if where == "may be under":
             return (
-                "warn", "quench-may-be-under",
+                "warn",
+                "quench-may-be-under",
                 f"{word} {gap} could lie under {write.limit(least)} within its doubt.",
                 "The 95 % band reaches past the floor.",
                 "Measure what carries most of its doubt before cutting.",
-            )  # fmt: skip
+            )
         if where == "may be over":
             return (
-                "note", "quench-may-be-over",
+                "note",
+                "quench-may-be-over",
                 f"{word} {gap} could lie over {write.limit(ceiling)} within its doubt.",
                 "The 95 % band reaches past the ceiling.",
                 "Measure what carries most of its doubt.",
-            )  # fmt: skip
+            )
         return None
 
     return _by_holes(state, judge)
@@ -319,11 +330,12 @@ def _ratio(build: Build, state: State, rules: HouseRules) -> Iterable[Finding]:
         u, dof = o.doubts.ratio
         if o.ratio > rules["ratio_believable"]:
             return (
-                "stop", "ratio-not-believable",
+                "stop",
+                "ratio-not-believable",
                 f"ratio {ratio_text(o.ratio, u)} cannot be right.",
                 "A volume above the piston is far too small: one of its figures is a slip of the pen.",
                 "Look at the working of that hole; start with the chamber.",
-            )  # fmt: skip
+            )
         if window.is_open:
             return None
         where = _beyond(o.ratio, u, dof, window)
@@ -332,18 +344,20 @@ def _ratio(build: Build, state: State, rules: HouseRules) -> Iterable[Finding]:
             return None
         if where.startswith("may"):
             return (
-                "note", "ratio-may-be-outside",
+                "note",
+                "ratio-may-be-outside",
                 f"ratio {ratio_text(o.ratio, u)} {where} the window {asked} within its doubt.",
                 "The 95 % band reaches past the edge.",
                 "Measure the chamber and the stack of that hole.",
-            )  # fmt: skip
+            )
         lever = "a head or deck cut raises it" if where == "under" else "an opened chamber lowers it"
         return (
-            "warn", "ratio-outside-window",
+            "warn",
+            "ratio-outside-window",
             f"ratio {ratio_text(o.ratio, u)} is {where} the window {asked}.",
             "The fuel and the duty were chosen for that window.",
             f"Move a lever: {lever}.",
-        )  # fmt: skip
+        )
 
     return _by_holes(state, judge)
 
@@ -366,11 +380,12 @@ def _clearance_window(build: Build, state: State, write: Reader) -> Iterable[Fin
         stands = write.clearance(hole.outcome.deck_clearance, u)
         side = "higher" if where == "under" else "lower"
         return (
-            "warn", "clearance-outside-window",
+            "warn",
+            "clearance-outside-window",
             f"the piston stops {stands}, {side} than wanted.",
             "The window for deck clearance was set for this build.",
             "Move the deck or crown cut.",
-        )  # fmt: skip
+        )
 
     return _by_holes(state, judge)
 
@@ -383,12 +398,14 @@ def _spread(build: Build, state: State, rules: HouseRules) -> Iterable[Finding]:
         return
     difference, u, high, low = spread
     yield Finding(
-        "warn", "ratio-spread", f"cylinders.{low},{high}",
+        "warn",
+        "ratio-spread",
+        f"cylinders.{low},{high}",
         f"Holes {low} and {high} differ by {ratio_text(difference, u)} in ratio; at most "
         f"{limit:.2f} is wanted.",
         "The highest hole sets the fuel, the lowest gives the power away.",
         "Match the chambers: open the smaller one, or cut each deck to its own height.",
-    )  # fmt: skip
+    )
 
 
 def _limits(build: Build, rules: HouseRules, write: Reader) -> Iterable[Finding]:
@@ -398,27 +415,34 @@ def _limits(build: Build, rules: HouseRules, write: Reader) -> Iterable[Finding]
         for bank in build.banks:
             for number in bank.cylinders:
                 total = sum(
-                    item.amount.value for item in build.planned
+                    item.amount.value
+                    for item in build.planned
                     if item.op == op and item.amount and item.acts_on(bank.name, number)
-                )  # fmt: skip
+                )
                 if total > limit + 1e-9:
                     worst.setdefault(total, []).append(number)
         for total, numbers in worst.items():
             name = op.replace("_", " ")
             text = volume if op == "open_chamber" else write.limit
             yield Finding(
-                "stop", "lever-limit", "cylinders." + ",".join(map(str, numbers)),
+                "stop",
+                "lever-limit",
+                "cylinders." + ",".join(map(str, numbers)),
                 f"{count_of(numbers)}: {name} of {text(total)} is over the limit of {text(limit)}"
                 f"{' (house rule)' if source == 'house' else ''}.",
                 "Deck, head, crown and chamber walls need what the limit leaves.",
                 "Take less, or share the change with another lever.",
-            )  # fmt: skip
+            )
 
 
 def _disagreement(build: Build, state: State, rules: HouseRules, write: Reader) -> Iterable[Finding]:
     """A mock-up against the paper stack of the same hole (bench sag allowed for)."""
-    needed = ("parts.block.deck_height", "parts.crank.stroke", "parts.rod.length",
-              "parts.piston.compression_height")  # fmt: skip
+    needed = (
+        "parts.block.deck_height",
+        "parts.crank.stroke",
+        "parts.rod.length",
+        "parts.piston.compression_height",
+    )
     for hole in state.holes:
         read = hole.sources.get("mock-up.deck_clearance")
         if read is None or any(path not in hole.sources for path in needed):
@@ -431,13 +455,14 @@ def _disagreement(build: Build, state: State, rules: HouseRules, write: Reader) 
         if joint > 0 and excess > rules["disagreement"] * joint:
             yield Finding(
                 "stop" if excess > 2 * rules["disagreement"] * joint else "warn",
-                "mock-up-disagrees", f"cylinders.{hole.number}",
+                "mock-up-disagrees",
+                f"cylinders.{hole.number}",
                 f"Hole {hole.number} reads {write.clearance(read.quantity.value)} on the mock-up; "
                 f"its figures give {write.clearance(paper)}.",
                 f"They differ by {excess / joint:.1f} times their joint doubt: a wrong part, a "
                 "wrong bearing or a misread gauge is likelier than chance.",
                 "Read that hole again, and measure its rod and piston.",
-            )  # fmt: skip
+            )
 
 
 def _displacement(build: Build, state: State) -> Iterable[Finding]:
@@ -447,12 +472,14 @@ def _displacement(build: Build, state: State) -> Iterable[Finding]:
     apart = abs(state.displacement_cc - stated.value)
     if apart > max(3 * state.displacement_u, 0.005 * state.displacement_cc):
         yield Finding(
-            "warn", "displacement-differs", "engine.displacement",
+            "warn",
+            "displacement-differs",
+            "engine.displacement",
             f"The stated displacement {figure(stated.value, 0)} cc is not what bore and stroke "
             f"give, {figure(state.displacement_cc, 0)} cc.",
             "A given total that is not the sum of its parts hides a slip in one of them.",
             "Check bore, stroke and number of holes.",
-        )  # fmt: skip
+        )
 
 
 def _data(build: Build, state: State, write: Reader) -> Iterable[Finding]:
@@ -463,46 +490,57 @@ def _data(build: Build, state: State, write: Reader) -> Iterable[Finding]:
         used.update({source.path: source.quantity for source in hole.sources.values()})
         if not {"parts.piston.top_land_height", "parts.piston.top_land_diameter"} <= set(hole.sources):
             insort(without_crevice, hole.number)
-    advertised = sorted(h.number for h in state.holes
-                  if h.sources["parts.head.chamber_volume"].quantity.basis == "advertised")  # fmt: skip
+    advertised = sorted(
+        h.number for h in state.holes if h.sources["parts.head.chamber_volume"].quantity.basis == "advertised"
+    )
     if advertised:
         yield Finding(
-            "warn", "chamber-advertised", "parts.head.chamber_volume",
+            "warn",
+            "chamber-advertised",
+            "parts.head.chamber_volume",
             f"{count_of(advertised)}: the ratio stands on an advertised chamber volume.",
             "Advertised chambers are often off by a cc or two, and earlier milling is not in them.",
             "Fill the chambers and enter the shots.",
-        )  # fmt: skip
+        )
     unstated = [path for path, quantity in used.items() if quantity.doubt == "house"]
     if unstated and build.unstated_doubt == "house":
         labels = list(dict.fromkeys(field_at(path).label for path in unstated))
         yield Finding(
-            "note", "doubt-not-stated", unstated[0] if len(unstated) == 1 else "parts",
+            "note",
+            "doubt-not-stated",
+            unstated[0] if len(unstated) == 1 else "parts",
             f"{_list_of(labels)}: no doubt is stated; the house default stands in.",
             "An unknown is not nought: the bands shown lean on the shop's defaults.",
             "Enter the tolerance, or measure.",
-        )  # fmt: skip
+        )
     for path, quantity in used.items():
         if len(quantity.readings) > 2 and len(set(quantity.readings)) == 1:
             yield Finding(
-                "note", "identical-readings", path,
+                "note",
+                "identical-readings",
+                path,
                 f"{len(quantity.readings)} identical readings of {field_at(path).label}.",
                 "Hands and gauges scatter; identical readings are often one reading written again.",
                 "Take one more with the gauge lifted and set again.",
-            )  # fmt: skip
+            )
     if without_crevice:
         yield Finding(
-            "note", "crevice-not-known", "parts.piston.top_land_height",
+            "note",
+            "crevice-not-known",
+            "parts.piston.top_land_height",
             f"{count_of(without_crevice)}: the ring around the top land is taken as nought.",
             "Top land height or diameter is not known; the ratio reads a little high.",
             "Measure the top land of one piston.",
-        )  # fmt: skip
+        )
     if build.school and build.school not in SCHOOL:
         yield Finding(
-            "note", "school-not-known", "school",
+            "note",
+            "school-not-known",
+            "school",
             f"The school “{build.school[:60]}” is not known to this shop.",
             "The shop's own house rules are used.",
             "Choose one of: " + ", ".join(school.label for school in SCHOOL.values()) + ".",
-        )  # fmt: skip
+        )
 
 
 def _list_of(labels: list[str]) -> str:
@@ -522,17 +560,20 @@ def _elsewhere(build: Build, evaluation: Evaluation, rules: HouseRules, write: R
             continue
         way = "lower" if lowered > 0 else "higher"
         yield Finding(
-            "note", "head-moves", f"banks.{bank.name}",
+            "note",
+            "head-moves",
+            f"banks.{bank.name}",
             f"The head of bank {bank.name} comes to sit {write.length(abs(lowered))} {way}.",
             "Lifter preload or cam timing, valve-to-piston room and manifold faces move with it.",
             "Check them on the trial assembly before the engine is turned by anything but hand.",
-        )  # fmt: skip
+        )
     crown = {h.outcome.crown_cut for h in evaluation.planned.holes if h.outcome.crown_cut}
     if crown:
         yield Finding(
-            "note", "crown-cut-mass", "planned",
-            f"Crowns are cut {write.length(max(crown))}: crown thickness, pockets and balance "
-            "change.",
+            "note",
+            "crown-cut-mass",
+            "planned",
+            f"Crowns are cut {write.length(max(crown))}: crown thickness, pockets and balance change.",
             "The least crown thickness is the piston maker's figure; a qualified machinist decides.",
             "Measure the crown's thickness, record the arrow marks, balance again.",
-        )  # fmt: skip
+        )

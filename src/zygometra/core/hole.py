@@ -18,9 +18,12 @@ from .stack import QUARTER_PI, circle_area, deck_clearance, ratio_of
 
 
 def evaluate_hole(
-    build: Build, bank: Bank, number: int, labelled: tuple[tuple[str, Operation], ...],
+    build: Build,
+    bank: Bank,
+    number: int,
+    labelled: tuple[tuple[str, Operation], ...],
     sources: dict[str, Source],
-) -> Hole:  # fmt: skip
+) -> Hole:
     """Evaluate one hole under a plan.
 
     Parameters
@@ -99,12 +102,20 @@ def _geometry(sources: dict[str, Source], crown_cut: float) -> _Geometry:
         land_height = height[1].value - crown_cut
     closes = get("cam.intake_closes")
     return _Geometry(
-        bore, sources["parts.crank.stroke"][1].value, sources["parts.rod.length"][1].value,
-        sources["parts.gasket.thickness"][1].value, sources["parts.gasket.bore"][1].value,
-        "parts.gasket.opening_area" in sources, "mock-up.deck_clearance" in sources,
-        diameter, land_height, land_area, value_of(sources, "parts.piston.dish_area"),
-        value_of(sources, "parts.block.pocket_area"), None if closes is None else closes[1].value,
-    )  # fmt: skip
+        bore,
+        sources["parts.crank.stroke"][1].value,
+        sources["parts.rod.length"][1].value,
+        sources["parts.gasket.thickness"][1].value,
+        sources["parts.gasket.bore"][1].value,
+        "parts.gasket.opening_area" in sources,
+        "mock-up.deck_clearance" in sources,
+        diameter,
+        land_height,
+        land_area,
+        value_of(sources, "parts.piston.dish_area"),
+        value_of(sources, "parts.block.pocket_area"),
+        None if closes is None else closes[1].value,
+    )
 
 
 def _clearance(sources: dict[str, Source], g: _Geometry) -> float:
@@ -158,18 +169,35 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
             doubtful += _head_doubts(sources, model, head_cut, build)
     doubts, contributions = _propagate(doubtful, volume, ratio, effective)
     return Outcome(
-        clearance, clearance + g.thickness, swept, volume, ratio, effective, terms, doubts,
-        contributions, g.thickness, area, gasket_area, g.land_area, head_cut, crown_cut, deck_cut,
-    )  # fmt: skip
+        clearance,
+        clearance + g.thickness,
+        swept,
+        volume,
+        ratio,
+        effective,
+        terms,
+        doubts,
+        contributions,
+        g.thickness,
+        area,
+        gasket_area,
+        g.land_area,
+        head_cut,
+        crown_cut,
+        deck_cut,
+    )
 
 
 _AT_REST = (0.0, 0.0, 0.0, 0.0)
 
 
 def _slopes(
-    g: _Geometry, area: float, gasket_area: float, clearance: float,
+    g: _Geometry,
+    area: float,
+    gasket_area: float,
+    clearance: float,
     motion: tuple[float, float, float, float],
-) -> list[_Slopes]:  # fmt: skip
+) -> list[_Slopes]:
     """The slopes of the results on every figure, per base unit of the figure."""
     travel, by_stroke, by_rod, by_angle = motion
     per_mm = area / 1000
@@ -178,13 +206,19 @@ def _slopes(
     rows: list[_Slopes] = [
         ("parts.crank.stroke", -half, 0.0, per_mm, -half * per_mm, per_mm * by_stroke),
         ("parts.rod.length", -2 * half, 0.0, 0.0, -2 * half * per_mm, per_mm * by_rod),
-        ("parts.block.bore", 0.0, 0.0, by_bore * g.stroke, by_bore * (clearance + g.land_height),
-         by_bore * travel),
+        (
+            "parts.block.bore",
+            0.0,
+            0.0,
+            by_bore * g.stroke,
+            by_bore * (clearance + g.land_height),
+            by_bore * travel,
+        ),
         ("parts.gasket.thickness", 0.0, 1.0, 0.0, gasket_area / 1000, 0.0),
         ("parts.head.chamber_volume", 0.0, 0.0, 0.0, 1.0, 0.0),
         ("parts.head.other_volume", 0.0, 0.0, 0.0, 1.0, 0.0),
         ("parts.piston.crown_volume", 0.0, 0.0, 0.0, 1.0, 0.0),
-    ]  # fmt: skip
+    ]
     if g.mocked_up:
         rows.append(("mock-up.deck_clearance", 1.0, 0.0, 0.0, per_mm, 0.0))
     else:
@@ -220,15 +254,29 @@ def _source_doubts(sources: dict[str, Source], rows: list[_Slopes]) -> list[Cont
         if source is not None:
             path, quantity = source
             if quantity.u > 0:
-                found.append((path, quantity.u, quantity.dof, quantity.each, clearance,
-                              clearance + gasket, swept, volume, trapped))  # fmt: skip
+                found.append(
+                    (
+                        path,
+                        quantity.u,
+                        quantity.dof,
+                        quantity.each,
+                        clearance,
+                        clearance + gasket,
+                        swept,
+                        volume,
+                        trapped,
+                    )
+                )
     return found
 
 
 def _operation_doubts(
-    cuts: tuple[tuple[str, Operation], ...], g: _Geometry, area: float,
-    model: ChamberModel | None, head_cut: float,
-) -> list[Contribution]:  # fmt: skip
+    cuts: tuple[tuple[str, Operation], ...],
+    g: _Geometry,
+    area: float,
+    model: ChamberModel | None,
+    head_cut: float,
+) -> list[Contribution]:
     """How far each planned amount may be missed, and what that moves."""
     found: list[Contribution] = []
     for path, op in cuts:
@@ -244,8 +292,9 @@ def _operation_doubts(
             by_volume = -model.rate(head_cut)
         elif op.op == "open_chamber":
             by_volume = 1.0
-        found.append((path, amount.u, amount.dof, amount.each, by_clearance, by_clearance, 0.0,
-                      by_volume, 0.0))  # fmt: skip
+        found.append(
+            (path, amount.u, amount.dof, amount.each, by_clearance, by_clearance, 0.0, by_volume, 0.0)
+        )
     return found
 
 
@@ -257,11 +306,14 @@ def _head_doubts(
         alpha = math.radians(model.wall_draft)
         by_draft = math.radians(1) * model.opening_perimeter / math.cos(alpha) ** 2
         head = "parts.head."
-        return _source_doubts(sources, [
-            (head + "opening_area", 0.0, 0.0, 0.0, -cut / 1000, 0.0),
-            (head + "opening_perimeter", 0.0, 0.0, 0.0, 0.5 * math.tan(alpha) * cut**2 / 1000, 0.0),
-            (head + "wall_draft", 0.0, 0.0, 0.0, 0.5 * by_draft * cut**2 / 1000, 0.0),
-        ])  # fmt: skip
+        return _source_doubts(
+            sources,
+            [
+                (head + "opening_area", 0.0, 0.0, 0.0, -cut / 1000, 0.0),
+                (head + "opening_perimeter", 0.0, 0.0, 0.0, 0.5 * math.tan(alpha) * cut**2 / 1000, 0.0),
+                (head + "wall_draft", 0.0, 0.0, 0.0, 0.5 * by_draft * cut**2 / 1000, 0.0),
+            ],
+        )
     if isinstance(model, RateChamber):
         return _source_doubts(sources, [("parts.head.removal_rate", 0.0, 0.0, 0.0, -cut, 0.0)])
     # Two fills, at the face and at the nearest step: their difference carries both doubts.

@@ -434,8 +434,7 @@ def solve(build: Build, cylinder: int, op: OpName, result: str, wanted: float) -
         case "open_chamber", "compression_ratio":
             opened = setting(build.planned, "open_chamber", hole.bank, cylinder).total
             return open_chamber_for_ratio(outcome, wanted, opened)
-    words = {"head_cut": "milling the head", "gasket": "the gasket",
-             "open_chamber": "opening the chamber"}  # fmt: skip
+    words = {"head_cut": "milling the head", "gasket": "the gasket", "open_chamber": "opening the chamber"}
     raise NoAnswer(
         f"{words.get(op, op).capitalize()} does not move the {result.replace('_', ' ')}: "
         "use a deck cut, a crown cut" + (" or another gasket." if result == "quench" else ".")

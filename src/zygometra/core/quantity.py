@@ -23,8 +23,16 @@ Doubt = Literal["stated", "tolerance", "readings", "house", "none"]
 Unstated = Literal["house", "zero"]
 
 QUANTITY_KEYS = (
-    "value", "unit", "basis", "plus_minus", "u", "readings", "resolution", "gauge_u", "each",
-)  # fmt: skip
+    "value",
+    "unit",
+    "basis",
+    "plus_minus",
+    "u",
+    "readings",
+    "resolution",
+    "gauge_u",
+    "each",
+)
 MOST_READINGS = 200
 
 
@@ -153,9 +161,13 @@ def read_field(raw: Any, field: Field, unstated: Unstated = "house") -> Quantity
     3.4646
     """
     return read_quantity(
-        raw, field.kind, dimension=dimension_of(field), unstated=unstated,
-        low=field.low, high=field.high,
-    )  # fmt: skip
+        raw,
+        field.kind,
+        dimension=dimension_of(field),
+        unstated=unstated,
+        low=field.low,
+        high=field.high,
+    )
 
 
 def dimension_of(field: Field) -> str:
@@ -247,9 +259,14 @@ def _readings(raw: Any, kind: Kind, unit: Unit) -> tuple[float, ...]:
 
 
 def _doubt(
-    raw: Mapping[str, Any], kind: Kind, unit: Unit, readings: tuple[float, ...],
-    dimension: str, basis: str, unstated: Unstated,
-) -> tuple[float, float, Doubt]:  # fmt: skip
+    raw: Mapping[str, Any],
+    kind: Kind,
+    unit: Unit,
+    readings: tuple[float, ...],
+    dimension: str,
+    basis: str,
+    unstated: Unstated,
+) -> tuple[float, float, Doubt]:
     stated = {}
     for key in ("u", "plus_minus", "resolution", "gauge_u"):
         if raw.get(key) is not None:
@@ -260,9 +277,11 @@ def _doubt(
         return stated["u"], math.inf, "stated"
     if readings:
         u, dof, complete = doubt_of_readings(
-            readings, stated.get("resolution", 0.0), stated.get("gauge_u", 0.0),
+            readings,
+            stated.get("resolution", 0.0),
+            stated.get("gauge_u", 0.0),
             repeatability(dimension) if unstated == "house" else 0.0,
-        )  # fmt: skip
+        )
         if u > 0 or unstated == "zero":
             return u, dof, "readings" if complete else "house" if unstated == "house" else "none"
     elif "plus_minus" in stated:

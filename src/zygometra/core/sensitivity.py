@@ -78,19 +78,23 @@ def sensitivities(
     per_cc = -(outcome.ratio - 1) / outcome.clearance
     rows = [
         Sensitivity("open_chamber", "chamber", cc, "cc", per_cc * cc, 0.0),
-        Sensitivity("deck_cut", "deck cut", length, "mm",
-                    -per_cc * outcome.bore_area / 1000 * length, -length),
-        Sensitivity("gasket", "gasket", length, "mm",
-                    per_cc * outcome.gasket_area / 1000 * length, length),
-        Sensitivity("crown_cut", "crown cut", length, "mm",
-                    per_cc * (outcome.bore_area - dish_area - outcome.land_area) / 1000 * length,
-                    length),
-    ]  # fmt: skip
+        Sensitivity(
+            "deck_cut", "deck cut", length, "mm", -per_cc * outcome.bore_area / 1000 * length, -length
+        ),
+        Sensitivity("gasket", "gasket", length, "mm", per_cc * outcome.gasket_area / 1000 * length, length),
+        Sensitivity(
+            "crown_cut",
+            "crown cut",
+            length,
+            "mm",
+            per_cc * (outcome.bore_area - dish_area - outcome.land_area) / 1000 * length,
+            length,
+        ),
+    ]
     try:
         rate = chamber.rate(outcome.head_cut)
     except NoAnswer:
         rate = 0.0
     if rate > 0:
-        rows.insert(2, Sensitivity("head_cut", "head cut", length, "mm",
-                                   -per_cc * rate * length, 0.0))  # fmt: skip
+        rows.insert(2, Sensitivity("head_cut", "head cut", length, "mm", -per_cc * rate * length, 0.0))
     return tuple(rows)

@@ -41,8 +41,7 @@ def summarise(document: Document, rules: HouseRules) -> dict[str, Any]:
     try:
         evaluation = evaluate(build)
     except ZygometraError as error:
-        return what | {"error": str(error), "counts": {"stop": 1, "warn": 0, "note": 0},
-                       "worst": str(error)}  # fmt: skip
+        return what | {"error": str(error), "counts": {"stop": 1, "warn": 0, "note": 0}, "worst": str(error)}
     found = findings(build, evaluation, rules)
     return what | {
         "displacement_cc": evaluation.now.displacement_cc,

@@ -15,8 +15,20 @@ from typing import Literal
 from .quantity import Quantity
 from .units import INCH, MM, THOU, Kind, Unit, from_base
 
-MOST_DECIMALS = {"mm": 3, "thou": 1, "in": 4, "cc": 2, "in3": 2, "ratio": 2, "deg": 1, "mm2": 0,
-                 "in2": 2, "g": 1, "rpm": 0, "cc/mm": 2}  # fmt: skip
+MOST_DECIMALS = {
+    "mm": 3,
+    "thou": 1,
+    "in": 4,
+    "cc": 2,
+    "in3": 2,
+    "ratio": 2,
+    "deg": 1,
+    "mm2": 0,
+    "in2": 2,
+    "g": 1,
+    "rpm": 0,
+    "cc/mm": 2,
+}
 THOU_BELOW = 5.0
 MINUS = "−"
 THIN = "\u202f"

@@ -121,9 +121,13 @@ def _gaps(hole: Hole, reader: Reader) -> list[Step]:
     else:
         H, S, L, P = (
             get(path)
-            for path in ("parts.block.deck_height", "parts.crank.stroke", "parts.rod.length",
-                         "parts.piston.compression_height")
-        )  # fmt: skip
+            for path in (
+                "parts.block.deck_height",
+                "parts.crank.stroke",
+                "parts.rod.length",
+                "parts.piston.compression_height",
+            )
+        )
         assert H
         assert S
         assert L
@@ -138,14 +142,26 @@ def _gaps(hole: Hole, reader: Reader) -> list[Step]:
     quench = reader.quench
     thickness = get("parts.gasket.thickness")
     return [
-        Step("deck_clearance", "deck clearance", formula, figures + cut_figures,
-             reader.clearance(outcome.deck_clearance),
-             _band(hole, "deck_clearance", "length", reader), given, note),
-        Step("quench", quench, f"{quench} = c + t",
-             f"{length(outcome.deck_clearance)} + {length(outcome.gasket_thickness)}",
-             length(outcome.quench), _band(hole, "quench", "length", reader),
-             _given(thickness, reader)),
-    ]  # fmt: skip
+        Step(
+            "deck_clearance",
+            "deck clearance",
+            formula,
+            figures + cut_figures,
+            reader.clearance(outcome.deck_clearance),
+            _band(hole, "deck_clearance", "length", reader),
+            given,
+            note,
+        ),
+        Step(
+            "quench",
+            quench,
+            f"{quench} = c + t",
+            f"{length(outcome.deck_clearance)} + {length(outcome.gasket_thickness)}",
+            length(outcome.quench),
+            _band(hole, "quench", "length", reader),
+            _given(thickness, reader),
+        ),
+    ]
 
 
 def _volumes(build: Build, hole: Hole, reader: Reader) -> list[Step]:
@@ -160,31 +176,56 @@ def _volumes(build: Build, hole: Hole, reader: Reader) -> list[Step]:
     assert stroke
     area = f"A = π/4·B² = {outcome.bore_area / 100:.4f} cm²"
     steps = [
-        Step("swept", "swept volume", "Vs = π/4·B²·S",
-             f"π/4 · ({length(bore.quantity.value)})² · {length(stroke.quantity.value)}",
-             volume(outcome.swept), _band(hole, "swept", "cc", reader),
-             _given(bore, reader) + _given(stroke, reader), area),
+        Step(
+            "swept",
+            "swept volume",
+            "Vs = π/4·B²·S",
+            f"π/4 · ({length(bore.quantity.value)})² · {length(stroke.quantity.value)}",
+            volume(outcome.swept),
+            _band(hole, "swept", "cc", reader),
+            _given(bore, reader) + _given(stroke, reader),
+            area,
+        ),
         _chamber_step(build, hole, reader),
-    ]  # fmt: skip
+    ]
     opening, gasket_bore = get("parts.gasket.opening_area"), get("parts.gasket.bore")
     if opening is not None:
         steps.append(
-            Step("gasket", "gasket volume", "V_gasket = A_gasket·t",
-                 f"{outcome.gasket_area:.0f} mm² · {length(outcome.gasket_thickness)}",
-                 volume(terms.gasket), "", _given(opening, reader)))  # fmt: skip
+            Step(
+                "gasket",
+                "gasket volume",
+                "V_gasket = A_gasket·t",
+                f"{outcome.gasket_area:.0f} mm² · {length(outcome.gasket_thickness)}",
+                volume(terms.gasket),
+                "",
+                _given(opening, reader),
+            )
+        )
     else:
         assert gasket_bore
         steps.append(
-            Step("gasket", "gasket volume", "V_gasket = π/4·G²·t",
-                 f"π/4 · ({length(gasket_bore.quantity.value)})² · "
-                 f"{length(outcome.gasket_thickness)}",
-                 volume(terms.gasket), "", _given(gasket_bore, reader)))  # fmt: skip
+            Step(
+                "gasket",
+                "gasket volume",
+                "V_gasket = π/4·G²·t",
+                f"π/4 · ({length(gasket_bore.quantity.value)})² · {length(outcome.gasket_thickness)}",
+                volume(terms.gasket),
+                "",
+                _given(gasket_bore, reader),
+            )
+        )
     steps.append(
-        Step("deck", "deck volume", "V_deck = A·c",
-             f"{outcome.bore_area / 100:.4f} cm² · {length(outcome.deck_clearance)}",
-             volume(terms.deck), "", (),
-             "Negative where the piston stands proud: it takes room away."
-             if terms.deck < 0 else ""))  # fmt: skip
+        Step(
+            "deck",
+            "deck volume",
+            "V_deck = A·c",
+            f"{outcome.bore_area / 100:.4f} cm² · {length(outcome.deck_clearance)}",
+            volume(terms.deck),
+            "",
+            (),
+            "Negative where the piston stands proud: it takes room away." if terms.deck < 0 else "",
+        )
+    )
     steps.append(_crown_step(hole, reader))
     steps.append(_crevice_step(hole, reader))
     parts = [terms.chamber, terms.gasket, terms.deck, terms.crown, terms.crevice]
@@ -195,9 +236,16 @@ def _volumes(build: Build, hole: Hole, reader: Reader) -> list[Step]:
         formula += " + V_other"
         given = _given(get("parts.head.other_volume"), reader)
     steps.append(
-        Step("clearance", "clearance volume", formula,
-             " + ".join(figure(part, 2) for part in parts).replace("+ −", "− "),
-             volume(outcome.clearance), _band(hole, "clearance", "cc", reader), given))  # fmt: skip
+        Step(
+            "clearance",
+            "clearance volume",
+            formula,
+            " + ".join(figure(part, 2) for part in parts).replace("+ −", "− "),
+            volume(outcome.clearance),
+            _band(hole, "clearance", "cc", reader),
+            given,
+        )
+    )
     return steps
 
 
@@ -226,8 +274,7 @@ def _chamber_step(build: Build, hole: Hole, reader: Reader) -> Step:
         formula += " − A_pocket·deck cut"
         figures += f" − {volume(pocket.quantity.value * outcome.deck_cut / 1000)}"
         given += _given(pocket, reader)
-    return Step("chamber", "chamber volume", formula, figures, volume(outcome.terms.chamber), "",
-                given, note)  # fmt: skip
+    return Step("chamber", "chamber volume", formula, figures, volume(outcome.terms.chamber), "", given, note)
 
 
 def _crown_step(hole: Hole, reader: Reader) -> Step:
@@ -240,48 +287,92 @@ def _crown_step(hole: Hole, reader: Reader) -> Step:
         formula += " − A_dish·crown cut"
         figures += f" − {volume(dish.quantity.value * outcome.crown_cut / 1000)}"
         given += _given(dish, reader)
-    return Step("crown", "crown volume", formula, figures, volume(outcome.terms.crown), "", given,
-                "Positive adds room (dish, pockets), negative takes it away (dome).")  # fmt: skip
+    return Step(
+        "crown",
+        "crown volume",
+        formula,
+        figures,
+        volume(outcome.terms.crown),
+        "",
+        given,
+        "Positive adds room (dish, pockets), negative takes it away (dome).",
+    )
 
 
 def _crevice_step(hole: Hole, reader: Reader) -> Step:
     outcome, get = hole.outcome, hole.sources.get
     land, top_land = get("parts.piston.top_land_diameter"), get("parts.piston.top_land_height")
     if land is None or top_land is None:
-        return Step("crevice", "crevice volume", "V_crevice", "not known", volume(0.0), "", (),
-                    "Top land diameter or height is not known: taken as nought.")  # fmt: skip
+        return Step(
+            "crevice",
+            "crevice volume",
+            "V_crevice",
+            "not known",
+            volume(0.0),
+            "",
+            (),
+            "Top land diameter or height is not known: taken as nought.",
+        )
     height = top_land.quantity.value - outcome.crown_cut
-    return Step("crevice", "crevice volume", "V_crevice = π/4·(B² − D²)·h",
-                f"{outcome.land_area / 100:.4f} cm² · {reader.length(height)}",
-                volume(outcome.terms.crevice), "",
-                _given(land, reader) + _given(top_land, reader))  # fmt: skip
+    return Step(
+        "crevice",
+        "crevice volume",
+        "V_crevice = π/4·(B² − D²)·h",
+        f"{outcome.land_area / 100:.4f} cm² · {reader.length(height)}",
+        volume(outcome.terms.crevice),
+        "",
+        _given(land, reader) + _given(top_land, reader),
+    )
 
 
 def _ratios(hole: Hole, reader: Reader) -> list[Step]:
     outcome = hole.outcome
     if outcome.ratio is None:
-        return [Step("ratio", "compression ratio", "(Vs + Vc)/Vc", "no room above the piston", "—",
-                     "", (), "An impossible engine: the terms of the clearance volume sum to "
-                     f"{volume(outcome.clearance)}.")]  # fmt: skip
+        return [
+            Step(
+                "ratio",
+                "compression ratio",
+                "(Vs + Vc)/Vc",
+                "no room above the piston",
+                "—",
+                "",
+                (),
+                "An impossible engine: the terms of the clearance volume sum to "
+                f"{volume(outcome.clearance)}.",
+            )
+        ]
     steps = [
-        Step("ratio", "compression ratio", "(Vs + Vc)/Vc",
-             f"({volume(outcome.swept)} + {volume(outcome.clearance)}) / "
-             f"{volume(outcome.clearance)}",
-             ratio_text(outcome.ratio), _band(hole, "ratio", "ratio", reader), ()),
-    ]  # fmt: skip
+        Step(
+            "ratio",
+            "compression ratio",
+            "(Vs + Vc)/Vc",
+            f"({volume(outcome.swept)} + {volume(outcome.clearance)}) / {volume(outcome.clearance)}",
+            ratio_text(outcome.ratio),
+            _band(hole, "ratio", "ratio", reader),
+            (),
+        ),
+    ]
     closes = hole.sources.get("cam.intake_closes")
     if outcome.effective is not None and closes is not None:
         lift = hole.sources.get("cam.at_lift")
         trapped = (outcome.effective - 1) * outcome.clearance
         steps.append(
-            Step("effective", "effective ratio", "(A·x(180° + θ) + Vc)/Vc",
-                 f"({volume(trapped)} + {volume(outcome.clearance)}) / "
-                 f"{volume(outcome.clearance)}",
-                 ratio_text(outcome.effective), _band(hole, "effective", "ratio", reader),
-                 _given(closes, reader) + _given(lift, reader),
-                 "x is how far the piston has still to rise when the intake closes. "
-                 + ("The lift belongs to the figure." if lift is not None
-                    else "The lift at which the closing is quoted is not stated.")))  # fmt: skip
+            Step(
+                "effective",
+                "effective ratio",
+                "(A·x(180° + θ) + Vc)/Vc",
+                f"({volume(trapped)} + {volume(outcome.clearance)}) / {volume(outcome.clearance)}",
+                ratio_text(outcome.effective),
+                _band(hole, "effective", "ratio", reader),
+                _given(closes, reader) + _given(lift, reader),
+                "x is how far the piston has still to rise when the intake closes. "
+                + (
+                    "The lift belongs to the figure."
+                    if lift is not None
+                    else "The lift at which the closing is quoted is not stated."
+                ),
+            )
+        )
     return steps
 
 

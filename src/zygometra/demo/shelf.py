@@ -13,12 +13,50 @@ from typing import Any
 
 from zygometra.core.mix.parts import Part
 
-_SHARES = {"crank": 0.17, "rod": 0.20, "piston": 0.25, "gasket": 0.12, "head": 0.11, "bearing": 0.05,
-           "ring_set": 0.05, "pushrod": 0.02, "fastener": 0.02}  # fmt: skip
-_SUPPLIERS = ("Fenwright Supply", "Cold Harbour Castings", "Marlbeck Forge", "Tidewell Pistons",
-              "Osier & Daughter", "North Quay Spares", "the back shelf")  # fmt: skip
-_ROOTS = ("Ald", "Brock", "Cald", "Dun", "Eller", "Fen", "Gar", "Hax", "Ing", "Kel", "Lor", "Mire", "Nar", "Orr",
-          "Penn", "Rud", "Scar", "Thorn", "Ulv", "Wend", "Yar", "Zel")  # fmt: skip
+_SHARES = {
+    "crank": 0.17,
+    "rod": 0.20,
+    "piston": 0.25,
+    "gasket": 0.12,
+    "head": 0.11,
+    "bearing": 0.05,
+    "ring_set": 0.05,
+    "pushrod": 0.02,
+    "fastener": 0.02,
+}
+_SUPPLIERS = (
+    "Fenwright Supply",
+    "Cold Harbour Castings",
+    "Marlbeck Forge",
+    "Tidewell Pistons",
+    "Osier & Daughter",
+    "North Quay Spares",
+    "the back shelf",
+)
+_ROOTS = (
+    "Ald",
+    "Brock",
+    "Cald",
+    "Dun",
+    "Eller",
+    "Fen",
+    "Gar",
+    "Hax",
+    "Ing",
+    "Kel",
+    "Lor",
+    "Mire",
+    "Nar",
+    "Orr",
+    "Penn",
+    "Rud",
+    "Scar",
+    "Thorn",
+    "Ulv",
+    "Wend",
+    "Yar",
+    "Zel",
+)
 _ENDS = ("beck", "dale", "fold", "gill", "holm", "keld", "mere", "ness", "rigg", "thwaite", "wick", "wray")
 _JOURNALS = (38.0, 42.0, 45.0, 48.0, 50.0, 52.0, 54.0, 57.0, 60.0)
 _MAINS = (48.0, 52.0, 55.0, 58.0, 60.0, 63.5, 66.0, 70.0)
@@ -55,17 +93,133 @@ class _Family:
 
 
 _OURS = (
-    _Family("Tarnbeck", "inline", 4, 1, 225.4, 92.0, 86.0, 148.0, 34.2, 4.5, 1.2, 52.0, 50.0, 24.2, 60.0, 28.0, 22.0,
-            32.0, 84.0, "6 bolt", "internal", "24 teeth", "TB-10"),
-    _Family("Quillon", "vee", 8, 2, 239.4, 99.0, 88.0, 154.0, 40.6, -6.2, 1.04, 66.0, 54.0, 22.2, 66.0, 31.0, 24.0,
-            35.0, 92.0, "8 bolt", "external", "36 teeth", "QN-17"),
-    _Family("Veldrin", "inline", 6, 1, 245.1, 88.0, 100.0, 154.94, 39.93, 15.1, 1.12, 58.5, 52.0, 26.0, 63.5, 30.0,
-            23.0, 34.0, 88.0, "6 bolt", "internal", "none", "VD-14", True),
-    _Family("Pellam", "inline", 1, 1, 158.0, 80.0, 79.5, 95.0, 23.61, -11.5, 0.8, 54.0, 38.0, 20.5, 48.0, 24.0, 18.0,
-            25.0, 60.0, "taper", "internal", "none", "PL-4"),
-    _Family("Ottermoor", "flat", 4, 2, 201.3, 85.5, 69.0, 131.0, 35.6, 0.0, 0.9, 45.0, 50.0, 22.2, 55.0, 26.0, 22.0,
-            30.0, 80.0, "5 bolt", "internal", "24 teeth", "OM-8"),
-)  # fmt: skip
+    _Family(
+        "Tarnbeck",
+        "inline",
+        4,
+        1,
+        225.4,
+        92.0,
+        86.0,
+        148.0,
+        34.2,
+        4.5,
+        1.2,
+        52.0,
+        50.0,
+        24.2,
+        60.0,
+        28.0,
+        22.0,
+        32.0,
+        84.0,
+        "6 bolt",
+        "internal",
+        "24 teeth",
+        "TB-10",
+    ),
+    _Family(
+        "Quillon",
+        "vee",
+        8,
+        2,
+        239.4,
+        99.0,
+        88.0,
+        154.0,
+        40.6,
+        -6.2,
+        1.04,
+        66.0,
+        54.0,
+        22.2,
+        66.0,
+        31.0,
+        24.0,
+        35.0,
+        92.0,
+        "8 bolt",
+        "external",
+        "36 teeth",
+        "QN-17",
+    ),
+    _Family(
+        "Veldrin",
+        "inline",
+        6,
+        1,
+        245.1,
+        88.0,
+        100.0,
+        154.94,
+        39.93,
+        15.1,
+        1.12,
+        58.5,
+        52.0,
+        26.0,
+        63.5,
+        30.0,
+        23.0,
+        34.0,
+        88.0,
+        "6 bolt",
+        "internal",
+        "none",
+        "VD-14",
+        True,
+    ),
+    _Family(
+        "Pellam",
+        "inline",
+        1,
+        1,
+        158.0,
+        80.0,
+        79.5,
+        95.0,
+        23.61,
+        -11.5,
+        0.8,
+        54.0,
+        38.0,
+        20.5,
+        48.0,
+        24.0,
+        18.0,
+        25.0,
+        60.0,
+        "taper",
+        "internal",
+        "none",
+        "PL-4",
+    ),
+    _Family(
+        "Ottermoor",
+        "flat",
+        4,
+        2,
+        201.3,
+        85.5,
+        69.0,
+        131.0,
+        35.6,
+        0.0,
+        0.9,
+        45.0,
+        50.0,
+        22.2,
+        55.0,
+        26.0,
+        22.0,
+        30.0,
+        80.0,
+        "5 bolt",
+        "internal",
+        "24 teeth",
+        "OM-8",
+    ),
+)
 
 
 def _families(rng: random.Random, parts: int) -> list[_Family]:
@@ -73,8 +227,9 @@ def _families(rng: random.Random, parts: int) -> list[_Family]:
     names = [root + end for root in _ROOTS for end in _ENDS]
     rng.shuffle(names)
     for name in names[: max(round(4 * parts**0.25) - len(found), 1)]:
-        layout, cylinders = rng.choice((("inline", 4), ("inline", 4), ("inline", 6), ("inline", 3), ("vee", 8),
-                                        ("vee", 6), ("flat", 4)))  # fmt: skip
+        layout, cylinders = rng.choice(
+            (("inline", 4), ("inline", 4), ("inline", 6), ("inline", 3), ("vee", 8), ("vee", 6), ("flat", 4))
+        )
         bore, stroke = rng.randrange(700, 1060, 5) / 10, rng.randrange(660, 1060, 5) / 10
         rod = round(stroke * rng.uniform(1.5, 1.85), 1)
         compression = round(bore * rng.uniform(0.33, 0.44), 1)
@@ -87,14 +242,33 @@ def _families(rng: random.Random, parts: int) -> list[_Family]:
             - crown
             - 0.7854 * bore * bore * (height - stroke / 2 - rod - compression + thickness) / 1000
         )
-        found.append(_Family(
-            name, layout, cylinders, 1 if layout == "inline" else 2, height, bore, stroke, rod, compression, crown,
-            thickness, round(max(room, 18.0), 1), rng.choice(_JOURNALS), rng.choice(_WIDTHS), rng.choice(_MAINS),
-            rng.choice((24.0, 26.0, 28.0, 30.0, 31.0)), rng.choice(_PINS), rng.choice((25.0, 28.0, 30.0, 32.0, 35.0)),
-            rng.choice((70.0, 80.0, 84.0, 88.0, 92.0)), rng.choice(("5 bolt", "6 bolt", "8 bolt")),
-            rng.choice(("internal", "internal", "external")), rng.choice(("24 teeth", "36 teeth", "none")),
-            f"{name[:2].upper()}-{rng.choice((10, 12, 14, 17))}",
-        ))  # fmt: skip
+        found.append(
+            _Family(
+                name,
+                layout,
+                cylinders,
+                1 if layout == "inline" else 2,
+                height,
+                bore,
+                stroke,
+                rod,
+                compression,
+                crown,
+                thickness,
+                round(max(room, 18.0), 1),
+                rng.choice(_JOURNALS),
+                rng.choice(_WIDTHS),
+                rng.choice(_MAINS),
+                rng.choice((24.0, 26.0, 28.0, 30.0, 31.0)),
+                rng.choice(_PINS),
+                rng.choice((25.0, 28.0, 30.0, 32.0, 35.0)),
+                rng.choice((70.0, 80.0, 84.0, 88.0, 92.0)),
+                rng.choice(("5 bolt", "6 bolt", "8 bolt")),
+                rng.choice(("internal", "internal", "external")),
+                rng.choice(("24 teeth", "36 teeth", "none")),
+                f"{name[:2].upper()}-{rng.choice((10, 12, 14, 17))}",
+            )
+        )
     return found
 
 
@@ -125,8 +299,17 @@ def demo_shelf(parts: int, seed: int) -> list[Part]:
     families = _families(rng, parts)
     made = [_block(family, number) for number, family in enumerate(families, 1)]
     rest = parts - len(made)
-    makers = {"crank": _crank, "rod": _rod, "piston": _piston, "gasket": _gasket, "head": _head,
-              "bearing": _bearing, "ring_set": _ring_set, "pushrod": _pushrod, "fastener": _fastener}  # fmt: skip
+    makers = {
+        "crank": _crank,
+        "rod": _rod,
+        "piston": _piston,
+        "gasket": _gasket,
+        "head": _head,
+        "bearing": _bearing,
+        "ring_set": _ring_set,
+        "pushrod": _pushrod,
+        "fastener": _fastener,
+    }
     total = sum(_SHARES.values())
     for kind, share in _SHARES.items():
         for number in range(1, round(rest * share / total) + 1):
@@ -156,29 +339,60 @@ def _length(rng: random.Random, value: float, family: _Family, tolerance: float)
 
 def _volume(rng: random.Random, value: float) -> Any:
     if rng.random() < 0.25:
-        return {"unit": "cc", "basis": "measured",
-                "readings": [round(value + rng.gauss(0, 0.12), 1) for _ in range(3)], "resolution": 0.1}  # fmt: skip
+        return {
+            "unit": "cc",
+            "basis": "measured",
+            "readings": [round(value + rng.gauss(0, 0.12), 1) for _ in range(3)],
+            "resolution": 0.1,
+        }
     basis = rng.choice(("catalogue", "advertised"))
     return {"value": round(value, 1), "unit": "cc", "basis": basis, "plus_minus": rng.choice((0.5, 0.8, 1.0))}
 
 
-def _stock(rng: random.Random, kind: str, number: int, name: str, price: float, figures: dict[str, Any],
-           texts: dict[str, str], pieces: int) -> Part:  # fmt: skip
+def _stock(
+    rng: random.Random,
+    kind: str,
+    number: int,
+    name: str,
+    price: float,
+    figures: dict[str, Any],
+    texts: dict[str, str],
+    pieces: int,
+) -> Part:
     state = rng.choices(("idea", "ordered", "received", "measured", "accepted"), (86, 3, 3, 4, 4))[0]
     on_shelf = (
         rng.choice((pieces, pieces, max(pieces - 1, 1)))
         if state in ("received", "measured", "accepted")
         else 0
     )
-    prefix = {"crank": "CR", "rod": "RD", "piston": "PS", "gasket": "GS", "head": "HD", "bearing": "BR",
-              "ring_set": "RS", "pushrod": "PR", "fastener": "FS"}[kind]  # fmt: skip
+    prefix = {
+        "crank": "CR",
+        "rod": "RD",
+        "piston": "PS",
+        "gasket": "GS",
+        "head": "HD",
+        "bearing": "BR",
+        "ring_set": "RS",
+        "pushrod": "PR",
+        "fastener": "FS",
+    }[kind]
     # Now and then a figure is not known.
     if rng.random() < 0.03 and figures:
         lost = rng.choice(sorted(figures))
         figures = {name: typed for name, typed in figures.items() if name != lost}
     cents = round(price * rng.uniform(0.8, 1.35) * 20) * 5
-    return Part(kind, f"{prefix}-{number:05d}", name, figures, texts, rng.choice(_SUPPLIERS), cents, state, on_shelf,
-                rng.choice((2, 5, 7, 10, 14, 21, 30, 60)))  # fmt: skip
+    return Part(
+        kind,
+        f"{prefix}-{number:05d}",
+        name,
+        figures,
+        texts,
+        rng.choice(_SUPPLIERS),
+        cents,
+        state,
+        on_shelf,
+        rng.choice((2, 5, 7, 10, 14, 21, 30, 60)),
+    )
 
 
 def _block(f: _Family, number: int) -> Part:
@@ -199,8 +413,14 @@ def _block(f: _Family, number: int) -> Part:
         "swing_room": f"{_counterweight(f) + 4.0:.1f} mm",
         "big_end_room": f"{f.stroke / 2 + 0.72 * f.journal + 9.0:.1f} mm",
     }
-    texts = {"head_pattern": f.pattern, "flange": f.flange, "balance": f.balance, "trigger": f.trigger,
-             "layout": f.layout, "family": f.name}  # fmt: skip
+    texts = {
+        "head_pattern": f.pattern,
+        "flange": f.flange,
+        "balance": f.balance,
+        "trigger": f.trigger,
+        "layout": f.layout,
+        "family": f.name,
+    }
     return Part(
         "block", f"BL-{number:03d}", f"{f.name} block", figures, texts, "the back shelf", 0, "accepted", 1, 0
     )
@@ -285,8 +505,16 @@ def _piston(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
         "weight": f"{round(5.2 * bore + rng.uniform(-25, 25))} g",
     }
     kind = "dish" if crown > 0 else "dome" if crown < 0 else "flat"
-    return _stock(rng, "piston", number, f"{f.name} piston {bore:g}/{height:.1f} {kind}", 34 + 0.3 * abs(crown), figures,
-                  {"crown": kind}, f.cylinders)  # fmt: skip
+    return _stock(
+        rng,
+        "piston",
+        number,
+        f"{f.name} piston {bore:g}/{height:.1f} {kind}",
+        34 + 0.3 * abs(crown),
+        figures,
+        {"crown": kind},
+        f.cylinders,
+    )
 
 
 def _gasket(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
@@ -298,8 +526,16 @@ def _gasket(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
         "thickness": {"value": thickness, "unit": "mm", "basis": "catalogue", "plus_minus": 0.03},
         "bore": f"{f.bore + (1.6 if own else rng.choice((1.0, 1.6, 2.0, 3.0))):g} mm",
     }
-    return _stock(rng, "gasket", number, f"{f.name} gasket {thickness:g} {material}", 28.0, figures,
-                  {"head_pattern": f.pattern, "material": material}, f.banks)  # fmt: skip
+    return _stock(
+        rng,
+        "gasket",
+        number,
+        f"{f.name} gasket {thickness:g} {material}",
+        28.0,
+        figures,
+        {"head_pattern": f.pattern, "material": material},
+        f.banks,
+    )
 
 
 def _head(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
@@ -311,8 +547,16 @@ def _head(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
         "weight": f"{round(9000 + 900 * f.cylinders)} g",
     }
     material = rng.choice(("iron", "aluminium"))
-    return _stock(rng, "head", number, f"{f.name} head {chamber:.1f} {material}", 420.0, figures,
-                  {"head_pattern": f.pattern, "material": material}, f.banks)  # fmt: skip
+    return _stock(
+        rng,
+        "head",
+        number,
+        f"{f.name} head {chamber:.1f} {material}",
+        420.0,
+        figures,
+        {"head_pattern": f.pattern, "material": material},
+        f.banks,
+    )
 
 
 def _bearing(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
@@ -322,8 +566,16 @@ def _bearing(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
         if own
         else rng.choice(_JOURNALS if place == "rod" else _MAINS)
     )
-    return _stock(rng, "bearing", number, f"{place} bearing {journal:g}", 9.0, {"journal": f"{journal} mm"},
-                  {"place": place}, f.cylinders)  # fmt: skip
+    return _stock(
+        rng,
+        "bearing",
+        number,
+        f"{place} bearing {journal:g}",
+        9.0,
+        {"journal": f"{journal} mm"},
+        {"place": place},
+        f.cylinders,
+    )
 
 
 def _ring_set(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
@@ -335,12 +587,28 @@ def _ring_set(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
 
 def _pushrod(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
     length = round(f.height + rng.choice((-22, -20, -18, -16)), 1)
-    return _stock(rng, "pushrod", number, f"{f.name} pushrods {length:g}", 60.0, {"length": f"{length} mm"},
-                  {"head_pattern": f.pattern}, 1)  # fmt: skip
+    return _stock(
+        rng,
+        "pushrod",
+        number,
+        f"{f.name} pushrods {length:g}",
+        60.0,
+        {"length": f"{length} mm"},
+        {"head_pattern": f.pattern},
+        1,
+    )
 
 
 def _fastener(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
     place = rng.choice(("head", "head", "rod", "main")) if not own else "head"
     words = {"place": place} | ({"head_pattern": f.pattern} if place == "head" else {})
-    return _stock(rng, "fastener", number, f"{f.name} {place} bolts", 75.0, {"diameter": f"{rng.choice((8, 10, 11, 12))} mm"},
-                  words, 1)  # fmt: skip
+    return _stock(
+        rng,
+        "fastener",
+        number,
+        f"{f.name} {place} bolts",
+        75.0,
+        {"diameter": f"{rng.choice((8, 10, 11, 12))} mm"},
+        words,
+        1,
+    )

@@ -33,7 +33,10 @@ class Point(NamedTuple):
 
 
 class Axis(NamedTuple):
-    """One axis: the result's key and name with its unit, its window, decimals, and what one unit shown is in base units."""
+    """One axis: the result's key and name with its unit, its window, decimals.
+
+    ``per`` is what one unit shown is in base units.
+    """
 
     key: str
     label: str
@@ -108,9 +111,11 @@ def field_map(points: Sequence[Point], across: Axis, up: Axis) -> str:
 
 
 _MARK = {
-    "in": '<circle r="3.4"/>', "out": '<path d="M-2.4-2.4l4.8 4.8M2.4-2.4l-4.8 4.8"/>',
-    "pinned": '<path d="M0-6l5 6l-5 6l-5-6z"/>', "chosen": '<circle r="7.5" class="ring-round"/><circle r="4"/>',
-}  # fmt: skip
+    "in": '<circle r="3.4"/>',
+    "out": '<path d="M-2.4-2.4l4.8 4.8M2.4-2.4l-4.8 4.8"/>',
+    "pinned": '<path d="M0-6l5 6l-5 6l-5-6z"/>',
+    "chosen": '<circle r="7.5" class="ring-round"/><circle r="4"/>',
+}
 
 
 def _edge(axis: Axis, edge: str, value: float, x: float, y: float, per: float, way: str) -> str:

@@ -53,9 +53,12 @@ def loupe(now: Hole, planned: Hole, reader: Reader, limits: Limits) -> str:
     """
     o, before = planned.outcome, now.outcome
     levels = _Levels(
-        -before.deck_clearance - o.crown_cut, -before.deck_clearance, -o.deck_cut,
-        -o.deck_cut + o.gasket_thickness, o.head_cut,
-    )  # fmt: skip
+        -before.deck_clearance - o.crown_cut,
+        -before.deck_clearance,
+        -o.deck_cut,
+        -o.deck_cut + o.gasket_thickness,
+        o.head_cut,
+    )
     low = min(levels.rim, levels.deck, 0.0)
     high = max(levels.face + levels.head_cut, levels.uncut_rim)
     room = max(high - low, 0.6)
@@ -66,30 +69,35 @@ def loupe(now: Hole, planned: Hole, reader: Reader, limits: Limits) -> str:
     def y(mm: float) -> float:
         return zero - mm * scale
 
-    return "".join((
-        rect(0, 0, WIDTH, HEIGHT, "loupe-ground", 6),
-        '<g clip-path="url(#loupe-clip)">', _metal(levels, y), "</g>",
-        rect(0, 0, WIDTH, HEIGHT, "loupe-rim", 6),
-        _labels(planned, levels, y, reader, factor),
-        _handles(o, levels, y, reader, scale, limits),
-        _scale_bar(scale, reader),
-    ))  # fmt: skip
+    return "".join(
+        (
+            rect(0, 0, WIDTH, HEIGHT, "loupe-ground", 6),
+            '<g clip-path="url(#loupe-clip)">',
+            _metal(levels, y),
+            "</g>",
+            rect(0, 0, WIDTH, HEIGHT, "loupe-rim", 6),
+            _labels(planned, levels, y, reader, factor),
+            _handles(o, levels, y, reader, scale, limits),
+            _scale_bar(scale, reader),
+        )
+    )
 
 
 _DECK_RIGHT, _GASKET_RIGHT, _PISTON_LEFT = 108.0, 92.0, 114.0
 
 
 def _metal(levels: _Levels, y: Up) -> str:
-    return "".join((
-        rect(0, 0, WIDTH, y(levels.face), "metal head"),
-        rect(0, y(levels.deck), _DECK_RIGHT, HEIGHT - y(levels.deck), "metal block"),
-        _taken_off(levels, y),
-        rect(0, y(levels.face), _GASKET_RIGHT, y(levels.deck) - y(levels.face), "gasket"),
-        line(0, y(0), _DECK_RIGHT, y(0), "was") if levels.deck < 0 else "",
-        rect(_PISTON_LEFT, y(levels.rim), WIDTH - _PISTON_LEFT, HEIGHT - y(levels.rim),
-             "metal piston"),
-        line(0, y(levels.face), WIDTH, y(levels.face), "face"),
-    ))  # fmt: skip
+    return "".join(
+        (
+            rect(0, 0, WIDTH, y(levels.face), "metal head"),
+            rect(0, y(levels.deck), _DECK_RIGHT, HEIGHT - y(levels.deck), "metal block"),
+            _taken_off(levels, y),
+            rect(0, y(levels.face), _GASKET_RIGHT, y(levels.deck) - y(levels.face), "gasket"),
+            line(0, y(0), _DECK_RIGHT, y(0), "was") if levels.deck < 0 else "",
+            rect(_PISTON_LEFT, y(levels.rim), WIDTH - _PISTON_LEFT, HEIGHT - y(levels.rim), "metal piston"),
+            line(0, y(levels.face), WIDTH, y(levels.face), "face"),
+        )
+    )
 
 
 def _taken_off(levels: _Levels, y: Up) -> str:
@@ -142,9 +150,8 @@ def _labels(planned: Hole, levels: _Levels, y: Up, reader: Reader, factor: int) 
         inner = text(10, y(levels.face) - 8, f"gasket {words}", "value halo")
     place = thickness.path
     out.append(
-        inner if place.startswith("planned.")
-        else editable(place, f"gasket {words} thickness: change", inner)
-    )  # fmt: skip
+        inner if place.startswith("planned.") else editable(place, f"gasket {words} thickness: change", inner)
+    )
     clearance_u = o.doubts.deck_clearance[0]
     beside = reader.length(abs(o.deck_clearance), clearance_u, other=True)
     stands = reader.clearance(o.deck_clearance, clearance_u)
@@ -155,7 +162,7 @@ def _labels(planned: Hole, levels: _Levels, y: Up, reader: Reader, factor: int) 
         + text(_PISTON_LEFT + 14, min(under, HEIGHT - 40), f"rim {stands}", "value")
         + text(_PISTON_LEFT + 14, min(under, HEIGHT - 40) + 15, beside, "beside")
         + "</g>"
-    )  # fmt: skip
+    )
     return "".join(out)
 
 
@@ -165,10 +172,17 @@ def _handles(o: Outcome, levels: _Levels, y: Up, reader: Reader, scale: float, l
 
     rows = [
         ("deck_cut", f"{reader.deck} cut", 30.0, y(levels.deck) + 12, o.deck_cut, 1 / scale, limits.deck_cut),
-        ("head_cut", "head cut", 30.0, y(levels.face + levels.head_cut) - 12, o.head_cut, -1 / scale,
-         limits.head_cut),
+        (
+            "head_cut",
+            "head cut",
+            30.0,
+            y(levels.face + levels.head_cut) - 12,
+            o.head_cut,
+            -1 / scale,
+            limits.head_cut,
+        ),
         ("crown_cut", "crown cut", WIDTH - 28, y(levels.rim) + 12, o.crown_cut, 1 / scale, limits.crown_cut),
-    ]  # fmt: skip
+    ]
     out = []
     for lever, label, x, level, now, per, limit in rows:
         inside = min(max(level, 40), HEIGHT - 34)
@@ -191,7 +205,8 @@ def _scale_bar(scale: float, reader: Reader) -> str:
     length = next((mm for mm in lengths if mm * scale <= 110), 0.1)
     x, y = WIDTH - 14 - length * scale, HEIGHT - 12
     return (
-        line(x, y, x + length * scale, y, "scale-bar") + line(x, y - 4, x, y + 4, "scale-bar")
+        line(x, y, x + length * scale, y, "scale-bar")
+        + line(x, y - 4, x, y + 4, "scale-bar")
         + line(x + length * scale, y - 4, x + length * scale, y + 4, "scale-bar")
         + text(x - 6, y + 4, reader.length(length), "beside halo", "end")
-    )  # fmt: skip
+    )

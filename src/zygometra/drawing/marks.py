@@ -74,9 +74,11 @@ def dimension(x: float, y1: float, y2: float, css: str = "dim") -> str:
     top, bottom = min(y1, y2), max(y1, y2)
     if bottom - top < 14:
         return (
-            line(x, top - 12, x, top, css) + line(x, bottom, x, bottom + 12, css)
-            + _arrow(x, top, 1) + _arrow(x, bottom, -1)
-        )  # fmt: skip
+            line(x, top - 12, x, top, css)
+            + line(x, bottom, x, bottom + 12, css)
+            + _arrow(x, top, 1)
+            + _arrow(x, bottom, -1)
+        )
     return line(x, top, x, bottom, css) + _arrow(x, top, -1) + _arrow(x, bottom, 1)
 
 
@@ -87,9 +89,12 @@ def _arrow(x: float, y: float, way: int) -> str:
 
 
 BASIS_WORDS = {
-    "measured": "measured", "mock-up": "read on a mock-up", "catalogue": "from a catalogue",
-    "advertised": "advertised", "assumed": "assumed",
-}  # fmt: skip
+    "measured": "measured",
+    "mock-up": "read on a mock-up",
+    "catalogue": "from a catalogue",
+    "advertised": "advertised",
+    "assumed": "assumed",
+}
 
 
 def basis_mark(x: float, y: float, basis: str) -> str:
@@ -126,9 +131,15 @@ def editable(place: str, label: str, inner: str) -> str:
 
 
 def handle(
-    x: float, y: float, lever: str, label: str, value: str, mm_per_unit: float, now: float,
+    x: float,
+    y: float,
+    lever: str,
+    label: str,
+    value: str,
+    mm_per_unit: float,
+    now: float,
     limit: float,
-) -> str:  # fmt: skip
+) -> str:
     """Return a handle that drags up and down, takes arrow keys, and says its value.
 
     Parameters

@@ -93,7 +93,8 @@ def stacks_drawing(
         x = _LEFT + COLUMN * i
         out.append(
             f'<g class="recipe {stack.state}" role="button" tabindex="0" data-recipe="{escape(stack.key)}"'
-            f' aria-pressed="{"true" if stack.state == "chosen" else "false"}" aria-label="{escape(_says(stack, reader))}">'
+            f' aria-pressed="{"true" if stack.state == "chosen" else "false"}"'
+            f' aria-label="{escape(_says(stack, reader))}">'
         )
         out.append(rect(x + 1, 1, COLUMN - 6, height - 2, "recipe-ground", 4))
         out.append(text(x + COLUMN / 2 - 2, 15, stack.title, "recipe-title", "middle"))
@@ -176,19 +177,37 @@ def _whole(stack: Stack, axis: float, base: float, scale: float) -> str:
     wall = half + 7
     dome = stack.crown * 1000 / (0.7 * 0.7854 * stack.bore**2)
     big, small = 0.27 * stack.bore * scale, 0.14 * stack.bore * scale
-    return "".join((
-        path(f"M{axis - wall:.1f} {y(face):.1f}V{y(face + stack.chamber_depth * 1.6):.1f}H{axis + wall:.1f}V{y(face):.1f}H{axis + half * 0.85:.1f}"
-             f"Q{axis:.1f} {y(face + stack.chamber_depth * 1.7):.1f} {axis - half * 0.85:.1f} {y(face):.1f}Z", "metal head"),
-        rect(axis - wall, y(face), wall - half, max((face - deck) * scale, 0.8), "gasket"),
-        rect(axis + half, y(face), wall - half, max((face - deck) * scale, 0.8), "gasket"),
-        rect(axis - wall, y(deck), wall - half, (deck - stack.stroke * 0.55) * scale * 0.62, "metal block"),
-        rect(axis + half, y(deck), wall - half, (deck - stack.stroke * 0.55) * scale * 0.62, "metal block"),
-        f'<circle cx="{axis:.1f}" cy="{crank:.1f}" r="{stack.stroke / 2 * scale:.1f}" class="path-of-crank"/>',
-        path(f"M{axis - half + 0.6:.1f} {y(rim):.1f}H{axis - half * 0.72:.1f}Q{axis:.1f} {y(rim - 2 * dome):.1f} {axis + half * 0.72:.1f} {y(rim):.1f}"
-             f"H{axis + half - 0.6:.1f}V{y(pin - 0.28 * stack.bore):.1f}H{axis - half + 0.6:.1f}Z", "metal piston"),
-        path(f"M{axis - small * 0.7:.1f} {y(pin):.1f}L{axis - big * 0.6:.1f} {y(stack.stroke / 2):.1f}H{axis + big * 0.6:.1f}"
-             f"L{axis + small * 0.7:.1f} {y(pin):.1f}Z", "metal rod"),
-        f'<circle cx="{axis:.1f}" cy="{y(stack.stroke / 2):.1f}" r="{big:.1f}" class="metal rod"/>',
-        f'<circle cx="{axis:.1f}" cy="{y(pin):.1f}" r="{small:.1f}" class="metal rod"/>',
-        f'<circle cx="{axis:.1f}" cy="{crank:.1f}" r="1.8" class="centre"/>',
-    ))  # fmt: skip
+    return "".join(
+        (
+            path(
+                f"M{axis - wall:.1f} {y(face):.1f}V{y(face + stack.chamber_depth * 1.6):.1f}"
+                f"H{axis + wall:.1f}V{y(face):.1f}H{axis + half * 0.85:.1f}"
+                f"Q{axis:.1f} {y(face + stack.chamber_depth * 1.7):.1f} {axis - half * 0.85:.1f} {y(face):.1f}Z",
+                "metal head",
+            ),
+            rect(axis - wall, y(face), wall - half, max((face - deck) * scale, 0.8), "gasket"),
+            rect(axis + half, y(face), wall - half, max((face - deck) * scale, 0.8), "gasket"),
+            rect(
+                axis - wall, y(deck), wall - half, (deck - stack.stroke * 0.55) * scale * 0.62, "metal block"
+            ),
+            rect(
+                axis + half, y(deck), wall - half, (deck - stack.stroke * 0.55) * scale * 0.62, "metal block"
+            ),
+            f'<circle cx="{axis:.1f}" cy="{crank:.1f}" r="{stack.stroke / 2 * scale:.1f}" class="path-of-crank"/>',
+            path(
+                f"M{axis - half + 0.6:.1f} {y(rim):.1f}H{axis - half * 0.72:.1f}"
+                f"Q{axis:.1f} {y(rim - 2 * dome):.1f} {axis + half * 0.72:.1f} {y(rim):.1f}"
+                f"H{axis + half - 0.6:.1f}V{y(pin - 0.28 * stack.bore):.1f}H{axis - half + 0.6:.1f}Z",
+                "metal piston",
+            ),
+            path(
+                f"M{axis - small * 0.7:.1f} {y(pin):.1f}"
+                f"L{axis - big * 0.6:.1f} {y(stack.stroke / 2):.1f}H{axis + big * 0.6:.1f}"
+                f"L{axis + small * 0.7:.1f} {y(pin):.1f}Z",
+                "metal rod",
+            ),
+            f'<circle cx="{axis:.1f}" cy="{y(stack.stroke / 2):.1f}" r="{big:.1f}" class="metal rod"/>',
+            f'<circle cx="{axis:.1f}" cy="{y(pin):.1f}" r="{small:.1f}" class="metal rod"/>',
+            f'<circle cx="{axis:.1f}" cy="{crank:.1f}" r="1.8" class="centre"/>',
+        )
+    )

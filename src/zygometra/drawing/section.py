@@ -90,9 +90,12 @@ def section(hole: Hole, reader: Reader) -> SectionLayout:
 _MOST_DRAWN = 256
 _DRAWN: dict[tuple[object, ...], tuple[dict[str, Source], SectionLayout]] = {}
 _LABELLED = (
-    "parts.piston.compression_height", "parts.rod.length", "parts.crank.stroke",
-    "parts.block.deck_height", "parts.block.bore",
-)  # fmt: skip
+    "parts.piston.compression_height",
+    "parts.rod.length",
+    "parts.crank.stroke",
+    "parts.block.deck_height",
+    "parts.block.bore",
+)
 
 
 def _as_seen(s: _Sizes, hole: Hole, reader: Reader) -> tuple[object, ...]:
@@ -104,10 +107,12 @@ def _as_seen(s: _Sizes, hole: Hole, reader: Reader) -> tuple[object, ...]:
     fine = 10 * HEIGHT / (s.face + s.roof)
     outcome = hole.outcome
     return (
-        reader, *(round(mm * fine) for mm in s), round(outcome.terms.crown * fine),
+        reader,
+        *(round(mm * fine) for mm in s),
+        round(outcome.terms.crown * fine),
         round(outcome.gasket_area * fine / 1000),
         *(id(hole.sources.get(place)) for place in _LABELLED),
-    )  # fmt: skip
+    )
 
 
 def _draw(s: _Sizes, hole: Hole, reader: Reader) -> SectionLayout:
@@ -154,8 +159,8 @@ def _block(s: _Sizes, y: Up, half: float, scale: float) -> str:
     for way in (-1, 1):
         inner, outer = _AXIS + way * half, _AXIS + way * wall
         sides.append(
-            path(f"M{inner:.1f} {y(s.deck):.1f}H{outer:.1f}V{y(skirt):.1f}H{inner:.1f}Z",
-                 "metal block"))  # fmt: skip
+            path(f"M{inner:.1f} {y(s.deck):.1f}H{outer:.1f}V{y(skirt):.1f}H{inner:.1f}Z", "metal block")
+        )
         x = min(inner + way * half * 0.13, inner + way * (half * 0.13 + jacket))
         high, low = s.deck - 0.12 * s.bore, max(skirt + 0.12 * s.bore, s.deck - 1.0 * s.bore)
         sides.append(rect(x, y(high), jacket, (high - low) * scale, "water", jacket / 2))
@@ -190,8 +195,7 @@ def _piston(hole: Hole, s: _Sizes, y: Up, half: float, scale: float) -> str:
         level = s.rim - (0.06 + 0.055 * i) * s.bore
         if level > s.pin:
             rings.append(rect(left - gap, y(level), half * 0.1, 0.018 * s.bore * scale, "ring"))
-            rings.append(rect(right + gap - half * 0.1, y(level), half * 0.1,
-                              0.018 * s.bore * scale, "ring"))  # fmt: skip
+            rings.append(rect(right + gap - half * 0.1, y(level), half * 0.1, 0.018 * s.bore * scale, "ring"))
     return outline + "".join(rings)
 
 
@@ -203,7 +207,9 @@ def _rod(s: _Sizes, y: Up, scale: float) -> str:
         f'<circle cx="{_AXIS}" cy="{y(0):.1f}" r="{throw * scale:.1f}" class="path-of-crank"/>'
         + path(
             f"M{_AXIS - small * 0.72:.1f} {y(s.pin):.1f}L{_AXIS - big * 0.62:.1f} {crank_pin:.1f}"
-            f"H{_AXIS + big * 0.62:.1f}L{_AXIS + small * 0.72:.1f} {y(s.pin):.1f}Z", "metal rod")
+            f"H{_AXIS + big * 0.62:.1f}L{_AXIS + small * 0.72:.1f} {y(s.pin):.1f}Z",
+            "metal rod",
+        )
         + f'<circle cx="{_AXIS}" cy="{crank_pin:.1f}" r="{big:.1f}" class="metal rod"/>'
         + f'<circle cx="{_AXIS}" cy="{crank_pin:.1f}" r="{big * 0.68:.1f}" class="metal crank-pin"/>'
         + f'<circle cx="{_AXIS}" cy="{y(s.pin):.1f}" r="{small:.1f}" class="metal rod"/>'
@@ -211,7 +217,7 @@ def _rod(s: _Sizes, y: Up, scale: float) -> str:
         + line(_AXIS, _TOP - 8, _AXIS, y(0) + 10, "axis")
         + line(_AXIS - 26, y(0), _AXIS + 26, y(0), "axis")
         + f'<circle cx="{_AXIS}" cy="{y(0):.1f}" r="2.4" class="centre"/>'
-    )  # fmt: skip
+    )
 
 
 def _chain(hole: Hole, s: _Sizes, y: Up, half: float, reader: Reader) -> str:

@@ -176,11 +176,17 @@ def _unstorable(node: Any, path: str, depth: int = 0) -> Iterator[Fault]:
 
 
 _WANTED = {
-    "missing": "this key", "extra_forbidden": "no such key (or one that starts with x-)",
-    "string_type": "a text", "list_type": "a list", "dict_type": "an object",
-    "model_type": "an object", "model_attributes_type": "an object", "int_type": "a whole number",
-    "bool_type": "true or false", "string_too_short": "a text that is not empty",
-}  # fmt: skip
+    "missing": "this key",
+    "extra_forbidden": "no such key (or one that starts with x-)",
+    "string_type": "a text",
+    "list_type": "a list",
+    "dict_type": "an object",
+    "model_type": "an object",
+    "model_attributes_type": "an object",
+    "int_type": "a whole number",
+    "bool_type": "true or false",
+    "string_too_short": "a text that is not empty",
+}
 
 
 def _fault(item: Mapping[str, Any], document: Document) -> Fault:
@@ -219,12 +225,16 @@ def _cross_faults(document: Document) -> Iterator[Fault]:
     for i, bank in enumerate(engine["banks"]):
         for number in bank["cylinders"]:
             if number in numbers:
-                yield Fault(f"engine.banks[{i}].cylinders", f"cylinder {number} twice",
-                            "each cylinder in one bank once")  # fmt: skip
+                yield Fault(
+                    f"engine.banks[{i}].cylinders",
+                    f"cylinder {number} twice",
+                    "each cylinder in one bank once",
+                )
             numbers.append(number)
         if bank["name"] in names:
-            yield Fault(f"engine.banks[{i}].name", f"{shown(bank['name'])} twice",
-                        "each bank a name of its own")  # fmt: skip
+            yield Fault(
+                f"engine.banks[{i}].name", f"{shown(bank['name'])} twice", "each bank a name of its own"
+            )
         names.append(bank["name"])
     if len(numbers) > MOST_CYLINDERS:
         yield Fault("engine.banks", f"{len(numbers)} cylinders", f"at most {MOST_CYLINDERS}")
@@ -249,9 +259,13 @@ def _keys(node: Any) -> list[str]:
 
 
 def _operation_faults(
-    path: str, op: Mapping[str, Any], names: list[str], numbers: list[int],
-    known_banks: str, known_holes: str,
-) -> Iterator[Fault]:  # fmt: skip
+    path: str,
+    op: Mapping[str, Any],
+    names: list[str],
+    numbers: list[int],
+    known_banks: str,
+    known_holes: str,
+) -> Iterator[Fault]:
     name = op["op"]
     if op.get("bank") is not None and op["bank"] not in names:
         yield Fault(f"{path}.bank", shown(op["bank"]), known_banks)
@@ -303,8 +317,11 @@ def _fill_faults(document: Document) -> Iterator[Fault]:
     read = [read_fill(fill) for fill in fills]
     for i, (shallow, deep) in enumerate(itertools.pairwise(read), start=1):
         if deep[0].value <= shallow[0].value or deep[1].value >= shallow[1].value:
-            yield Fault(f"parts.head.step_fills[{i}]", "a step that does not go down",
-                        "deeper steps in order, each with less volume below it")  # fmt: skip
+            yield Fault(
+                f"parts.head.step_fills[{i}]",
+                "a step that does not go down",
+                "deeper steps in order, each with less volume below it",
+            )
     if read and read[0][0].value != 0:
         yield Fault("parts.head.step_fills[0].depth", shown(fills[0]["depth"]), "0, the head face")
 
@@ -320,7 +337,9 @@ def _missing(build: Build) -> Iterator[Fault]:
             mocked_up = "mock-up.deck_clearance" in sources
             for field in FIELDS:
                 optional = mocked_up and field.path in (
-                    "parts.block.deck_height", "parts.piston.compression_height")  # fmt: skip
+                    "parts.block.deck_height",
+                    "parts.piston.compression_height",
+                )
                 if field.required and not optional and field.path not in sources:
                     if field.path not in said:
                         said.add(field.path)
@@ -329,8 +348,11 @@ def _missing(build: Build) -> Iterator[Fault]:
             if rod and stroke and rod.quantity.value <= stroke.quantity.value / 2:
                 if rod.path not in said:
                     said.add(rod.path)
-                    yield Fault(rod.path, shown(rod.quantity.as_typed),
-                                f"a rod longer than half the stroke of {stroke.quantity.value:g} mm")  # fmt: skip
+                    yield Fault(
+                        rod.path,
+                        shown(rod.quantity.as_typed),
+                        f"a rod longer than half the stroke of {stroke.quantity.value:g} mm",
+                    )
 
 
 def check_operations(plan: Any, build: Build) -> None:

@@ -29,11 +29,17 @@ def evaluation_document(evaluation: Evaluation, findings: tuple[Finding, ...]) -
         "now": state_document(evaluation.now),
         "planned": state_document(evaluation.planned),
         "findings": [
-            {"severity": f.severity, "code": f.code, "where": f.where, "says": f.says,
-             "why": f.why, "do": f.do}
+            {
+                "severity": f.severity,
+                "code": f.code,
+                "where": f.where,
+                "says": f.says,
+                "why": f.why,
+                "do": f.do,
+            }
             for f in findings
         ],
-    }  # fmt: skip
+    }
 
 
 def state_document(state: State) -> dict[str, Any]:
@@ -54,26 +60,38 @@ def state_document(state: State) -> dict[str, Any]:
         o = hole.outcome
         possible = o.ratio is not None
         u = {name: spread[0] for name, spread in o.doubts._asdict().items()}
-        cylinders.append({
-            "number": hole.number, "bank": hole.bank,
-            "deck_clearance_mm": o.deck_clearance, "quench_mm": o.quench,
-            "swept_cc": o.swept, "clearance_cc": o.clearance if possible else None,
-            "compression_ratio": o.ratio, "effective_ratio": o.effective,
-            "u": {
-                "deck_clearance_mm": u["deck_clearance"], "quench_mm": u["quench"],
-                "clearance_cc": u["clearance"], "compression_ratio": u["ratio"] if possible else None,
-                "swept_cc": u["swept"],
-                "effective_ratio": u["effective"] if o.effective is not None else None,
-            },
-        })  # fmt: skip
+        cylinders.append(
+            {
+                "number": hole.number,
+                "bank": hole.bank,
+                "deck_clearance_mm": o.deck_clearance,
+                "quench_mm": o.quench,
+                "swept_cc": o.swept,
+                "clearance_cc": o.clearance if possible else None,
+                "compression_ratio": o.ratio,
+                "effective_ratio": o.effective,
+                "u": {
+                    "deck_clearance_mm": u["deck_clearance"],
+                    "quench_mm": u["quench"],
+                    "clearance_cc": u["clearance"],
+                    "compression_ratio": u["ratio"] if possible else None,
+                    "swept_cc": u["swept"],
+                    "effective_ratio": u["effective"] if o.effective is not None else None,
+                },
+            }
+        )
     return {
         "displacement_cc": state.displacement_cc,
         "rod_ratio": state.rod_ratio,
         "u": {"displacement_cc": state.displacement_u, "rod_ratio": state.rod_ratio_u},
         "cylinders": cylinders,
         "decks": [
-            {"bank": d.bank, "slope_along_mm_per_m": d.slope_mm_per_m,
-             "first_cylinder_mm": d.first_cylinder_mm, "residuals_mm": list(d.residuals_mm)}
+            {
+                "bank": d.bank,
+                "slope_along_mm_per_m": d.slope_mm_per_m,
+                "first_cylinder_mm": d.first_cylinder_mm,
+                "residuals_mm": list(d.residuals_mm),
+            }
             for d in state.decks
         ],
-    }  # fmt: skip
+    }

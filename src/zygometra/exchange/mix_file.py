@@ -24,8 +24,21 @@ from zygometra.core.units import Kind
 
 from .build_file import document_from_text
 
-_KEYS = ("format", "version", "name", "block", "windows", "rpm", "priority", "best", "only_in_hand", "machining", "use",
-         "school", "count")  # fmt: skip
+_KEYS = (
+    "format",
+    "version",
+    "name",
+    "block",
+    "windows",
+    "rpm",
+    "priority",
+    "best",
+    "only_in_hand",
+    "machining",
+    "use",
+    "school",
+    "count",
+)
 _LENGTHS = ("deck_clearance", "quench")
 _EXAMPLES = {"compression_ratio": "9.8", "rod_ratio": "1.7", "piston_speed": "18", "cost": "1500"}
 MOST_RECIPES = 1000
@@ -81,16 +94,24 @@ def question_of(document: Mapping[str, Any]) -> tuple[Question, str]:
         "rpm", lambda v: _number(v) and 0 < v <= 30000, "a crank speed above nought, up to 30000", 5500.0
     )
     priority = take("priority", lambda v: v in PRIORITIES, "one of " + ", ".join(PRIORITIES), "cheapest")
-    most = take("best", lambda v: isinstance(v, int) and not isinstance(v, bool) and 0 < v <= MOST_RECIPES,
-                f"a whole number from 1 to {MOST_RECIPES}", 50)  # fmt: skip
+    most = take(
+        "best",
+        lambda v: isinstance(v, int) and not isinstance(v, bool) and 0 < v <= MOST_RECIPES,
+        f"a whole number from 1 to {MOST_RECIPES}",
+        50,
+    )
     only = take("only_in_hand", lambda v: isinstance(v, bool), "true or false", False)
     school = take("school", lambda v: isinstance(v, str), "a school, such as paper-first", "")
     counted = take("count", lambda v: v in ("exact", "estimate", "none"), "exact, estimate or none", "exact")
     machining = take(
         "machining", lambda v: v is None or _texts(v), "a list of operations; leave it out for all", None
     )
-    use = take("use", lambda v: isinstance(v, dict) and set(v) <= set(MAKING) and _texts(list(v.values())),
-               "codes by kind: " + ", ".join(MAKING), {})  # fmt: skip
+    use = take(
+        "use",
+        lambda v: isinstance(v, dict) and set(v) <= set(MAKING) and _texts(list(v.values())),
+        "codes by kind: " + ", ".join(MAKING),
+        {},
+    )
     windows = _windows(document.get("windows", {}), faults)
     if faults:
         raise BuildFaults(faults)
@@ -98,9 +119,18 @@ def question_of(document: Mapping[str, Any]) -> tuple[Question, str]:
     floors = {"": rules.quench_floor("steel")} | {
         m: rules.quench_floor(m) for m in ("steel", "titanium", "aluminium")
     }
-    question = Question(block, windows, float(rpm), priority, most, only,
-                        None if machining is None else frozenset(machining), dict(use), floors,
-                        rules["crown_cut_limit"])  # fmt: skip
+    question = Question(
+        block,
+        windows,
+        float(rpm),
+        priority,
+        most,
+        only,
+        None if machining is None else frozenset(machining),
+        dict(use),
+        floors,
+        rules["crown_cut_limit"],
+    )
     return question, counted
 
 
@@ -221,14 +251,17 @@ def answer_document(
     number = count(bench) if counted == "exact" else estimate(bench) if counted == "estimate" else None
     recipes = [full_recipe(bench, recipe, part) for recipe in found.recipes]
     out: dict[str, Any] = {
-        "format": "zygometra.mix-answer", "version": 1, "block": question.block,
+        "format": "zygometra.mix-answer",
+        "version": 1,
+        "block": question.block,
         "count": None if number is None else count_document(number),
         "recipes": [recipe_document(recipe) for recipe in recipes],
         "cannot_be_judged": [
-            {"kind": kind, "part": code, "missing": list(missing)} for kind, code, missing in cannot_be_judged(bench)
+            {"kind": kind, "part": code, "missing": list(missing)}
+            for kind, code, missing in cannot_be_judged(bench)
         ],
         "none_because": None,
-    }  # fmt: skip
+    }
     if not recipes:
         out["none_because"] = _none_document(bench, why_none(bench))
     return out
@@ -237,10 +270,13 @@ def answer_document(
 def full_recipe(bench: Bench, recipe: tuple[int, ...], part: Callable[[str, str], Part]) -> Recipe:
     """Return one recipe of a bench in full, its parts fetched."""
     verdict = judge(bench.shelf, bench.block, bench.rules, bench.question, recipe)  # type: ignore[arg-type]
-    parts = {kind: part(kind, bench.shelf.tables[kind].codes[row])
-             for kind, row in zip(MAKING, recipe, strict=True)}  # fmt: skip
-    return recipe_in_full(bench.block, bench.rules, bench.question, verdict,
-                          parts | {"block": part("block", bench.block.code)})  # fmt: skip
+    parts = {
+        kind: part(kind, bench.shelf.tables[kind].codes[row])
+        for kind, row in zip(MAKING, recipe, strict=True)
+    }
+    return recipe_in_full(
+        bench.block, bench.rules, bench.question, verdict, parts | {"block": part("block", bench.block.code)}
+    )
 
 
 def count_document(number: Count) -> dict[str, Any]:
@@ -256,17 +292,36 @@ def recipe_document(recipe: Recipe) -> dict[str, Any]:
     assert r is not None
     return {
         "parts": {kind: recipe.parts[kind].code for kind in MAKING},
-        "stroke_mm": r.stroke, "bore_mm": r.bore, "crown_cut_mm": r.crown_cut,
-        "deck_clearance_mm": r.deck_clearance, "quench_mm": r.quench,
-        "compression_ratio": r.compression_ratio, "displacement_cc": r.displacement, "rod_ratio": r.rod_ratio,
-        "piston_speed_m_s": r.piston_speed, "clearance_cc": r.clearance_volume, "cost": r.cost / 100,
-        "weight_g": recipe.weight, "u": dict(recipe.u), "crosses": list(recipe.crosses),
-        "machining": [{"operation": step.machining.key, "part": step.machining.part, "pieces": step.pieces,
-                       "cost": step.cost / 100, "says": step.says, "changes": step.machining.changes}
-                      for step in recipe.operations],
+        "stroke_mm": r.stroke,
+        "bore_mm": r.bore,
+        "crown_cut_mm": r.crown_cut,
+        "deck_clearance_mm": r.deck_clearance,
+        "quench_mm": r.quench,
+        "compression_ratio": r.compression_ratio,
+        "displacement_cc": r.displacement,
+        "rod_ratio": r.rod_ratio,
+        "piston_speed_m_s": r.piston_speed,
+        "clearance_cc": r.clearance_volume,
+        "cost": r.cost / 100,
+        "weight_g": recipe.weight,
+        "u": dict(recipe.u),
+        "crosses": list(recipe.crosses),
+        "machining": [
+            {
+                "operation": step.machining.key,
+                "part": step.machining.part,
+                "pieces": step.pieces,
+                "cost": step.cost / 100,
+                "says": step.says,
+                "changes": step.machining.changes,
+            }
+            for step in recipe.operations
+        ],
         "to_buy": dict(recipe.to_buy),
-        "not_checked": [{"rule": fit.rule.key, "missing": list(fit.missing)} for fit in recipe.verdict.unchecked],
-    }  # fmt: skip
+        "not_checked": [
+            {"rule": fit.rule.key, "missing": list(fit.missing)} for fit in recipe.verdict.unchecked
+        ],
+    }
 
 
 def _none_document(bench: Bench, why: Emptiness) -> dict[str, Any]:
@@ -274,20 +329,33 @@ def _none_document(bench: Bench, why: Emptiness) -> dict[str, Any]:
     if why.nearest is not None and why.nearest.verdict.results is not None:
         r = why.nearest.verdict.results
         nearest = {
-            "parts": {kind: bench.shelf.tables[kind].codes[row]
-                      for kind, row in zip(MAKING, why.nearest.verdict.recipe, strict=True)},
+            "parts": {
+                kind: bench.shelf.tables[kind].codes[row]
+                for kind, row in zip(MAKING, why.nearest.verdict.recipe, strict=True)
+            },
             "misses": dict(why.nearest.misses),
             "says": "; ".join(miss_words(key, by) for key, by in why.nearest.misses.items()),
-            "deck_clearance_mm": r.deck_clearance, "quench_mm": r.quench,
-            "compression_ratio": r.compression_ratio, "displacement_cc": r.displacement, "cost": r.cost / 100,
-        }  # fmt: skip
+            "deck_clearance_mm": r.deck_clearance,
+            "quench_mm": r.quench,
+            "compression_ratio": r.compression_ratio,
+            "displacement_cc": r.displacement,
+            "cost": r.cost / 100,
+        }
     return {
-        "parts": [{"kind": a.kind, "on_shelf": a.on_shelf, "left": a.left,
-                   "refused": dict(a.refused), "missing": dict(a.missing)} for a in why.parts],
+        "parts": [
+            {
+                "kind": a.kind,
+                "on_shelf": a.on_shelf,
+                "left": a.left,
+                "refused": dict(a.refused),
+                "missing": dict(a.missing),
+            }
+            for a in why.parts
+        ],
         "pairs_of_crank_and_rod": why.pairs,
         "without_window": [{"window": o.window, **count_document(o.count)} for o in why.openings],
         "nearest_miss": nearest,
-    }  # fmt: skip
+    }
 
 
 def to_json(document: Mapping[str, Any]) -> str:

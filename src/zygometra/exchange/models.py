@@ -13,7 +13,7 @@ from pydantic import (
     StringConstraints,
     TypeAdapter,
     WithJsonSchema,
-)  # fmt: skip
+)
 from pydantic import (
     Field as Slot,
 )
@@ -150,8 +150,11 @@ class EngineShape(Shape):
 def _part(title: str, part: str, **extra: Any) -> Any:
     """The model of one part: a slot for each of its fields, none of them required by shape."""
     names = {f.name: _of(f) for f in FIELD.values() if f.part == part}
-    body: dict[str, Any] = {"__annotations__": names | {k: v[0] for k, v in extra.items()},
-                            "__module__": __name__, "__doc__": title}  # fmt: skip
+    body: dict[str, Any] = {
+        "__annotations__": names | {k: v[0] for k, v in extra.items()},
+        "__module__": __name__,
+        "__doc__": title,
+    }
     body |= dict.fromkeys(names) | {k: v[1] for k, v in extra.items()}
     return type(title.replace(" ", ""), (Shape,), body)
 
@@ -172,9 +175,10 @@ class StepFill(Shape):
 
 
 Head = _part(
-    "Head", "head",
+    "Head",
+    "head",
     step_fills=(Annotated[list[StepFill], Slot(min_length=2, max_length=50)] | None, None),
-)  # fmt: skip
+)
 
 
 class PartsShape(Shape):
@@ -283,9 +287,9 @@ class BuildFile(Shape):
     engine: EngineShape
     parts: PartsShape
     banks: dict[BankName, BankFigures] | None = None
-    cylinders: dict[
-        Annotated[str, StringConstraints(pattern=r"^[1-9][0-9]?$")], CylinderFigures
-    ] | None = None  # fmt: skip
+    cylinders: dict[Annotated[str, StringConstraints(pattern=r"^[1-9][0-9]?$")], CylinderFigures] | None = (
+        None
+    )
     cam: Cam = None  # type: ignore[valid-type]
     planned: Annotated[list[OperationShape], Slot(max_length=200)] | None = None
     targets: TargetsShape | None = None

@@ -24,8 +24,15 @@ from zygometra.core.units import unit_named
 MOST_BYTES = 24_000_000
 MOST_ROWS = 60_000
 PLAIN = ("code", "name", "supplier", "price", "state", "on shelf", "lead days", "basis")
-_ASPECTS = {"basis": "basis", "±": "plus_minus", "u": "u", "readings": "readings",
-            "resolution": "resolution", "gauge u": "gauge_u", "each": "each"}  # fmt: skip
+_ASPECTS = {
+    "basis": "basis",
+    "±": "plus_minus",
+    "u": "u",
+    "readings": "readings",
+    "resolution": "resolution",
+    "gauge u": "gauge_u",
+    "each": "each",
+}
 _WRITTEN = {inside: header for header, inside in _ASPECTS.items()}
 _HEADER = re.compile(
     r"(?P<name>.*?)\s*(?:\[(?P<unit>[^\]]*)\])?\s*(?P<aspect>basis|±|u|readings|resolution|gauge u|each)?"
@@ -407,8 +414,12 @@ def read_folder(folder: Path) -> list[Part]:
         with file.open("rb") as opened:
             read = read_table(opened.read(MOST_BYTES + 1), kind.key)
         parts += read.parts
-        faults += [Fault(f"{file.name}, line {f.line}{', column ' + f.column if f.column else ''}", f.found, f.wanted)
-                   for f in read.faults]  # fmt: skip
+        faults += [
+            Fault(
+                f"{file.name}, line {f.line}{', column ' + f.column if f.column else ''}", f.found, f.wanted
+            )
+            for f in read.faults
+        ]
     if faults:
         raise BuildFaults(faults)
     if not parts:

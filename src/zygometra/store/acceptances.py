@@ -43,9 +43,11 @@ def accept(session: Session, gate: int, about: str, fails: Sequence[str], reason
 def accepted(session: Session, gate: int, about: str, fails: Sequence[str]) -> Acceptance | None:
     """Return the newest acceptance of a gate about something, if it covers all that stands against it now."""
     rows = session.execute(
-        select(_acceptance).where(_acceptance.c.gate == gate, _acceptance.c.about == about)
-        .order_by(literal_column("id").desc()).limit(20)
-    )  # fmt: skip
+        select(_acceptance)
+        .where(_acceptance.c.gate == gate, _acceptance.c.about == about)
+        .order_by(literal_column("id").desc())
+        .limit(20)
+    )
     for row in rows:
         if set(fails) <= set(row.fails):
             return Acceptance(row.at, row.actor, row.reason, tuple(row.fails))

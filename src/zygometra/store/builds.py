@@ -227,9 +227,12 @@ def history(
     )
     if path:
         statement = statement.where(
-            text("EXISTS (SELECT 1 FROM json_array_elements(patch) leaf"
-                 " WHERE array_to_string(ARRAY(SELECT json_array_elements_text(leaf->'path')), '.')"
-                 " = :path)").bindparams(path=path))  # fmt: skip
+            text(
+                "EXISTS (SELECT 1 FROM json_array_elements(patch) leaf"
+                " WHERE array_to_string(ARRAY(SELECT json_array_elements_text(leaf->'path')), '.')"
+                " = :path)"
+            ).bindparams(path=path)
+        )
     return tuple(read_change(row) for row in session.execute(statement))
 
 
@@ -267,10 +270,11 @@ def create(session: Session, document: Document, *, actor: str, says: str, stage
     shop = session.execute(select(RULES_IN_FORCE)).scalar_one()
     build_id = session.execute(
         insert(_build)
-        .values(**_head(document, shop), stage=stage, version=1, frame=frame, created_by=actor,
-                changed_by=actor)
+        .values(
+            **_head(document, shop), stage=stage, version=1, frame=frame, created_by=actor, changed_by=actor
+        )
         .returning(_build.c.id)
-    ).scalar_one()  # fmt: skip
+    ).scalar_one()
     _write_figures(session, build_id, document, figures)
     _write_plan(session, build_id, planned)
     _record(session, build_id, 1, actor, "new", says, differences({}, document))
@@ -339,12 +343,18 @@ def save(
     session.execute(
         update(_build)
         .where(_build.c.id == build_id)
-        .values(**_head(document, current.shop_rules), version=version, frame=frame,
-                changed_by=actor, changed_at=func.now())
-    )  # fmt: skip
+        .values(
+            **_head(document, current.shop_rules),
+            version=version,
+            frame=frame,
+            changed_by=actor,
+            changed_at=func.now(),
+        )
+    )
     _record(session, build_id, version, actor, kind, says, patch)
-    return StoredBuild(build_id, version, current.stage, document, current.shop_rules,
-                       current.changed_at, actor)  # fmt: skip
+    return StoredBuild(
+        build_id, version, current.stage, document, current.shop_rules, current.changed_at, actor
+    )
 
 
 def set_stage(session: Session, build_id: int, stage: str, *, actor: str) -> None:
@@ -365,8 +375,15 @@ def set_stage(session: Session, build_id: int, stage: str, *, actor: str) -> Non
     if current.stage == stage:
         return
     session.execute(update(_build).where(_build.c.id == build_id).values(stage=stage, changed_by=actor))
-    _record(session, build_id, current.version, actor, "stage",
-            f"{current.stage} → {stage}", [Difference(("stage",), current.stage, stage)])  # fmt: skip
+    _record(
+        session,
+        build_id,
+        current.version,
+        actor,
+        "stage",
+        f"{current.stage} → {stage}",
+        [Difference(("stage",), current.stage, stage)],
+    )
 
 
 def _head(document: Document, shop_rules: dict[str, float]) -> dict[str, Any]:
@@ -386,8 +403,16 @@ def _write_figures(session: Session, build_id: int, document: Document, figures:
     rows = []
     for path, typed in figures.items():
         quantity = read_field(typed, field_at(path), unstated)
-        rows.append({"build_id": build_id, "path": path, "typed": typed, "basis": quantity.basis,
-                     "value": quantity.value, "u": quantity.u})  # fmt: skip
+        rows.append(
+            {
+                "build_id": build_id,
+                "path": path,
+                "typed": typed,
+                "basis": quantity.basis,
+                "value": quantity.value,
+                "u": quantity.u,
+            }
+        )
     if rows:
         session.execute(insert(_figure), rows)
 
@@ -406,7 +431,11 @@ def _record(
 ) -> None:
     session.execute(
         insert(_change).values(
-            build_id=build_id, version=version, actor=actor, kind=kind, says=says[:500],
+            build_id=build_id,
+            version=version,
+            actor=actor,
+            kind=kind,
+            says=says[:500],
             patch=[{"path": list(d.path), "before": d.before, "after": d.after} for d in patch],
         )
-    )  # fmt: skip
+    )

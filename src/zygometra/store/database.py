@@ -26,9 +26,12 @@ def open_engine(url: str) -> Engine:
     plain = url.replace("postgres://", "postgresql://", 1)
     return create_engine(
         plain.replace("postgresql://", "postgresql+psycopg://", 1),
-        pool_size=8, max_overflow=4, pool_timeout=10, pool_pre_ping=True,
+        pool_size=8,
+        max_overflow=4,
+        pool_timeout=10,
+        pool_pre_ping=True,
         connect_args={"connect_timeout": 5, "prepare_threshold": 1},
-    )  # fmt: skip
+    )
 
 
 def reading_engine(engine: Engine) -> Engine:
@@ -47,10 +50,14 @@ def reading_engine(engine: Engine) -> Engine:
         connection that died is noticed when it is used; a reader simply asks again.
     """
     return create_engine(
-        engine.url, isolation_level="AUTOCOMMIT", pool_reset_on_return=None,
-        pool_size=8, max_overflow=4, pool_timeout=10,
+        engine.url,
+        isolation_level="AUTOCOMMIT",
+        pool_reset_on_return=None,
+        pool_size=8,
+        max_overflow=4,
+        pool_timeout=10,
         connect_args={"connect_timeout": 5, "prepare_threshold": 1},
-    )  # fmt: skip
+    )
 
 
 def migrate(engine: Engine) -> None:

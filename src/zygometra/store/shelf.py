@@ -108,8 +108,18 @@ def read_shelf(session: Session) -> Shelf:
 
 
 def _part_of(row: Any) -> Part:
-    return Part(row.kind, row.code, row.name, row.typed, row.texts, row.supplier, row.price, row.state,
-                row.on_shelf, row.lead_days)  # fmt: skip
+    return Part(
+        row.kind,
+        row.code,
+        row.name,
+        row.typed,
+        row.texts,
+        row.supplier,
+        row.price,
+        row.state,
+        row.on_shelf,
+        row.lead_days,
+    )
 
 
 def parts_by_code(session: Session, wanted: Iterable[tuple[str, str]]) -> dict[tuple[str, str], Part]:
@@ -262,9 +272,12 @@ def taken_off(session: Session, kind: str, *, search: str = "", limit: int = 200
     """
     on_shelf = select(_part.c.code).where(_part.c.kind == kind, _part.c.code == _change.c.code).exists()
     last = (
-        select(_change).ext(distinct_on(_change.c.code)).where(_change.c.kind == kind, ~on_shelf)
-        .order_by(_change.c.code, _change.c.id.desc()).subquery()
-    )  # fmt: skip
+        select(_change)
+        .ext(distinct_on(_change.c.code))
+        .where(_change.c.kind == kind, ~on_shelf)
+        .order_by(_change.c.code, _change.c.id.desc())
+        .subquery()
+    )
     rows = session.execute(select(last).order_by(last.c.id.desc()).limit(limit if not search else None))
     found = (TakenOff(row.code, (row.before or {}).get("name", ""), row.actor, row.at) for row in rows)
     words = search.lower().split()
@@ -278,10 +291,15 @@ def taken_off(session: Session, kind: str, *, search: str = "", limit: int = 200
 def as_data(part: Part) -> dict[str, Any]:
     """Return a part as the record keeps it."""
     return {
-        "name": part.name, "supplier": part.supplier, "price": part.price, "state": part.state,
-        "on_shelf": part.on_shelf, "lead_days": part.lead_days, "figures": dict(part.figures),
+        "name": part.name,
+        "supplier": part.supplier,
+        "price": part.price,
+        "state": part.state,
+        "on_shelf": part.on_shelf,
+        "lead_days": part.lead_days,
+        "figures": dict(part.figures),
         "texts": dict(part.texts),
-    }  # fmt: skip
+    }
 
 
 def _values(part: Part, actor: str) -> dict[str, Any]:
@@ -291,10 +309,19 @@ def _values(part: Part, actor: str) -> dict[str, Any]:
         if quantity is not None:
             base[name] = quantity.value
     return {
-        "kind": part.kind, "code": part.code, "name": part.name[:120], "supplier": part.supplier[:120],
-        "price": part.price, "state": part.state, "on_shelf": part.on_shelf, "lead_days": part.lead_days,
-        "typed": dict(part.figures), "texts": dict(part.texts), "base": base, "changed_by": actor,
-    }  # fmt: skip
+        "kind": part.kind,
+        "code": part.code,
+        "name": part.name[:120],
+        "supplier": part.supplier[:120],
+        "price": part.price,
+        "state": part.state,
+        "on_shelf": part.on_shelf,
+        "lead_days": part.lead_days,
+        "typed": dict(part.figures),
+        "texts": dict(part.texts),
+        "base": base,
+        "changed_by": actor,
+    }
 
 
 def save_part(session: Session, part: Part, *, expected_version: int, actor: str, says: str) -> None:
@@ -402,8 +429,16 @@ def remove_part(session: Session, kind: str, code: str, *, actor: str) -> None:
     _one_at_a_time(session)
     current = load_part(session, kind, code, lock=True)
     session.execute(delete(_part).where(_part.c.kind == kind, _part.c.code == code))
-    session.execute(insert(_change).values(kind=kind, code=code, actor=actor, says="taken off the shelf",
-                                           before=as_data(current.part), after=None))  # fmt: skip
+    session.execute(
+        insert(_change).values(
+            kind=kind,
+            code=code,
+            actor=actor,
+            says="taken off the shelf",
+            before=as_data(current.part),
+            after=None,
+        )
+    )
 
 
 def _one_at_a_time(session: Session) -> None:
@@ -429,7 +464,17 @@ def _record(
     session: Session, changes: Sequence[tuple[Part, dict[str, Any] | None]], actor: str, says: str
 ) -> None:
     if changes:
-        session.execute(insert(_change), [
-            {"kind": p.kind, "code": p.code, "actor": actor, "says": says[:500], "before": before, "after": as_data(p)}
-            for p, before in changes
-        ])  # fmt: skip
+        session.execute(
+            insert(_change),
+            [
+                {
+                    "kind": p.kind,
+                    "code": p.code,
+                    "actor": actor,
+                    "says": says[:500],
+                    "before": before,
+                    "after": as_data(p),
+                }
+                for p, before in changes
+            ],
+        )

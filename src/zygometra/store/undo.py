@@ -102,8 +102,15 @@ def _step(session: Session, build_id: int, expected_version: int, actor: str, ki
     document = current.document
     for leaf in _in_order(change.patch, kind):
         document = with_leaf(document, leaf.path, leaf.before if kind == "undo" else leaf.after)
-    save(session, build_id, document, expected_version=expected_version, actor=actor, kind=kind,
-         says=f"{kind}: {change.says}")  # fmt: skip
+    save(
+        session,
+        build_id,
+        document,
+        expected_version=expected_version,
+        actor=actor,
+        kind=kind,
+        says=f"{kind}: {change.says}",
+    )
     return change
 
 

@@ -68,13 +68,21 @@ def create_app(*, engine: Engine, secret_key: str, **config: Any) -> Flask:
     _register(app)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals.update(
-        findings_list=fragments.findings_list, findings_panel=fragments.findings_panel,
-        reckoning_rows=fragments.reckoning_rows, reckoning_panel=fragments.reckoning_panel,
-        stations_list=fragments.stations_list, carried=fragments.carried, echo=fragments.echo,
+        findings_list=fragments.findings_list,
+        findings_panel=fragments.findings_panel,
+        reckoning_rows=fragments.reckoning_rows,
+        reckoning_panel=fragments.reckoning_panel,
+        stations_list=fragments.stations_list,
+        carried=fragments.carried,
+        echo=fragments.echo,
         refusal=fragments.refusal,
-        asset=asset, person=people.person, choice=people.choice, reader=people.reader,
-        shop=app.config["SHOP_NAME"], version=__version__,
-    )  # fmt: skip
+        asset=asset,
+        person=people.person,
+        choice=people.choice,
+        reader=people.reader,
+        shop=app.config["SHOP_NAME"],
+        version=__version__,
+    )
     app.jinja_env.filters["ago"] = ago
     app.jinja_env.filters["svg"] = Markup
     app.jinja_env.filters["sentence"] = lambda text: people.reader().sentence(text)

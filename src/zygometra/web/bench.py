@@ -146,8 +146,15 @@ def _open(build_id: int, head: heads.Head) -> Bench:
         stored = builds.load(db(), build_id)
         kept = _read(stored)
     else:
-        stored = StoredBuild(build_id, head.version, head.stage, kept.document, head.shop_rules,
-                             head.changed_at, head.changed_by)  # fmt: skip
+        stored = StoredBuild(
+            build_id,
+            head.version,
+            head.stage,
+            kept.document,
+            head.shop_rules,
+            head.changed_at,
+            head.changed_by,
+        )
     shop = tuple(stored.shop_rules.items())
     if (rules := kept.rules.get(shop)) is None:
         rules = kept.rules[shop] = rules_for(kept.build.school, stored.shop_rules)
@@ -248,8 +255,15 @@ def _reckoning(bench: Bench, key: str, title: str, window: Window, unit: str) ->
         last = (a, b)
         mark, says = _judge(b, window)
         rows.append(
-            Row(hole.number, drawn.draw(a, b, changed=changed), write_now(a.value),
-                write_plan(b.value) if changed else "", mark, says))  # fmt: skip
+            Row(
+                hole.number,
+                drawn.draw(a, b, changed=changed),
+                write_now(a.value),
+                write_plan(b.value) if changed else "",
+                mark,
+                says,
+            )
+        )
     rows.sort(key=lambda row: row.number)
     return Reckoning(key, title, _window_text(bench.reader, key, window), unit, tuple(rows))
 
@@ -326,20 +340,42 @@ def path_of(bench: Bench) -> tuple[Station, ...]:
     cuts = len(bench.build.planned)
     at = f"/builds/{bench.id}"
     return (
-        Station("aim", "Aim", f"{at}/aim", "done" if aimed else "due",
-                "windows set" if aimed else "no windows yet"),
-        Station("parts", "Figures", f"{at}/figures",
-                "done" if read == len(figures) else "part" if read else "due",
-                f"{read} of {len(figures)} measured"),
-        Station("stack", "Stack", f"{at}/stack",
-                "blocked" if stops else "part" if bench.pending else "done" if cuts else "due",
-                _counted(stops, "stop") if stops else "not kept yet" if bench.pending
-                else _counted(cuts, "operation") if cuts else "nothing planned"),
-        Station("sheet", "Cut sheet", f"{at}/sheet",
-                "blocked" if stops else "done" if cuts else "due",
-                "a stop stands" if stops else "ready to print" if cuts else "no cut yet"),
+        Station(
+            "aim",
+            "Aim",
+            f"{at}/aim",
+            "done" if aimed else "due",
+            "windows set" if aimed else "no windows yet",
+        ),
+        Station(
+            "parts",
+            "Figures",
+            f"{at}/figures",
+            "done" if read == len(figures) else "part" if read else "due",
+            f"{read} of {len(figures)} measured",
+        ),
+        Station(
+            "stack",
+            "Stack",
+            f"{at}/stack",
+            "blocked" if stops else "part" if bench.pending else "done" if cuts else "due",
+            _counted(stops, "stop")
+            if stops
+            else "not kept yet"
+            if bench.pending
+            else _counted(cuts, "operation")
+            if cuts
+            else "nothing planned",
+        ),
+        Station(
+            "sheet",
+            "Cut sheet",
+            f"{at}/sheet",
+            "blocked" if stops else "done" if cuts else "due",
+            "a stop stands" if stops else "ready to print" if cuts else "no cut yet",
+        ),
         Station("record", "Record", f"{at}/record", "done", f"version {bench.stored.version}"),
-    )  # fmt: skip
+    )
 
 
 def _counted(number: int, word: str) -> str:

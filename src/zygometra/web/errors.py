@@ -15,21 +15,43 @@ from zygometra.store.shelf import PartNotThere
 from . import db
 
 _PAGES = {
-    400: ("That request was not understood", "Something in the address or the form was damaged on the way.",
-          "Go back, and try once more."),
-    404: ("There is nothing here", "No page and no build has this address; it may have been mistyped.",
-          "Look for the build on the shop floor."),
-    405: ("That is not how this page works", "The address exists, but not for this kind of request.",
-          "Go back and use the buttons of the page."),
-    413: ("That file is too large", "A build file or a table of parts is at most 2 MB; what was sent is larger. Nothing was taken in.",
-          "Choose the build file itself (it ends in .json and is rarely above 50 kB), or part the table in two."),
-    431: ("That address is too long", "The what-if in it holds more operations than an address can carry.",
-          "Keep the plan, then go on."),
-    500: ("The program has a fault", "Something went wrong on our side. Whatever the page called saved is saved; "
-          "the last action was not done.", "Go back and try again. If it happens twice, note what you did."),
-    503: ("The database does not answer", "What the page called saved is safe on disk; the last action was not done.",
-          "Wait a moment and load the page again. If it stays away, start the program again with ./start."),
-}  # fmt: skip
+    400: (
+        "That request was not understood",
+        "Something in the address or the form was damaged on the way.",
+        "Go back, and try once more.",
+    ),
+    404: (
+        "There is nothing here",
+        "No page and no build has this address; it may have been mistyped.",
+        "Look for the build on the shop floor.",
+    ),
+    405: (
+        "That is not how this page works",
+        "The address exists, but not for this kind of request.",
+        "Go back and use the buttons of the page.",
+    ),
+    413: (
+        "That file is too large",
+        "A build file or a table of parts is at most 2 MB; what was sent is larger. Nothing was taken in.",
+        "Choose the build file itself (it ends in .json and is rarely above 50 kB), or part the table in two.",
+    ),
+    431: (
+        "That address is too long",
+        "The what-if in it holds more operations than an address can carry.",
+        "Keep the plan, then go on.",
+    ),
+    500: (
+        "The program has a fault",
+        "Something went wrong on our side. Whatever the page called saved is saved; "
+        "the last action was not done.",
+        "Go back and try again. If it happens twice, note what you did.",
+    ),
+    503: (
+        "The database does not answer",
+        "What the page called saved is safe on disk; the last action was not done.",
+        "Wait a moment and load the page again. If it stays away, start the program again with ./start.",
+    ),
+}
 
 
 def page(status: int, detail: str = "") -> Response:

@@ -84,7 +84,8 @@ _LEGEND = (
     '<p class="legend"><svg viewBox="0 0 22 12" class="band" aria-hidden="true"><path d="M2 6H20M11 2v8" class="now"/>'
     '</svg>now <svg viewBox="0 0 22 12" class="band" aria-hidden="true"><path d="M2 7H20" class="plan"/>'
     '<path d="M11 3l3.6 7h-7.2z" class="wedge"/></svg>planned, 95 % <svg viewBox="0 0 22 12" class="band"'
-    ' aria-hidden="true"><rect width="22" height="12" class="window"/><path d="M11 0v12" class="aim"/></svg>window, aim</p>'
+    ' aria-hidden="true"><rect width="22" height="12" class="window"/><path d="M11 0v12" class="aim"/></svg>'
+    "window, aim</p>"
 )
 _COLUMNS = (
     '<table><thead class="unseen"><tr><th scope="col">hole</th><th scope="col">band</th><th scope="col">as it stands'

@@ -74,8 +74,10 @@ def reader() -> Reader:
     if "reader" not in g:
         g.reader = Reader(
             "inch" if choice("system") == "inch" else "mm",
-            choice("quench"), choice("deck"), choice("pin"),
-        )  # fmt: skip
+            choice("quench"),
+            choice("deck"),
+            choice("pin"),
+        )
     read_as: Reader = g.reader
     return read_as
 

@@ -67,8 +67,11 @@ def written(value: Any) -> str:
             head = ", ".join(written(r) for r in value["readings"])
             return f"readings {head} {value.get('unit', '')}".strip()
         if "value" in value:
-            doubt = f" ± {value['plus_minus']}" if "plus_minus" in value else (
-                f" (u {value['u']})" if "u" in value else "")  # fmt: skip
+            doubt = (
+                f" ± {value['plus_minus']}"
+                if "plus_minus" in value
+                else (f" (u {value['u']})" if "u" in value else "")
+            )
             basis = f", {value['basis']}" if value.get("basis") else ""
             return f"{value['value']} {value.get('unit', '')}{doubt}{basis}".strip()
         return ", ".join(f"{k} {written(v)}" for k, v in value.items())

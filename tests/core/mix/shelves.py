@@ -14,17 +14,33 @@ from zygometra.core.mix.shelf import Block, shelf_of
 from zygometra.core.mix.usual import USUAL
 
 BLOCK = Part(
-    "block", "B1", figures={
-        "deck_height": 225.4, "bore": 92.0, "largest_bore": 93.5, "cylinders": 4, "banks": 1,
-        "main_diameter": 60.0, "thrust_width": 28.0, "snout_diameter": 32.0, "seal_diameter": 84.0,
-        "swing_room": 84.0, "big_end_room": 82.0,
+    "block",
+    "B1",
+    figures={
+        "deck_height": 225.4,
+        "bore": 92.0,
+        "largest_bore": 93.5,
+        "cylinders": 4,
+        "banks": 1,
+        "main_diameter": 60.0,
+        "thrust_width": 28.0,
+        "snout_diameter": 32.0,
+        "seal_diameter": 84.0,
+        "swing_room": 84.0,
+        "big_end_room": 82.0,
     },
     texts={"head_pattern": "T10", "flange": "six", "balance": "internal", "trigger": "24"},
-)  # fmt: skip
+)
 CRANK = {
-    "stroke": 86.0, "pin_diameter": 50.0, "pin_width": 24.2, "main_diameter": 60.0, "thrust_width": 28.0,
-    "snout_diameter": 32.0, "seal_diameter": 84.0, "counterweight_radius": 70.0,
-}  # fmt: skip
+    "stroke": 86.0,
+    "pin_diameter": 50.0,
+    "pin_width": 24.2,
+    "main_diameter": 60.0,
+    "thrust_width": 28.0,
+    "snout_diameter": 32.0,
+    "seal_diameter": 84.0,
+    "counterweight_radius": 70.0,
+}
 ROD = {
     "length": 148.0,
     "journal_diameter": 50.0,
@@ -33,22 +49,46 @@ ROD = {
     "big_end_radius": 36.0,
 }
 PISTON = {
-    "compression_height": 34.2, "crown_volume": 4.5, "bore": 92.0, "pin_diameter": 22.0, "pin_bore": 22.0,
-    "dome_height": 0.0, "skirt_length": 30.0,
-}  # fmt: skip
+    "compression_height": 34.2,
+    "crown_volume": 4.5,
+    "bore": 92.0,
+    "pin_diameter": 22.0,
+    "pin_bore": 22.0,
+    "dome_height": 0.0,
+    "skirt_length": 30.0,
+}
 GASKET = {"thickness": 1.2, "bore": 93.5}
 HEAD = {"chamber_volume": 52.0, "dome_room": 10.0}
-WORDS = {"crank": {"flange": "six", "balance": "internal", "trigger": "24"}, "rod": {"material": "steel"},
-         "gasket": {"head_pattern": "T10"}, "head": {"head_pattern": "T10"}}  # fmt: skip
+WORDS = {
+    "crank": {"flange": "six", "balance": "internal", "trigger": "24"},
+    "rod": {"material": "steel"},
+    "gasket": {"head_pattern": "T10"},
+    "head": {"head_pattern": "T10"},
+}
 NOMINAL = {"crank": CRANK, "rod": ROD, "piston": PISTON, "gasket": GASKET, "head": HEAD}
 
 
-def part(kind: str, code: str, *, words: dict | None = None, price: int | None = 10_000, on_shelf: int = 0,
-         state: str = "idea", **figures: object) -> Part:  # fmt: skip
+def part(
+    kind: str,
+    code: str,
+    *,
+    words: dict | None = None,
+    price: int | None = 10_000,
+    on_shelf: int = 0,
+    state: str = "idea",
+    **figures: object,
+) -> Part:
     """A part as the nominal one, but for what is said; a figure of None is not known."""
     known = {k: v for k, v in ({**NOMINAL[kind], **figures}).items() if v is not None}
-    return Part(kind, code, figures=known, texts={**WORDS.get(kind, {}), **(words or {})}, price=price,
-                on_shelf=on_shelf, state=state)  # fmt: skip
+    return Part(
+        kind,
+        code,
+        figures=known,
+        texts={**WORDS.get(kind, {}), **(words or {})},
+        price=price,
+        on_shelf=on_shelf,
+        state=state,
+    )
 
 
 def shelf(*parts: Part, block: Part = BLOCK):
@@ -62,26 +102,57 @@ def _some(*values: object) -> st.SearchStrategy:
     return st.sampled_from(values)
 
 
-_MONEY = {"price": _some(None, 1000, 5000, 5000, 20_000), "on_shelf": _some(0, 1, 4),
-          "state": _some("idea", "ordered", "accepted")}  # fmt: skip
+_MONEY = {
+    "price": _some(None, 1000, 5000, 5000, 20_000),
+    "on_shelf": _some(0, 1, 4),
+    "state": _some("idea", "ordered", "accepted"),
+}
 _FIGURES = {
-    "crank": {"stroke": _some(86.0, 88.0, 92.0, None), "pin_diameter": _some(50.0, 52.0, 54.0),
-              "pin_width": _some(24.2, 23.5, None), "main_diameter": _some(60.0, 60.0, 61.5, 50.0),
-              "snout_diameter": _some(32.0, 33.0, 30.0, None), "counterweight_radius": _some(70.0, 83.0, None)},
-    "rod": {"length": _some(146.0, 148.0, 150.5), "journal_diameter": _some(50.0, 50.0, 48.0),
-            "big_end_width": _some(24.0, 25.5, 22.0), "pin_bore": _some(22.0, 21.0, 20.0, None),
-            "big_end_radius": _some(36.0, 38.0, None)},
-    "piston": {"compression_height": _some(34.2, 31.0, 34.9, 36.0), "crown_volume": _some(4.5, 12.0, -3.0, None),
-               "bore": _some(92.0, 92.0, 92.5, 94.0), "pin_diameter": _some(22.0, 21.0),
-               "pin_bore": _some(22.0, None, 21.8), "dome_height": _some(0.0, 9.5, None),
-               "skirt_length": _some(30.0, 34.5, None), "dish_area": _some(None, 3000.0),
-               "top_land_height": _some(None, 6.0), "top_land_diameter": _some(None, 91.4)},
-    "gasket": {"thickness": _some(0.6, 1.2, 1.6), "bore": _some(93.5, 92.2, None), "opening_area": _some(None, 6900.0)},
+    "crank": {
+        "stroke": _some(86.0, 88.0, 92.0, None),
+        "pin_diameter": _some(50.0, 52.0, 54.0),
+        "pin_width": _some(24.2, 23.5, None),
+        "main_diameter": _some(60.0, 60.0, 61.5, 50.0),
+        "snout_diameter": _some(32.0, 33.0, 30.0, None),
+        "counterweight_radius": _some(70.0, 83.0, None),
+    },
+    "rod": {
+        "length": _some(146.0, 148.0, 150.5),
+        "journal_diameter": _some(50.0, 50.0, 48.0),
+        "big_end_width": _some(24.0, 25.5, 22.0),
+        "pin_bore": _some(22.0, 21.0, 20.0, None),
+        "big_end_radius": _some(36.0, 38.0, None),
+    },
+    "piston": {
+        "compression_height": _some(34.2, 31.0, 34.9, 36.0),
+        "crown_volume": _some(4.5, 12.0, -3.0, None),
+        "bore": _some(92.0, 92.0, 92.5, 94.0),
+        "pin_diameter": _some(22.0, 21.0),
+        "pin_bore": _some(22.0, None, 21.8),
+        "dome_height": _some(0.0, 9.5, None),
+        "skirt_length": _some(30.0, 34.5, None),
+        "dish_area": _some(None, 3000.0),
+        "top_land_height": _some(None, 6.0),
+        "top_land_diameter": _some(None, 91.4),
+    },
+    "gasket": {
+        "thickness": _some(0.6, 1.2, 1.6),
+        "bore": _some(93.5, 92.2, None),
+        "opening_area": _some(None, 6900.0),
+    },
     "head": {"chamber_volume": _some(48.0, 52.0, 60.0, None), "dome_room": _some(10.0, None)},
-}  # fmt: skip
-_TEXTS = {"crank": {"flange": _some("six", "eight", ""), "balance": _some("internal", "external"), "trigger": _some("24", "")},
-          "rod": {"material": _some("steel", "aluminium", "")}, "gasket": {"head_pattern": _some("T10", "T10", "V14")},
-          "head": {"head_pattern": _some("T10", "T10", "V14", "")}, "piston": {}}  # fmt: skip
+}
+_TEXTS = {
+    "crank": {
+        "flange": _some("six", "eight", ""),
+        "balance": _some("internal", "external"),
+        "trigger": _some("24", ""),
+    },
+    "rod": {"material": _some("steel", "aluminium", "")},
+    "gasket": {"head_pattern": _some("T10", "T10", "V14")},
+    "head": {"head_pattern": _some("T10", "T10", "V14", "")},
+    "piston": {},
+}
 
 
 def _some_of(draw, choices: dict, most: int) -> dict:
@@ -103,10 +174,14 @@ def shelves(draw):
 
 
 _EDGES = {
-    "deck_clearance": (-0.5, 0.0, 0.2, 0.5, 2.0), "quench": (0.9, 1.2, 1.4, 1.7, 3.0),
-    "compression_ratio": (8.0, 9.0, 10.0, 11.0), "displacement": (2250.0, 2287.0, 2400.0, 2500.0),
-    "rod_ratio": (1.6, 1.7, 1.75), "piston_speed": (15.0, 15.8, 16.5, 17.0), "cost": (100.0, 500.0, 1000.0, 3000.0),
-}  # fmt: skip
+    "deck_clearance": (-0.5, 0.0, 0.2, 0.5, 2.0),
+    "quench": (0.9, 1.2, 1.4, 1.7, 3.0),
+    "compression_ratio": (8.0, 9.0, 10.0, 11.0),
+    "displacement": (2250.0, 2287.0, 2400.0, 2500.0),
+    "rod_ratio": (1.6, 1.7, 1.75),
+    "piston_speed": (15.0, 15.8, 16.5, 17.0),
+    "cost": (100.0, 500.0, 1000.0, 3000.0),
+}
 
 
 @st.composite
@@ -129,9 +204,15 @@ def questions(draw):
     machining = draw(
         _some(None, None, frozenset(), frozenset({"offset-grind", "face-crown", "bore", "hone-small-end"}))
     )
-    return Question("B1", draw(windows()), priority=draw(_some(*PRIORITIES)), best=draw(_some(1, 3, 1000)),
-                    only_in_hand=draw(_some(False, False, False, True)), machining=machining,
-                    quench_floor={"": 0.9, "aluminium": 1.4})  # fmt: skip
+    return Question(
+        "B1",
+        draw(windows()),
+        priority=draw(_some(*PRIORITIES)),
+        best=draw(_some(1, 3, 1000)),
+        only_in_hand=draw(_some(False, False, False, True)),
+        machining=machining,
+        quench_floor={"": 0.9, "aluminium": 1.4},
+    )
 
 
 def all_verdicts(shelf, question, rules=USUAL):

@@ -21,17 +21,29 @@ from zygometra.core.mix.usual import USUAL
 from zygometra.exchange.build_file import check
 
 HERS = {
-    "format": "zygometra.build", "version": 1, "name": "Hers", "customer": "Brannoch", "school": "true-then-cut",
+    "format": "zygometra.build",
+    "version": 1,
+    "name": "Hers",
+    "customer": "Brannoch",
+    "school": "true-then-cut",
     "x-bench": {"stand": 3},
     "engine": {"layout": "inline", "banks": [{"name": "A", "cylinders": [1, 2, 3, 4]}]},
     "parts": {
-        "block": {"bore": "91.5 mm", "deck_height": "226 mm"}, "crank": {"stroke": "84 mm"}, "rod": {"length": "147 mm"},
-        "piston": {"compression_height": "35 mm", "crown_volume": "2 cc"}, "gasket": {"thickness": "1 mm", "bore": "93 mm"},
-        "head": {"chamber_volume": "50 cc", "opening_area": "5000 mm2", "opening_perimeter": "300 mm", "wall_draft": "10 deg"},
+        "block": {"bore": "91.5 mm", "deck_height": "226 mm"},
+        "crank": {"stroke": "84 mm"},
+        "rod": {"length": "147 mm"},
+        "piston": {"compression_height": "35 mm", "crown_volume": "2 cc"},
+        "gasket": {"thickness": "1 mm", "bore": "93 mm"},
+        "head": {
+            "chamber_volume": "50 cc",
+            "opening_area": "5000 mm2",
+            "opening_perimeter": "300 mm",
+            "wall_draft": "10 deg",
+        },
     },
     "cylinders": {"2": {"deck_clearance": "0.41 mm"}},
     "planned": [{"op": "deck_cut", "amount": "0.1 mm"}],
-}  # fmt: skip
+}
 
 
 def recipe(**changed):
@@ -90,8 +102,13 @@ def test_targets_come_from_the_recipe_only_where_the_build_has_none():
 
 
 def test_windows_become_targets_with_their_units():
-    windows = {"compression_ratio": Window(9.2, 9.8, None), "quench": Window(0.95, None, 1.3),
-               "deck_clearance": Window(-0.1, None, None), "cost": Window(None, None, 900.0), "displacement": Window()}  # fmt: skip
+    windows = {
+        "compression_ratio": Window(9.2, 9.8, None),
+        "quench": Window(0.95, None, 1.3),
+        "deck_clearance": Window(-0.1, None, None),
+        "cost": Window(None, None, 900.0),
+        "displacement": Window(),
+    }
     assert targets_of(Question("B1", windows)) == {
         "compression_ratio": {"min": 9.2, "aim": 9.8},
         "quench": {"min": "0.95 mm", "max": "1.3 mm"},

@@ -28,8 +28,12 @@ def laid_out(shelf, question):
 
 
 def opened(question, by):
-    windows = {k: Window(None if w.low is None else w.low - by, None, None if w.high is None else w.high + by)
-               if k in SIEVES else w for k, w in question.windows.items()}  # fmt: skip
+    windows = {
+        k: Window(None if w.low is None else w.low - by, None, None if w.high is None else w.high + by)
+        if k in SIEVES
+        else w
+        for k, w in question.windows.items()
+    }
     return replace(question, windows=windows)
 
 

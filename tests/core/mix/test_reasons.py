@@ -99,8 +99,10 @@ def test_a_miss_in_words():
 def test_a_recipe_carries_the_doubt_of_its_parts():
     crank = part("crank", "C", stroke={"value": 86, "unit": "mm", "u": 0.02})
     gasket = part("gasket", "G", thickness={"value": 1.2, "unit": "mm", "u": 0.015})
-    rest = {"rod": part("rod", "R", length={"value": 148, "u": 0.01}),
-            "piston": part("piston", "P", compression_height={"value": 34.2, "u": 0.01})}  # fmt: skip
+    rest = {
+        "rod": part("rod", "R", length={"value": 148, "u": 0.01}),
+        "piston": part("piston", "P", compression_height={"value": 34.2, "u": 0.01}),
+    }
     recipe, _ = in_full(OPEN, crank=crank, gasket=gasket, **rest)
     height = 0.30 / 3**0.5  # the house's half-width of an assumed deck height, rectangular
     clearance = (0.01**2 + 0.01**2 + 0.01**2 + height**2) ** 0.5

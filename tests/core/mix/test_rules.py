@@ -152,8 +152,11 @@ def test_columns_judge_as_single_figures_do():
     look = {"rod.pin_bore": 22 + values, "piston.pin_diameter": np.full(len(values), 22.0)}
     fits, band = judge_columns(rule, look.__getitem__, lambda _: True)
     for i, value in enumerate(values):
-        single = judge_fit(rule, {"rod.pin_bore": None if np.isnan(value) else 22 + value, "piston.pin_diameter": 22.0}.get,
-                           lambda _: True)  # fmt: skip
+        single = judge_fit(
+            rule,
+            {"rod.pin_bore": None if np.isnan(value) else 22 + value, "piston.pin_diameter": 22.0}.get,
+            lambda _: True,
+        )
         assert bool(fits[i]) == (single.verdict != "no")
         assert (rule.bands[band[i]].machining if band[i] >= 0 else "") == single.machining
 
@@ -164,8 +167,15 @@ def test_rules_survive_the_way_through_data():
 
 def test_a_shop_adds_a_rule_of_its_own():
     data = rules_as_data(USUAL)
-    data["rules"].append({"key": "short-rods", "interface": "rod ratio of this shop", "measure": {"rod.length": 1, "crank.stroke": -1.75},
-                          "bands": [{"from": 0}], "says": "rods shorter than 1.75 strokes are not built here"})  # fmt: skip
+    data["rules"].append(
+        {
+            "key": "short-rods",
+            "interface": "rod ratio of this shop",
+            "measure": {"rod.length": 1, "crank.stroke": -1.75},
+            "bands": [{"from": 0}],
+            "says": "rods shorter than 1.75 strokes are not built here",
+        }
+    )
     assert refused(verdict(rules=rules_from_data(data))) == {"short-rods"}
 
 
@@ -241,10 +251,15 @@ def test_every_word_has_its_number_before_anything_is_asked():
 @pytest.mark.parametrize(
     ("state", "now", "sets_an_order"),
     [
-        ("ordered", None, True), ("ordered", "idea", True), ("ordered", "received", True), ("ordered", "ordered", False),
-        ("idea", None, False), ("received", "ordered", False), ("idea", "ordered", False),
+        ("ordered", None, True),
+        ("ordered", "idea", True),
+        ("ordered", "received", True),
+        ("ordered", "ordered", False),
+        ("idea", None, False),
+        ("received", "ordered", False),
+        ("idea", "ordered", False),
     ],
-)  # fmt: skip
+)
 def test_an_order_is_set_only_by_a_change_that_was_none_before(state, now, sets_an_order):
     was, is_now = part("rod", "R", state=state), now and part("rod", "R", state=now)
     assert newly_ordered(was, is_now) is sets_an_order

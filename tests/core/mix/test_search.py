@@ -94,11 +94,14 @@ def test_pieces_of_a_join_give_what_the_whole_gives(monkeypatch):
         (Count(0, 0, True), "0 recipes"),
         (Count(1, 0, True), "1 recipe"),
         (Count(1352, 0, True), "1\u202f352 recipes"),
-        (Count(4.6e11, 8.4e10, False), "about 460\u202f000\u202f000\u202f000 ± 170\u202f000\u202f000\u202f000 recipes"),
+        (
+            Count(4.6e11, 8.4e10, False),
+            "about 460\u202f000\u202f000\u202f000 ± 170\u202f000\u202f000\u202f000 recipes",
+        ),
         # A sample that found none does not say that there is none.
         (Count(0.0, 0.0, False), "few recipes, if any"),
     ],
-)  # fmt: skip
+)
 def test_a_count_in_words(number, words):
     assert number.words == words
 
@@ -108,8 +111,12 @@ def test_a_count_in_words(number, words):
 )
 def test_a_search_tells_how_far_it_is_and_can_be_ended(priority, ratio):
     made = shelf_of(demo_shelf(2000, 7))
-    question = Question("BL-001", {"quench": Window(0.9, 1.1, 2.0), "compression_ratio": Window(ratio, ratio + 0.3, None)},
-                        priority=priority, best=20)  # fmt: skip
+    question = Question(
+        "BL-001",
+        {"quench": Window(0.9, 1.1, 2.0), "compression_ratio": Window(ratio, ratio + 0.3, None)},
+        priority=priority,
+        best=20,
+    )
     bench = Bench(made, Block(made, "BL-001"), USUAL, question)
     shares = []
     found = best(bench, told=shares.append)
@@ -157,14 +164,28 @@ def test_a_rising_bound_and_a_sweep_find_what_brute_force_finds(shelf, question,
 
 # A shop's own rules may lie between any parts: within the top end, around it, and right across.
 ACROSS = {
-    "top": FitRule("top", "gasket and head", {"gasket.thickness": 10, "head.chamber_volume": 1}, (
-        Band(0, 66), Band(66, 70, "skim-head"))),
-    "crown": FitRule("crown", "dome under the head", {
-        "head.dome_room": 1, "gasket.thickness": 1, "piston.dome_height": -1}, (Band(1.0, 11.0),)),
-    "rod": FitRule("rod", "rod and head", {"rod.length": 1, "head.chamber_volume": -1}, (
-        Band(95.0, 97.0), Band(87.0, 90.0, "skim-head"))),
-    "crank": FitRule("crank", "crank and gasket", {"crank.stroke": 1, "gasket.thickness": 10}, (Band(0.0, 99.0),)),
-}  # fmt: skip
+    "top": FitRule(
+        "top",
+        "gasket and head",
+        {"gasket.thickness": 10, "head.chamber_volume": 1},
+        (Band(0, 66), Band(66, 70, "skim-head")),
+    ),
+    "crown": FitRule(
+        "crown",
+        "dome under the head",
+        {"head.dome_room": 1, "gasket.thickness": 1, "piston.dome_height": -1},
+        (Band(1.0, 11.0),),
+    ),
+    "rod": FitRule(
+        "rod",
+        "rod and head",
+        {"rod.length": 1, "head.chamber_volume": -1},
+        (Band(95.0, 97.0), Band(87.0, 90.0, "skim-head")),
+    ),
+    "crank": FitRule(
+        "crank", "crank and gasket", {"crank.stroke": 1, "gasket.thickness": 10}, (Band(0.0, 99.0),)
+    ),
+}
 
 
 QUESTION_ACROSS = Question(

@@ -36,13 +36,22 @@ def test_a_part_that_is_in_says_with_what_and_for_how_much():
 @pytest.mark.parametrize(
     ("of", "says"),
     [
-        (part("crank", "X", main_diameter=70.0), "Main journals: the crank's main journals are 10 mm larger than the block's."),
-        (part("head", "X", words={"head_pattern": "V14"}), "Head on the block: the head has another bolt pattern."),
-        (part("piston", "X", bore=95.0), "Walls after boring: the walls leave −1.5 mm up to this piston's bore."),
+        (
+            part("crank", "X", main_diameter=70.0),
+            "Main journals: the crank's main journals are 10 mm larger than the block's.",
+        ),
+        (
+            part("head", "X", words={"head_pattern": "V14"}),
+            "Head on the block: the head has another bolt pattern.",
+        ),
+        (
+            part("piston", "X", bore=95.0),
+            "Walls after boring: the walls leave −1.5 mm up to this piston's bore.",
+        ),
         (part("rod", "X", pin_bore=None), "The rod cannot be judged: pin bore missing."),
         (part("crank", "X", price=None), "The crank cannot be judged: price missing."),
     ],
-)  # fmt: skip
+)
 def test_what_keeps_a_part_out_on_its_own(of, says):
     assert says in asked("X", of, part(of.kind, "other"))
 
@@ -54,18 +63,30 @@ ALONE = "On its own it fits the block, but nothing on the shelf goes together wi
     ("of", "says"),
     [
         # The small end is bushed by 2.5 at the most; P2 has the larger pin.
-        (part("rod", "X", pin_bore=26.0),
-         "Pin in the small end: with none of 2 pistons; with P2, the nearest, the small end is 3 mm larger than the pin."),
+        (
+            part("rod", "X", pin_bore=26.0),
+            "Pin in the small end: with none of 2 pistons; "
+            "with P2, the nearest, the small end is 3 mm larger than the pin.",
+        ),
         # No journal is ground larger.
-        (part("crank", "X", pin_diameter=46.0),
-         "Big end on its journal: with none of 1 rods; with rod-0, the nearest, the rod journal is 4 mm smaller than the rod's bearings."),
-        (part("gasket", "X", bore=91.0),
-         "Gasket opening over the bore: with none of 2 pistons; with P1, the nearest, the gasket opening stands −1 mm over the bore, 0.5 to 6 mm is wanted."),
+        (
+            part("crank", "X", pin_diameter=46.0),
+            "Big end on its journal: with none of 1 rods; "
+            "with rod-0, the nearest, the rod journal is 4 mm smaller than the rod's bearings.",
+        ),
+        (
+            part("gasket", "X", bore=91.0),
+            "Gasket opening over the bore: with none of 2 pistons; "
+            "with P1, the nearest, the gasket opening stands −1 mm over the bore, 0.5 to 6 mm is wanted.",
+        ),
         # 82 of room, 43 of crank radius, 45 of big end: −6 is left.
-        (part("rod", "X", big_end_radius=45.0),
-         "Big end in the crankcase: with none of 1 cranks; with crank-0, the nearest, the big end has −6 mm of room to the block or the cam, 1.5 mm is wanted."),
+        (
+            part("rod", "X", big_end_radius=45.0),
+            "Big end in the crankcase: with none of 1 cranks; "
+            "with crank-0, the nearest, the big end has −6 mm of room to the block or the cam, 1.5 mm is wanted.",
+        ),
     ],
-)  # fmt: skip
+)
 def test_a_part_that_goes_with_nothing_names_the_rule_and_the_nearest(of, says):
     pistons = [part("piston", "P1"), part("piston", "P2", pin_diameter=23.0, pin_bore=23.0)]
     ordinary = [part(kind, f"{kind}-0") for kind in MAKING if kind != "piston"]
@@ -87,7 +108,8 @@ def test_where_no_rule_alone_is_to_blame_each_says_what_it_leaves():
     rods = [part("rod", "R1", big_end_width=20.5), part("rod", "R2", journal_diameter=48.0)]
     assert asked("X", crank, part("crank", "crank-0"), *rods) == (
         ALONE.format("crank"),
-        "Left for it by one rule at a time: big end on its journal 1 of 2 rods; big end width on its journal 1 of 2 rods.",
+        "Left for it by one rule at a time: big end on its journal 1 of 2 rods; "
+        "big end width on its journal 1 of 2 rods.",
     )
 
 

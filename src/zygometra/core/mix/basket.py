@@ -23,7 +23,7 @@ _BELONGS: tuple[tuple[str, str, tuple[str, str], tuple[tuple[str, str], ...], fl
     ("ring_set", "ring sets", ("", ""), (("bore", "piston.bore"),), 0.05),
     ("fastener", "head bolts", ("place", "head"), (), 0.0),
     ("pushrod", "pushrods, length to be measured", ("", ""), (), 0.0),
-)  # fmt: skip
+)
 _BY_PATTERN = ("fastener", "pushrod")
 
 
@@ -67,8 +67,13 @@ def basket(recipe: Recipe, block: Block, supporting: Iterable[Part]) -> tuple[It
     ]
     known = list(supporting)
     for kind, what, (word, wanted), same, within in _BELONGS:
-        suits = [p for p in known if p.kind == kind and (not word or p.texts.get(word) == wanted)
-                 and _matches(p, recipe.parts, same, within)]  # fmt: skip
+        suits = [
+            p
+            for p in known
+            if p.kind == kind
+            and (not word or p.texts.get(word) == wanted)
+            and _matches(p, recipe.parts, same, within)
+        ]
         needed = needed_of(kind, block.cylinders, block.banks)
         if kind == "bearing" and wanted == "main":
             needed = main_bearings(block)

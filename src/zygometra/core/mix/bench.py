@@ -28,10 +28,19 @@ PAIRS = (("crank", "rod"), ("rod", "piston"), ("piston", "gasket"), ("piston", "
 _OUTWEIGHS = 10**9
 # What of each kind the arithmetic of the stack asks for, besides what rules ask.
 _COUNTED = {
-    "crank": ("stroke",), "rod": ("length",),
-    "piston": ("compression_height", "bore", "crown_volume", "dish_area", "top_land_height", "top_land_diameter"),
-    "gasket": ("thickness", "bore", "opening_area"), "head": ("chamber_volume",),
-}  # fmt: skip
+    "crank": ("stroke",),
+    "rod": ("length",),
+    "piston": (
+        "compression_height",
+        "bore",
+        "crown_volume",
+        "dish_area",
+        "top_land_height",
+        "top_land_diameter",
+    ),
+    "gasket": ("thickness", "bore", "opening_area"),
+    "head": ("chamber_volume",),
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,8 +127,17 @@ class Bench:
     def asked(self, question: Question) -> Bench:
         """Return the bench for another question; where only windows differ, what was laid out is shared."""
         own = self.question
-        if replace(question, windows=own.windows, rpm=own.rpm, best=own.best, quench_floor=own.quench_floor,
-                   crown_limit=own.crown_limit) != own:  # fmt: skip
+        if (
+            replace(
+                question,
+                windows=own.windows,
+                rpm=own.rpm,
+                best=own.best,
+                quench_floor=own.quench_floor,
+                crown_limit=own.crown_limit,
+            )
+            != own
+        ):
             return Bench(self.shelf, self.block, self.rules, question)
         out = copy.copy(self)
         out.question = question
@@ -216,8 +234,13 @@ class Bench:
 
     def _found_alike(self, kind: str, with_cost: bool) -> Alike:
         taken = self.candidates[kind]
-        names = {place.partition(".")[2] for rules in self.by_row.values() for rule in rules
-                 for place in rule.places if place.startswith(f"{kind}.")}  # fmt: skip
+        names = {
+            place.partition(".")[2]
+            for rules in self.by_row.values()
+            for rule in rules
+            for place in rule.places
+            if place.startswith(f"{kind}.")
+        }
         columns: list[NDArray[Any]] = [
             self.column(f"{kind}.{name}")[taken.rows] for name in sorted(names | set(_COUNTED[kind]))
         ]
@@ -238,9 +261,12 @@ class Bench:
         order = np.argsort(of_part, kind="stable")
         start = np.cumsum(times) - times
         standing = Candidates(
-            taken.rows[at], np.minimum.reduceat(taken.key[order], start),
-            np.minimum.reduceat(taken.cost[order], start), taken.bored[at], times.astype(np.int64),
-        )  # fmt: skip
+            taken.rows[at],
+            np.minimum.reduceat(taken.key[order], start),
+            np.minimum.reduceat(taken.cost[order], start),
+            taken.bored[at],
+            times.astype(np.int64),
+        )
         return Alike(standing, order, start, times.astype(np.int64))
 
     def floors(self, rods: Ints) -> Floats:

@@ -13,9 +13,12 @@ from .shelf import Floats, Ints, Rows
 
 # Named results as the joins call them.
 COLUMN = {
-    "deck_clearance": "clearance", "quench": "quench", "compression_ratio": "ratio", "rod_ratio": "rod_ratio",
+    "deck_clearance": "clearance",
+    "quench": "quench",
+    "compression_ratio": "ratio",
+    "rod_ratio": "rod_ratio",
     "piston_speed": "speed",
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True, slots=True)

@@ -74,8 +74,9 @@ class Goal:
             window, reach = out.get(key, OPEN), (steps + EVEN) * self.question.scale(key)
             lowest = low - reach if window.low is None else max(window.low, low - reach)
             highest = high + reach if window.high is None else min(window.high, high + reach)
-            out[key] = Window(None if math.isinf(lowest) else lowest, window.aim,
-                              None if math.isinf(highest) else highest)  # fmt: skip
+            out[key] = Window(
+                None if math.isinf(lowest) else lowest, window.aim, None if math.isinf(highest) else highest
+            )
         return out
 
 

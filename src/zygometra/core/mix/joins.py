@@ -38,9 +38,12 @@ class Join:
     """
 
     def __init__(
-        self, bench: Bench, filters: Mapping[str, Window], bound: int | None,
+        self,
+        bench: Bench,
+        filters: Mapping[str, Window],
+        bound: int | None,
         candidates: Mapping[str, Candidates] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.bench, self.filters, self.bound = bench, filters, bound
         taken = dict(candidates or bench.candidates)
         least = {kind: int(taken[kind].key.min()) if len(taken[kind].key) else 0 for kind in MAKING}
@@ -128,27 +131,35 @@ class Join:
             rod = self.rods.taken
             machining = meeting.machining[p]
             rows: Rows = {
-                "crank": cranks.rows[crank], "rod": rod.rows[at], "shift": meeting.shift[p],
+                "crank": cranks.rows[crank],
+                "rod": rod.rows[at],
+                "shift": meeting.shift[p],
                 "key": cranks.key[crank] + rod.key[at] + machining * (1 + bench.weight),
                 "cost": cranks.cost[crank] + rod.cost[at] + machining,
                 "times": cranks.times[crank] * rod.times[at],
-            }  # fmt: skip
+            }
             rows = self.ruled(self._bounded(rows, "rod"), bench.by_row["rod"])
             stroke = bench.column("crank.stroke")[rows["crank"]]
             swing = 2 * np.nan_to_num(rows["shift"])
-            rows |= {"shortest": stroke - swing, "longest": stroke + swing,
-                     "length": bench.column("rod.length")[rows["rod"]]}  # fmt: skip
+            rows |= {
+                "shortest": stroke - swing,
+                "longest": stroke + swing,
+                "length": bench.column("rod.length")[rows["rod"]],
+            }
             yield self.pairs_within(rows)
 
     def pairs_within(self, rows: Rows) -> Rows:
         """Return the rows of crank and rod that their windows leave."""
         speed = self.bench.question.rpm / 30000
-        return kept_rows(rows, (
-            (rows["length"] >= (self._low("rod_ratio") - HAIR) * rows["shortest"])
-            & (rows["length"] <= (self._high("rod_ratio") + HAIR) * rows["longest"])
-            & (speed * rows["shortest"] <= self._high("piston_speed") + HAIR)
-            & (speed * rows["longest"] >= self._low("piston_speed") - HAIR)
-        ))  # fmt: skip
+        return kept_rows(
+            rows,
+            (
+                (rows["length"] >= (self._low("rod_ratio") - HAIR) * rows["shortest"])
+                & (rows["length"] <= (self._high("rod_ratio") + HAIR) * rows["longest"])
+                & (speed * rows["shortest"] <= self._high("piston_speed") + HAIR)
+                & (speed * rows["longest"] >= self._low("piston_speed") - HAIR)
+            ),
+        )
 
     def _met(
         self, kind: str, ordered: Ordered, rows: Rows, of_row: Ints, pair: Ints, start: Ints, count: Ints
@@ -196,10 +207,13 @@ class Join:
             found["bore"] = np.where(taken.bored[at], own[taken.rows[at]], bench.block.values["bore"])
             found = self.ruled(self._bounded(found, "piston"), bench.by_row["piston"])
             area = circle_area(found["bore"]) * bench.block.cylinders / 1000
-            yield kept_rows(found, (
-                (area * found["longest"] >= self._low("displacement") - HAIR)
-                & (area * found["shortest"] <= self._high("displacement") + HAIR)
-            ))  # fmt: skip
+            yield kept_rows(
+                found,
+                (
+                    (area * found["longest"] >= self._low("displacement") - HAIR)
+                    & (area * found["shortest"] <= self._high("displacement") + HAIR)
+                ),
+            )
 
     def _heights(self, rows: Rows) -> list[tuple[Floats, Floats]]:
         """Between which compression heights a piston must be for each row of crank and rod: one of some bands."""
@@ -240,8 +254,10 @@ class Join:
         # What is wanted lies outside the windows: a ground crank only helps at the end of its range.
         return [
             (base - hull.high - HAIR, np.where(asked, base - hull.low + HAIR, -np.inf))
-            for base, asked in ((up, True), (down, ground)) for hull in (plain, faced) if hull.is_filled
-        ]  # fmt: skip
+            for base, asked in ((up, True), (down, ground))
+            for hull in (plain, faced)
+            if hull.is_filled
+        ]
 
     def stacks(self, rows: Rows) -> Iterator[Rows]:
         """Yield rows with a gasket and all that follows from it, from rows of crank, rod and piston."""
@@ -329,13 +345,18 @@ class Join:
             cost = np.where(rows["cut"] > 0, bench.face_cost, 0)
             rows = dict(rows, key=rows["key"] + cost * (1 + bench.weight), cost=rows["cost"] + cost)
         rows = rows | {
-            "swept": circle_area(rows["bore"]) * stroke / 1000, "rod_ratio": rows["length"] / stroke,
+            "swept": circle_area(rows["bore"]) * stroke / 1000,
+            "rod_ratio": rows["length"] / stroke,
             "speed": 2 * stroke * bench.question.rpm / 60 / 1000,
-        }  # fmt: skip
-        rows = kept_rows(rows, (
-            self._within("displacement", rows["swept"] * bench.block.cylinders)
-            & self._within("rod_ratio", rows["rod_ratio"]) & self._within("piston_speed", rows["speed"])
-        ))  # fmt: skip
+        }
+        rows = kept_rows(
+            rows,
+            (
+                self._within("displacement", rows["swept"] * bench.block.cylinders)
+                & self._within("rod_ratio", rows["rod_ratio"])
+                & self._within("piston_speed", rows["speed"])
+            ),
+        )
         rows = self._bounded(rows, "gasket")
         below = self._volume_below(rows)
         # What led here is not asked for again, and need not be carried into every recipe.
@@ -423,9 +444,10 @@ class Join:
         """Return the rows with a volume whose ratio and cost lie inside their windows."""
         rows = kept_rows(rows, rows["volume"] > 0)
         rows["ratio"] = (rows["swept"] + rows["volume"]) / rows["volume"]
-        return kept_rows(rows, (
-            self._within("compression_ratio", rows["ratio"]) & self._within("cost", rows["cost"] / 100)
-        ))  # fmt: skip
+        return kept_rows(
+            rows,
+            (self._within("compression_ratio", rows["ratio"]) & self._within("cost", rows["cost"] / 100)),
+        )
 
 
 def gasket_volume(opening: Floats, bore: Floats, thickness: Floats) -> Floats:

@@ -275,9 +275,15 @@ def _job(rules: FitRules, key: str, block: Block, says: str) -> Job:
 
 
 def _results(
-    block: Block, rules: FitRules, question: Question, figure: Look, grind: float | None, jobs: list[Job],
-    to_buy: int, floor: float,
-) -> Results:  # fmt: skip
+    block: Block,
+    rules: FitRules,
+    question: Question,
+    figure: Look,
+    grind: float | None,
+    jobs: list[Job],
+    to_buy: int,
+    floor: float,
+) -> Results:
     def known(kind: str, name: str) -> float:
         return figure(kind, name) or 0.0
 
@@ -316,10 +322,19 @@ def _results(
     )
     machining = sum(job.cost for job in jobs)
     return Results(
-        stroke, bore, cut, clearance, clearance + thickness, ratio_of(swept, volume) if volume > 0 else None,
-        swept * block.cylinders, rod / stroke, mean_piston_speed(stroke, question.rpm), volume,
-        to_buy + machining, machining,
-    )  # fmt: skip
+        stroke,
+        bore,
+        cut,
+        clearance,
+        clearance + thickness,
+        ratio_of(swept, volume) if volume > 0 else None,
+        swept * block.cylinders,
+        rod / stroke,
+        mean_piston_speed(stroke, question.rpm),
+        volume,
+        to_buy + machining,
+        machining,
+    )
 
 
 def crown_cut(clearance: float, least: float, want: float | None, question: Question) -> float:

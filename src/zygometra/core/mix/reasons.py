@@ -23,7 +23,7 @@ from .sweep import Sweep
 
 @dataclass(frozen=True, slots=True)
 class Attrition:
-    """What became of the parts of one kind on their own: how many there are, how many could be used, what took the rest."""
+    """What became of the parts of one kind on their own: how many there are, could be used, and what took the rest."""
 
     kind: str
     on_shelf: int

@@ -19,10 +19,13 @@ from .shelf import Block
 
 # Places of a build that a part's dimensions fill.
 _BUILD_PLACES = {
-    "block": ("deck_height",), "crank": ("stroke",), "rod": ("length",),
+    "block": ("deck_height",),
+    "crank": ("stroke",),
+    "rod": ("length",),
     "piston": ("compression_height", "crown_volume", "top_land_height", "top_land_diameter", "dish_area"),
-    "gasket": ("thickness", "bore", "opening_area"), "head": ("chamber_volume", "opening_area"),
-}  # fmt: skip
+    "gasket": ("thickness", "bore", "opening_area"),
+    "head": ("chamber_volume", "opening_area"),
+}
 # How well a shop grinds a stroke and bores a block: half-widths in mm.
 _GROUND, _BORED = 0.03, 0.01
 
@@ -188,16 +191,23 @@ def document_of(block: Block, verdict: Verdict, parts: Mapping[str, Part]) -> di
     layout = texts.get("layout") if texts.get("layout") in ("inline", "vee", "flat") else None
     if layout is None:
         layout = "inline" if block.banks == 1 else "vee"
-    engine: dict[str, Any] = {"layout": layout, "bank_angle": {"inline": 0, "flat": 180}.get(layout, 90),
-                              "banks": _banks(block)}  # fmt: skip
+    engine: dict[str, Any] = {
+        "layout": layout,
+        "bank_angle": {"inline": 0, "flat": 180}.get(layout, 90),
+        "banks": _banks(block),
+    }
     if texts.get("family"):
         engine["family"] = texts["family"]
     if (pitch := parts["block"].figures.get("bore_pitch")) is not None:
         engine["bore_pitch"] = pitch
     document: dict[str, Any] = {
-        "format": "zygometra.build", "version": 1, "name": f"{texts.get('family') or 'Recipe'} mix",
-        "school": "paper-first", "engine": engine, "parts": out,
-    }  # fmt: skip
+        "format": "zygometra.build",
+        "version": 1,
+        "name": f"{texts.get('family') or 'Recipe'} mix",
+        "school": "paper-first",
+        "engine": engine,
+        "parts": out,
+    }
     if results.crown_cut:
         document["planned"] = [{"op": "crown_cut", "amount": f"{round(results.crown_cut, 6)} mm"}]
     return document

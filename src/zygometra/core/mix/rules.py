@@ -267,8 +267,14 @@ def rules_from_data(data: Mapping[str, Any]) -> FitRules:
     """
     machinings = {}
     for raw in data.get("machinings") or ():
-        item = Machining(str(raw.get("key")), str(raw.get("label") or raw.get("key")), str(raw.get("part")),
-                         _cents(raw), str(raw.get("changes") or ""), raw.get("effect") or "")  # fmt: skip
+        item = Machining(
+            str(raw.get("key")),
+            str(raw.get("label") or raw.get("key")),
+            str(raw.get("part")),
+            _cents(raw),
+            str(raw.get("changes") or ""),
+            raw.get("effect") or "",
+        )
         if item.part not in MAKING and item.part != "block":
             raise QuantityError(
                 f"the operation {shown(item.key)} on {shown(item.part)}",
@@ -302,9 +308,16 @@ def _rule(raw: Mapping[str, Any], machinings: Mapping[str, Machining]) -> FitRul
         )
         for b in raw.get("bands") or ()
     )
-    rule = FitRule(key, str(raw.get("interface") or key), dict(raw.get("measure") or {}), bands,
-                   tuple(raw.get("same") or ()), raw.get("otherwise") or "", str(raw.get("says") or ""),
-                   bool(raw.get("needed")))  # fmt: skip
+    rule = FitRule(
+        key,
+        str(raw.get("interface") or key),
+        dict(raw.get("measure") or {}),
+        bands,
+        tuple(raw.get("same") or ()),
+        raw.get("otherwise") or "",
+        str(raw.get("says") or ""),
+        bool(raw.get("needed")),
+    )
     if not key:
         raise QuantityError("a rule without a key", "a key for each rule")
     for place in rule.places:
@@ -354,9 +367,10 @@ _EFFECT_BETWEEN = {
     "bore": {"piston.bore", "block.bore"},
 }
 _EFFECT_PLACE = {
-    "stroke": "between rod journal and big end", "bore": "between piston and bore",
+    "stroke": "between rod journal and big end",
+    "bore": "between piston and bore",
     "crown": "in no rule, it follows from the windows",
-}  # fmt: skip
+}
 
 
 def _edge(raw: Any, default: float, key: str) -> float:

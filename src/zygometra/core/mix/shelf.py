@@ -67,9 +67,15 @@ class Table:
     """
 
     def __init__(
-        self, kind: str, codes: list[str], values: Mapping[str, Floats], words: Mapping[str, list[str]],
-        price: Ints, in_hand: Ints, lead_days: Ints,
-    ) -> None:  # fmt: skip
+        self,
+        kind: str,
+        codes: list[str],
+        values: Mapping[str, Floats],
+        words: Mapping[str, list[str]],
+        price: Ints,
+        in_hand: Ints,
+        lead_days: Ints,
+    ) -> None:
         self.kind, self.codes = kind, codes
         self.values, self.words = values, words
         self.price, self.in_hand, self.lead_days = price, in_hand, lead_days
@@ -171,9 +177,18 @@ def shelf_of(parts: Iterable[Part]) -> Shelf:
             if quantity is not None:
                 values[name] = quantity.value
         rows[part.kind].append((part, values))
-    return Shelf({kind: table_of(kind, [
-        (p.code, values, dict(p.texts), p.price, p.state, p.on_shelf, p.lead_days) for p, values in found
-    ]) for kind, found in rows.items()})  # fmt: skip
+    return Shelf(
+        {
+            kind: table_of(
+                kind,
+                [
+                    (p.code, values, dict(p.texts), p.price, p.state, p.on_shelf, p.lead_days)
+                    for p, values in found
+                ],
+            )
+            for kind, found in rows.items()
+        }
+    )
 
 
 # Code, figures in base units, words, price, state, number on the shelf, lead days.

@@ -67,8 +67,11 @@ class Sweep:
         later = [rule for kind in ("piston", "gasket", "head") for rule in bench.by_row[kind]]
         places = sorted({p for rule in later for p in rule.places if p.partition(".")[0] in ("crank", "rod")})
         columns = [pairs[name] for name in ("shortest", "longest", "length")]
-        columns += [np.isnan(pairs["shift"]), bench.floors(pairs["rod"]),
-                    bench.signature("rod", "piston").of_part[pairs["rod"]]]  # fmt: skip
+        columns += [
+            np.isnan(pairs["shift"]),
+            bench.floors(pairs["rod"]),
+            bench.signature("rod", "piston").of_part[pairs["rod"]],
+        ]
         columns += [bench.column(place)[pairs[place.partition(".")[0]]] for place in places]
         if self.priced:
             columns.append(pairs["cost"])

@@ -107,11 +107,14 @@ class TopEnds:
         weighed = extra * (1 + self.join.bench.weight)
         order = np.lexsort((volume, self._level[gasket]))
         rows: Rows = {
-            "level": self._level[gasket], "gasket": gasket, "head": head, "volume": volume,
+            "level": self._level[gasket],
+            "gasket": gasket,
+            "head": head,
+            "volume": volume,
             "key": self.gaskets.key[gasket] + self.heads.key[head] + weighed,
             "cost": self.gaskets.cost[gasket] + self.heads.cost[head] + extra,
             "times": self.gaskets.times[gasket] * self.heads.times[head],
-        }  # fmt: skip
+        }
         return {name: column[order] for name, column in rows.items()}
 
     def _store(self, covers: list[Rows]) -> None:
@@ -120,8 +123,9 @@ class TopEnds:
         sizes = np.array([len(cover["level"]) for cover in covers])
         begins = np.cumsum(sizes) - sizes
         self._end = np.concatenate([begin + end for begin, end in zip(begins, ends, strict=True)])
-        self._start = np.concatenate([np.concatenate([[begin], begin + end[:-1]])
-                                      for begin, end in zip(begins, ends, strict=True)])  # fmt: skip
+        self._start = np.concatenate(
+            [np.concatenate([[begin], begin + end[:-1]]) for begin, end in zip(begins, ends, strict=True)]
+        )
         whole = {name: np.concatenate([cover[name] for cover in covers]) for name in covers[0]}
         self.gasket, self.head, self.volume = whole["gasket"], whole["head"], whole["volume"]
         self.key, self.cost, self.times = whole["key"], whole["cost"], whole["times"]
@@ -212,8 +216,11 @@ class TopEnds:
             parent = every[piece][of]
             found = {name: column[parent] for name, column in rows.items()}
             found |= {
-                "gasket": self.gaskets.rows[self.gasket[at]], "head": self.heads.rows[self.head[at]],
-                "key": found["key"] + self.key[at], "cost": found["cost"] + self.cost[at],
-                "times": found["times"] * self.times[at], "volume": found["below"] + self.volume[at],
-            }  # fmt: skip
+                "gasket": self.gaskets.rows[self.gasket[at]],
+                "head": self.heads.rows[self.head[at]],
+                "key": found["key"] + self.key[at],
+                "cost": found["cost"] + self.cost[at],
+                "times": found["times"] * self.times[at],
+                "volume": found["below"] + self.volume[at],
+            }
             yield self.join.closed(self.join.ruled(found, self._across))

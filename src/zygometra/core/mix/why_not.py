@@ -102,7 +102,7 @@ def _among_others(own: Bench, kind: str, told: Told | None) -> Iterator[str]:
 
 
 def _against_the_floor(bench: Bench, told: Told | None) -> Iterator[str]:
-    """How near to the quench floor the part comes at best, whatever else was asked; nothing where it goes with nothing."""
+    """How near to the quench floor the part comes at best, whatever else was asked; nothing where it meets nothing."""
     floor = max(bench.question.quench_floor.values())
     asked = replace(
         without_floor(bench.question), windows={"quench": Window(None, floor, None)}, priority="nearest"

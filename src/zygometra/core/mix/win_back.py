@@ -15,9 +15,12 @@ from ..units import Kind
 from ..wording import figure
 
 _LEVERS: tuple[tuple[OpName, str], ...] = (
-    ("deck_cut", "deck cut"), ("head_cut", "head cut"), ("crown_cut", "crown cut"),
-    ("gasket", "another gasket"), ("open_chamber", "chamber opening"),
-)  # fmt: skip
+    ("deck_cut", "deck cut"),
+    ("head_cut", "head cut"),
+    ("crown_cut", "crown cut"),
+    ("gasket", "another gasket"),
+    ("open_chamber", "chamber opening"),
+)
 
 
 @dataclass(frozen=True, slots=True)

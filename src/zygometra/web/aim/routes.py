@@ -43,12 +43,14 @@ def _text(value: Any) -> str:
 def _form_of(document: dict[str, Any]) -> dict[str, str]:
     """The form's texts for a build as it stands."""
     form = {
-        "name": document["name"], "customer": document.get("customer") or "",
-        "duty": document.get("duty") or "", "family": document["engine"].get("family") or "",
+        "name": document["name"],
+        "customer": document.get("customer") or "",
+        "duty": document.get("duty") or "",
+        "family": document["engine"].get("family") or "",
         "school": document.get("school") or "",
         "unstated_doubt": document.get("unstated_doubt", "house"),
         "material": (document["parts"].get("rod") or {}).get("material", "steel"),
-    }  # fmt: skip
+    }
     targets, levers = document.get("targets") or {}, document.get("levers") or {}
     for result in ("compression_ratio", *GAPS):
         for edge in EDGES:
@@ -76,12 +78,23 @@ def _page(bench: benches.Bench, form: Mapping[str, str], faults: dict[str, str])
     ]
     state = bench.evaluation.planned if bench.evaluation else None
     return render_template(
-        "aim/page.html", bench=bench, build=bench.build, document=bench.document, station="aim",
-        path=benches.path_of(bench), reckonings=benches.reckon(bench), hole=bench.build.cylinders[0],
-        form=form, faults=faults, school_choices=_schools(form.get("school", "")),
-        materials=ROD_MATERIALS, rows=range(min(MOST_GASKETS, (max(gaskets) + 1 if gaskets else 0) + 2)),
-        rest=[], differs=[], engine=benches.engine_line(bench.build, bench.document, state),
-    )  # fmt: skip
+        "aim/page.html",
+        bench=bench,
+        build=bench.build,
+        document=bench.document,
+        station="aim",
+        path=benches.path_of(bench),
+        reckonings=benches.reckon(bench),
+        hole=bench.build.cylinders[0],
+        form=form,
+        faults=faults,
+        school_choices=_schools(form.get("school", "")),
+        materials=ROD_MATERIALS,
+        rows=range(min(MOST_GASKETS, (max(gaskets) + 1 if gaskets else 0) + 2)),
+        rest=[],
+        differs=[],
+        engine=benches.engine_line(bench.build, bench.document, state),
+    )
 
 
 @aim.post("/builds/<int:build_id>/aim")
@@ -101,8 +114,14 @@ def save(build_id: int) -> BaseResponse:
         " ".join(d.path[-2:]).replace("_", " ") for d in differences(bench.document, document)
     )
     try:
-        builds.save(db(), build_id, document, expected_version=request.form.get("version", 0, int),
-                    actor=person(), says=says)  # fmt: skip
+        builds.save(
+            db(),
+            build_id,
+            document,
+            expected_version=request.form.get("version", 0, int),
+            actor=person(),
+            says=says,
+        )
     except builds.Stale as stale:
         mine = {d.path: d.after for d in differences(bench.document, document)}
         return conflict(stale, mine, says)
@@ -173,9 +192,12 @@ def _number(slot: str, form: Mapping[str, str], faults: dict[str, str]) -> float
 
 
 def _length(
-    slot: str, form: Mapping[str, str], faults: dict[str, str], reader: Reader,
+    slot: str,
+    form: Mapping[str, str],
+    faults: dict[str, str],
+    reader: Reader,
     kind: Kind = Kind.LENGTH,
-) -> str | None:  # fmt: skip
+) -> str | None:
     text = form.get(slot) or ""
     if not text:
         return None

@@ -51,9 +51,14 @@ def _cell(bench: benches.Bench, where: str, path: str) -> Cell | None:
     if quantity is None:
         return None
     reader = bench.reader
-    return Cell(where, path, reader.quantity(quantity), reader.beside(quantity),
-                quantity.basis if quantity.basis_stated or quantity.readings else "basis not stated",
-                doubt_words(quantity, reader))  # fmt: skip
+    return Cell(
+        where,
+        path,
+        reader.quantity(quantity),
+        reader.beside(quantity),
+        quantity.basis if quantity.basis_stated or quantity.readings else "basis not stated",
+        doubt_words(quantity, reader),
+    )
 
 
 def _places(bench: benches.Bench, field: Field) -> list[tuple[str, str]]:
@@ -84,11 +89,19 @@ def page(build_id: int) -> str:
     bench = benches.open_bench(build_id)
     state = bench.evaluation.planned if bench.evaluation else None
     return render_template(
-        "figures/page.html", bench=bench, build=bench.build, document=bench.document, station="parts",
-        path=benches.path_of(bench), reckonings=benches.reckon(bench), parts_of_build=_lines(bench),
+        "figures/page.html",
+        bench=bench,
+        build=bench.build,
+        document=bench.document,
+        station="parts",
+        path=benches.path_of(bench),
+        reckonings=benches.reckon(bench),
+        parts_of_build=_lines(bench),
         hole=bench.build.cylinders[0],
-        engine=benches.engine_line(bench.build, bench.document, state), rest=[], differs=[],
-    )  # fmt: skip
+        engine=benches.engine_line(bench.build, bench.document, state),
+        rest=[],
+        differs=[],
+    )
 
 
 @figures.get("/builds/<int:build_id>/figure")
@@ -122,13 +135,25 @@ def _form(bench: benches.Bench, field: Field, path: str, typed: dict[str, Any], 
         for change in builds.history(db(), bench.id, path=path, limit=6)
     ]
     return render_template(
-        "figures/form.html", bench=bench, field=field, path=path, where=where, form=typed, fault=fault,
-        basis_choices=[("", "not stated"), *((name, name) for name in BASES)], bare=bare_unit(field, bench.reader).symbol, others=others, empty=empty,
+        "figures/form.html",
+        bench=bench,
+        field=field,
+        path=path,
+        where=where,
+        form=typed,
+        fault=fault,
+        basis_choices=[("", "not stated"), *((name, name) for name in BASES)],
+        bare=bare_unit(field, bench.reader).symbol,
+        others=others,
+        empty=empty,
         history=[(c, written(d.before), written(d.after)) for c, d in past],
-        doubt=doubt_words(quantity, bench.reader) if quantity else "", stands=quantity is not None,
-        low=field.low, high=field.high, back=safe_next(request.values.get("back")),
+        doubt=doubt_words(quantity, bench.reader) if quantity else "",
+        stands=quantity is not None,
+        low=field.low,
+        high=field.high,
+        back=safe_next(request.values.get("back")),
         partial=bool(request.headers.get("HX-Request")),
-    )  # fmt: skip
+    )
 
 
 @figures.post("/builds/<int:build_id>/figure")
@@ -149,8 +174,14 @@ def save(build_id: int) -> BaseResponse:
         return make_response(_form(bench, field, path, dict(request.form), says), 422)
     says = f"{field.label} ({path}): {written(figure)}"
     try:
-        builds.save(db(), build_id, document, actor=person(), says=says,
-                    expected_version=request.form.get("version", 0, int))  # fmt: skip
+        builds.save(
+            db(),
+            build_id,
+            document,
+            actor=person(),
+            says=says,
+            expected_version=request.form.get("version", 0, int),
+        )
     except builds.Stale as stale:
         return conflict(stale, {tuple(path.split(".")): figure}, says)
     db().commit()

@@ -97,12 +97,18 @@ def _number(new: NewBuild, key: str, low: int, high: int, wanted: str) -> int:
 
 def _example(item: Field) -> str:
     return {
-        "parts.block.deck_height": "225.40 mm", "parts.block.bore": "92 mm", "parts.crank.stroke": "86 mm",
-        "parts.rod.length": "148 mm or 6.1 in", "parts.piston.compression_height": "34.2 mm",
-        "parts.piston.crown_volume": "4.5 cc (a dome: −6.2 cc)", "parts.gasket.thickness": "1.2 mm or 40 thou",
-        "parts.gasket.bore": "93.5 mm", "parts.head.chamber_volume": "52 cc",
-        "parts.head.opening_area": "4200 mm2", "engine.bore_pitch": "97 mm",
-    }[item.path]  # fmt: skip
+        "parts.block.deck_height": "225.40 mm",
+        "parts.block.bore": "92 mm",
+        "parts.crank.stroke": "86 mm",
+        "parts.rod.length": "148 mm or 6.1 in",
+        "parts.piston.compression_height": "34.2 mm",
+        "parts.piston.crown_volume": "4.5 cc (a dome: −6.2 cc)",
+        "parts.gasket.thickness": "1.2 mm or 40 thou",
+        "parts.gasket.bore": "93.5 mm",
+        "parts.head.chamber_volume": "52 cc",
+        "parts.head.opening_area": "4200 mm2",
+        "engine.bore_pitch": "97 mm",
+    }[item.path]
 
 
 def examples() -> dict[str, str]:
@@ -122,5 +128,11 @@ def _document(name: str, family: str, layout: str, holes: int, angle: int) -> di
     }
     if family:
         engine["family"] = family
-    return {"format": "zygometra.build", "version": 1, "name": name, "school": "paper-first",
-            "engine": engine, "parts": {"rod": {"material": "steel"}}}  # fmt: skip
+    return {
+        "format": "zygometra.build",
+        "version": 1,
+        "name": name,
+        "school": "paper-first",
+        "engine": engine,
+        "parts": {"rod": {"material": "steel"}},
+    }

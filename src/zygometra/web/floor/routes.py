@@ -55,9 +55,16 @@ def _entry(build: Listed, read_as: Reader) -> Entry:
     verdict = "stop" if counts["stop"] else "warn" if counts["warn"] else "fine"
     word = {"stop": "Stop", "warn": "Check", "fine": "Fine"}[verdict]
     state = summary.get("planned_state") or {}
-    return Entry(build, engine, _range(state.get("ratio"), lambda v: figure(v, 2)),
-                 _range(state.get("quench"), read_as.length), _range(state.get("deck_clearance"), read_as.clearance),
-                 verdict, word, summary.get("worst", ""))  # fmt: skip
+    return Entry(
+        build,
+        engine,
+        _range(state.get("ratio"), lambda v: figure(v, 2)),
+        _range(state.get("quench"), read_as.length),
+        _range(state.get("deck_clearance"), read_as.clearance),
+        verdict,
+        word,
+        summary.get("worst", ""),
+    )
 
 
 def _range(values: list[float] | None, write: Any) -> str:
@@ -90,8 +97,16 @@ def new() -> BaseResponse | tuple[str, int] | str:
 
 def _new_page(typed: dict[str, str], faults: dict[str, str]) -> tuple[str, int] | str:
     known = builds.listed(db(), limit=500)
-    page = render_template("floor/new.html", typed=typed, faults=faults, asked=ASKED, examples=examples(),
-                           bases_choices=[(name, name) for name in BASES], known=known, from_id=request.values.get("copy_of", 0, int))  # fmt: skip
+    page = render_template(
+        "floor/new.html",
+        typed=typed,
+        faults=faults,
+        asked=ASKED,
+        examples=examples(),
+        bases_choices=[(name, name) for name in BASES],
+        known=known,
+        from_id=request.values.get("copy_of", 0, int),
+    )
     return (page, 422) if faults else page
 
 

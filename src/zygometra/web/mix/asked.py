@@ -20,8 +20,12 @@ EDGES = ("min", "aim", "max")
 MOST_PINS = 5
 # The question of a builder who comes without one, lengths in mm.
 _USUAL_LENGTHS = {
-    "quench-min": 0.95, "quench-aim": 1.1, "quench-max": 1.3, "deck_clearance-min": -0.1, "deck_clearance-max": 0.5,
-}  # fmt: skip
+    "quench-min": 0.95,
+    "quench-aim": 1.1,
+    "quench-max": 1.3,
+    "deck_clearance-min": -0.1,
+    "deck_clearance-max": 0.5,
+}
 _USUAL_RATIO = {
     "compression_ratio-min": "9.2",
     "compression_ratio-aim": "9.8",
@@ -87,10 +91,17 @@ def read_asked(args: Mapping[str, str], reader: Reader, block: str, shop: Mappin
     priority = typed.get("priority", "cheapest")
     use = {kind: typed[f"use-{kind}"].strip() for kind in MAKING if typed.get(f"use-{kind}", "").strip()}
     out.question = Question(
-        typed.get("block") or block, windows, rpm,
-        cast(Priority, priority if priority in PRIORITIES else "cheapest"), 50, bool(typed.get("hand")),
-        frozenset() if typed.get("machining") == "none" else None, use, floors, rules["crown_cut_limit"],
-    )  # fmt: skip
+        typed.get("block") or block,
+        windows,
+        rpm,
+        cast(Priority, priority if priority in PRIORITIES else "cheapest"),
+        50,
+        bool(typed.get("hand")),
+        frozenset() if typed.get("machining") == "none" else None,
+        use,
+        floors,
+        rules["crown_cut_limit"],
+    )
     typed["block"] = out.question.block
     out.pins = tuple(key for key in typed.get("pins", "").split("|") if key.count("~") == 4)[:MOST_PINS]
     out.chosen = typed.get("at", "")
@@ -101,9 +112,18 @@ def read_asked(args: Mapping[str, str], reader: Reader, block: str, shop: Mappin
 
 
 _FIELDS = {
-    "block", "rpm", "priority", "hand", "machining", "pins", "at", "across", "up",
-    *(f"{w.key}-{edge}" for w in WANTED for edge in EDGES), *(f"use-{kind}" for kind in MAKING),
-}  # fmt: skip
+    "block",
+    "rpm",
+    "priority",
+    "hand",
+    "machining",
+    "pins",
+    "at",
+    "across",
+    "up",
+    *(f"{w.key}-{edge}" for w in WANTED for edge in EDGES),
+    *(f"use-{kind}" for kind in MAKING),
+}
 
 
 def _edge(out: Asked, name: str, key: str, reader: Reader) -> float | None:

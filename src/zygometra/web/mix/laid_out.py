@@ -67,7 +67,15 @@ def key_for(session: Session, question: Question) -> Hashable:
 
 def _key(question: Question) -> Hashable:
     return (
-        question.block, tuple(sorted(question.windows.items())), question.rpm, question.priority, question.best,
-        question.only_in_hand, question.machining, tuple(sorted(question.use.items())),
-        tuple(sorted(question.quench_floor.items())), question.crown_limit, question.clean_up,
-    )  # fmt: skip
+        question.block,
+        tuple(sorted(question.windows.items())),
+        question.rpm,
+        question.priority,
+        question.best,
+        question.only_in_hand,
+        question.machining,
+        tuple(sorted(question.use.items())),
+        tuple(sorted(question.quench_floor.items())),
+        question.crown_limit,
+        question.clean_up,
+    )

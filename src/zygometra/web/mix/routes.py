@@ -65,9 +65,17 @@ def _shown(asked: Asked) -> dict[str, Any]:
     rules = rules_for("", shop_rules(db()))
     shown_now = view(db(), bench, asked, reader(), rules) if bench is not None else {}
     return {
-        **shown_now, "asked": asked, "bench": bench, "query": address_of(asked), "wanted": WANTED, "edges": EDGES,
-        "priorities": PRIORITIES, "making": MAKING, "kinds": KIND, "money": money,
-    }  # fmt: skip
+        **shown_now,
+        "asked": asked,
+        "bench": bench,
+        "query": address_of(asked),
+        "wanted": WANTED,
+        "edges": EDGES,
+        "priorities": PRIORITIES,
+        "making": MAKING,
+        "kinds": KIND,
+        "money": money,
+    }
 
 
 @mix.get("")
@@ -131,10 +139,13 @@ def _chosen(asked: Asked) -> tuple[Bench, Recipe] | None:
 
 def _gone() -> tuple[str, int]:
     return render_template(
-        "problem.html", status=404, title="This recipe cannot be made up any more",
+        "problem.html",
+        status=404,
+        title="This recipe cannot be made up any more",
         why="One of its parts is no longer on the shelf, or lacks a figure.",
-        do="Go back to the mix bench and choose another.", partial=False,
-    ), 404  # fmt: skip
+        do="Go back to the mix bench and choose another.",
+        partial=False,
+    ), 404
 
 
 # -- the basket ----------------------------------------------------------------------
@@ -152,10 +163,20 @@ def _basket_page(asked: Asked, bench: Bench, recipe: Recipe, fault: str = "", re
     items = basket(recipe, bench.block, store.all_of(db(), SUPPORTING))
     fails = _fails(recipe)
     return render_template(
-        "mix/basket.html", asked=asked, query=address_of(asked), recipe=recipe, items=items, total=total_of(items),
-        money=money, today=f"{date.today():%Y-%m-%d}", fails=fails, fault=fault, reason=reason, figures=written(recipe, reader()),
+        "mix/basket.html",
+        asked=asked,
+        query=address_of(asked),
+        recipe=recipe,
+        items=items,
+        total=total_of(items),
+        money=money,
+        today=f"{date.today():%Y-%m-%d}",
+        fails=fails,
+        fault=fault,
+        reason=reason,
+        figures=written(recipe, reader()),
         accepted=acceptances.accepted(db(), ORDER_GATE, _about(bench, recipe), fails) if fails else None,
-    )  # fmt: skip
+    )
 
 
 def _about(bench: Bench, recipe: Recipe) -> str:
@@ -192,12 +213,21 @@ def basket_csv() -> Response | tuple[str, int]:
     )
     for item in basket(recipe, bench.block, store.all_of(db(), SUPPORTING)):
         part = item.part
-        writer.writerow([
-            item.what, part.code if part else "", part.name if part else "to be found", part.supplier if part else "",
-            item.needed, item.on_shelf, item.to_buy, "" if part is None or part.price is None else f"{part.price / 100:.2f}",
-            "" if item.cost is None else f"{item.cost / 100:.2f}", "" if item.lead_days is None else item.lead_days,
-            part.state if part else "",
-        ])  # fmt: skip
+        writer.writerow(
+            [
+                item.what,
+                part.code if part else "",
+                part.name if part else "to be found",
+                part.supplier if part else "",
+                item.needed,
+                item.on_shelf,
+                item.to_buy,
+                "" if part is None or part.price is None else f"{part.price / 100:.2f}",
+                "" if item.cost is None else f"{item.cost / 100:.2f}",
+                "" if item.lead_days is None else item.lead_days,
+                part.state if part else "",
+            ]
+        )
     response = Response(out.getvalue(), content_type="text/csv; charset=utf-8")
     response.headers["Content-Disposition"] = 'attachment; filename="basket.csv"'
     return response
@@ -216,16 +246,24 @@ def order() -> BaseResponse | str | tuple[str, int]:
     about = _about(bench, recipe)
     if fails and acceptances.accepted(db(), ORDER_GATE, about, fails) is None:
         if not request.form.get("sign") or not acceptances.is_reason(reason):
-            fault = (f"Found {shown(reason)} as the reason; wanted a reason of 3 to 500 characters and your consent, "
-                     "because the stack fails on paper.")  # fmt: skip
+            fault = (
+                f"Found {shown(reason)} as the reason; wanted a reason of 3 to 500 characters and your consent, "
+                "because the stack fails on paper."
+            )
             return _basket_page(asked, bench, recipe, fault, reason), 409
         acceptances.accept(db(), ORDER_GATE, about, fails, reason, actor=person())
     ordered = []
     for item in basket(recipe, bench.block, store.all_of(db(), SUPPORTING)):
         if item.part is None or not item.to_buy or item.part.state != "idea":
             continue
-        store.set_state(db(), item.part.kind, item.part.code, "ordered", actor=person(),
-                        says=f"ordered for {bench.block.code}: {recipe.key.replace('~', ' ')}")  # fmt: skip
+        store.set_state(
+            db(),
+            item.part.kind,
+            item.part.code,
+            "ordered",
+            actor=person(),
+            says=f"ordered for {bench.block.code}: {recipe.key.replace('~', ' ')}",
+        )
         ordered.append(item.part.code)
     db().commit()
     flash(f"Ordered: {', '.join(ordered)}." if ordered else "Nothing was left to order.")
@@ -246,8 +284,15 @@ def choose_build() -> str | tuple[str, int]:
 def _take_page(asked: Asked, recipe: Recipe, fault: str) -> str:
     holes = sum(len(bank["cylinders"]) for bank in recipe.document["engine"]["banks"])
     known = [b for b in builds.listed(db(), limit=500) if b.summary.get("holes") == holes]
-    return render_template("mix/take.html", asked=asked, query=address_of(asked), recipe=recipe, known=known, fault=fault,
-                           figures=written(recipe, reader()))  # fmt: skip
+    return render_template(
+        "mix/take.html",
+        asked=asked,
+        query=address_of(asked),
+        recipe=recipe,
+        known=known,
+        fault=fault,
+        figures=written(recipe, reader()),
+    )
 
 
 @mix.post("/take")

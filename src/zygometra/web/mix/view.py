@@ -99,9 +99,14 @@ def view(session: Session, bench: Bench, asked: Asked, reader: Reader, rules: Ho
         "room": COLUMNS,
         "chosen": in_hand,
         "chosen_column": next((c for c in written if c.state == "chosen"), None),
-        "drawing": stacks_drawing([_stack(c, bench) for c in written], _clearance_window(bench), reader, COLUMNS),
-        "map": field_map(_points(bench, found, field.found, pinned, chosen, asked, reader), _axis(asked.across, bench, reader),
-                         _axis(asked.up, bench, reader)),
+        "drawing": stacks_drawing(
+            [_stack(c, bench) for c in written], _clearance_window(bench), reader, COLUMNS
+        ),
+        "map": field_map(
+            _points(bench, found, field.found, pinned, chosen, asked, reader),
+            _axis(asked.across, bench, reader),
+            _axis(asked.up, bench, reader),
+        ),
         "sets": whole(field.sets) if field.exact else f"about {about(field.sets)}",
         "waits": not looked or (not found.recipes and emptiness is None),
         "looked": looked,
@@ -112,7 +117,7 @@ def view(session: Session, bench: Bench, asked: Asked, reader: Reader, rules: Ho
         "ways": _ways(in_hand, bench, rules),
         "pin_keys": asked.pins,
         "pinned": in_hand is not None and in_hand.key in asked.pins,
-    }  # fmt: skip
+    }
 
 
 def estimated(session: Session, bench: Bench) -> Count:
@@ -218,7 +223,11 @@ def written(recipe: Recipe, reader: Reader) -> tuple[tuple[str, str], ...]:
     ratio = ratio_text(r.compression_ratio, u["compression_ratio"])
     return (
         ("displacement", f"{figure(r.displacement, 0)} cc"),
-        (f"{reader.deck} clearance", _with_band(reader, abs(r.deck_clearance), u["deck_clearance"], recipe.half["deck_clearance"]) + (" down" if r.deck_clearance >= 0 else " proud")),
+        (
+            f"{reader.deck} clearance",
+            _with_band(reader, abs(r.deck_clearance), u["deck_clearance"], recipe.half["deck_clearance"])
+            + (" down" if r.deck_clearance >= 0 else " proud"),
+        ),
         (reader.quench, _with_band(reader, r.quench, u["quench"], recipe.half["quench"])),
         ("ratio", f"{ratio} ± {figure(recipe.half['compression_ratio'], 2)}"),
         ("rod ratio", figure(r.rod_ratio, 3)),
@@ -229,7 +238,7 @@ def written(recipe: Recipe, reader: Reader) -> tuple[tuple[str, str], ...]:
         ("windows", reader.sentence(_windows_words(recipe))),
         ("machining", machined),
         ("not in hand", wanting),
-    )  # fmt: skip
+    )
 
 
 def _windows_words(recipe: Recipe) -> str:
@@ -262,11 +271,21 @@ def _stack(column: Column, bench: Bench) -> Stack:
     chamber = _value(recipe, "head", "chamber_volume")
     depth = max(1.4 * chamber * 1000 / (0.6 * 0.7854 * r.bore**2), 0.06 * r.bore)
     return Stack(
-        recipe.key, column.title, bench.block.values["deck_height"], r.bore, r.stroke,
-        _value(recipe, "rod", "length"), _value(recipe, "piston", "compression_height") - r.crown_cut,
-        r.deck_clearance, recipe.half["deck_clearance"], _value(recipe, "gasket", "thickness"),
-        _value(recipe, "piston", "crown_volume"), depth, column.state, ", ".join(WANTED_KEY[k].label for k in recipe.verdict.outside if k in WANTED_KEY),
-    )  # fmt: skip
+        recipe.key,
+        column.title,
+        bench.block.values["deck_height"],
+        r.bore,
+        r.stroke,
+        _value(recipe, "rod", "length"),
+        _value(recipe, "piston", "compression_height") - r.crown_cut,
+        r.deck_clearance,
+        recipe.half["deck_clearance"],
+        _value(recipe, "gasket", "thickness"),
+        _value(recipe, "piston", "crown_volume"),
+        depth,
+        column.state,
+        ", ".join(WANTED_KEY[k].label for k in recipe.verdict.outside if k in WANTED_KEY),
+    )
 
 
 def _clearance_window(bench: Bench) -> tuple[float | None, float | None]:
@@ -319,8 +338,11 @@ def _points(
         displacement = source.column("displacement", bench)
         inside = _inside(source, bench) if state == "out" else None
         for i, rows in enumerate(source.recipes):
-            says = (f"{figure(displacement[i], 0)} cc, {reader.clearance(float(clearance[i]))}, ratio {figure(ratio[i], 2)}, "
-                    f"cost {figure(cost[i], 0)}: {key_of(bench, rows).replace('~', ' ')}")  # fmt: skip
+            says = (
+                f"{figure(displacement[i], 0)} cc, {reader.clearance(float(clearance[i]))}, "
+                f"ratio {figure(ratio[i], 2)}, "
+                f"cost {figure(cost[i], 0)}: {key_of(bench, rows).replace('~', ' ')}"
+            )
             stands = "in" if inside is None or inside[i] else "out"
             machined = bool(source.rows["cut"][i] > 0) or not math.isnan(source.rows["shift"][i])
             points[rows] = Point(key_of(bench, rows), float(x[i]), float(y[i]), says, stands, machined)

@@ -78,7 +78,7 @@ class Working:
         self._ahead = ThreadPoolExecutor(3, "mix-ahead")
 
     def ask(self, key: Key, task: Task, *, by: str, ahead: bool = False) -> Work:
-        """Return the work of a key, for somebody: under way, done, or begun now, ahead of long work where a page waits for it."""
+        """Return the work of a key, for somebody: under way, done, or begun now, ahead of long work if a page waits."""
         with self._lock:
             work = self._works.get(key)
             if work is None or (work.future.done() and work.future.exception() is not None):

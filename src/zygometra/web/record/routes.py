@@ -34,12 +34,22 @@ def page(build_id: int) -> str:
     ]
     state = bench.evaluation.planned if bench.evaluation else None
     return render_template(
-        "record/page.html", bench=bench, build=bench.build, document=bench.document, station="record",
-        path=benches.path_of(bench), reckonings=benches.reckon(bench), hole=bench.build.cylinders[0],
-        changes=changes, can_undo=bool(stacks.undo),
-        can_redo=bool(stacks.redo), stages=STAGES, rest=[], differs=[],
+        "record/page.html",
+        bench=bench,
+        build=bench.build,
+        document=bench.document,
+        station="record",
+        path=benches.path_of(bench),
+        reckonings=benches.reckon(bench),
+        hole=bench.build.cylinders[0],
+        changes=changes,
+        can_undo=bool(stacks.undo),
+        can_redo=bool(stacks.redo),
+        stages=STAGES,
+        rest=[],
+        differs=[],
         engine=benches.engine_line(bench.build, bench.document, state),
-    )  # fmt: skip
+    )
 
 
 @record.post("/builds/<int:build_id>/undo")
@@ -93,8 +103,14 @@ def choose(build_id: int) -> BaseResponse:
         return redirect(url_for("stack.page", build_id=build_id))
     says = request.form.get("says", "")[:400]
     try:
-        builds.save(db(), build_id, document, actor=person(), says=f"{says} (chosen over the other's)",
-                    expected_version=request.form.get("version", 0, int))  # fmt: skip
+        builds.save(
+            db(),
+            build_id,
+            document,
+            actor=person(),
+            says=f"{says} (chosen over the other's)",
+            expected_version=request.form.get("version", 0, int),
+        )
     except builds.Stale as stale:
         return conflict(stale, {tuple(path): value for path, value in leaves}, says)
     db().commit()

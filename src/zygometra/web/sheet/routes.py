@@ -42,11 +42,19 @@ def page(build_id: int) -> str:
     bench = benches.open_bench(build_id)
     state = bench.evaluation.planned if bench.evaluation else None
     return render_template(
-        "sheet/page.html", bench=bench, build=bench.build, document=bench.document, station="sheet",
-        path=benches.path_of(bench), reckonings=benches.reckon(bench), hole=bench.build.cylinders[0],
-        rest=[], differs=[],
-        engine=benches.engine_line(bench.build, bench.document, state), **_context(bench),
-    )  # fmt: skip
+        "sheet/page.html",
+        bench=bench,
+        build=bench.build,
+        document=bench.document,
+        station="sheet",
+        path=benches.path_of(bench),
+        reckonings=benches.reckon(bench),
+        hole=bench.build.cylinders[0],
+        rest=[],
+        differs=[],
+        engine=benches.engine_line(bench.build, bench.document, state),
+        **_context(bench),
+    )
 
 
 @sheet.get("/builds/<int:build_id>/sheet.pdf")
@@ -59,9 +67,13 @@ def pdf(build_id: int) -> Response:
         abort(404)
     state = bench.evaluation.planned
     html = render_template(
-        "sheet/print.html", bench=bench, build=bench.build, document=bench.document,
-        engine=benches.engine_line(bench.build, bench.document, state), **_context(bench),
-    )  # fmt: skip
+        "sheet/print.html",
+        bench=bench,
+        build=bench.build,
+        document=bench.document,
+        engine=benches.engine_line(bench.build, bench.document, state),
+        **_context(bench),
+    )
     response = Response(to_pdf(html, assets=STATIC), content_type="application/pdf")
     response.headers["Content-Disposition"] = f'inline; filename="cut-sheet-{build_id}.pdf"'
     return response

@@ -50,9 +50,22 @@ def page() -> str:
         else ((), len(gone))
     )
     template = "shelf/list.html" if request.headers.get("HX-Target") == "parts" else "shelf/page.html"
-    return render_template(template, kind=KIND[kind], kinds=KINDS, counts=store.counts(db()), count=count, at=at, size=PAGE,
-                           search=search, state=state, states=STATES, off=OFF, gone=gone, money=_money,
-                           rows=[(part, _figures(part, reader())) for part in parts])  # fmt: skip
+    return render_template(
+        template,
+        kind=KIND[kind],
+        kinds=KINDS,
+        counts=store.counts(db()),
+        count=count,
+        at=at,
+        size=PAGE,
+        search=search,
+        state=state,
+        states=STATES,
+        off=OFF,
+        gone=gone,
+        money=_money,
+        rows=[(part, _figures(part, reader())) for part in parts],
+    )
 
 
 def _money(part: Part) -> str:
@@ -118,8 +131,13 @@ def _save(kind: str, before: Part | None, version: int) -> BaseResponse | tuple[
     if read.faults or read.part is None:
         return _part_page(kind, read, before, version), 422
     try:
-        store.save_part(db(), read.part, expected_version=version, actor=person(),
-                        says="changed" if before else "put on the shelf")  # fmt: skip
+        store.save_part(
+            db(),
+            read.part,
+            expected_version=version,
+            actor=person(),
+            says="changed" if before else "put on the shelf",
+        )
     except store.PartStale as stale:
         db().rollback()
         if before is None:
@@ -137,10 +155,21 @@ def _part_page(
     kind: str, read: TypedPart, before: Part | None, version: int, theirs: store.StoredPart | None = None
 ) -> str:
     return render_template(
-        "shelf/part.html", kind=KIND[kind], code=before.code if before else "", typed=read.typed, faults=read.faults, before=before, version=version,
-        theirs=theirs, theirs_form=form_of(theirs.part) if theirs else {}, states=[(s, s) for s in STATES], bases=BASES,
-        materials=ROD_MATERIALS, history=store.history(db(), kind, before.code) if before else (), words=_change_words,
-    )  # fmt: skip
+        "shelf/part.html",
+        kind=KIND[kind],
+        code=before.code if before else "",
+        typed=read.typed,
+        faults=read.faults,
+        before=before,
+        version=version,
+        theirs=theirs,
+        theirs_form=form_of(theirs.part) if theirs else {},
+        states=[(s, s) for s in STATES],
+        bases=BASES,
+        materials=ROD_MATERIALS,
+        history=store.history(db(), kind, before.code) if before else (),
+        words=_change_words,
+    )
 
 
 def _change_words(change: store.PartChange) -> list[tuple[str, str, str]]:
@@ -173,8 +202,13 @@ def back(kind: str, code: str) -> BaseResponse:
     was, says = store.as_before(db(), _kind(kind), code, request.form.get("change", 0, int))
     part = put_back(was, store.parts_by_code(db(), [(kind, code)]).get((kind, code)))
     try:
-        store.save_part(db(), part, expected_version=request.form.get("version", 0, int), actor=person(),
-                        says=f"put back as before: {says}")  # fmt: skip
+        store.save_part(
+            db(),
+            part,
+            expected_version=request.form.get("version", 0, int),
+            actor=person(),
+            says=f"put back as before: {says}",
+        )
     except store.PartStale as stale:
         db().rollback()
         flash(
@@ -229,9 +263,18 @@ def take_in() -> BaseResponse | tuple[str, int]:
     wants_reason = bool(ordered) and not acceptances.is_reason(reason)
     if (read.faults and not request.form.get("good_rows")) or wants_reason or not read.parts:
         as_text = text if isinstance(text, str) else text.decode("utf-8-sig", "replace")
-        return render_template("shelf/take_in.html", kind=KIND[kind], name=name, faults=read.faults[:200],
-                               count=len(read.faults), good=len(read.parts), rows=read.rows,
-                               ordered=ordered if wants_reason else [], text=as_text, reason=reason), 422  # fmt: skip
+        return render_template(
+            "shelf/take_in.html",
+            kind=KIND[kind],
+            name=name,
+            faults=read.faults[:200],
+            count=len(read.faults),
+            good=len(read.parts),
+            rows=read.rows,
+            ordered=ordered if wants_reason else [],
+            text=as_text,
+            reason=reason,
+        ), 422
     if ordered:
         for code in ordered:
             acceptances.accept(db(), ORDER_GATE, f"part {kind} {code}", [NO_STACK], reason, actor=person())

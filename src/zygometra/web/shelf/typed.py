@@ -31,10 +31,14 @@ class TypedPart:
 def form_of(part: Part) -> dict[str, str]:
     """Return a part as its form shows it: figures with their units, doubt apart."""
     out = {
-        "code": part.code, "name": part.name, "supplier": part.supplier, "state": part.state,
-        "on_shelf": str(part.on_shelf), "price": "" if part.price is None else f"{part.price / 100:.2f}",
+        "code": part.code,
+        "name": part.name,
+        "supplier": part.supplier,
+        "state": part.state,
+        "on_shelf": str(part.on_shelf),
+        "price": "" if part.price is None else f"{part.price / 100:.2f}",
         "lead_days": "" if part.lead_days is None else str(part.lead_days),
-    }  # fmt: skip
+    }
     out |= {f"t-{name}": word for name, word in part.texts.items()}
     for name in part.figures:
         texts = figure_form(part.quantity(name))
@@ -106,8 +110,18 @@ def read_form(form: Mapping[str, str], kind: str, reader: Reader, before: Part |
         if form.get(f"t-{t.name}", "").strip()
     }
     if not out.faults:
-        out.part = Part(kind, code, form.get("name", "").strip()[:120], figures, texts,
-                        form.get("supplier", "").strip()[:120], price, state, on_shelf, lead)  # fmt: skip
+        out.part = Part(
+            kind,
+            code,
+            form.get("name", "").strip()[:120],
+            figures,
+            texts,
+            form.get("supplier", "").strip()[:120],
+            price,
+            state,
+            on_shelf,
+            lead,
+        )
     return out
 
 

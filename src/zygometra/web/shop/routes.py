@@ -19,15 +19,25 @@ from ..people import CHOICES, choice, person, reader, safe_next
 shop = Blueprint("shop", __name__, template_folder="templates")
 
 KEYS = (
-    ("?", "this page"), ("f", "the shop floor"), ("n", "a new build"), ("s", "the stack bench"),
-    ("w", "the working of the hole on screen"), ("1 … 9", "choose hole 1 to 9"),
-    ("← →", "the hole before, the hole after"), ("d h g c", "go to deck, head, gasket or crown lever"),
+    ("?", "this page"),
+    ("f", "the shop floor"),
+    ("n", "a new build"),
+    ("s", "the stack bench"),
+    ("w", "the working of the hole on screen"),
+    ("1 … 9", "choose hole 1 to 9"),
+    ("← →", "the hole before, the hole after"),
+    ("d h g c", "go to deck, head, gasket or crown lever"),
     ("↑ ↓", "on a handle or in a lever: one step (0.01 mm or 1 thou)"),
-    ("Shift ↑ ↓", "ten steps"), ("k", "keep the plan"), ("u", "undo the last change"),
-    ("r", "redo it"), ("p", "the cut sheet"), ("m", "the mix bench"), ("Esc", "close what is open"),
+    ("Shift ↑ ↓", "ten steps"),
+    ("k", "keep the plan"),
+    ("u", "undo the last change"),
+    ("r", "redo it"),
+    ("p", "the cut sheet"),
+    ("m", "the mix bench"),
+    ("Esc", "close what is open"),
     ("← ↑ ↓ →", "on the map of the mix: the next recipe that way; on a window's edge: one step"),
     ("Enter", "on a recipe: take it in hand"),
-)  # fmt: skip
+)
 
 
 @shop.route("/who", methods=["GET", "POST"])
@@ -93,10 +103,15 @@ def house_rules() -> BaseResponse | tuple[str, int] | str:
             return redirect(url_for("shop.house_rules"))
     present = store.shop_rules(db())
     rows = [
-        (rule, typed.get(rule.key) or _rule_text(rule, present.get(rule.key, rule.value), reader()),
-         _rule_text(rule, rule.value, reader()), rule.key in present, faults.get(rule.key, ""))
+        (
+            rule,
+            typed.get(rule.key) or _rule_text(rule, present.get(rule.key, rule.value), reader()),
+            _rule_text(rule, rule.value, reader()),
+            rule.key in present,
+            faults.get(rule.key, ""),
+        )
         for rule in RULES
-    ]  # fmt: skip
+    ]
     page = render_template("shop/house_rules.html", rows=rows, schools=SCHOOLS, faults=faults)
     return (page, 422) if faults else page
 
@@ -151,20 +166,36 @@ def patterns() -> str:
         ("no window", bands(scale, Window()).draw(Estimate(9.7, 0.03), Estimate(None, 0), changed=False)),
         ("no value", bands(scale, window).draw(Estimate(None, 0), Estimate(None, 0), changed=False)),
     ]
-    stations = [Station(state, state.capitalize(), "#", state, f"a station that is {state}")
-                for state in ("done", "part", "due", "blocked")]  # fmt: skip
+    stations = [
+        Station(state, state.capitalize(), "#", state, f"a station that is {state}")
+        for state in ("done", "part", "due", "blocked")
+    ]
     found = [
-        Finding(severity, "sample", "cylinders.1", f"Hole 1: what a {severity} says.",
-                "Why it matters.", "What to do about it.")
+        Finding(
+            severity,
+            "sample",
+            "cylinders.1",
+            f"Hole 1: what a {severity} says.",
+            "Why it matters.",
+            "What to do about it.",
+        )
         for severity in ("stop", "warn", "note")
-    ]  # fmt: skip
+    ]
     rows = [
         Row(1, samples[1][1], "9.50", "9.75", "", ""),
         Row(2, samples[3][1], "9.10", "11.00", "▲", "above the window"),
     ]
     stacks, field = _mix_patterns()
-    return render_template("shop/patterns.html", bands=samples, stations=stations, findings=found,
-                           bases=BASIS_WORDS, rows=rows, stacks=stacks, field=field)  # fmt: skip
+    return render_template(
+        "shop/patterns.html",
+        bands=samples,
+        stations=stations,
+        findings=found,
+        bases=BASIS_WORDS,
+        rows=rows,
+        stacks=stacks,
+        field=field,
+    )
 
 
 def _mix_patterns() -> tuple[str, str]:
@@ -174,8 +205,22 @@ def _mix_patterns() -> tuple[str, str]:
     from zygometra.drawing.recipes import Stack, stacks_drawing
 
     def stack(number: int, clearance: float, state: str, out: str = "") -> Stack:
-        return Stack(f"recipe-{number}", f"{number} · {state or 'plain'}", 225.4, 92, 86, 148, 34.4 - clearance, clearance,
-                     0.08, 1.2, 4.5, 18, state, out)  # fmt: skip
+        return Stack(
+            f"recipe-{number}",
+            f"{number} · {state or 'plain'}",
+            225.4,
+            92,
+            86,
+            148,
+            34.4 - clearance,
+            clearance,
+            0.08,
+            1.2,
+            4.5,
+            18,
+            state,
+            out,
+        )
 
     stacks = [
         stack(1, 0.2, "chosen"),
@@ -183,9 +228,13 @@ def _mix_patterns() -> tuple[str, str]:
         stack(3, 3.1, "", "deck clearance"),
         stack(4, -1.9, "", "quench"),
     ]
-    points = [Point("p1", 2287, 0.2, "inside", "in", False), Point("p2", 2310, 0.3, "inside, to be machined", "in", True),
-              Point("p3", 2400, 2.0, "outside", "out", False), Point("p4", 2250, 0.4, "pinned", "pinned", False),
-              Point("p5", 2350, 0.1, "chosen", "chosen", False)]  # fmt: skip
+    points = [
+        Point("p1", 2287, 0.2, "inside", "in", False),
+        Point("p2", 2310, 0.3, "inside, to be machined", "in", True),
+        Point("p3", 2400, 2.0, "outside", "out", False),
+        Point("p4", 2250, 0.4, "pinned", "pinned", False),
+        Point("p5", 2350, 0.1, "chosen", "chosen", False),
+    ]
     across = Axis("displacement", "displacement, cc", Window(2240, 2287, 2360), 0, 1.0)
     up = Axis("deck_clearance", "deck clearance, mm", Window(-0.1, 0.2, 0.5), 2, 1.0)
     return stacks_drawing(stacks, (-0.1, 0.5), reader()), field_map(points, across, up)

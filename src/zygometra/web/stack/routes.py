@@ -61,14 +61,21 @@ def keep(build_id: int) -> BaseResponse | str:
         document.pop("planned")
     says = "plan: " + ("; ".join(describe(bench.build, op) for op in plan) or "nothing")
     try:
-        builds.save(db(), build_id, document, expected_version=request.form.get("version", 0, int),
-                    actor=person(), says=says)  # fmt: skip
+        builds.save(
+            db(),
+            build_id,
+            document,
+            expected_version=request.form.get("version", 0, int),
+            actor=person(),
+            says=says,
+        )
     except builds.Stale as stale:
         return conflict(stale, {("planned",): plan}, says)
     db().commit()
     hole = request.form.get("hole", "")
-    return redirect(url_for("stack.page", build_id=build_id, hole=hole or None,
-                            scope=request.form.get("scope") or None))  # fmt: skip
+    return redirect(
+        url_for("stack.page", build_id=build_id, hole=hole or None, scope=request.form.get("scope") or None)
+    )
 
 
 @stack.get("/builds/<int:build_id>/working")
@@ -92,13 +99,27 @@ def show_working(build_id: int) -> str:
         ]
         dish = hole.sources.get("parts.piston.dish_area")
         effects = [
-            (e.label, f"{figure(e.step, 0)} cc" if e.unit == "cc" else bench.reader.length(e.step),
-             figure(e.ratio, 3), bench.reader.length(e.quench_mm) if e.quench_mm else "—")
-            for e in sensitivities(hole.outcome, chamber_model(bench.build, hole.sources),
-                                   dish.quantity.value if dish else 0.0, bench.reader.system)
-        ]  # fmt: skip
+            (
+                e.label,
+                f"{figure(e.step, 0)} cc" if e.unit == "cc" else bench.reader.length(e.step),
+                figure(e.ratio, 3),
+                bench.reader.length(e.quench_mm) if e.quench_mm else "—",
+            )
+            for e in sensitivities(
+                hole.outcome,
+                chamber_model(bench.build, hole.sources),
+                dish.quantity.value if dish else 0.0,
+                bench.reader.system,
+            )
+        ]
     return render_template(
-        "stack/working.html", bench=bench, hole=result.hole, steps=steps, chosen=chosen,
-        budget=budget, effects=effects, state_name=state_name,
+        "stack/working.html",
+        bench=bench,
+        hole=result.hole,
+        steps=steps,
+        chosen=chosen,
+        budget=budget,
+        effects=effects,
+        state_name=state_name,
         partial=bool(request.headers.get("HX-Request")),
-    )  # fmt: skip
+    )

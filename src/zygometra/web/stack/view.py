@@ -87,12 +87,25 @@ def shown(result: WhatIf) -> Shown:
     keep_panel = kept_words(plan)
     if bench.pending:
         query["plan"] = plan
-        carried_on = {"version": bench.stored.version, "plan": plan, "hole": result.hole,
-                      "scope": _scope(result)}  # fmt: skip
+        carried_on = {
+            "version": bench.stored.version,
+            "plan": plan,
+            "hole": result.hole,
+            "scope": _scope(result),
+        }
         keep_panel = keep_slot(f"/builds/{bench.id}", carried_on, _changes(bench))
     address = f"{url_for('stack.page', build_id=bench.id)}?{urlencode(query)}"
-    return Shown(bench, result.hole, drawing, benches.path_of(bench), benches.reckon(bench),
-                 _rest(bench, result.hole), plan, address, keep_panel)  # fmt: skip
+    return Shown(
+        bench,
+        result.hole,
+        drawing,
+        benches.path_of(bench),
+        benches.reckon(bench),
+        _rest(bench, result.hole),
+        plan,
+        address,
+        keep_panel,
+    )
 
 
 def _several(build: Build) -> bool:
@@ -165,15 +178,22 @@ def answer_parts(result: WhatIf) -> tuple[str, str]:
 
 
 def _results(bench: benches.Bench) -> list[tuple[str, str]]:
-    return [("quench", bench.reader.quench), ("compression_ratio", "compression ratio"),
-            ("deck_clearance", f"{bench.reader.deck} clearance")]  # fmt: skip
+    return [
+        ("quench", bench.reader.quench),
+        ("compression_ratio", "compression ratio"),
+        ("deck_clearance", f"{bench.reader.deck} clearance"),
+    ]
 
 
 def _lever(result: WhatIf, op: OpName) -> Lever:
     bench, build = result.bench, result.bench.build
     reader = bench.reader
-    labels = {"deck_cut": f"{reader.deck.capitalize()} cut", "head_cut": "Head cut",
-              "crown_cut": "Crown cut", "open_chamber": f"Chamber {result.hole}"}  # fmt: skip
+    labels = {
+        "deck_cut": f"{reader.deck.capitalize()} cut",
+        "head_cut": "Head cut",
+        "crown_cut": "Crown cut",
+        "open_chamber": f"Chamber {result.hole}",
+    }
     kind = Kind.VOLUME if op == "open_chamber" else Kind.LENGTH
     total = total_of(build, op, result.scope, result.hole)
     limit = limit_of(build, op, bench.rules)[0]
@@ -184,8 +204,16 @@ def _lever(result: WhatIf, op: OpName) -> Lever:
         value = ""
     else:
         value = _as_typed(result, op, total, kind)
-    return Lever(op, labels[op], value, _beside(result, op), f"max {limit_text}", result.refused.get(op, ""),
-                 _solves(bench, op), bool(total) or total is None)  # fmt: skip
+    return Lever(
+        op,
+        labels[op],
+        value,
+        _beside(result, op),
+        f"max {limit_text}",
+        result.refused.get(op, ""),
+        _solves(bench, op),
+        bool(total) or total is None,
+    )
 
 
 def _beside(result: WhatIf, op: OpName) -> str:
@@ -271,9 +299,15 @@ def _gasket(result: WhatIf) -> dict[str, Any]:
     if chosen == OWN:
         choices.append(GasketChoice(OWN, fitted.name if fitted else "another"))
     typed = result.typed.get("gasket_thickness", thickness) if result.typing else thickness
-    return {"choices": choices, "thickness": typed, "chosen": chosen, "was": was_fields(chosen, thickness),
-            "refused": result.refused.get("gasket", ""), "moved": fitted is not None,
-            "solves": _gasket_solves(bench)}  # fmt: skip
+    return {
+        "choices": choices,
+        "thickness": typed,
+        "chosen": chosen,
+        "was": was_fields(chosen, thickness),
+        "refused": result.refused.get("gasket", ""),
+        "moved": fitted is not None,
+        "solves": _gasket_solves(bench),
+    }
 
 
 def _gasket_solves(bench: benches.Bench) -> tuple[tuple[str, str, str], ...]:
