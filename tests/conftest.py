@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import json
 import os
 import uuid
-from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, settings
@@ -16,19 +14,6 @@ settings.register_profile(
     "ours", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow]
 )
 settings.load_profile("ours")
-
-VECTORS = Path(__file__).parent / "vectors"
-DEMO = Path(__file__).parents[1] / "src/zygometra/demo/builds"
-
-
-def vector(name: str) -> dict:
-    """A checked case: its build and what is expected of it."""
-    return json.loads((VECTORS / f"{name}.json").read_text())
-
-
-def demo(name: str) -> dict:
-    """One of the demo shop's build files."""
-    return json.loads((DEMO / f"{name}.json").read_text())
 
 
 @pytest.fixture(scope="session")

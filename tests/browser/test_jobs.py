@@ -8,7 +8,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from conftest import demo
+from support.cases import demo
 
 PILOT, TRUCK, HILL = "Pilot launch 2.3", "Mountain rescue truck V8", "Hill-climb single"
 

@@ -7,10 +7,10 @@ import math
 
 import pytest
 from hypothesis import given
-from strategies import builds, documents
 
-from conftest import vector
-from plain import plain_evaluation
+from support.cases import vector
+from support.plain import plain_evaluation
+from support.strategies import builds, documents
 from zygometra.core.build import Bank, Operation
 from zygometra.core.document import read_document
 from zygometra.core.errors import ImpossibleEngine, NoAnswer

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from conftest import demo, vector
+from support.cases import demo, vector
 from zygometra.core.document import read_document, with_leaf
 from zygometra.core.errors import QuantityError
 from zygometra.core.evaluate import evaluate

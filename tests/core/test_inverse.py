@@ -8,8 +8,8 @@ import math
 import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
-from strategies import builds
 
+from support.strategies import builds
 from zygometra.core import inverse
 from zygometra.core.build import Gasket, Operation
 from zygometra.core.chamber import DraftedChamber, RateChamber, StepFilledChamber

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from conftest import demo, vector
+from support.cases import demo, vector
 from zygometra.core.build import Gasket, Operation
 from zygometra.core.document import operation_document, read_document
 from zygometra.core.house_rules import rules_for

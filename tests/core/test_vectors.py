@@ -6,8 +6,8 @@ import math
 
 import pytest
 
-from conftest import VECTORS, vector
-from plain import plain_evaluation
+from support.cases import VECTORS, vector
+from support.plain import plain_evaluation
 from zygometra.core.document import read_document
 from zygometra.core.evaluate import evaluate
 from zygometra.core.findings import findings

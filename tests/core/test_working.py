@@ -9,10 +9,10 @@ import re
 
 import pytest
 from hypothesis import given
-from strategies import builds
 
 import zygometra.core
-from conftest import demo, vector
+from support.cases import demo, vector
+from support.strategies import builds
 from zygometra.core import cut_sheet
 from zygometra.core.budget import shares
 from zygometra.core.document import differences, read_document, with_leaf

@@ -7,7 +7,7 @@ from xml.etree import ElementTree
 
 import pytest
 
-from conftest import demo, vector
+from support.cases import demo, vector
 from zygometra.core.build import Window
 from zygometra.core.document import read_document, with_leaf
 from zygometra.core.evaluate import evaluate

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import DEMO, VECTORS, demo, vector
+from support.cases import DEMO, VECTORS, demo, vector
 from zygometra.core.document import figures_of, read_document, to_text, with_leaf
 from zygometra.core.errors import BuildFaults
 from zygometra.exchange.build_file import build_from_text, check, check_operations

@@ -9,7 +9,7 @@ import sys
 
 import pytest
 
-from conftest import DEMO, vector
+from support.cases import DEMO, vector
 from zygometra.cli import main
 
 

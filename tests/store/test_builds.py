@@ -12,7 +12,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 from sqlmodel import SQLModel
 
-from conftest import DEMO, VECTORS, demo, vector
+from support.cases import DEMO, VECTORS, demo, vector
 from zygometra.core.document import with_leaf
 from zygometra.core.errors import QuantityError
 from zygometra.demo import SHOP, load_demo

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import re
-
 import pytest
 
-from conftest import demo
+from support.cases import demo
+from support.page import read
 from zygometra.store import builds
 from zygometra.web import bench as benches
 from zygometra.web.app import create_app
@@ -24,14 +23,22 @@ class Shop:
     def get(self, address, **headers):
         return self.client.get(address, headers={k.replace("_", "-"): v for k, v in headers.items()})
 
-    def text(self, address, **headers):
+    def html(self, address, **headers):
+        """The markup of a page, for what only markup can show."""
         response = self.get(address, **headers)
         assert response.status_code == 200, (address, response.status_code)
         return response.get_data(as_text=True)
 
+    def page(self, address, **headers):
+        """A page, to be read by role, label and text."""
+        return read(self.html(address, **headers))
+
+    def text(self, address, **headers):
+        """What a page says."""
+        return self.page(address, **headers).text
+
     def post(self, address, form=None, htmx=False, **more):
-        page = self.client.get("/settings").get_data(as_text=True)
-        token = re.search(r'name="csrf_token" value="([^"]+)"', page).group(1)
+        token = self.page("/settings").carries("csrf_token")
         headers = {"HX-Request": "true"} if htmx else {}
         return self.client.post(address, data={"csrf_token": token, **(form or {})}, headers=headers, **more)
 

@@ -6,8 +6,8 @@ import copy
 
 import pytest
 from hypothesis import given
-from shelves import BLOCK, part, questions, shelf
 
+from support.shelves import BLOCK, part, questions, shelf
 from zygometra.core.build import Window
 from zygometra.core.document import read_document
 from zygometra.core.evaluate import evaluate

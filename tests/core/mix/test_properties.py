@@ -7,9 +7,9 @@ from dataclasses import replace
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from shelves import part, questions, shelves
-from shelves import shelf as shelf_with
 
+from support.shelves import part, questions, shelves
+from support.shelves import shelf as shelf_with
 from zygometra.core.build import Window
 from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.counting import count

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import pytest
-from shelves import BLOCK, NOMINAL, part, shelf
 
+from support.shelves import BLOCK, NOMINAL, part, shelf
 from zygometra.core.build import Window
 from zygometra.core.document import read_document
 from zygometra.core.evaluate import evaluate

@@ -6,8 +6,8 @@ import json
 
 import numpy as np
 import pytest
-from shelves import BLOCK, part, shelf
 
+from support.shelves import BLOCK, part, shelf
 from zygometra.core.build import Window
 from zygometra.core.errors import QuantityError
 from zygometra.core.mix.judge import judge, throw_shift

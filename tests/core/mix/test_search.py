@@ -9,8 +9,8 @@ from functools import cache
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from shelves import all_verdicts, part, questions, shelf, shelves
 
+from support.shelves import all_verdicts, part, questions, shelf, shelves
 from zygometra.core.build import Window
 from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.counting import Count, count, estimate

@@ -7,8 +7,8 @@ import re
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from shelves import all_verdicts, part, questions, shelf, shelves
 
+from support.shelves import all_verdicts, part, questions, shelf, shelves
 from zygometra.core.build import Window
 from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.parts import MAKING

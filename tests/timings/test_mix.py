@@ -10,8 +10,8 @@ import pytest
 from sqlalchemy import text
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
-from timing import median
 
+from support.timing import median
 from zygometra.core.build import Window
 from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.counting import count, estimate
@@ -26,7 +26,7 @@ from zygometra.core.mix.usual import USUAL
 from zygometra.demo.shelf import demo_shelf
 from zygometra.store import shelf as store
 
-pytestmark = pytest.mark.bench
+pytestmark = pytest.mark.timing
 WINDOWS = {
     "quench": Window(0.95, 1.1, 1.3),
     "compression_ratio": Window(9.3, 9.8, 10.2),

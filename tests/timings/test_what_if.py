@@ -12,17 +12,17 @@ from pathlib import Path
 import pytest
 from flask import Flask
 from flask_compress import Compress
-from timing import median
 from waitress import create_server
 
-from plain import plain_evaluation
+from support.plain import plain_evaluation
+from support.timing import median
 from zygometra.core.document import read_document
 from zygometra.core.evaluate import evaluate
 from zygometra.serve import THREADS, warm_up
 from zygometra.store import builds
 from zygometra.web.app import create_app
 
-pytestmark = pytest.mark.bench
+pytestmark = pytest.mark.timing
 ROOT = Path(__file__).parents[2]
 BUILDS = ROOT / "src/zygometra/demo/builds"
 
@@ -71,7 +71,7 @@ def times(sides: list[tuple[_Served, list[str]]], headers: dict) -> list[dict]:
     """Ask from another process, as a browser is, so that asker and asked share no interpreter."""
     asked = {"headers": headers, "sides": [{"port": s.port, "paths": paths} for s, paths in sides]}
     done = subprocess.run(
-        [sys.executable, str(Path(__file__).with_name("client.py"))],
+        [sys.executable, str(ROOT / "tests/support/asking.py")],
         input=json.dumps(asked),
         capture_output=True,
         text=True,
