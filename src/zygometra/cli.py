@@ -9,7 +9,7 @@ import os
 import sys
 from pathlib import Path
 
-from zygometra.core.build import Build
+from zygometra.core.build.model import Build
 from zygometra.core.errors import BuildFaults, Fault, ZygometraError
 
 
@@ -144,9 +144,9 @@ def _build(name: str) -> Build:
 
 
 def _evaluate(options: argparse.Namespace) -> str:
-    from zygometra.core.evaluate import evaluate
-    from zygometra.core.findings import findings
+    from zygometra.core.findings.judges import findings
     from zygometra.core.house_rules import rules_for
+    from zygometra.core.stack.evaluate import evaluate
     from zygometra.exchange.evaluation_file import evaluation_document
 
     build = _build(options.file)
@@ -162,9 +162,9 @@ def _schema(_options: argparse.Namespace) -> str:
 
 
 def _explain(options: argparse.Namespace) -> str:
-    from zygometra.core.evaluate import evaluate
+    from zygometra.core.stack.evaluate import evaluate
+    from zygometra.core.stack.working import as_text, working
     from zygometra.core.wording import Reader
-    from zygometra.core.working import as_text, working
 
     build = _build(options.file)
     number = options.cylinder if options.cylinder is not None else build.cylinders[0]

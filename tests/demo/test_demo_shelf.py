@@ -6,11 +6,11 @@ from collections import Counter
 
 import pytest
 
-from zygometra.core.build import Window
-from zygometra.core.mix.bench import Bench
+from zygometra.core.build.model import Window
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.joins import Join
 from zygometra.core.mix.judge import judge
+from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.parts import KIND
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.search import best
@@ -29,7 +29,7 @@ def shelf():
 
 @pytest.fixture(scope="module")
 def bench(shelf):
-    return Bench(shelf, Block(shelf, "BL-001"), USUAL, Question("BL-001", {"quench": Window(0.9, None, 1.6)}))
+    return LaidOut(shelf, Block(shelf, "BL-001"), USUAL, Question("BL-001", {"quench": Window(0.9, None, 1.6)}))
 
 
 @pytest.mark.parametrize("parts", [60, 500, 5000])
@@ -48,13 +48,13 @@ def test_too_small_a_shelf_is_refused():
 def test_each_of_our_engines_can_be_built_from_the_shelf(shelf, number):
     code = f"BL-{number:03d}"
     assert OURS[number - 1] in next(p for p in demo_shelf(PARTS, SEED) if p.code == code).name
-    found = count(Bench(shelf, Block(shelf, code), USUAL, Question(code, {})))
+    found = count(LaidOut(shelf, Block(shelf, code), USUAL, Question(code, {})))
     assert found.recipes > 0
 
 
 def test_there_are_traps_far_down_the_hole_and_through_the_head(bench):
     free = Question("BL-001", {"quench": Window(-8.0, None, 12.0)}, quench_floor={"": -8.0}, crown_limit=0.0)
-    field = Bench(bench.shelf, bench.block, USUAL, free)
+    field = LaidOut(bench.shelf, bench.block, USUAL, free)
     rows = [
         r
         for pairs in Join(field, free.windows, None).pairs()

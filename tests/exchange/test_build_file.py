@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from support.cases import DEMO, VECTORS, demo, vector
-from zygometra.core.document import figures_of, read_document, to_text, with_leaf
+from zygometra.core.build.document import figures_of, read_document, to_text, with_leaf
 from zygometra.core.errors import BuildFaults
 from zygometra.exchange.build_file import build_from_text, check, check_operations
 from zygometra.exchange.models import json_schema

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from sqlmodel import SQLModel
 
 from support.cases import DEMO, VECTORS, demo, vector
-from zygometra.core.document import with_leaf
+from zygometra.core.build.document import with_leaf
 from zygometra.core.errors import QuantityError
 from zygometra.demo import SHOP, load_demo
 from zygometra.store import builds, heads, rules, undo

@@ -6,7 +6,7 @@ import itertools
 
 from hypothesis import strategies as st
 
-from zygometra.core.build import Window
+from zygometra.core.build.model import Window
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.parts import MAKING, Part
 from zygometra.core.mix.question import PRIORITIES, WANTED, Question

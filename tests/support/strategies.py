@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from hypothesis import strategies as st
 
-from zygometra.core.document import read_document
+from zygometra.core.build.document import read_document
 
 
 def quantity(low: float, high: float, width: float):

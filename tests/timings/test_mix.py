@@ -12,10 +12,10 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from support.timing import median
-from zygometra.core.build import Window
-from zygometra.core.mix.bench import Bench
+from zygometra.core.build.model import Window
 from zygometra.core.mix.counting import count, estimate
 from zygometra.core.mix.judge import NEEDED
+from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.parts import MAKING
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.reasons import why_none
@@ -54,11 +54,11 @@ def test_how_the_search_grows_and_what_reading_the_shelf_costs(engine, benchmark
     for parts in (500, 5000, 50_000):
         shelf, reading = _stock(engine, parts)
         block = Block(shelf, TYPICAL.block)
-        best(Bench(shelf, block, USUAL, TYPICAL))
-        asked[parts] = median(lambda shelf=shelf, block=block: best(Bench(shelf, block, USUAL, TYPICAL)), 9)
-        bench = Bench(shelf, block, USUAL, TYPICAL)
+        best(LaidOut(shelf, block, USUAL, TYPICAL))
+        asked[parts] = median(lambda shelf=shelf, block=block: best(LaidOut(shelf, block, USUAL, TYPICAL)), 9)
+        laid_out = LaidOut(shelf, block, USUAL, TYPICAL)
         start = time.perf_counter()
-        number = estimate(bench)
+        number = estimate(laid_out)
         counted = time.perf_counter() - start
         print(
             f"\n{parts} parts: reading the shelf {reading * 1e3:.0f} ms, laying out and the best 50 of about "
@@ -70,17 +70,19 @@ def test_how_the_search_grows_and_what_reading_the_shelf_costs(engine, benchmark
         " (at most 4)"
     )
     start = time.perf_counter()
-    number = count(bench)
+    number = count(laid_out)
     print(f"all {number.recipes:.6g} counted one by one in {time.perf_counter() - start:.1f} s")
-    near = bench.asked(replace(TYPICAL, priority="nearest"))
+    near = laid_out.asked(replace(TYPICAL, priority="nearest"))
     print(f"the 50 nearest the aims {median(lambda: best(near), 3) * 1e3:.0f} ms")
-    none = bench.asked(replace(TYPICAL, windows={**WINDOWS, "compression_ratio": Window(25.0, None, 26.0)}))
+    none = laid_out.asked(
+        replace(TYPICAL, windows={**WINDOWS, "compression_ratio": Window(25.0, None, 26.0)})
+    )
     start = time.perf_counter()
     miss = why_none(none).nearest
     print(
         f"why there is none at a ratio of 25, nearest miss {miss.misses}: {time.perf_counter() - start:.1f} s"
     )
-    benchmark.pedantic(lambda: best(Bench(shelf, block, USUAL, TYPICAL)), rounds=5)
+    benchmark.pedantic(lambda: best(LaidOut(shelf, block, USUAL, TYPICAL)), rounds=5)
 
 
 # -- the same question in SQL -----------------------------------------------------------------
@@ -96,10 +98,10 @@ def sql_tables(engine):
         session.commit()
 
 
-def _tables(session: Session, bench: Bench) -> None:
+def _tables(session: Session, laid_out: LaidOut) -> None:
     """The shelf as a database would hold it for this: a column a dimension, indexed, costs worked out."""
     for kind in MAKING:
-        table = bench.shelf.tables[kind]
+        table = laid_out.shelf.tables[kind]
         names = [*table.values, *table.words]
         columns = ", ".join(f'"{name}" double precision' for name in names)
         session.execute(text(f"DROP TABLE IF EXISTS bench_{kind}"))
@@ -107,9 +109,9 @@ def _tables(session: Session, bench: Bench) -> None:
             text(f"CREATE UNLOGGED TABLE bench_{kind} (place int PRIMARY KEY, cost bigint, {columns})")
         )
         cost = np.full(len(table), -1)
-        taken = bench.candidates[kind]
+        taken = laid_out.candidates[kind]
         cost[taken.rows] = taken.cost
-        data = np.column_stack([table.column(name, bench.shelf.numbers) for name in names])
+        data = np.column_stack([table.column(name, laid_out.shelf.numbers) for name in names])
         raw = session.connection().connection.driver_connection
         with raw.cursor().copy(f"COPY bench_{kind} FROM STDIN") as copy:
             for place, row in enumerate(data):
@@ -129,27 +131,29 @@ def _tables(session: Session, bench: Bench) -> None:
     session.commit()
 
 
-def _place(bench: Bench, place: str) -> str:
+def _place(laid_out: LaidOut, place: str) -> str:
     kind, _, name = place.partition(".")
     if kind == "block":
-        value = bench.block.number(name)
+        value = laid_out.block.number(name)
         return "NULL::float" if np.isnan(value) else repr(value)
     return f'{kind}."{name}"'
 
 
-def _conditions(bench: Bench, kinds: set[str]) -> list[str]:
+def _conditions(laid_out: LaidOut, kinds: set[str]) -> list[str]:
     out = []
-    for rule in bench.rules.rules:
+    for rule in laid_out.rules.rules:
         if set(rule.kinds) != kinds:
             continue
         if rule.same:
-            a, b = (_place(bench, p) for p in rule.same)
-            if rule.otherwise and bench.question.allows(rule.otherwise):
+            a, b = (_place(laid_out, p) for p in rule.same)
+            if rule.otherwise and laid_out.question.allows(rule.otherwise):
                 continue
             out.append(f"coalesce({a} = {b}, true)")
             continue
-        measure = " + ".join(f"{factor} * {_place(bench, place)}" for place, factor in rule.measure.items())
-        bands = [b for b in rule.bands if not b.machining or bench.question.allows(b.machining)]
+        measure = " + ".join(
+            f"{factor} * {_place(laid_out, place)}" for place, factor in rule.measure.items()
+        )
+        bands = [b for b in rule.bands if not b.machining or laid_out.question.allows(b.machining)]
         within = " OR ".join(_within(measure, b) for b in bands)
         out.append(f"(({within}) OR ({measure}) IS NULL)" if not rule.needed else f"({within})")
     return out
@@ -159,30 +163,30 @@ def _within(measure: str, band: Band) -> str:
     return f"({measure}) BETWEEN {max(band.low, -1e9) - 1e-9} AND {min(band.high, 1e9) + 1e-9}"
 
 
-def _machining(bench: Bench) -> str:
+def _machining(laid_out: LaidOut) -> str:
     """What the machining between two parts or more costs; that of a part alone is in its own cost."""
     out = []
-    for rule in bench.rules.rules:
+    for rule in laid_out.rules.rules:
         if len(rule.kinds) > 1 and not rule.same:
             measure = " + ".join(
-                f"{factor} * {_place(bench, place)}" for place, factor in rule.measure.items()
+                f"{factor} * {_place(laid_out, place)}" for place, factor in rule.measure.items()
             )
             cases = [
-                f"WHEN {_within(measure, b)} THEN {bench.job_cost(b.machining) if b.machining else 0}"
+                f"WHEN {_within(measure, b)} THEN {laid_out.job_cost(b.machining) if b.machining else 0}"
                 for b in rule.bands
-                if not b.machining or bench.question.allows(b.machining)
+                if not b.machining or laid_out.question.allows(b.machining)
             ]
             out.append(f"(CASE {' '.join(cases)} ELSE 0 END)")
     return " + ".join(out)
 
 
-def _sql(bench: Bench, spare: int | None) -> str:
+def _sql(laid_out: LaidOut, spare: int | None) -> str:
     """The question as one join; with ``spare``, each kind first left with what the search's own bound leaves."""
-    height = bench.block.values["deck_height"]
+    height = laid_out.block.values["deck_height"]
     clearance = f"({height} - (crank.stroke / 2 + rod.length + piston.compression_height))"
-    size = next(r for r in bench.rules.rules if any(b.machining == BORE for b in r.bands))
+    size = next(r for r in laid_out.rules.rules if any(b.machining == BORE for b in r.bands))
     bored = next(b for b in size.bands if b.machining == BORE)
-    own = bench.block.values["bore"]
+    own = laid_out.block.values["bore"]
     bore = f"(CASE WHEN piston.bore - {own} >= {bored.low - 1e-9} THEN piston.bore ELSE {own} END)"
     area = f"(pi() / 4 * {bore} * {bore})"
     swept = f"({area} * crank.stroke / 1000)"
@@ -193,7 +197,7 @@ def _sql(bench: Bench, spare: int | None) -> str:
         f" * piston.top_land_diameter) * piston.top_land_height / 1000, 0))"
     )
     ratio = f"(({swept} + {volume}) / {volume})"
-    w = bench.question.windows
+    w = laid_out.question.windows
     q, r, c = w["quench"], w["compression_ratio"], w["deck_clearance"]
     conditions = [
         f"{clearance} BETWEEN {c.low - 1e-9} AND {c.high + 1e-9}",
@@ -201,16 +205,16 @@ def _sql(bench: Bench, spare: int | None) -> str:
         f"{volume} > 0",
         f"{ratio} BETWEEN {r.low - 1e-9} AND {r.high + 1e-9}",
     ]
-    for rule in bench.rules.rules:
+    for rule in laid_out.rules.rules:
         if len(rule.kinds) > 1:
-            conditions += _conditions(bench, set(rule.kinds)) if f"{rule.kinds}" not in conditions else []
+            conditions += _conditions(laid_out, set(rule.kinds)) if f"{rule.kinds}" not in conditions else []
     conditions = list(dict.fromkeys(conditions))
     sources = []
     for kind in MAKING:
-        least = int(bench.candidates[kind].cost.min())
+        least = int(laid_out.candidates[kind].cost.min())
         own = [
             f"{kind}.cost >= 0",
-            *_conditions(bench, {kind}),
+            *_conditions(laid_out, {kind}),
             *(f'{kind}."{n}" IS NOT NULL' for n in NEEDED[kind]),
         ]
         if spare is None:
@@ -220,15 +224,15 @@ def _sql(bench: Bench, spare: int | None) -> str:
             own.append(f"{kind}.cost <= {least + spare}")
             sources.append(f"(SELECT * FROM bench_{kind} {kind} WHERE {' AND '.join(own)} OFFSET 0) {kind}")
     places = ", ".join(f"{kind}.place" for kind in MAKING)
-    total = " + ".join([*(f"{kind}.cost" for kind in MAKING), _machining(bench)])
+    total = " + ".join([*(f"{kind}.cost" for kind in MAKING), _machining(laid_out)])
     bound = (
         ""
         if spare is None
-        else f" AND {total} <= {sum(int(bench.candidates[k].cost.min()) for k in MAKING) + spare}"
+        else f" AND {total} <= {sum(int(laid_out.candidates[k].cost.min()) for k in MAKING) + spare}"
     )
     return (
         f"SELECT {places} FROM {', '.join(sources)} WHERE {' AND '.join(conditions)}{bound}"
-        f" ORDER BY {total}, {places} LIMIT {bench.question.best}"
+        f" ORDER BY {total}, {places} LIMIT {laid_out.question.best}"
     )
 
 
@@ -248,15 +252,15 @@ def _asked(session: Session, statement: str) -> tuple[float, list | None]:
 def test_the_same_question_in_sql(engine, benchmark, parts):
     shelf, _ = _stock(engine, parts)
     block = Block(shelf, SETTLED.block)
-    bench = Bench(shelf, block, USUAL, SETTLED)
-    found = best(bench)
-    ours = median(lambda: best(Bench(shelf, block, USUAL, SETTLED)), 9)
-    spare = int(found.rows["key"][-1]) - sum(int(bench.candidates[kind].key.min()) for kind in MAKING)
+    laid_out = LaidOut(shelf, block, USUAL, SETTLED)
+    found = best(laid_out)
+    ours = median(lambda: best(LaidOut(shelf, block, USUAL, SETTLED)), 9)
+    spare = int(found.rows["key"][-1]) - sum(int(laid_out.candidates[kind].key.min()) for kind in MAKING)
     with Session(engine) as session:
-        _tables(session, bench)
+        _tables(session, laid_out)
         for name, statement, wanted in (
-            ("with the same pruning", _sql(bench, spare), " (at least 20)" if parts == 50_000 else ""),
-            ("as one straightforward join", _sql(bench, None), " (at least 250)" if parts == 5000 else ""),
+            ("with the same pruning", _sql(laid_out, spare), " (at least 20)" if parts == 50_000 else ""),
+            ("as one straightforward join", _sql(laid_out, None), " (at least 250)" if parts == 5000 else ""),
         ):
             took, rows = _asked(session, statement)
             if rows is not None:
@@ -266,4 +270,4 @@ def test_the_same_question_in_sql(engine, benchmark, parts):
                 f"\n{parts} parts, settled machining: the best {len(found.recipes)} {ours * 1e3:.1f} ms; SQL {name} "
                 f"{more}{took * 1e3:.0f} ms, {more}{took / ours:.0f} times{wanted}"
             )
-    benchmark.pedantic(lambda: best(Bench(shelf, block, USUAL, SETTLED)), rounds=5)
+    benchmark.pedantic(lambda: best(LaidOut(shelf, block, USUAL, SETTLED)), rounds=5)

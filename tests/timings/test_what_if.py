@@ -16,8 +16,8 @@ from waitress import create_server
 
 from support.plain import plain_evaluation
 from support.timing import median
-from zygometra.core.document import read_document
-from zygometra.core.evaluate import evaluate
+from zygometra.core.build.document import read_document
+from zygometra.core.stack.evaluate import evaluate
 from zygometra.serve import THREADS, warm_up
 from zygometra.store import builds
 from zygometra.web.app import create_app

@@ -8,7 +8,7 @@ import pytest
 
 from support.cases import demo
 from support.page import read, seen
-from zygometra.core.document import with_leaf
+from zygometra.core.build.document import with_leaf
 from zygometra.store import builds
 
 

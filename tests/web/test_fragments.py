@@ -8,7 +8,7 @@ import pytest
 from markupsafe import Markup
 
 from zygometra.core.fields import FIELD
-from zygometra.core.findings import Finding
+from zygometra.core.findings.judges import Finding
 from zygometra.core.quantity import read_field
 from zygometra.core.wording import Reader
 from zygometra.web import fragments

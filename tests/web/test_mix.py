@@ -11,10 +11,10 @@ import pytest
 
 from support.page import Element, seen
 from support.shelves import BLOCK, part
-from zygometra.core.build import ROD_MATERIALS, Window
+from zygometra.core.build.model import ROD_MATERIALS, Window
 from zygometra.core.house_rules import rules_for
-from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.counting import count
+from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.parts import MAKING, Part
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.shelf import Block
@@ -94,7 +94,7 @@ def test_an_estimate_stands_at_once_and_the_exact_number_when_it_is_ready(shop, 
     assert not asks_again(last)
     shown = int(re.sub(r"\D", "", re.search(r"(.*?) recipes", last.text)[1]))
     laid_out = store.read_shelf(large)
-    assert shown == count(Bench(laid_out, Block(laid_out, "BL-001"), USUAL, question)).recipes > 100_000
+    assert shown == count(LaidOut(laid_out, Block(laid_out, "BL-001"), USUAL, question)).recipes > 100_000
 
 
 def test_why_there_is_none_follows_when_it_is_worked_out(shop, large):
@@ -127,7 +127,9 @@ def test_why_not_this_part_follows_too(shop, large, monkeypatch):
     monkeypatch.setattr("zygometra.web.mix.routes.WHY_WAIT", 0.0)
     laid_out = store.read_shelf(large)
     # A head that fits the block: whether it is in is not seen at once.
-    usable = Bench(laid_out, Block(laid_out, "BL-001"), USUAL, Question("BL-001", {})).candidates["head"].rows
+    usable = (
+        LaidOut(laid_out, Block(laid_out, "BL-001"), USUAL, Question("BL-001", {})).candidates["head"].rows
+    )
     code = laid_out.tables["head"].codes[usable[0]]
     address = f"/mix/why-not?block=BL-001&{WINDOWS}&part={code}"
     first, last = until(lambda: shop.page(address), ":")

@@ -11,7 +11,7 @@ import pytest
 from pypdf import PdfReader
 
 from support.cases import demo, vector
-from support.page import plain, read, seen
+from support.page import read, seen
 from zygometra.core.fields import FIELDS
 from zygometra.core.house_rules import RULES
 from zygometra.store import builds

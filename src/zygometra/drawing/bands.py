@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from zygometra.core.build import Window
+from zygometra.core.build.model import Window
 
 WIDTH, HEIGHT = 132.0, 20.0
 _PAD = 4.0

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from zygometra.core.quantity import coverage
-from zygometra.core.results import Hole, Outcome
+from zygometra.core.stack.results import Hole, Outcome
 from zygometra.core.units import THOU, to_base
 from zygometra.core.wording import Reader
 

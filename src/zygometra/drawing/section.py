@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from zygometra.core.results import Hole, Source
+from zygometra.core.stack.results import Hole, Source
 from zygometra.core.wording import Reader
 
 from .marks import Up, basis_mark, dimension, editable, line, path, rect, text

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from zygometra.core.build import Build
-from zygometra.core.results import Evaluation
+from zygometra.core.build.model import Build
+from zygometra.core.stack.results import Evaluation
 from zygometra.core.wording import Reader
 
 from . import loupe, section

@@ -12,14 +12,14 @@ import math
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from zygometra.core.build import MOST_CYLINDERS, Build
-from zygometra.core.document import (
+from zygometra.core.build.document import (
     CUT_KIND,
     Document,
     read_document,
     read_fill,
     window_value,
 )
+from zygometra.core.build.model import MOST_CYLINDERS, Build
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.fields import FIELDS
 from zygometra.core.quantity import read_quantity
@@ -328,7 +328,7 @@ def _fill_faults(document: Document) -> Iterator[Fault]:
 
 def _missing(build: Build) -> Iterator[Fault]:
     """Figures without which a hole cannot be evaluated, and rods that are too short."""
-    from zygometra.core.sources import hole_sources
+    from zygometra.core.stack.sources import hole_sources
 
     said = set()
     for bank in build.banks:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from zygometra.core.findings import Finding
-from zygometra.core.results import Evaluation, State
+from zygometra.core.findings.judges import Finding
+from zygometra.core.stack.results import Evaluation, State
 
 
 def evaluation_document(evaluation: Evaluation, findings: tuple[Finding, ...]) -> dict[str, Any]:

@@ -6,12 +6,12 @@ import json
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from zygometra.core.build import Window
+from zygometra.core.build.model import Window
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.house_rules import rules_for
-from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.counting import Count, count, estimate
 from zygometra.core.mix.judge import judge
+from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.parts import MAKING, Part
 from zygometra.core.mix.question import PRIORITIES, WANTED_KEY, Question
 from zygometra.core.mix.reasons import Emptiness, cannot_be_judged, miss_words, why_none
@@ -246,10 +246,10 @@ def answer_document(
         If the shelf has no such block.
     """
     block = Block(shelf, question.block)
-    bench = Bench(shelf, block, rules, question)
-    found = best(bench)
-    number = count(bench) if counted == "exact" else estimate(bench) if counted == "estimate" else None
-    recipes = [full_recipe(bench, recipe, part) for recipe in found.recipes]
+    laid_out = LaidOut(shelf, block, rules, question)
+    found = best(laid_out)
+    number = count(laid_out) if counted == "exact" else estimate(laid_out) if counted == "estimate" else None
+    recipes = [full_recipe(laid_out, recipe, part) for recipe in found.recipes]
     out: dict[str, Any] = {
         "format": "zygometra.mix-answer",
         "version": 1,
@@ -258,24 +258,28 @@ def answer_document(
         "recipes": [recipe_document(recipe) for recipe in recipes],
         "cannot_be_judged": [
             {"kind": kind, "part": code, "missing": list(missing)}
-            for kind, code, missing in cannot_be_judged(bench)
+            for kind, code, missing in cannot_be_judged(laid_out)
         ],
         "none_because": None,
     }
     if not recipes:
-        out["none_because"] = _none_document(bench, why_none(bench))
+        out["none_because"] = _none_document(laid_out, why_none(laid_out))
     return out
 
 
-def full_recipe(bench: Bench, recipe: tuple[int, ...], part: Callable[[str, str], Part]) -> Recipe:
-    """Return one recipe of a bench in full, its parts fetched."""
-    verdict = judge(bench.shelf, bench.block, bench.rules, bench.question, recipe)  # type: ignore[arg-type]
+def full_recipe(laid_out: LaidOut, recipe: tuple[int, ...], part: Callable[[str, str], Part]) -> Recipe:
+    """Return one recipe of a shelf laid out in full, its parts fetched."""
+    verdict = judge(laid_out.shelf, laid_out.block, laid_out.rules, laid_out.question, recipe)  # type: ignore[arg-type]
     parts = {
-        kind: part(kind, bench.shelf.tables[kind].codes[row])
+        kind: part(kind, laid_out.shelf.tables[kind].codes[row])
         for kind, row in zip(MAKING, recipe, strict=True)
     }
     return recipe_in_full(
-        bench.block, bench.rules, bench.question, verdict, parts | {"block": part("block", bench.block.code)}
+        laid_out.block,
+        laid_out.rules,
+        laid_out.question,
+        verdict,
+        parts | {"block": part("block", laid_out.block.code)},
     )
 
 
@@ -324,13 +328,13 @@ def recipe_document(recipe: Recipe) -> dict[str, Any]:
     }
 
 
-def _none_document(bench: Bench, why: Emptiness) -> dict[str, Any]:
+def _none_document(laid_out: LaidOut, why: Emptiness) -> dict[str, Any]:
     nearest = None
     if why.nearest is not None and why.nearest.verdict.results is not None:
         r = why.nearest.verdict.results
         nearest = {
             "parts": {
-                kind: bench.shelf.tables[kind].codes[row]
+                kind: laid_out.shelf.tables[kind].codes[row]
                 for kind, row in zip(MAKING, why.nearest.verdict.recipe, strict=True)
             },
             "misses": dict(why.nearest.misses),

@@ -19,7 +19,7 @@ from pydantic import (
 )
 from pydantic_core import PydanticCustomError
 
-from zygometra.core.build import LAYOUTS, MOST_CYLINDERS, OPS
+from zygometra.core.build.model import LAYOUTS, MOST_CYLINDERS, OPS
 from zygometra.core.errors import QuantityError, shown
 from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELD, Field
 from zygometra.core.quantity import QUANTITY_KEYS, read_field, read_quantity

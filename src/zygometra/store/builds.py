@@ -12,7 +12,7 @@ from typing import Any
 from sqlalchemy import Row, delete, func, insert, or_, select, text, update
 from sqlalchemy.orm import Session
 
-from zygometra.core.document import (
+from zygometra.core.build.document import (
     Difference,
     Document,
     differences,
@@ -20,9 +20,9 @@ from zygometra.core.document import (
     with_leaf,
 )
 from zygometra.core.fields import field_at
+from zygometra.core.findings.summary import summarise
 from zygometra.core.house_rules import rules_for
 from zygometra.core.quantity import read_field
-from zygometra.core.summary import summarise
 
 from .tables import BuildRow, ChangeRow, FigureRow, OperationRow
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from sqlalchemy import insert, select, update
 from sqlalchemy.orm import Session
 
+from zygometra.core.findings.summary import summarise
 from zygometra.core.house_rules import check_rule, rules_for
-from zygometra.core.summary import summarise
 
 from .builds import RULES_IN_FORCE, load
 from .tables import BuildRow, HouseRuleRow

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from zygometra.core.document import Difference, with_leaf
+from zygometra.core.build.document import Difference, with_leaf
 
 from .builds import Change, Stale, history, load, read_change, save
 from .tables import ChangeRow

@@ -10,14 +10,14 @@ from functools import cached_property
 from threading import Lock
 from typing import Any, NamedTuple, TypeVar
 
-from zygometra.core.build import Build, Operation, Window
-from zygometra.core.document import operation_document, read_document
+from zygometra.core.build.document import operation_document, read_document
+from zygometra.core.build.model import Build, Operation, Window
 from zygometra.core.errors import ZygometraError
-from zygometra.core.evaluate import evaluate
-from zygometra.core.findings import Finding, of_figures, of_plan, quench_limits, worst_first
+from zygometra.core.findings.judges import Finding, of_figures, of_plan, quench_limits, worst_first
 from zygometra.core.house_rules import HouseRules, rules_for
 from zygometra.core.quantity import coverage
-from zygometra.core.results import Evaluation, State
+from zygometra.core.stack.evaluate import evaluate
+from zygometra.core.stack.results import Evaluation, State
 from zygometra.core.units import MM, THOU, from_base
 from zygometra.core.wording import MOST_DECIMALS, Reader, decimals_for, figure
 from zygometra.drawing.bands import Estimate, axis, bands

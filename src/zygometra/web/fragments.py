@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 from markupsafe import Markup, escape
 
-from zygometra.core.findings import Finding
+from zygometra.core.findings.judges import Finding
 
 WORDS = {"stop": "Stop", "warn": "Check", "note": "Note"}
 _MARKS = {

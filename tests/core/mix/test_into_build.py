@@ -8,9 +8,8 @@ import pytest
 from hypothesis import given
 
 from support.shelves import BLOCK, part, questions, shelf
-from zygometra.core.build import Window
-from zygometra.core.document import read_document
-from zygometra.core.evaluate import evaluate
+from zygometra.core.build.document import read_document
+from zygometra.core.build.model import Window
 from zygometra.core.mix.into_build import targets_of, with_recipe
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.parts import MAKING
@@ -18,6 +17,7 @@ from zygometra.core.mix.question import Question
 from zygometra.core.mix.recipe import recipe_in_full
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
+from zygometra.core.stack.evaluate import evaluate
 from zygometra.exchange.build_file import check
 
 HERS = {

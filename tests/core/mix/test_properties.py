@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 
 from support.shelves import part, questions, shelves
 from support.shelves import shelf as shelf_with
-from zygometra.core.build import Window
-from zygometra.core.mix.bench import Bench
+from zygometra.core.build.model import Window
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.judge import judge
+from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.search import best, survey
 from zygometra.core.mix.shelf import Block
@@ -23,8 +23,8 @@ from zygometra.core.mix.usual import USUAL
 SIEVES = ("compression_ratio", "displacement", "rod_ratio", "piston_speed", "cost")
 
 
-def laid_out(shelf, question):
-    return Bench(shelf, Block(shelf, "B1"), USUAL, question)
+def lay_out(shelf, question):
+    return LaidOut(shelf, Block(shelf, "B1"), USUAL, question)
 
 
 def opened(question, by):
@@ -39,41 +39,41 @@ def opened(question, by):
 
 @given(shelves(), questions(), st.floats(0, 50))
 def test_a_window_opened_never_loses_a_recipe(shelf, question, by):
-    narrow = set(best(laid_out(shelf, replace(question, best=1000, priority="cheapest"))).recipes)
-    wide = set(best(laid_out(shelf, replace(opened(question, by), best=1000, priority="cheapest"))).recipes)
+    narrow = set(best(lay_out(shelf, replace(question, best=1000, priority="cheapest"))).recipes)
+    wide = set(best(lay_out(shelf, replace(opened(question, by), best=1000, priority="cheapest"))).recipes)
     assert narrow <= wide
 
 
 @given(shelves(), questions())
 def test_fewer_asked_are_the_first_of_more(shelf, question):
-    bench = laid_out(shelf, question)
-    assert best(bench, 2).recipes == best(bench, 7).recipes[:2]
+    laid_out = lay_out(shelf, question)
+    assert best(laid_out, 2).recipes == best(laid_out, 7).recipes[:2]
 
 
 @given(shelves(), questions())
 def test_less_machining_allowed_never_finds_more(shelf, question):
     every, none = replace(question, machining=None), replace(question, machining=frozenset())
-    assert count(laid_out(shelf, none)).recipes <= count(laid_out(shelf, every)).recipes
+    assert count(lay_out(shelf, none)).recipes <= count(lay_out(shelf, every)).recipes
 
 
 @given(shelves(), questions())
 def test_what_must_be_used_is_used(shelf, question):
     asked = replace(question, use={"rod": "rod-0"}, best=1000)
-    bench = laid_out(shelf, asked)
+    laid_out = lay_out(shelf, asked)
     row = shelf.tables["rod"].place["rod-0"]
-    assert all(recipe[1] == row for recipe in best(bench).recipes)
-    assert count(bench).recipes <= count(laid_out(shelf, question)).recipes
+    assert all(recipe[1] == row for recipe in best(laid_out).recipes)
+    assert count(laid_out).recipes <= count(lay_out(shelf, question)).recipes
 
 
 @given(shelves(), st.integers(1, 6))
 def test_a_survey_shows_recipes_that_stand_one_for_each_set(shelf, most):
     question = Question("B1", {})
-    bench = laid_out(shelf, question)
-    found = survey(bench, most)
+    laid_out = lay_out(shelf, question)
+    found = survey(laid_out, most)
     sets = [recipe[:3] for recipe in found.found.recipes]
     assert len(set(sets)) == len(sets) <= min(most, found.sets)
     for recipe in found.found.recipes:
-        assert judge(shelf, bench.block, USUAL, question, recipe).stands
+        assert judge(shelf, laid_out.block, USUAL, question, recipe).stands
 
 
 def test_a_survey_of_many_sets_draws_some_and_says_about_how_many_there_are(monkeypatch):
@@ -85,12 +85,12 @@ def test_a_survey_of_many_sets_draws_some_and_says_about_how_many_there_are(monk
         ),
         *(part("crank", f"C{i}", stroke=84 + i / 2) for i in range(12)),
     )
-    bench = laid_out(made, Question("B1", {"deck_clearance": Window(-1, None, 2)}))
+    laid_out = lay_out(made, Question("B1", {"deck_clearance": Window(-1, None, 2)}))
     monkeypatch.setattr("zygometra.core.mix.search._MOST_SETS", 10**9)
-    whole = survey(bench, 50)
+    whole = survey(laid_out, 50)
     monkeypatch.setattr("zygometra.core.mix.search._MOST_SETS", 100)
     monkeypatch.setattr("zygometra.core.mix.search._MOST_PAIRS", 500)
-    found = survey(bench, 100)
+    found = survey(laid_out, 100)
     assert whole.exact
     assert not found.exact
     assert found.sets == pytest.approx(whole.sets, rel=0.3)
@@ -99,4 +99,4 @@ def test_a_survey_of_many_sets_draws_some_and_says_about_how_many_there_are(monk
     # Drawn evenly: from all over the cranks, not from the first of them.
     assert len({recipe[0] for recipe in found.found.recipes}) > 8
     for recipe in found.found.recipes:
-        assert judge(made, bench.block, USUAL, bench.question, recipe).stands
+        assert judge(made, laid_out.block, USUAL, laid_out.question, recipe).stands

@@ -5,15 +5,14 @@ from __future__ import annotations
 import pytest
 
 from support.shelves import BLOCK, NOMINAL, part, shelf
-from zygometra.core.build import Window
-from zygometra.core.document import read_document
-from zygometra.core.evaluate import evaluate
+from zygometra.core.build.document import read_document
+from zygometra.core.build.levers import set_lever
+from zygometra.core.build.model import Window
 from zygometra.core.house_rules import rules_for
-from zygometra.core.levers import set_lever
 from zygometra.core.mix.basket import basket, main_bearings, total_of
-from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.judge import judge
+from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.parts import MAKING, Part
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.reasons import attrition, cannot_be_judged, miss_words, why_none
@@ -23,13 +22,14 @@ from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.mix.win_back import ways_back
 from zygometra.core.quantity import read_quantity
+from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.units import Kind
 from zygometra.exchange.build_file import check
 
 
-def bench(question, *parts):
+def lay_out(question, *parts):
     made = shelf(*parts)
-    return Bench(made, Block(made, "B1"), USUAL, question)
+    return LaidOut(made, Block(made, "B1"), USUAL, question)
 
 
 def in_full(question, **changed):
@@ -46,7 +46,7 @@ OPEN = Question("B1", {"quench": Window(0.9, None, 2.0)})
 def test_the_window_that_kills_the_most_comes_first():
     # The nominal stack has 1.4 quench and a ratio near 9.6: the ratio alone stands in the way.
     found = why_none(
-        bench(
+        lay_out(
             Question("B1", {"quench": Window(1.0, None, 1.6), "compression_ratio": Window(12.0, None, 13.0)})
         )
     )
@@ -59,7 +59,7 @@ def test_two_windows_at_fault_give_a_miss_of_both():
     asked = Question(
         "B1", {"displacement": Window(3000.0, None, 3100.0), "compression_ratio": Window(12.0, None, 13.0)}
     )
-    found = why_none(bench(asked))
+    found = why_none(lay_out(asked))
     assert all(o.count.recipes == 0 for o in found.openings)
     assert set(found.nearest.misses) == {"displacement", "compression_ratio"}
 
@@ -69,16 +69,16 @@ def test_attrition_names_the_rule_that_took_the_parts():
         part("head", "H1", words={"head_pattern": "V14"}),
         part("head", "H2", words={"head_pattern": "V14"}),
     ]
-    found = {a.kind: a for a in attrition(bench(OPEN, *heads))}
+    found = {a.kind: a for a in attrition(lay_out(OPEN, *heads))}
     assert found["head"].left == 0
     assert found["head"].refused == (("head-pattern", 2),)
-    assert why_none(bench(OPEN, *heads)).nearest is None
+    assert why_none(lay_out(OPEN, *heads)).nearest is None
 
 
 def test_what_cannot_be_judged_is_listed_unless_it_is_out_anyway():
     lacking = part("head", "H1", chamber_volume=None)
     out_anyway = part("head", "H2", chamber_volume=None, words={"head_pattern": "V14"})
-    assert cannot_be_judged(bench(OPEN, lacking, out_anyway)) == [("head", "H1", ("chamber_volume",))]
+    assert cannot_be_judged(lay_out(OPEN, lacking, out_anyway)) == [("head", "H1", ("chamber_volume",))]
 
 
 def test_a_price_that_is_not_known_cannot_be_judged_unless_it_is_on_the_shelf():
@@ -86,7 +86,7 @@ def test_a_price_that_is_not_known_cannot_be_judged_unless_it_is_on_the_shelf():
         part("crank", "C1", price=None),
         part("crank", "C2", price=None, on_shelf=1, state="received"),
     )
-    found = bench(OPEN, unknown, there)
+    found = lay_out(OPEN, unknown, there)
     assert cannot_be_judged(found) == [("crank", "C1", ("price",))]
     assert count(found).recipes == 1
 
@@ -206,7 +206,7 @@ def test_only_in_hand_leaves_out_what_would_have_to_be_bought():
     held = {kind: part(kind, f"{kind}-h", on_shelf=4, state="accepted") for kind in MAKING}
     bought = [part(kind, f"{kind}-b", price=1) for kind in NOMINAL]
     asked = Question("B1", {"quench": Window(0.9, None, 2.0)}, only_in_hand=True)
-    found = bench(asked, *held.values(), *bought)
+    found = lay_out(asked, *held.values(), *bought)
     assert count(found).recipes == 1
     assert [found.shelf.tables[k].codes[r] for k, r in zip(MAKING, best(found).recipes[0], strict=True)] == [
         f"{k}-h" for k in MAKING

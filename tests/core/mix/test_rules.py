@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from support.shelves import BLOCK, part, shelf
-from zygometra.core.build import Window
+from zygometra.core.build.model import Window
 from zygometra.core.errors import QuantityError
 from zygometra.core.mix.judge import judge, throw_shift
 from zygometra.core.mix.parts import newly_ordered, put_back

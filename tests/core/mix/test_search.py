@@ -11,9 +11,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from support.shelves import all_verdicts, part, questions, shelf, shelves
-from zygometra.core.build import Window
-from zygometra.core.mix.bench import Bench
+from zygometra.core.build.model import Window
 from zygometra.core.mix.counting import Count, count, estimate
+from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.question import WANTED, Question
 from zygometra.core.mix.rules import Band, FitRule, FitRules, Machining
 from zygometra.core.mix.search import best
@@ -22,8 +22,8 @@ from zygometra.core.mix.usual import USUAL
 from zygometra.demo.shelf import demo_shelf
 
 
-def laid_out(shelf, question, rules=USUAL):
-    return Bench(shelf, Block(shelf, question.block), rules, question)
+def lay_out(shelf, question, rules=USUAL):
+    return LaidOut(shelf, Block(shelf, question.block), rules, question)
 
 
 def distance(results, question):
@@ -46,14 +46,14 @@ def order(verdict, question):
 @given(shelves(), questions())
 def test_the_best_recipes_and_their_number_are_those_of_brute_force(shelf, question):
     standing = [v for v in all_verdicts(shelf, question) if v.stands]
-    bench = laid_out(shelf, question)
-    assert count(bench).recipes == len(standing)
+    laid_out = lay_out(shelf, question)
+    assert count(laid_out).recipes == len(standing)
     expected = sorted(standing, key=lambda v: order(v, question))[: question.best]
-    found = best(bench)
+    found = best(laid_out)
     assert list(found.recipes) == [v.recipe for v in expected]
     for row, verdict in enumerate(expected):
         for wanted in WANTED:
-            value = float(found.column(wanted.key, bench)[row])
+            value = float(found.column(wanted.key, laid_out)[row])
             assert value == pytest.approx(verdict.results.value(wanted.key), rel=1e-12, abs=1e-9)
         assert float(found.rows["stroke"][row]) == pytest.approx(verdict.results.stroke, rel=1e-12)
         assert float(found.rows["cut"][row]) == pytest.approx(verdict.results.crown_cut, abs=1e-12)
@@ -61,8 +61,8 @@ def test_the_best_recipes_and_their_number_are_those_of_brute_force(shelf, quest
 
 @given(shelves(), questions())
 def test_an_estimate_that_follows_everything_up_is_the_count(shelf, question):
-    bench = laid_out(shelf, question)
-    assert estimate(bench) == count(bench)
+    laid_out = lay_out(shelf, question)
+    assert estimate(laid_out) == count(laid_out)
 
 
 def test_an_estimate_of_a_sample_lies_within_its_error_of_the_count():
@@ -70,9 +70,9 @@ def test_an_estimate_of_a_sample_lies_within_its_error_of_the_count():
     pistons = [part("piston", f"P{i}", compression_height=33 + i / 50) for i in range(80)]
     gaskets = [part("gasket", f"G{i}", thickness=0.5 + i / 20) for i in range(30)]
     made = shelf(*rods, *pistons, *gaskets, *(part("crank", f"C{i}", stroke=86 + i / 10) for i in range(20)))
-    bench = laid_out(made, Question("B1", {"quench": Window(1.0, None, 1.5)}))
-    exact = count(bench).recipes
-    guess = estimate(bench, sample=100)
+    laid_out = lay_out(made, Question("B1", {"quench": Window(1.0, None, 1.5)}))
+    exact = count(laid_out).recipes
+    guess = estimate(laid_out, sample=100)
     assert not guess.exact
     assert abs(guess.recipes - exact) < 4 * guess.error < exact
 
@@ -81,11 +81,11 @@ def test_pieces_of_a_join_give_what_the_whole_gives(monkeypatch):
     rods = [part("rod", f"R{i}", length=148 + i / 100, price=100 * i) for i in range(30)]
     pistons = [part("piston", f"P{i}", compression_height=33 + i / 20, price=70 * i) for i in range(40)]
     question = Question("B1", {"quench": Window(1.0, None, 1.5)}, best=40)
-    bench = laid_out(shelf(*rods, *pistons), question)
-    whole, number = best(bench).recipes, count(bench).recipes
+    laid_out = lay_out(shelf(*rods, *pistons), question)
+    whole, number = best(laid_out).recipes, count(laid_out).recipes
     monkeypatch.setattr("zygometra.core.mix.runs.MOST_ROWS", 7)
-    assert best(bench).recipes == whole
-    assert count(bench).recipes == number > 40
+    assert best(laid_out).recipes == whole
+    assert count(laid_out).recipes == number > 40
 
 
 @pytest.mark.parametrize(
@@ -117,34 +117,34 @@ def test_a_search_tells_how_far_it_is_and_can_be_ended(priority, ratio):
         priority=priority,
         best=20,
     )
-    bench = Bench(made, Block(made, "BL-001"), USUAL, question)
+    laid_out = LaidOut(made, Block(made, "BL-001"), USUAL, question)
     shares = []
-    found = best(bench, told=shares.append)
+    found = best(laid_out, told=shares.append)
     assert shares
     assert all(0 <= share <= 1 for share in shares)
     assert bool(found.recipes) == (ratio < 40)
-    assert found.recipes == best(bench).recipes
+    assert found.recipes == best(laid_out).recipes
 
     def enough(share):
         raise TimeoutError
 
     with pytest.raises(TimeoutError):
-        best(bench, told=enough)
+        best(laid_out, told=enough)
 
 
 def test_a_count_tells_how_far_it_is_and_can_be_ended():
-    bench = laid_out(
+    laid_out = lay_out(
         shelf(*(part("rod", f"R{i}", length=148 + i / 100) for i in range(9))), Question("B1", {})
     )
     shares = []
-    assert count(bench, told=shares.append).recipes == 9
+    assert count(laid_out, told=shares.append).recipes == 9
     assert shares == [0.0]
 
     def ends(_share):
         raise TimeoutError
 
     with pytest.raises(TimeoutError):
-        count(bench, told=ends)
+        count(laid_out, told=ends)
 
 
 @given(shelves(), questions(), st.sampled_from([(0, 10**9), (0, 0), (5, 10**9), (40, 0)]))
@@ -159,7 +159,7 @@ def test_a_rising_bound_and_a_sweep_find_what_brute_force_finds(shelf, question,
         patch.setattr("zygometra.core.mix.cheapest._FEW", 0)
         patch.setattr("zygometra.core.mix.cheapest._MANY", budget)
         patch.setattr("zygometra.core.mix.cheapest._PLENTY", plenty)
-        assert list(best(laid_out(shelf, question)).recipes) == [v.recipe for v in expected]
+        assert list(best(lay_out(shelf, question)).recipes) == [v.recipe for v in expected]
 
 
 # A shop's own rules may lie between any parts: within the top end, around it, and right across.
@@ -222,10 +222,10 @@ def test_rules_between_any_parts_are_kept(names, priority, swept, monkeypatch):
         monkeypatch.setattr("zygometra.core.mix.cheapest._PLENTY", 10**9)
     made, rules, standing = judged_across(names)
     question = replace(QUESTION_ACROSS, priority=priority)
-    bench = laid_out(made, question, rules)
-    assert count(bench).recipes == len(standing) < count(laid_out(made, question)).recipes
+    laid_out = lay_out(made, question, rules)
+    assert count(laid_out).recipes == len(standing) < count(lay_out(made, question)).recipes
     expected = sorted(standing, key=lambda v: order(v, question))[: question.best]
-    assert list(best(bench).recipes) == [v.recipe for v in expected] != []
+    assert list(best(laid_out).recipes) == [v.recipe for v in expected] != []
 
 
 @pytest.mark.parametrize("wanted", [1, 30, 700])
@@ -248,4 +248,4 @@ def test_of_many_that_cost_nothing_more_those_first_on_the_shelf_come_first(want
     expected = sorted(standing, key=lambda v: order(v, question))[:wanted]
     least = min(v.results.cost for v in standing)
     assert sum(v.results.cost == least for v in standing) > 100
-    assert list(best(laid_out(made, question)).recipes) == [v.recipe for v in expected]
+    assert list(best(lay_out(made, question)).recipes) == [v.recipe for v in expected]

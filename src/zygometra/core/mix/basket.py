@@ -6,10 +6,10 @@ import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from ..document import read_document
-from ..evaluate import evaluate
-from ..findings import findings
+from ..build.document import read_document
+from ..findings.judges import findings
 from ..house_rules import HouseRules
+from ..stack.evaluate import evaluate
 from .parts import KIND, MAKING, Part, needed_of
 from .question import WANTED
 from .recipe import Recipe

@@ -12,11 +12,11 @@ from collections.abc import Callable, Iterator, Mapping
 
 import numpy as np
 
-from ..build import Window
-from .bench import Bench
+from ..build.model import Window
 from .counting import Told, estimate
 from .found import first, joined
 from .joins import Join
+from .laid_out import LaidOut
 from .parts import MAKING
 from .shelf import Rows
 from .sweep import Sweep
@@ -25,7 +25,7 @@ Keep = Callable[[Rows], Rows]
 
 
 def cheapest(
-    bench: Bench,
+    laid_out: LaidOut,
     filters: Mapping[str, Window],
     wanted: int,
     keep: Keep | None = None,
@@ -36,7 +36,7 @@ def cheapest(
 
     Parameters
     ----------
-    bench : Bench
+    laid_out : LaidOut
         The shelf laid out for the question.
     filters : Mapping
         The windows they must lie in.
@@ -52,18 +52,18 @@ def cheapest(
     dict
         Rows of recipes in no order, ties among them perhaps; fewer where there are no more.
     """
-    if math.prod(len(bench.candidates[kind].rows) for kind in MAKING) <= _FEW:
-        return _gather(Join(bench, filters, None), wanted, keep) or {}
-    lowest = sum(int(bench.candidates[kind].key.min()) for kind in MAKING)
-    highest = sum(int(bench.candidates[kind].key.max()) for kind in MAKING)
-    spare, budget, in_vain = max(_first_spare(bench), 1), _MANY, 0
+    if math.prod(len(laid_out.candidates[kind].rows) for kind in MAKING) <= _FEW:
+        return _gather(Join(laid_out, filters, None), wanted, keep) or {}
+    lowest = sum(int(laid_out.candidates[kind].key.min()) for kind in MAKING)
+    highest = sum(int(laid_out.candidates[kind].key.max()) for kind in MAKING)
+    spare, budget, in_vain = max(_first_spare(laid_out), 1), _MANY, 0
     # Machining that two parts want adds what neither's own key shows: so the factor.
     while spare < 4 * (highest - lowest):
         if told is not None:
             told(0.0)
-        rows = _gather(Join(bench, filters, lowest + spare), wanted, keep, budget)
+        rows = _gather(Join(laid_out, filters, lowest + spare), wanted, keep, budget)
         if rows is None:
-            if estimate(bench, filters).recipes < _PLENTY * wanted:
+            if estimate(laid_out, filters).recipes < _PLENTY * wanted:
                 break
             budget = None
         elif len(rows.get("key", ())) >= wanted:
@@ -71,10 +71,10 @@ def cheapest(
         else:
             spare *= 2
             in_vain += not rows
-            if in_vain == _IN_VAIN and not estimate(bench, filters).recipes:
+            if in_vain == _IN_VAIN and not estimate(laid_out, filters).recipes:
                 break
     # Hardly anything satisfies the windows: better to go through everything once.
-    return Sweep(bench, filters).cheapest(wanted, keep, told=told)
+    return Sweep(laid_out, filters).cheapest(wanted, keep, told=told)
 
 
 # Where so many rows were made and did not do, it is asked how many recipes there are;
@@ -87,11 +87,11 @@ _IN_VAIN = 3
 _FEW = 2_000_000
 
 
-def _first_spare(bench: Bench) -> int:
+def _first_spare(laid_out: LaidOut) -> int:
     """A first guess of how far over the least: what leaves some dozen parts of each kind."""
     spares = []
     for kind in MAKING:
-        keys = bench.candidates[kind].key
+        keys = laid_out.candidates[kind].key
         at = min(12, len(keys) - 1)
         spares.append(int(np.partition(keys, at)[at] - keys.min()))
     return int(np.median(spares))

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..build import Window
+from ..build.model import Window
 from ..wording import about, whole
-from .bench import Bench
+from .laid_out import LaidOut
 from .sweep import AT_A_TIME, Sweep
 
 Told = Callable[[float], None]
@@ -34,12 +34,14 @@ class Count:
         return f"about {about(self.recipes)} ± {about(2 * self.error)} recipes"
 
 
-def count(bench: Bench, filters: Mapping[str, Window] | None = None, *, told: Told | None = None) -> Count:
+def count(
+    laid_out: LaidOut, filters: Mapping[str, Window] | None = None, *, told: Told | None = None
+) -> Count:
     """Count the recipes, every one.
 
     Parameters
     ----------
-    bench : Bench
+    laid_out : LaidOut
         The shelf laid out for the question.
     filters : Mapping, optional
         Windows in place of the question's.
@@ -56,7 +58,7 @@ def count(bench: Bench, filters: Mapping[str, Window] | None = None, *, told: To
     Cranks, rods and pistons that nothing sets apart are followed up together; gaskets
     and heads are counted by runs.
     """
-    sweep = Sweep(bench, bench.question.windows if filters is None else filters).merged()
+    sweep = Sweep(laid_out, laid_out.question.windows if filters is None else filters).merged()
     total = 0
     for begin in range(0, len(sweep), AT_A_TIME):
         if told is not None:
@@ -66,13 +68,13 @@ def count(bench: Bench, filters: Mapping[str, Window] | None = None, *, told: To
 
 
 def estimate(
-    bench: Bench, filters: Mapping[str, Window] | None = None, *, sample: int = 200, seed: int = 1
+    laid_out: LaidOut, filters: Mapping[str, Window] | None = None, *, sample: int = 200, seed: int = 1
 ) -> Count:
     """Estimate how many recipes there are from some of their pairs of crank and rod.
 
     Parameters
     ----------
-    bench : Bench
+    laid_out : LaidOut
         The shelf laid out for the question.
     filters : Mapping, optional
         Windows in place of the question's.
@@ -88,7 +90,7 @@ def estimate(
         how many parts alike a pair stands for: W·mean(n/w), with the standard error
         W·s/√m.
     """
-    sweep = Sweep(bench, bench.question.windows if filters is None else filters)
+    sweep = Sweep(laid_out, laid_out.question.windows if filters is None else filters)
     if len(sweep) <= sample:
         return Count(int(sweep.numbers(sweep.pairs).sum()) if len(sweep) else 0, 0.0, True)
     weights = sweep.pairs["times"].astype(float)

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .bench import Bench
-from .judge import Recipe
+from .judge import Combination
+from .laid_out import LaidOut
 from .parts import MAKING
 from .shelf import Floats, Ints, Rows
 
@@ -25,20 +25,20 @@ COLUMN = {
 class Found:
     """Recipes in order, and the columns they came with."""
 
-    recipes: tuple[Recipe, ...]
+    recipes: tuple[Combination, ...]
     rows: Rows
 
-    def column(self, key: str, bench: Bench) -> Floats:
+    def column(self, key: str, laid_out: LaidOut) -> Floats:
         """Return a result by the key of its window."""
-        return result_column(self.rows, key, bench)
+        return result_column(self.rows, key, laid_out)
 
 
-def result_column(rows: Rows, key: str, bench: Bench) -> Floats:
+def result_column(rows: Rows, key: str, laid_out: LaidOut) -> Floats:
     """Return a result of many rows by the key of its window; cost in the shop's money."""
     if key == "cost":
         return rows["cost"] / 100
     if key == "displacement":
-        return rows["swept"] * bench.block.cylinders
+        return rows["swept"] * laid_out.block.cylinders
     return np.asarray(rows[COLUMN[key]], float)
 
 

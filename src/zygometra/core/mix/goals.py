@@ -8,9 +8,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..build import Window
-from .bench import Bench
+from ..build.model import Window
 from .found import result_column
+from .laid_out import LaidOut
 from .question import OPEN, WANTED, Question
 from .shelf import Floats, Rows
 
@@ -41,12 +41,12 @@ class Goal:
         low, high = self.between[key]
         return np.maximum(np.maximum(low - values, values - high), 0.0) / self.question.scale(key)
 
-    def distance(self, bench: Bench, rows: Rows, *, but_ratio: bool = False) -> Floats:
+    def distance(self, laid_out: LaidOut, rows: Rows, *, but_ratio: bool = False) -> Floats:
         """Return the largest distance of any result, in steps.
 
         Parameters
         ----------
-        bench : Bench
+        laid_out : LaidOut
             With the question.
         rows : dict
             Recipes; where the ratio is left out, rows without a head.
@@ -62,7 +62,7 @@ class Goal:
         out = np.zeros(len(rows["key"]))
         for key in self.between:
             if not (but_ratio and key in ("compression_ratio", "cost")):
-                out = np.maximum(out, self.off(key, result_column(rows, key, bench)))
+                out = np.maximum(out, self.off(key, result_column(rows, key, laid_out)))
         return evened(out)
 
     def within(self, steps: float) -> dict[str, Window]:

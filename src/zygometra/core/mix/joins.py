@@ -14,9 +14,9 @@ from collections.abc import Iterator, Mapping, Sequence
 
 import numpy as np
 
-from ..build import Window
-from ..stack import circle_area, crevice_volume, deck_clearance, stroke_for
-from .bench import Bench, Bools, Candidates
+from ..build.model import Window
+from ..stack.arithmetic import circle_area, crevice_volume, deck_clearance, stroke_for
+from .laid_out import Bools, Candidates, LaidOut
 from .parts import MAKING
 from .question import EDGE
 from .rules import FitRule, judge_columns
@@ -39,13 +39,13 @@ class Join:
 
     def __init__(
         self,
-        bench: Bench,
+        laid_out: LaidOut,
         filters: Mapping[str, Window],
         bound: int | None,
         candidates: Mapping[str, Candidates] | None = None,
     ) -> None:
-        self.bench, self.filters, self.bound = bench, filters, bound
-        taken = dict(candidates or bench.candidates)
+        self.laid_out, self.filters, self.bound = laid_out, filters, bound
+        taken = dict(candidates or laid_out.candidates)
         least = {kind: int(taken[kind].key.min()) if len(taken[kind].key) else 0 for kind in MAKING}
         cheapest = {kind: int(taken[kind].cost.min()) if len(taken[kind].cost) else 0 for kind in MAKING}
         self.rest, self.cost_rest = (
@@ -57,10 +57,10 @@ class Join:
             spare = bound - self.lowest
             taken = {kind: c.taken(c.key <= least[kind] + spare) for kind, c in taken.items()}
         self.cranks = taken["crank"]
-        self.rods = Ordered(bench, "rod", taken["rod"], None)
-        self.pistons = Ordered(bench, "piston", taken["piston"], "compression_height")
-        self.gaskets = Ordered(bench, "gasket", taken["gasket"], "thickness")
-        self.heads = Ordered(bench, "head", taken["head"], "chamber_volume")
+        self.rods = Ordered(laid_out, "rod", taken["rod"], None)
+        self.pistons = Ordered(laid_out, "piston", taken["piston"], "compression_height")
+        self.gaskets = Ordered(laid_out, "gasket", taken["gasket"], "thickness")
+        self.heads = Ordered(laid_out, "head", taken["head"], "chamber_volume")
         self.thinnest, self.thickest = self._extremes()
 
     def narrowed(self, filters: Mapping[str, Window]) -> Join:
@@ -96,10 +96,10 @@ class Join:
 
     def ruled(self, rows: Rows, rules: Sequence[FitRule]) -> Rows:
         """Return the rows that rules asked row by row leave, the cost of machining added."""
-        bench = self.bench
+        laid_out = self.laid_out
 
         def look(place: str) -> Floats:
-            column = bench.column(place)
+            column = laid_out.column(place)
             if place.startswith("block."):
                 return column
             found = column[rows[place.partition(".")[0]]]
@@ -108,9 +108,9 @@ class Join:
             return found
 
         for rule in rules:
-            fits, band = judge_columns(rule, look, bench.question.allows)
-            cost = bench.band_costs(rule)[band]
-            rows = dict(rows, key=rows["key"] + cost * (1 + bench.weight), cost=rows["cost"] + cost)
+            fits, band = judge_columns(rule, look, laid_out.question.allows)
+            cost = laid_out.band_costs(rule)[band]
+            rows = dict(rows, key=rows["key"] + cost * (1 + laid_out.weight), cost=rows["cost"] + cost)
             rows = kept_rows(rows, fits)
         return rows
 
@@ -118,9 +118,9 @@ class Join:
 
     def pairs(self) -> Iterator[Rows]:
         """Yield rows of crank and rod."""
-        bench, meeting = self.bench, self.bench.meetings["rod"]
+        laid_out, meeting = self.laid_out, self.laid_out.meetings["rod"]
         cranks = self.cranks
-        classes = bench.signature("crank", "rod").of_part[cranks.rows]
+        classes = laid_out.signature("crank", "rod").of_part[cranks.rows]
         if not len(classes) or not len(meeting.first):
             return
         crank_of, pair = spread(meeting.start[classes], meeting.count[classes])
@@ -134,23 +134,23 @@ class Join:
                 "crank": cranks.rows[crank],
                 "rod": rod.rows[at],
                 "shift": meeting.shift[p],
-                "key": cranks.key[crank] + rod.key[at] + machining * (1 + bench.weight),
+                "key": cranks.key[crank] + rod.key[at] + machining * (1 + laid_out.weight),
                 "cost": cranks.cost[crank] + rod.cost[at] + machining,
                 "times": cranks.times[crank] * rod.times[at],
             }
-            rows = self.ruled(self._bounded(rows, "rod"), bench.by_row["rod"])
-            stroke = bench.column("crank.stroke")[rows["crank"]]
+            rows = self.ruled(self._bounded(rows, "rod"), laid_out.by_row["rod"])
+            stroke = laid_out.column("crank.stroke")[rows["crank"]]
             swing = 2 * np.nan_to_num(rows["shift"])
             rows |= {
                 "shortest": stroke - swing,
                 "longest": stroke + swing,
-                "length": bench.column("rod.length")[rows["rod"]],
+                "length": laid_out.column("rod.length")[rows["rod"]],
             }
             yield self.pairs_within(rows)
 
     def pairs_within(self, rows: Rows) -> Rows:
         """Return the rows of crank and rod that their windows leave."""
-        speed = self.bench.question.rpm / 30000
+        speed = self.laid_out.question.rpm / 30000
         return kept_rows(
             rows,
             (
@@ -165,7 +165,7 @@ class Join:
         self, kind: str, ordered: Ordered, rows: Rows, of_row: Ints, pair: Ints, start: Ints, count: Ints
     ) -> Iterator[tuple[Rows, Ints, Ints]]:
         """Rows joined by the parts of one kind more, some at a time; the row each comes of, and its place in order."""
-        meeting, taken, weight = self.bench.meetings[kind], ordered.taken, self.bench.weight
+        meeting, taken, weight = self.laid_out.meetings[kind], ordered.taken, self.laid_out.weight
         for piece in pieces(count):
             of, at = spread(start[piece], count[piece])
             parent, p = of_row[piece][of], pair[piece][of]
@@ -185,8 +185,8 @@ class Join:
 
     def piston_runs(self, rows: Rows) -> tuple[Ints, Ints, Ints, Ints]:
         """For rows of crank and rod: row, pair of classes, start and count of the pistons that could suit."""
-        meeting = self.bench.meetings["piston"]
-        classes = self.bench.signature("rod", "piston").of_part[rows["rod"]]
+        meeting = self.laid_out.meetings["piston"]
+        classes = self.laid_out.signature("rod", "piston").of_part[rows["rod"]]
         if not len(classes) or not len(meeting.first) or self.thinnest > self.thickest:
             none = np.zeros(0, np.int64)
             return none, none, none, none
@@ -200,13 +200,13 @@ class Join:
 
     def with_pistons(self, rows: Rows, of_row: Ints, pair: Ints, start: Ints, count: Ints) -> Iterator[Rows]:
         """Yield rows of crank and rod with each piston of some runs, so far as rules and displacement leave them."""
-        bench = self.bench
-        own, taken = bench.column("piston.bore"), self.pistons.taken
+        laid_out = self.laid_out
+        own, taken = laid_out.column("piston.bore"), self.pistons.taken
         for found, _, at in self._met("piston", self.pistons, rows, of_row, pair, start, count):
             found["height"] = self.pistons.values[at]
-            found["bore"] = np.where(taken.bored[at], own[taken.rows[at]], bench.block.values["bore"])
-            found = self.ruled(self._bounded(found, "piston"), bench.by_row["piston"])
-            area = circle_area(found["bore"]) * bench.block.cylinders / 1000
+            found["bore"] = np.where(taken.bored[at], own[taken.rows[at]], laid_out.block.values["bore"])
+            found = self.ruled(self._bounded(found, "piston"), laid_out.by_row["piston"])
+            area = circle_area(found["bore"]) * laid_out.block.cylinders / 1000
             yield kept_rows(
                 found,
                 (
@@ -217,8 +217,8 @@ class Join:
 
     def _heights(self, rows: Rows) -> list[tuple[Floats, Floats]]:
         """Between which compression heights a piston must be for each row of crank and rod: one of some bands."""
-        bench = self.bench
-        floors = bench.floors(rows["rod"])
+        laid_out = self.laid_out
+        floors = laid_out.floors(rows["rod"])
         plain, faced, exact = Hull(), Hull(), Hull()
         values = np.unique(self.gaskets.values)
         for floor in np.unique(floors):
@@ -231,10 +231,10 @@ class Join:
                 low, high = lows[at], highs[at]
                 aimed = None if want is None else want[at]
                 plain.take(low, high)
-                if bench.faces:
+                if laid_out.faces:
                     goal, limit = (
                         least[at] if aimed is None else max(aimed, least[at]),
-                        bench.question.crown_limit,
+                        laid_out.question.crown_limit,
                     )
                     if low - HAIR <= goal <= high + HAIR:
                         faced.take(least[at] - limit, least[at])
@@ -243,7 +243,7 @@ class Join:
                 if aimed is not None and (plain.holds(aimed) or faced.holds(aimed)):
                     exact.take(aimed, aimed)
         up, down = (
-            bench.block.values["deck_height"] - rows[end] / 2 - rows["length"]
+            laid_out.block.values["deck_height"] - rows[end] / 2 - rows["length"]
             for end in ("longest", "shortest")
         )
         if exact.is_filled or not (ground := down > up).any():
@@ -261,8 +261,8 @@ class Join:
 
     def stacks(self, rows: Rows) -> Iterator[Rows]:
         """Yield rows with a gasket and all that follows from it, from rows of crank, rod and piston."""
-        bench, meeting = self.bench, self.bench.meetings["gasket"]
-        classes = bench.signature("piston", "gasket").of_part[rows["piston"]]
+        laid_out, meeting = self.laid_out, self.laid_out.meetings["gasket"]
+        classes = laid_out.signature("piston", "gasket").of_part[rows["piston"]]
         if not len(classes) or not len(meeting.first):
             return
         floors, thin, thick = self._thicknesses(rows)
@@ -270,11 +270,14 @@ class Join:
         start, count = self.gaskets.runs(meeting.second[pair], thin[of_row], thick[of_row])
         for found, parent, at in self._met("gasket", self.gaskets, rows, of_row, pair, start, count):
             found |= {"floor": floors[parent], "thickness": self.gaskets.values[at]}
-            found = self.ruled(self._bounded(found, "gasket"), bench.by_row["gasket"])
+            found = self.ruled(self._bounded(found, "gasket"), laid_out.by_row["gasket"])
             found |= self._stopped(found)
             found = self._settled(kept_rows(found, self._in_place(found)))
             gasket = found["gasket"]
-            opening, around = bench.column("gasket.opening_area")[gasket], bench.column("gasket.bore")[gasket]
+            opening, around = (
+                laid_out.column("gasket.opening_area")[gasket],
+                laid_out.column("gasket.bore")[gasket],
+            )
             found["gasket_volume"] = gasket_volume(opening, around, found["thickness"])
             yield found
 
@@ -298,19 +301,19 @@ class Join:
 
     def _thicknesses(self, rows: Rows) -> tuple[Floats, Floats, Floats]:
         """For rows of crank, rod and piston: the floor of quench, and between which thicknesses a gasket must be."""
-        height = np.array(self.bench.block.values["deck_height"])
-        floors = self.bench.floors(rows["rod"])
+        height = np.array(self.laid_out.block.values["deck_height"])
+        floors = self.laid_out.floors(rows["rod"])
         # As far up and as far down as grinding and facing could bring it.
         up: Floats = deck_clearance(height, rows["longest"], rows["length"], rows["height"])
         down: Floats = deck_clearance(height, rows["shortest"], rows["length"], rows["height"])
-        if self.bench.faces:
-            down = down + self.bench.question.crown_limit
+        if self.laid_out.faces:
+            down = down + self.laid_out.question.crown_limit
         return floors, np.maximum(floors, self._low("quench")) - down - HAIR, self._high("quench") - up + HAIR
 
     def _stopped(self, rows: Rows) -> Rows:
         """Grind and face to what meets the wanted clearance: where the piston stops, and what that takes."""
-        bench, question = self.bench, self.bench.question
-        height = np.array(bench.block.values["deck_height"])
+        laid_out, question = self.laid_out, self.laid_out.question
+        height = np.array(laid_out.block.values["deck_height"])
         thickness, floors = rows["thickness"], rows["floor"]
         stroke = (rows["longest"] + rows["shortest"]) / 2
         want = self._want(thickness, floors)
@@ -322,7 +325,7 @@ class Join:
             )
         clearance = deck_clearance(height, stroke, rows["length"], rows["height"])
         cut = np.zeros(len(stroke))
-        if bench.faces:
+        if laid_out.faces:
             least = self._least(thickness, floors)
             goal = least if want is None else np.maximum(want, least)
             high = (clearance < least - EDGE) & (clearance + question.crown_limit >= least - EDGE)
@@ -340,19 +343,19 @@ class Join:
 
     def _settled(self, rows: Rows) -> Rows:
         """Work out all that follows from where the piston stops, but for the chamber."""
-        bench, stroke = self.bench, rows["stroke"]
-        if bench.faces:
-            cost = np.where(rows["cut"] > 0, bench.face_cost, 0)
-            rows = dict(rows, key=rows["key"] + cost * (1 + bench.weight), cost=rows["cost"] + cost)
+        laid_out, stroke = self.laid_out, rows["stroke"]
+        if laid_out.faces:
+            cost = np.where(rows["cut"] > 0, laid_out.face_cost, 0)
+            rows = dict(rows, key=rows["key"] + cost * (1 + laid_out.weight), cost=rows["cost"] + cost)
         rows = rows | {
             "swept": circle_area(rows["bore"]) * stroke / 1000,
             "rod_ratio": rows["length"] / stroke,
-            "speed": 2 * stroke * bench.question.rpm / 60 / 1000,
+            "speed": 2 * stroke * laid_out.question.rpm / 60 / 1000,
         }
         rows = kept_rows(
             rows,
             (
-                self._within("displacement", rows["swept"] * bench.block.cylinders)
+                self._within("displacement", rows["swept"] * laid_out.block.cylinders)
                 & self._within("rod_ratio", rows["rod_ratio"])
                 & self._within("piston_speed", rows["speed"])
             ),
@@ -364,12 +367,15 @@ class Join:
 
     def _want(self, thickness: Floats, floors: Floats) -> Floats | None:
         """The clearance that grinding and facing go for, row by row: :func:`judge.wanted_clearance`."""
-        clearance, quench = self.bench.question.window("deck_clearance"), self.bench.question.window("quench")
+        clearance, quench = (
+            self.laid_out.question.window("deck_clearance"),
+            self.laid_out.question.window("quench"),
+        )
         if clearance.aim is not None:
             want = np.full(len(thickness), clearance.aim)
-        elif (aim := self.bench.question.aim("quench")) is not None:
+        elif (aim := self.laid_out.question.aim("quench")) is not None:
             want = aim - thickness
-        elif (middle := self.bench.question.aim("deck_clearance")) is not None:
+        elif (middle := self.laid_out.question.aim("deck_clearance")) is not None:
             want = np.full(len(thickness), middle)
         else:
             return None
@@ -382,7 +388,7 @@ class Join:
 
     def _least(self, thickness: Floats, floors: Floats) -> Floats:
         """The least clearance that windows and floor leave: :func:`judge.least_clearance`."""
-        question = self.bench.question
+        question = self.laid_out.question
         low = question.window("quench").low
         least: Floats = (floors if low is None else np.maximum(floors, low)) - thickness
         low = question.window("deck_clearance").low
@@ -393,24 +399,24 @@ class Join:
         return self._volume_at(rows, rows["clearance"], rows["cut"])
 
     def _volume_at(self, rows: Rows, clearance: Floats, cut: Floats | float) -> Floats:
-        bench, piston = self.bench, rows["piston"]
-        land = bench.column("piston.top_land_diameter")[piston]
-        land_height = bench.column("piston.top_land_height")[piston]
+        laid_out, piston = self.laid_out, rows["piston"]
+        land = laid_out.column("piston.top_land_diameter")[piston]
+        land_height = laid_out.column("piston.top_land_height")[piston]
         crevice = np.nan_to_num(crevice_volume(rows["bore"], land, land_height - cut))
-        dish = np.nan_to_num(bench.column("piston.dish_area")[piston])
+        dish = np.nan_to_num(laid_out.column("piston.dish_area")[piston])
         return (
             circle_area(rows["bore"]) * clearance / 1000
-            + bench.column("piston.crown_volume")[piston]
+            + laid_out.column("piston.crown_volume")[piston]
             - dish * cut / 1000
             + crevice
         )
 
     def volumes_between(self, rows: Rows) -> tuple[Floats, Floats]:
         """Between which volumes below the gasket rows of crank, rod and piston lie, whatever is ground and faced."""
-        height = np.array(self.bench.block.values["deck_height"])
+        height = np.array(self.laid_out.block.values["deck_height"])
         up: Floats = deck_clearance(height, rows["longest"], rows["length"], rows["height"])
         down: Floats = deck_clearance(height, rows["shortest"], rows["length"], rows["height"])
-        cut = self.bench.question.crown_limit if self.bench.faces else 0.0
+        cut = self.laid_out.question.crown_limit if self.laid_out.faces else 0.0
         up = np.maximum(up, max(self._low("deck_clearance"), self._low("quench") - self.thickest))
         down = np.minimum(down + cut, min(self._high("deck_clearance"), self._high("quench") - self.thinnest))
         # A land is faced lower and a dish shallower: what is cut only takes away.
@@ -429,16 +435,16 @@ class Join:
 
     def recipes(self, rows: Rows) -> Iterator[Rows]:
         """Yield whole recipes from rows with a gasket."""
-        bench, meeting = self.bench, self.bench.meetings["head"]
+        laid_out, meeting = self.laid_out, self.laid_out.meetings["head"]
         if not len(rows["piston"]) or not len(meeting.first):
             return
-        classes = bench.signature("piston", "head").of_part[rows["piston"]]
+        classes = laid_out.signature("piston", "head").of_part[rows["piston"]]
         of_row, pair = spread(_at(meeting.start, classes), _at(meeting.count, classes))
         least, most = (volume - rows["gasket_volume"] for volume in self.volumes_left(rows))
         start, count = self.heads.runs(meeting.second[pair], least[of_row], most[of_row])
         for found, _, at in self._met("head", self.heads, rows, of_row, pair, start, count):
             found["volume"] = found["below"] + found["gasket_volume"] + self.heads.values[at]
-            yield self.closed(self._bounded(self.ruled(found, bench.by_row["head"]), "head"))
+            yield self.closed(self._bounded(self.ruled(found, laid_out.by_row["head"]), "head"))
 
     def closed(self, rows: Rows) -> Rows:
         """Return the rows with a volume whose ratio and cost lie inside their windows."""

@@ -10,21 +10,21 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
-from ..build import Window
-from ..motion import mean_piston_speed
-from ..stack import (
+from ..build.model import Window
+from ..stack.arithmetic import (
     circle_area,
     crevice_volume,
     deck_clearance,
     ratio_of,
     stroke_for,
 )
+from ..stack.motion import mean_piston_speed
 from .parts import MAKING, needed_of
 from .question import EDGE, WANTED, Question
 from .rules import BORE, FACE_CROWN, OFFSET_GRIND, Fit, FitRules, judge_fit
 from .shelf import Block, Shelf
 
-Recipe = tuple[int, int, int, int, int]
+Combination = tuple[int, int, int, int, int]
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +69,7 @@ class Verdict:
     for want of a figure, ``unchecked`` the rules that could not be looked at.
     """
 
-    recipe: Recipe
+    recipe: Combination
     results: Results | None
     fits: tuple[Fit, ...]
     jobs: tuple[Job, ...]
@@ -88,7 +88,7 @@ class Verdict:
         return not (self.missing or self.refused or self.outside) and self.results is not None
 
 
-def judge(shelf: Shelf, block: Block, rules: FitRules, question: Question, recipe: Recipe) -> Verdict:
+def judge(shelf: Shelf, block: Block, rules: FitRules, question: Question, recipe: Combination) -> Verdict:
     """Judge one recipe.
 
     Parameters

@@ -9,11 +9,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from .bench import Bench
 from .cheapest import cheapest
 from .counting import Told
 from .found import Found, in_order, joined
 from .goals import Goal, evened, the_aims
+from .laid_out import LaidOut
 from .runs import kept_rows
 from .shelf import Floats, Ints, Rows
 from .sweep import Sweep
@@ -24,12 +24,12 @@ _MORE = 4
 _MOST = 2_000
 
 
-def nearest(bench: Bench, wanted: int, goal: Goal | None = None, *, told: Told | None = None) -> Found:
+def nearest(laid_out: LaidOut, wanted: int, goal: Goal | None = None, *, told: Told | None = None) -> Found:
     """Return the recipes nearest a goal, ties to the cheaper.
 
     Parameters
     ----------
-    bench : Bench
+    laid_out : LaidOut
         The shelf laid out for the question.
     wanted : int
         How many.
@@ -44,8 +44,8 @@ def nearest(bench: Bench, wanted: int, goal: Goal | None = None, *, told: Told |
         In order of the largest distance of any result, in steps of its window, with that
         as ``distance``; fewer where there are no more.
     """
-    goal = goal or the_aims(bench.question)
-    sweep = Sweep(bench, goal.windows, by_cost=goal.by_cost)
+    goal = goal or the_aims(laid_out.question)
+    sweep = Sweep(laid_out, goal.windows, by_cost=goal.by_cost)
     reach, nearer = _reach(sweep, goal, wanted, told)
     number = int(nearer["times"].sum()) if nearer else 0
     if number >= wanted:
@@ -59,10 +59,10 @@ def nearest(bench: Bench, wanted: int, goal: Goal | None = None, *, told: Told |
     else:
 
         def at_the_edge(rows: Rows) -> Rows:
-            rows["distance"] = goal.distance(bench, rows)
+            rows["distance"] = goal.distance(laid_out, rows)
             return kept_rows(rows, rows["distance"] == reach)
 
-        tied = cheapest(bench, goal.within(reach), wanted - number, at_the_edge, told=told)
+        tied = cheapest(laid_out, goal.within(reach), wanted - number, at_the_edge, told=told)
     found = joined([rows for rows in (sweep.told_apart(nearer) if nearer else {}, tied) if rows])
     return in_order(found, found["distance"], wanted) if found else Found((), {})
 
@@ -100,7 +100,7 @@ def _recipes(sweep: Sweep, goal: Goal, rows: Rows, reach: float) -> Rows:
     near = sweep.narrowed(goal.within(reach))
     out = []
     for found in near.top_ends.recipes(rows, *near.top_ends.runs(rows)):
-        found["distance"] = goal.distance(sweep.bench, found)
+        found["distance"] = goal.distance(sweep.laid_out, found)
         found = kept_rows(found, found["distance"] < reach)
         if len(found["key"]):
             out.append(found)
@@ -109,16 +109,16 @@ def _recipes(sweep: Sweep, goal: Goal, rows: Rows, reach: float) -> Rows:
 
 def _nearest_of(sweep: Sweep, goal: Goal, rows: Rows) -> Floats:
     """How near each bottom end comes with the top end that suits it best; infinite where none closes it."""
-    bench, tops = sweep.bench, sweep.top_ends
+    laid_out, tops = sweep.laid_out, sweep.top_ends
     start, count = tops.runs(rows)
     out = np.full(len(start), np.inf)
     if not tops.is_run:
         for found in tops.recipes(rows | {"of": np.arange(len(start))}, start, count):
-            np.minimum.at(out, found["of"], goal.distance(bench, found))
+            np.minimum.at(out, found["of"], goal.distance(laid_out, found))
         return out
     some = np.flatnonzero(count)
     rows = {name: column[some] for name, column in rows.items()}
-    nearest_of = goal.distance(bench, rows, but_ratio=True)
+    nearest_of = goal.distance(laid_out, rows, but_ratio=True)
     if "compression_ratio" in goal.between and len(some):
         groups, first, last = tops.groups(rows), start[some], start[some] + count[some] - 1
         off = np.full(len(some), np.inf)

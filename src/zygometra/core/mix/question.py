@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
-from ..build import Window
+from ..build.model import Window
 
 Priority = Literal["cheapest", "least-machining", "nearest"]
 PRIORITIES: dict[str, str] = {

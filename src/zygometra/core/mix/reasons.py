@@ -8,12 +8,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ..build import Window
-from .bench import Bench, Bools
+from ..build.model import Window
 from .counting import Count, Told, estimate
 from .goals import EVEN, the_window
 from .joins import Join
-from .judge import Recipe, Verdict, judge, misses
+from .judge import Combination, Verdict, judge, misses
+from .laid_out import Bools, LaidOut
 from .nearest import nearest
 from .parts import MAKING
 from .question import WANTED, WANTED_KEY, Question
@@ -63,12 +63,12 @@ class Emptiness:
     nearest: Miss | None
 
 
-def attrition(bench: Bench) -> tuple[Attrition, ...]:
+def attrition(laid_out: LaidOut) -> tuple[Attrition, ...]:
     """Return what became of the parts of each kind on their own.
 
     Parameters
     ----------
-    bench : Bench
+    laid_out : LaidOut
         The shelf laid out for the question.
 
     Returns
@@ -79,25 +79,25 @@ def attrition(bench: Bench) -> tuple[Attrition, ...]:
     """
     out = []
     for kind in MAKING:
-        sieve = bench.sieve(kind)
+        sieve = laid_out.sieve(kind)
 
         def counted(of: Mapping[str, Bools]) -> tuple[tuple[str, int], ...]:
             found = [(key, int(np.count_nonzero(column))) for key, column in of.items()]
             return tuple(sorted(((k, n) for k, n in found if n), key=lambda item: -item[1]))
 
-        total = len(bench.shelf.tables[kind])
+        total = len(laid_out.shelf.tables[kind])
         out.append(
             Attrition(kind, total, int(sieve.left.sum()), counted(sieve.refused), counted(sieve.missing))
         )
     return tuple(out)
 
 
-def cannot_be_judged(bench: Bench) -> list[tuple[str, str, tuple[str, ...]]]:
+def cannot_be_judged(laid_out: LaidOut) -> list[tuple[str, str, tuple[str, ...]]]:
     """List the parts that lack a figure without which nothing can be said, and are not out anyway.
 
     Parameters
     ----------
-    bench : Bench
+    laid_out : LaidOut
         The shelf laid out for the question.
 
     Returns
@@ -107,26 +107,26 @@ def cannot_be_judged(bench: Bench) -> list[tuple[str, str, tuple[str, ...]]]:
     """
     out = []
     for kind in MAKING:
-        sieve = bench.sieve(kind)
-        open_still = np.ones(len(bench.shelf.tables[kind]), bool)
+        sieve = laid_out.sieve(kind)
+        open_still = np.ones(len(laid_out.shelf.tables[kind]), bool)
         for refused in sieve.refused.values():
             open_still &= ~refused
         lacking = np.zeros(len(open_still), bool)
         for missing in sieve.missing.values():
             lacking |= missing
-        codes = bench.shelf.tables[kind].codes
+        codes = laid_out.shelf.tables[kind].codes
         for row in np.flatnonzero(open_still & lacking):
             names = tuple(place.partition(".")[2] for place, column in sieve.missing.items() if column[row])
             out.append((kind, codes[row], names))
     return out
 
 
-def why_none(bench: Bench, told: Told | None = None) -> Emptiness:
+def why_none(laid_out: LaidOut, told: Told | None = None) -> Emptiness:
     """Explain why no recipe satisfies a question.
 
     Parameters
     ----------
-    bench : Bench
+    laid_out : LaidOut
         The shelf laid out for the question.
     told : callable, optional
         Is told now and then how much is done, from 0 to 1; may raise to end it.
@@ -142,8 +142,8 @@ def why_none(bench: Bench, told: Told | None = None) -> Emptiness:
     scale, until something lies inside; where no one window is enough, all of them alike.
     The quench floor of the house never opens.
     """
-    question = bench.question
-    pairs = sum(len(rows["key"]) for rows in Join(bench, {}, None).pairs())
+    question = laid_out.question
+    pairs = sum(len(rows["key"]) for rows in Join(laid_out, {}, None).pairs())
     openings = []
     for wanted in WANTED:
         window = question.window(wanted.key)
@@ -151,15 +151,15 @@ def why_none(bench: Bench, told: Told | None = None) -> Emptiness:
             continue
         lifted = {key: w for key, w in question.windows.items() if key != wanted.key}
         if wanted.key in _DECIDES:
-            asked = bench.asked(replace(question, windows=lifted))
+            asked = laid_out.asked(replace(question, windows=lifted))
             openings.append(Opening(wanted.key, estimate(asked)))
         else:
-            openings.append(Opening(wanted.key, estimate(bench, lifted)))
+            openings.append(Opening(wanted.key, estimate(laid_out, lifted)))
     if not any(item.count.recipes for item in openings):
         # The floor of the house is no window, but it may be what stands in the way.
-        openings.append(Opening(FLOOR, estimate(bench.asked(without_floor(question)))))
+        openings.append(Opening(FLOOR, estimate(laid_out.asked(without_floor(question)))))
     openings.sort(key=lambda item: -item.count.recipes)
-    return Emptiness(attrition(bench), pairs, tuple(openings), _nearest_miss(bench, openings, told))
+    return Emptiness(attrition(laid_out), pairs, tuple(openings), _nearest_miss(laid_out, openings, told))
 
 
 FLOOR = "quench floor"
@@ -185,45 +185,47 @@ def opened(question: Question, steps: float, only: str = "") -> Question:
     return replace(question, windows=windows, priority="cheapest")
 
 
-def _nearest_miss(bench: Bench, openings: list[Opening], told: Told | None) -> Miss | None:
+def _nearest_miss(laid_out: LaidOut, openings: list[Opening], told: Told | None) -> Miss | None:
     """The recipe that misses one window by least, or where no one window is enough, all of them alike."""
-    if not bench.question.windows or any(not len(bench.candidates[kind].rows) for kind in MAKING):
+    if not laid_out.question.windows or any(not len(laid_out.candidates[kind].rows) for kind in MAKING):
         return None
     alone = [o.window for o in openings if o.count.recipes > 0 and o.window != FLOOR]
-    known = [miss for key in alone if (miss := _opening_by(bench, key, told)) is not None]
-    together = None if known else _opening_by(bench, "", told)
+    known = [miss for key in alone if (miss := _opening_by(laid_out, key, told)) is not None]
+    together = None if known else _opening_by(laid_out, "", told)
     if together is not None:
         known = [together]
     if not known:
         return None
     _, asked, recipe = min(known, key=lambda miss: miss[0])
-    verdict = judge(bench.shelf, bench.block, bench.rules, asked, recipe)
+    verdict = judge(laid_out.shelf, laid_out.block, laid_out.rules, asked, recipe)
     assert verdict.results is not None
-    rod = bench.shelf.tables["rod"].words["material"][recipe[1]]
-    return Miss(verdict, misses(verdict.results, bench.question, bench.question.floor(rod)))
+    rod = laid_out.shelf.tables["rod"].words["material"][recipe[1]]
+    return Miss(verdict, misses(verdict.results, laid_out.question, laid_out.question.floor(rod)))
 
 
 # How far a crown is faced or a journal ground hangs on these windows: another width is another question.
 _DECIDES = ("deck_clearance", "quench")
 
 
-def _opening_by(bench: Bench, only: str, told: Told | None) -> tuple[float, Question, Recipe] | None:
+def _opening_by(
+    laid_out: LaidOut, only: str, told: Told | None
+) -> tuple[float, Question, Combination] | None:
     """By how many steps one window (or all) must open for a first recipe, to a hundredth of a step."""
     if only and only not in _DECIDES:
         if told is not None:
             told(0.5)
-        goal = the_window(bench.question, only)
-        found = nearest(bench, 1, goal)
+        goal = the_window(laid_out.question, only)
+        found = nearest(laid_out, 1, goal)
         if not found.recipes:
             return None
         steps = float(found.rows["distance"][0])
-        return steps, opened(bench.question, steps + EVEN, only), found.recipes[0]
+        return steps, opened(laid_out.question, steps + EVEN, only), found.recipes[0]
 
     def is_any(steps: float) -> bool:
         if told is not None:
             told(0.5)
-        asked = opened(bench.question, steps, only)
-        return Sweep(bench.asked(asked), asked.windows).leads_anywhere()
+        asked = opened(laid_out.question, steps, only)
+        return Sweep(laid_out.asked(asked), asked.windows).leads_anywhere()
 
     low, high = 0.0, 0.25
     while not is_any(high):
@@ -236,8 +238,8 @@ def _opening_by(bench: Bench, only: str, told: Told | None) -> tuple[float, Ques
             high = middle
         else:
             low = middle
-    asked = opened(bench.question, high, only)
-    return high, asked, best(bench.asked(asked), 1).recipes[0]
+    asked = opened(laid_out.question, high, only)
+    return high, asked, best(laid_out.asked(asked), 1).recipes[0]
 
 
 def miss_words(key: str, by: float) -> str:

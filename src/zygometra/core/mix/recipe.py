@@ -7,9 +7,9 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from ..build import Bank, Build, Operation
-from ..evaluate import evaluate
+from ..build.model import Bank, Build, Operation
 from ..quantity import Quantity, coverage, read_quantity
+from ..stack.evaluate import evaluate
 from ..units import Kind
 from .judge import Verdict
 from .parts import MAKING, Part, needed_of

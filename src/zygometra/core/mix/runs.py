@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from .bench import Bench, Bools, Candidates
+from .laid_out import Bools, Candidates, LaidOut
 from .shelf import Floats, Ints, Rows
 
 # By so much in mm (or cc) the edges of a run are wider than the window: results are judged on their own.
@@ -74,10 +74,10 @@ class Hull:
 class Ordered:
     """Candidates of a kind in order of class and of one figure: a run of it is found by bisection."""
 
-    def __init__(self, bench: Bench, kind: str, taken: Candidates, figure: str | None) -> None:
+    def __init__(self, laid_out: LaidOut, kind: str, taken: Candidates, figure: str | None) -> None:
         first = {"rod": "crank", "piston": "rod", "gasket": "piston", "head": "piston"}[kind]
-        of_class = bench.signature(kind, first).of_part[taken.rows]
-        values = bench.column(f"{kind}.{figure}")[taken.rows] if figure else np.zeros(len(taken.rows))
+        of_class = laid_out.signature(kind, first).of_part[taken.rows]
+        values = laid_out.column(f"{kind}.{figure}")[taken.rows] if figure else np.zeros(len(taken.rows))
         order = np.lexsort((values, of_class))
         self.taken = taken.taken(order)
         self.values = values[order]

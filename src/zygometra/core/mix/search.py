@@ -6,22 +6,22 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .bench import Bench
 from .cheapest import cheapest
 from .counting import Told
 from .found import Found, in_order, joined
 from .joins import Join
+from .laid_out import LaidOut
 from .nearest import nearest
 from .parts import MAKING
 from .shelf import Rows
 
 
-def best(bench: Bench, most: int | None = None, *, told: Told | None = None) -> Found:
+def best(laid_out: LaidOut, most: int | None = None, *, told: Told | None = None) -> Found:
     """Return the best recipes by the question's priority.
 
     Parameters
     ----------
-    bench : Bench
+    laid_out : LaidOut
         The shelf laid out for the question.
     most : int, optional
         How many; the question's own number where left out.
@@ -37,12 +37,12 @@ def best(bench: Bench, most: int | None = None, *, told: Told | None = None) -> 
     -----
     Ties go to what is cheaper, then to what stands first on the shelf.
     """
-    wanted = bench.question.best if most is None else most
-    if any(not len(bench.candidates[kind].rows) for kind in MAKING):
+    wanted = laid_out.question.best if most is None else most
+    if any(not len(laid_out.candidates[kind].rows) for kind in MAKING):
         return Found((), {})
-    if bench.question.priority == "nearest":
-        return nearest(bench, wanted, told=told)
-    rows = cheapest(bench, bench.question.windows, wanted, told=told)
+    if laid_out.question.priority == "nearest":
+        return nearest(laid_out, wanted, told=told)
+    rows = cheapest(laid_out, laid_out.question.windows, wanted, told=told)
     return in_order(rows, rows["key"], wanted) if rows else Found((), {})
 
 
@@ -61,12 +61,12 @@ class Survey:
     exact: bool
 
 
-def survey(bench: Bench, most: int, seed: int = 1) -> Survey:
+def survey(laid_out: LaidOut, most: int, seed: int = 1) -> Survey:
     """Return one recipe each of some sets of crank, rod and piston, drawn evenly.
 
     Parameters
     ----------
-    bench : Bench
+    laid_out : LaidOut
         The shelf laid out, with windows as wide as the field is to be seen.
     most : int
         How many sets are drawn.
@@ -78,7 +78,7 @@ def survey(bench: Bench, most: int, seed: int = 1) -> Survey:
     Survey
         For each set the recipe with what is to be least, and how many sets there are.
     """
-    join = Join(bench, bench.question.windows, None)
+    join = Join(laid_out, laid_out.question.windows, None)
     pairs = joined([rows for rows in join.pairs() if len(rows["key"])])
     triples, sets, exact = (
         _drawn_sets(join, pairs, most, np.random.default_rng(seed)) if pairs else ({}, 0, True)

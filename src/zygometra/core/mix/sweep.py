@@ -12,10 +12,10 @@ from collections.abc import Callable, Iterator, Mapping
 
 import numpy as np
 
-from ..build import Window
-from .bench import Bench
+from ..build.model import Window
 from .found import joined, least
 from .joins import Join
+from .laid_out import LaidOut
 from .parts import MAKING
 from .runs import kept_rows, spread
 from .shelf import Ints, Rows, alike
@@ -35,12 +35,12 @@ class Sweep:
     stands in ``times`` for so many. With ``by_cost`` cost sets them apart too.
     """
 
-    def __init__(self, bench: Bench, filters: Mapping[str, Window], *, by_cost: bool = False) -> None:
+    def __init__(self, laid_out: LaidOut, filters: Mapping[str, Window], *, by_cost: bool = False) -> None:
         cost = filters.get("cost", Window())
-        self.bench = bench
+        self.laid_out = laid_out
         self.priced = by_cost or cost.low is not None or cost.high is not None
-        self.alike = {kind: bench.alike(kind, self.priced) for kind in MAKING}
-        self.join = Join(bench, filters, None, {kind: one.candidates for kind, one in self.alike.items()})
+        self.alike = {kind: laid_out.alike(kind, self.priced) for kind in MAKING}
+        self.join = Join(laid_out, filters, None, {kind: one.candidates for kind, one in self.alike.items()})
         self.pairs: Rows = {}
         if all(len(one.candidates.rows) for one in self.alike.values()):
             self.pairs = joined([rows for rows in self.join.pairs() if len(rows["times"])])
@@ -63,16 +63,16 @@ class Sweep:
         """Return the same with pairs as one that are alike in all that is still asked of them: to count by."""
         if not self.pairs:
             return self
-        bench, pairs = self.bench, self.pairs
-        later = [rule for kind in ("piston", "gasket", "head") for rule in bench.by_row[kind]]
+        laid_out, pairs = self.laid_out, self.pairs
+        later = [rule for kind in ("piston", "gasket", "head") for rule in laid_out.by_row[kind]]
         places = sorted({p for rule in later for p in rule.places if p.partition(".")[0] in ("crank", "rod")})
         columns = [pairs[name] for name in ("shortest", "longest", "length")]
         columns += [
             np.isnan(pairs["shift"]),
-            bench.floors(pairs["rod"]),
-            bench.signature("rod", "piston").of_part[pairs["rod"]],
+            laid_out.floors(pairs["rod"]),
+            laid_out.signature("rod", "piston").of_part[pairs["rod"]],
         ]
-        columns += [bench.column(place)[pairs[place.partition(".")[0]]] for place in places]
+        columns += [laid_out.column(place)[pairs[place.partition(".")[0]]] for place in places]
         if self.priced:
             columns.append(pairs["cost"])
         first, of = alike(columns)
@@ -177,7 +177,7 @@ class Sweep:
 
     def _opened(self, rows: Rows, bound: float) -> Rows:
         for kind in MAKING:
-            group, taken = self.alike[kind], self.bench.candidates[kind]
+            group, taken = self.alike[kind], self.laid_out.candidates[kind]
             place = group.place(rows[kind])
             of, at = spread(group.start[place], group.count[place])
             member, standing = group.members[at], group.candidates

@@ -15,8 +15,8 @@ from typing import Literal
 
 import numpy as np
 
-from ..build import Window
-from ..stack import circle_area
+from ..build.model import Window
+from ..stack.arithmetic import circle_area
 from .joins import Join, gasket_volume
 from .question import EDGE
 from .rules import judge_columns
@@ -31,34 +31,34 @@ class TopEnds:
 
     ``thicknesses`` are those there are. Of each top end there are ``volume``, the places
     of its ``gasket`` and ``head`` among the candidates of the join, and ``key``, ``cost``
-    and ``times`` as of :class:`~zygometra.core.mix.bench.Candidates`, the machining that
+    and ``times`` as of :class:`~zygometra.core.mix.laid_out.Candidates`, the machining that
     the piston wants of them included. ``is_run`` is False where a rule between a top end
     and the rest, or what a recipe costs, must be asked recipe by recipe.
     """
 
     def __init__(self, join: Join, *, by_run: bool = True) -> None:
-        bench = join.bench
+        laid_out = join.laid_out
         self.join, self.gaskets, self.heads = join, join.gaskets.taken, join.heads.taken
-        rules = [rule for rule in bench.rules.rules if len(rule.kinds) > 1 and _TOP & set(rule.kinds)]
+        rules = [rule for rule in laid_out.rules.rules if len(rule.kinds) > 1 and _TOP & set(rule.kinds)]
         self._rules = [rule for rule in rules if set(rule.kinds) <= _TOP | {"piston"}]
         self._across = [rule for rule in rules if rule not in self._rules]
         self.is_run = by_run and not self._across
         self.thicknesses, self._level = np.unique(join.gaskets.values, return_inverse=True)
         gasket = self.gaskets.rows
         self._gasket_volume = gasket_volume(
-            bench.column("gasket.opening_area")[gasket],
-            bench.column("gasket.bore")[gasket],
+            laid_out.column("gasket.opening_area")[gasket],
+            laid_out.column("gasket.bore")[gasket],
             join.gaskets.values,
         )
         self._of_piston = self._covers()
 
     def _covers(self) -> Ints:
         """Lay out the top ends for each piston that rules set apart; return which of them each piston has."""
-        bench, rows = self.join.bench, self.join.pistons.taken.rows
+        laid_out, rows = self.join.laid_out, self.join.pistons.taken.rows
         names = sorted(
             {p.partition(".")[2] for r in self._rules for p in r.places if p.startswith("piston.")}
         )
-        columns = [bench.column(f"piston.{name}")[rows] for name in names]
+        columns = [laid_out.column(f"piston.{name}")[rows] for name in names]
         first, of = alike([np.zeros(len(rows)), *columns])
         known: dict[bytes, int] = {}
         covers: list[Rows] = []
@@ -74,37 +74,37 @@ class TopEnds:
                 covers.append(self._cover(ok, machining))
             cover_of[at] = known[seen]
         self._store(covers)
-        of_piston = np.zeros(len(bench.shelf.tables["piston"]), np.int64)
+        of_piston = np.zeros(len(laid_out.shelf.tables["piston"]), np.int64)
         of_piston[rows] = cover_of[of]
         return of_piston
 
     def _judged(self, piston: dict[str, float]) -> tuple[np.ndarray, Ints]:
         """Which gaskets go with which heads on a piston, and what machining that costs."""
-        bench = self.join.bench
+        laid_out = self.join.laid_out
 
         def look(place: str) -> Floats:
             kind, _, name = place.partition(".")
             if kind == "piston":
                 return np.array([[piston[name]]])
             if kind == "gasket":
-                return bench.column(place)[self.gaskets.rows][:, None]
+                return laid_out.column(place)[self.gaskets.rows][:, None]
             if kind == "head":
-                return bench.column(place)[self.heads.rows][None, :]
-            return bench.column(place)[None, :]
+                return laid_out.column(place)[self.heads.rows][None, :]
+            return laid_out.column(place)[None, :]
 
         ok = np.ones((len(self.gaskets.rows), len(self.heads.rows)), bool)
         machining = np.zeros(ok.shape, np.int64)
         for rule in self._rules:
-            fits, band = judge_columns(rule, look, bench.question.allows)
+            fits, band = judge_columns(rule, look, laid_out.question.allows)
             ok &= fits
-            machining += bench.band_costs(rule)[band]
+            machining += laid_out.band_costs(rule)[band]
         return ok, machining
 
     def _cover(self, ok: np.ndarray, machining: Ints) -> Rows:
         gasket, head = np.nonzero(ok)
         volume = self._gasket_volume[gasket] + self.join.heads.values[head]
         extra = machining[gasket, head]
-        weighed = extra * (1 + self.join.bench.weight)
+        weighed = extra * (1 + self.join.laid_out.weight)
         order = np.lexsort((volume, self._level[gasket]))
         rows: Rows = {
             "level": self._level[gasket],

@@ -9,11 +9,11 @@ from functools import partial
 
 import numpy as np
 
-from ..build import Window
+from ..build.model import Window
 from ..wording import figure, whole
-from .bench import Bench
 from .counting import Told, estimate
-from .judge import Recipe, judge
+from .judge import Combination, judge
+from .laid_out import LaidOut
 from .parts import KIND, MAKING
 from .question import WANTED_KEY
 from .reasons import FLOOR, miss_words, why_none, without_floor
@@ -22,12 +22,12 @@ from .search import best
 from .shelf import Floats, Ints
 
 
-def why_not(bench: Bench, code: str, told: Told | None = None) -> tuple[str, ...]:
+def why_not(laid_out: LaidOut, code: str, told: Told | None = None) -> tuple[str, ...]:
     """Return what keeps a part out of the recipes, in sentences.
 
     Parameters
     ----------
-    bench : Bench
+    laid_out : LaidOut
         The shelf laid out for the question.
     code : str
         The part's code.
@@ -39,22 +39,22 @@ def why_not(bench: Bench, code: str, told: Told | None = None) -> tuple[str, ...
     tuple of str
         One thing each; lengths in mm.
     """
-    kind = next((k for k in MAKING if code in bench.shelf.tables[k].place), None)
+    kind = next((k for k in MAKING if code in laid_out.shelf.tables[k].place), None)
     if kind is None:
         return (f"No crank, rod, piston, gasket or head on the shelf has the code {code}.",)
-    alone = tuple(_on_its_own(bench, kind, bench.shelf.tables[kind].place[code]))
+    alone = tuple(_on_its_own(laid_out, kind, laid_out.shelf.tables[kind].place[code]))
     if alone:
         return alone
-    own = bench.asked(replace(bench.question, use={**bench.question.use, kind: code}))
+    own = laid_out.asked(replace(laid_out.question, use={**laid_out.question.use, kind: code}))
     first = best(own, 1, told=told).recipes
     if first:
         return (_it_is_in(own, kind, first[0]),)
     return tuple(_among_others(own, kind, told))
 
 
-def _on_its_own(bench: Bench, kind: str, row: int) -> Iterator[str]:
+def _on_its_own(laid_out: LaidOut, kind: str, row: int) -> Iterator[str]:
     """What keeps the part out whatever it is put together with."""
-    sieve = bench.sieve(kind)
+    sieve = laid_out.sieve(kind)
     label = KIND[kind].label
     for place, column in sieve.missing.items():
         if column[row]:
@@ -65,14 +65,14 @@ def _on_its_own(bench: Bench, kind: str, row: int) -> Iterator[str]:
         if key == "in hand":
             yield "There are not enough of it on the shelf, and only what is in hand was asked for."
         elif key == "use":
-            yield f"The question asks for another {label}: {bench.question.use[kind]}."
+            yield f"The question asks for another {label}: {laid_out.question.use[kind]}."
         else:
-            rule = bench.rules.rule(key)
-            fit = judge_fit(rule, partial(_look, bench, {kind: row}), bench.question.allows)
+            rule = laid_out.rules.rule(key)
+            fit = judge_fit(rule, partial(_look, laid_out, {kind: row}), laid_out.question.allows)
             yield f"{_begun(rule.interface)}: {fit.says}."
 
 
-def _it_is_in(own: Bench, kind: str, first: Recipe) -> str:
+def _it_is_in(own: LaidOut, kind: str, first: Combination) -> str:
     verdict = judge(own.shelf, own.block, own.rules, own.question, first)
     assert verdict.results is not None
     others = ", ".join(
@@ -84,7 +84,7 @@ def _it_is_in(own: Bench, kind: str, first: Recipe) -> str:
     return f"It is in: {estimate(own).words} with it; the first costs {cost:.2f}, with {others}."
 
 
-def _among_others(own: Bench, kind: str, told: Told | None) -> Iterator[str]:
+def _among_others(own: LaidOut, kind: str, told: Told | None) -> Iterator[str]:
     """What keeps a part out that fits the block."""
     why = why_none(own, told)
     opened = [opening for opening in why.openings if opening.count.recipes]
@@ -101,13 +101,13 @@ def _among_others(own: Bench, kind: str, told: Told | None) -> Iterator[str]:
         yield from tuple(_against_the_floor(own, told)) or _between(own, kind)
 
 
-def _against_the_floor(bench: Bench, told: Told | None) -> Iterator[str]:
+def _against_the_floor(laid_out: LaidOut, told: Told | None) -> Iterator[str]:
     """How near to the quench floor the part comes at best, whatever else was asked; nothing where it meets nothing."""
-    floor = max(bench.question.quench_floor.values())
+    floor = max(laid_out.question.quench_floor.values())
     asked = replace(
-        without_floor(bench.question), windows={"quench": Window(None, floor, None)}, priority="nearest"
+        without_floor(laid_out.question), windows={"quench": Window(None, floor, None)}, priority="nearest"
     )
-    free = bench.asked(asked)
+    free = laid_out.asked(asked)
     found = best(free, 1, told=told).recipes
     verdict = judge(free.shelf, free.block, free.rules, asked, found[0]) if found else None
     if verdict is None or verdict.results is None:
@@ -122,7 +122,7 @@ def _against_the_floor(bench: Bench, told: Told | None) -> Iterator[str]:
         )
 
 
-def _between(own: Bench, kind: str) -> Iterator[str]:
+def _between(own: LaidOut, kind: str) -> Iterator[str]:
     """The rules by which a part that fits the block goes with nothing of another kind, or with little."""
     yield f"On its own it fits the block, but nothing on the shelf goes together with this {KIND[kind].label}."
     for other in MAKING:
@@ -158,7 +158,7 @@ def _between(own: Bench, kind: str) -> Iterator[str]:
         yield f"Left for it by one rule at a time: {'; '.join(some)}."
 
 
-def _nearest(rule: FitRule, look: Callable[[str], Floats], own: Bench) -> int:
+def _nearest(rule: FitRule, look: Callable[[str], Floats], own: LaidOut) -> int:
     """Which of a column comes nearest to a rule; the first for a rule of words."""
     if rule.same:
         return 0
@@ -168,12 +168,12 @@ def _nearest(rule: FitRule, look: Callable[[str], Floats], own: Bench) -> int:
     return int(np.argmin(np.min(off, axis=0))) if off else 0
 
 
-def _look(bench: Bench, rows: Mapping[str, int], place: str) -> float | str | None:
+def _look(laid_out: LaidOut, rows: Mapping[str, int], place: str) -> float | str | None:
     """A dimension or word of one of some parts, or of the block; None where it is not known."""
     kind, _, name = place.partition(".")
     if kind == "block":
-        return bench.block.look(name)
-    table, row = bench.shelf.tables[kind], rows[kind]
+        return laid_out.block.look(name)
+    table, row = laid_out.shelf.tables[kind], rows[kind]
     if name in table.words:
         return table.words[name][row] or None
     value = float(table.values[name][row])

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from ..build import Build, OpName
+from ..build.levers import limit_of, set_lever
+from ..build.model import Build, OpName
 from ..errors import NoAnswer, ZygometraError
-from ..evaluate import evaluate
 from ..house_rules import HouseRules
-from ..inverse import solve
-from ..levers import limit_of, set_lever
 from ..quantity import read_quantity
+from ..stack.evaluate import evaluate
+from ..stack.inverse import solve
 from ..units import Kind
 from ..wording import figure
 

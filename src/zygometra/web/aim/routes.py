@@ -8,8 +8,8 @@ from typing import Any
 from flask import Blueprint, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
-from zygometra.core.build import ROD_MATERIALS
-from zygometra.core.document import differences, with_leaf
+from zygometra.core.build.document import differences, with_leaf
+from zygometra.core.build.model import ROD_MATERIALS
 from zygometra.core.errors import BuildFaults, QuantityError, shown
 from zygometra.core.house_rules import SCHOOLS
 from zygometra.core.units import Kind, read_typed

@@ -8,7 +8,7 @@ from flask import Blueprint, Response, make_response, redirect, render_template,
 from werkzeug.exceptions import NotFound
 from werkzeug.wrappers import Response as BaseResponse
 
-from zygometra.core.document import with_leaf
+from zygometra.core.build.document import with_leaf
 from zygometra.core.errors import BuildFaults, QuantityError
 from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field, field_at
 from zygometra.core.house_rules import BASES

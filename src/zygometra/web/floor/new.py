@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from zygometra.core.document import with_leaf
+from zygometra.core.build.document import with_leaf
 from zygometra.core.errors import BuildFaults, QuantityError, shown
 from zygometra.core.fields import FIELD, FIELDS, Field
 from zygometra.core.wording import Reader

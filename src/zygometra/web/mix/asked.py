@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import cast
 
-from zygometra.core.build import ROD_MATERIALS, Window
+from zygometra.core.build.model import ROD_MATERIALS, Window
 from zygometra.core.errors import QuantityError, shown
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.parts import MAKING

@@ -8,7 +8,7 @@ from threading import Lock
 
 from sqlalchemy.orm import Session
 
-from zygometra.core.mix.bench import Bench
+from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.rules import FitRules
 from zygometra.core.mix.shelf import Block, Shelf
@@ -17,7 +17,7 @@ from zygometra.store import shelf as store
 
 _LOCK = Lock()
 _SHELF: dict[tuple[str, int, int], tuple[Shelf, FitRules]] = {}
-_BENCHES: OrderedDict[Hashable, Bench] = OrderedDict()
+_BENCHES: OrderedDict[Hashable, LaidOut] = OrderedDict()
 _MOST_BENCHES = 12
 
 
@@ -36,27 +36,29 @@ def shelf_and_rules(session: Session) -> tuple[Shelf, FitRules, tuple[str, int, 
     return *known, number
 
 
-def bench_for(session: Session, question: Question) -> Bench:
+def lay_out(session: Session, question: Question) -> LaidOut:
     """Return the shelf laid out for a question; raises QuantityError where there is no such block."""
     shelf, rules, _ = shelf_and_rules(session)
     key = key_for(session, question)
     with _LOCK:
-        bench = _BENCHES.get(key)
-    if bench is None:
+        laid_out = _BENCHES.get(key)
+    if laid_out is None:
         with _LOCK:
             akin = [
                 known
                 for known in _BENCHES.values()
                 if known.shelf is shelf and known.block.code == question.block
             ]
-        bench = (
-            akin[-1].asked(question) if akin else Bench(shelf, Block(shelf, question.block), rules, question)
+        laid_out = (
+            akin[-1].asked(question)
+            if akin
+            else LaidOut(shelf, Block(shelf, question.block), rules, question)
         )
         with _LOCK:
-            _BENCHES[key] = bench
+            _BENCHES[key] = laid_out
             while len(_BENCHES) > _MOST_BENCHES:
                 _BENCHES.popitem(last=False)
-    return bench
+    return laid_out
 
 
 def key_for(session: Session, question: Question) -> Hashable:

@@ -14,9 +14,9 @@ from werkzeug.wrappers import Response as BaseResponse
 from zygometra.core.errors import BuildFaults, QuantityError, shown
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.basket import basket, stack_fails, total_of
-from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.into_build import targets_of, with_recipe
+from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.parts import KIND, MAKING, ORDER_GATE
 from zygometra.core.mix.question import PRIORITIES, WANTED
 from zygometra.core.mix.recipe import Recipe
@@ -30,7 +30,7 @@ from zygometra.store.rules import shop_rules
 from ..db import db
 from ..people import person, reader
 from .asked import EDGES, Asked, read_asked
-from .laid_out import bench_for, key_for, shelf_and_rules
+from .laid_out import key_for, lay_out, shelf_and_rules
 from .view import WHY_WAIT, address_of, estimated, in_full, rows_of, view, written
 from .working import WORKING
 
@@ -51,23 +51,23 @@ def _address(endpoint: str, asked: Asked) -> str:
     return f"{url_for(endpoint)}?{urlencode(address_of(asked))}"
 
 
-def _bench(asked: Asked) -> Bench | None:
+def _laid_out(asked: Asked) -> LaidOut | None:
     """The shelf laid out; None, with the reason beside the field, where the block is no good."""
     try:
-        return bench_for(db(), asked.question)
+        return lay_out(db(), asked.question)
     except QuantityError as error:
         asked.faults["block"] = str(error)
         return None
 
 
 def _shown(asked: Asked) -> dict[str, Any]:
-    bench = _bench(asked)
+    laid_out = _laid_out(asked)
     rules = rules_for("", shop_rules(db()))
-    shown_now = view(db(), bench, asked, reader(), rules) if bench is not None else {}
+    shown_now = view(db(), laid_out, asked, reader(), rules) if laid_out is not None else {}
     return {
         **shown_now,
         "asked": asked,
-        "bench": bench,
+        "laid_out": laid_out,
         "query": address_of(asked),
         "wanted": WANTED,
         "edges": EDGES,
@@ -98,14 +98,14 @@ def answer() -> Response:
 def exact_count() -> str:
     """Count the recipes one by one; asked for once the first results stand, and again until it is done."""
     asked = _asked()
-    bench = _bench(asked)
-    if bench is None:
+    laid_out = _laid_out(asked)
+    if laid_out is None:
         return ""
     work = WORKING.ask(
-        (key_for(db(), bench.question), "count"), lambda told: count(bench, told=told), by=person()
+        (key_for(db(), laid_out.question), "count"), lambda told: count(laid_out, told=told), by=person()
     )
     done = work.done_within(COUNT_WAIT)
-    number = work.result if done else estimated(db(), bench)
+    number = work.result if done else estimated(db(), laid_out)
     return render_template(
         "mix/_count.html", count=number.words, exact=done, share=work.share, query=address_of(asked)
     )
@@ -116,25 +116,25 @@ def why_not_this() -> str:
     """Say what keeps a part out."""
     asked = _asked()
     code = request.args.get("part", "").strip()[:60]
-    bench = _bench(asked)
-    if bench is None or not code:
+    laid_out = _laid_out(asked)
+    if laid_out is None or not code:
         return render_template("mix/why_not.html", code=code, lines=())
     work = WORKING.ask(
-        (key_for(db(), bench.question), f"why not {code}"),
-        lambda told: why_not(bench, code, told),
+        (key_for(db(), laid_out.question), f"why not {code}"),
+        lambda told: why_not(laid_out, code, told),
         by=person(),
     )
     lines = work.result if work.done_within(WHY_WAIT) else None
     return render_template("mix/why_not.html", code=code, lines=lines, query=address_of(asked))
 
 
-def _chosen(asked: Asked) -> tuple[Bench, Recipe] | None:
-    bench = _bench(asked)
-    rows = rows_of(bench, asked.chosen) if bench is not None else None
-    if bench is None or rows is None:
+def _chosen(asked: Asked) -> tuple[LaidOut, Recipe] | None:
+    laid_out = _laid_out(asked)
+    rows = rows_of(laid_out, asked.chosen) if laid_out is not None else None
+    if laid_out is None or rows is None:
         return None
-    full = in_full(db(), bench, [rows])
-    return (bench, full[rows]) if rows in full else None
+    full = in_full(db(), laid_out, [rows])
+    return (laid_out, full[rows]) if rows in full else None
 
 
 def _gone() -> tuple[str, int]:
@@ -159,8 +159,8 @@ def show_basket() -> str | tuple[str, int]:
     return _gone() if found is None else _basket_page(asked, *found)
 
 
-def _basket_page(asked: Asked, bench: Bench, recipe: Recipe, fault: str = "", reason: str = "") -> str:
-    items = basket(recipe, bench.block, store.all_of(db(), SUPPORTING))
+def _basket_page(asked: Asked, laid_out: LaidOut, recipe: Recipe, fault: str = "", reason: str = "") -> str:
+    items = basket(recipe, laid_out.block, store.all_of(db(), SUPPORTING))
     fails = _fails(recipe)
     return render_template(
         "mix/basket.html",
@@ -175,12 +175,12 @@ def _basket_page(asked: Asked, bench: Bench, recipe: Recipe, fault: str = "", re
         fault=fault,
         reason=reason,
         figures=written(recipe, reader()),
-        accepted=acceptances.accepted(db(), ORDER_GATE, _about(bench, recipe), fails) if fails else None,
+        accepted=acceptances.accepted(db(), ORDER_GATE, _about(laid_out, recipe), fails) if fails else None,
     )
 
 
-def _about(bench: Bench, recipe: Recipe) -> str:
-    return f"{bench.block.code}~{recipe.key}"
+def _about(laid_out: LaidOut, recipe: Recipe) -> str:
+    return f"{laid_out.block.code}~{recipe.key}"
 
 
 def _fails(recipe: Recipe) -> list[str]:
@@ -193,7 +193,7 @@ def basket_csv() -> Response | tuple[str, int]:
     found = _chosen(_asked())
     if found is None:
         return _gone()
-    bench, recipe = found
+    laid_out, recipe = found
     out = io.StringIO(newline="")
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(
@@ -211,7 +211,7 @@ def basket_csv() -> Response | tuple[str, int]:
             "state",
         ]
     )
-    for item in basket(recipe, bench.block, store.all_of(db(), SUPPORTING)):
+    for item in basket(recipe, laid_out.block, store.all_of(db(), SUPPORTING)):
         part = item.part
         writer.writerow(
             [
@@ -240,20 +240,20 @@ def order() -> BaseResponse | str | tuple[str, int]:
     found = _chosen(asked)
     if found is None:
         return _gone()
-    bench, recipe = found
+    laid_out, recipe = found
     fails = _fails(recipe)
     reason = request.form.get("reason", "").strip()
-    about = _about(bench, recipe)
+    about = _about(laid_out, recipe)
     if fails and acceptances.accepted(db(), ORDER_GATE, about, fails) is None:
         if not request.form.get("sign") or not acceptances.is_reason(reason):
             fault = (
                 f"Found {shown(reason)} as the reason; wanted a reason of 3 to 500 characters and your consent, "
                 "because the stack fails on paper."
             )
-            return _basket_page(asked, bench, recipe, fault, reason), 409
+            return _basket_page(asked, laid_out, recipe, fault, reason), 409
         acceptances.accept(db(), ORDER_GATE, about, fails, reason, actor=person())
     ordered = []
-    for item in basket(recipe, bench.block, store.all_of(db(), SUPPORTING)):
+    for item in basket(recipe, laid_out.block, store.all_of(db(), SUPPORTING)):
         if item.part is None or not item.to_buy or item.part.state != "idea":
             continue
         store.set_state(
@@ -262,7 +262,7 @@ def order() -> BaseResponse | str | tuple[str, int]:
             item.part.code,
             "ordered",
             actor=person(),
-            says=f"ordered for {bench.block.code}: {recipe.key.replace('~', ' ')}",
+            says=f"ordered for {laid_out.block.code}: {recipe.key.replace('~', ' ')}",
         )
         ordered.append(item.part.code)
     db().commit()
@@ -302,11 +302,11 @@ def take() -> BaseResponse | str | tuple[str, int]:
     found = _chosen(asked)
     if found is None:
         return _gone()
-    bench, recipe = found
+    laid_out, recipe = found
     codes = ", ".join(f"{KIND[kind].label} {recipe.parts[kind].code}" for kind in MAKING)
-    says = f"recipe from the mix bench: block {bench.block.code}, {codes}"
+    says = f"recipe from the mix bench: block {laid_out.block.code}, {codes}"
     into = request.form.get("into", "new")
-    document = {**recipe.document, "targets": targets_of(bench.question)}
+    document = {**recipe.document, "targets": targets_of(laid_out.question)}
     if into == "new":
         name = request.form.get("name", "").strip()
         if not 0 < len(name) <= 120:

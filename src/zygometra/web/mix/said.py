@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sized
 from typing import NamedTuple
 
-from zygometra.core.findings import RANK
-from zygometra.core.mix.bench import Bench
+from zygometra.core.findings.judges import RANK
+from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.parts import KIND
 from zygometra.core.mix.question import WANTED_KEY
 from zygometra.core.mix.reasons import FLOOR, Emptiness, attrition, cannot_be_judged, miss_words
@@ -26,13 +26,13 @@ class Said(NamedTuple):
 
 
 def what_is_said(
-    bench: Bench, chosen: Recipe | None, emptiness: Emptiness | None, *, looked: bool, found: bool
+    laid_out: LaidOut, chosen: Recipe | None, emptiness: Emptiness | None, *, looked: bool, found: bool
 ) -> list[Said]:
     """Return what is to be said of an answer, worst first.
 
     Parameters
     ----------
-    bench : Bench
+    laid_out : LaidOut
         The shelf laid out for the question.
     chosen : Recipe or None
         The recipe in hand.
@@ -55,7 +55,7 @@ def what_is_said(
         out.append(Said("stop", "No recipe satisfies every window. Why is being worked out."))
     if chosen is not None:
         out += _of_recipe(chosen)
-    out += _of_shelf(bench)
+    out += _of_shelf(laid_out)
     return sorted(out, key=lambda said: RANK[said.severity])
 
 
@@ -77,10 +77,10 @@ def _of_recipe(recipe: Recipe) -> Iterator[Said]:
         yield Said("note", f"Not checked on the recipe in hand: {_number(unknown, 'fit')}.", unknown)
 
 
-def _of_shelf(bench: Bench) -> Iterator[Said]:
+def _of_shelf(laid_out: LaidOut) -> Iterator[Said]:
     unjudged = [
         f"{KIND[kind].label} {code} cannot be judged: {_places(missing)} missing"
-        for kind, code, missing in cannot_be_judged(bench)
+        for kind, code, missing in cannot_be_judged(laid_out)
     ]
     if unjudged:
         lines = unjudged[:MOST_LINES]
@@ -90,8 +90,8 @@ def _of_shelf(bench: Bench) -> Iterator[Said]:
             "note", f"{_number(unjudged, 'part')} cannot be judged for want of a figure.", tuple(lines)
         )
     left = []
-    for a in attrition(bench):
-        why = ", ".join(f"{_rule_words(bench, key)} {n}" for key, n in a.refused[:4])
+    for a in attrition(laid_out):
+        why = ", ".join(f"{_rule_words(laid_out, key)} {n}" for key, n in a.refused[:4])
         text = f"{KIND[a.kind].plural}: {a.on_shelf} on the shelf, {a.left} could be used"
         left.append(text + (f"; out for {why}" if why else ""))
     yield Said("note", "What the block leaves of the shelf.", tuple(left))
@@ -137,5 +137,5 @@ def _number(things: Sized, word: str) -> str:
     return f"{whole(len(things))} {word}{'' if len(things) == 1 else 's'}"
 
 
-def _rule_words(bench: Bench, key: str) -> str:
-    return key if key in ("use", "in hand") else bench.rules.rule(key).interface
+def _rule_words(laid_out: LaidOut, key: str) -> str:
+    return key if key in ("use", "in hand") else laid_out.rules.rule(key).interface

@@ -9,15 +9,14 @@ from typing import Any, NamedTuple
 
 from sqlalchemy.orm import Session
 
-from zygometra.core.build import Window
-from zygometra.core.document import read_document
+from zygometra.core.build.document import read_document
+from zygometra.core.build.model import Window
 from zygometra.core.errors import ZygometraError
 from zygometra.core.house_rules import HouseRules
-from zygometra.core.mix.bench import Bench
 from zygometra.core.mix.counting import Count, estimate
 from zygometra.core.mix.found import Found
-from zygometra.core.mix.judge import Recipe as Rows
-from zygometra.core.mix.judge import Verdict, judge
+from zygometra.core.mix.judge import Combination, Verdict, judge
+from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.question import WANTED, WANTED_KEY, Question
 from zygometra.core.mix.reasons import (
@@ -65,47 +64,49 @@ def address_of(asked: Asked, **changes: str) -> dict[str, str]:
     return {key: value for key, value in merged.items() if value}
 
 
-def view(session: Session, bench: Bench, asked: Asked, reader: Reader, rules: HouseRules) -> dict[str, Any]:
+def view(
+    session: Session, laid_out: LaidOut, asked: Asked, reader: Reader, rules: HouseRules
+) -> dict[str, Any]:
     """Return what the answer's template shows."""
-    key = key_for(session, bench.question)
+    key = key_for(session, laid_out.question)
     WORKING.leave(person(), key)
     looking = WORKING.ask(
-        (key, "best"), lambda told: best(bench, _BEST_ON_MAP, told=told), by=person(), ahead=True
+        (key, "best"), lambda told: best(laid_out, _BEST_ON_MAP, told=told), by=person(), ahead=True
     )
     looked = looking.done_within(BEST_WAIT)
     found: Found = looking.result if looked else Found((), {})
-    around = bench.asked(_whole_field(bench.question))
+    around = laid_out.asked(_whole_field(laid_out.question))
     field = survey(around, _FIELD_ON_MAP)
-    pinned = [rows for key in asked.pins if (rows := rows_of(bench, key)) is not None]
-    chosen = rows_of(bench, asked.chosen) if asked.chosen else None
-    emptiness = _why_none(session, bench) if looked and not found.recipes else None
+    pinned = [rows for key in asked.pins if (rows := rows_of(laid_out, key)) is not None]
+    chosen = rows_of(laid_out, asked.chosen) if asked.chosen else None
+    emptiness = _why_none(session, laid_out) if looked and not found.recipes else None
     if chosen is None and found.recipes:
         chosen = found.recipes[0]
     if chosen is None and emptiness is not None and emptiness.nearest is not None:
         chosen = emptiness.nearest.verdict.recipe
-    columns: list[Rows] = list(dict.fromkeys([*pinned, *([chosen] if chosen else []), *found.recipes]))[
-        :COLUMNS
-    ]
-    full = in_full(session, bench, columns)
+    columns: list[Combination] = list(
+        dict.fromkeys([*pinned, *([chosen] if chosen else []), *found.recipes])
+    )[:COLUMNS]
+    full = in_full(session, laid_out, columns)
     written = [
-        _column(full[rows], i, rows, pinned, chosen, bench, reader)
+        _column(full[rows], i, rows, pinned, chosen, laid_out, reader)
         for i, rows in enumerate(columns)
         if rows in full
     ]
     in_hand = full.get(chosen) if chosen is not None else None
-    number = estimated(session, bench) if found.recipes or not looked else Count(0, 0.0, True)
+    number = estimated(session, laid_out) if found.recipes or not looked else Count(0, 0.0, True)
     return {
         "columns": written,
         "room": COLUMNS,
         "chosen": in_hand,
         "chosen_column": next((c for c in written if c.state == "chosen"), None),
         "drawing": stacks_drawing(
-            [_stack(c, bench) for c in written], _clearance_window(bench), reader, COLUMNS
+            [_stack(c, laid_out) for c in written], _clearance_window(laid_out), reader, COLUMNS
         ),
         "map": field_map(
-            _points(bench, found, field.found, pinned, chosen, asked, reader),
-            _axis(asked.across, bench, reader),
-            _axis(asked.up, bench, reader),
+            _points(laid_out, found, field.found, pinned, chosen, asked, reader),
+            _axis(asked.across, laid_out, reader),
+            _axis(asked.up, laid_out, reader),
         ),
         "sets": whole(field.sets) if field.exact else f"about {about(field.sets)}",
         "waits": not looked or (not found.recipes and emptiness is None),
@@ -113,23 +114,25 @@ def view(session: Session, bench: Bench, asked: Asked, reader: Reader, rules: Ho
         "on_map": len(found.recipes) + len(field.found.recipes),
         "count": number.words,
         "exact": number.exact,
-        "said": what_is_said(bench, in_hand, emptiness, looked=looked, found=bool(found.recipes)),
-        "ways": _ways(in_hand, bench, rules),
+        "said": what_is_said(laid_out, in_hand, emptiness, looked=looked, found=bool(found.recipes)),
+        "ways": _ways(in_hand, laid_out, rules),
         "pin_keys": asked.pins,
         "pinned": in_hand is not None and in_hand.key in asked.pins,
     }
 
 
-def estimated(session: Session, bench: Bench) -> Count:
+def estimated(session: Session, laid_out: LaidOut) -> Count:
     """Return the estimate of how many recipes there are: worked out once for each question."""
-    number: Count = WORKING.kept((key_for(session, bench.question), "estimate"), lambda: estimate(bench))
+    number: Count = WORKING.kept(
+        (key_for(session, laid_out.question), "estimate"), lambda: estimate(laid_out)
+    )
     return number
 
 
-def _why_none(session: Session, bench: Bench) -> Emptiness | None:
+def _why_none(session: Session, laid_out: LaidOut) -> Emptiness | None:
     """Why there is no recipe; None while it is still being worked out."""
     work = WORKING.ask(
-        (key_for(session, bench.question), "why"), lambda told: why_none(bench, told), by=person()
+        (key_for(session, laid_out.question), "why"), lambda told: why_none(laid_out, told), by=person()
     )
     return work.result if work.done_within(WHY_WAIT) else None
 
@@ -144,43 +147,43 @@ def _whole_field(question: Question) -> Question:
     return replace(wide, windows=windows, priority="cheapest", quench_floor={"": _THROUGH}, crown_limit=0.0)
 
 
-def rows_of(bench: Bench, key: str) -> Rows | None:
+def rows_of(laid_out: LaidOut, key: str) -> Combination | None:
     """Return the recipe that a key names; None where a part is not on the shelf."""
     codes = key.split("~")
     if len(codes) != len(MAKING):
         return None
-    rows = [bench.shelf.tables[kind].place.get(code) for kind, code in zip(MAKING, codes, strict=True)]
+    rows = [laid_out.shelf.tables[kind].place.get(code) for kind, code in zip(MAKING, codes, strict=True)]
     return None if any(row is None for row in rows) else tuple(rows)  # type: ignore[return-value]
 
 
-def key_of(bench: Bench, rows: Rows) -> str:
+def key_of(laid_out: LaidOut, rows: Combination) -> str:
     """Return the key of a recipe: the codes of its parts."""
-    return "~".join(bench.shelf.tables[kind].codes[row] for kind, row in zip(MAKING, rows, strict=True))
+    return "~".join(laid_out.shelf.tables[kind].codes[row] for kind, row in zip(MAKING, rows, strict=True))
 
 
-def in_full(session: Session, bench: Bench, recipes: Iterable[Rows]) -> dict[Rows, Recipe]:
+def in_full(session: Session, laid_out: LaidOut, recipes: Iterable[Combination]) -> dict[Combination, Recipe]:
     """Return recipes in full; those of which nothing follows for want of a figure are left out."""
-    verdicts: dict[Rows, Verdict] = {}
+    verdicts: dict[Combination, Verdict] = {}
     for rows in recipes:
-        verdict = judge(bench.shelf, bench.block, bench.rules, bench.question, rows)
+        verdict = judge(laid_out.shelf, laid_out.block, laid_out.rules, laid_out.question, rows)
         if verdict.results is not None:
             verdicts[rows] = verdict
     codes = {
-        (kind, bench.shelf.tables[kind].codes[row])
+        (kind, laid_out.shelf.tables[kind].codes[row])
         for rows in verdicts
         for kind, row in zip(MAKING, rows, strict=True)
     }
-    parts = parts_by_code(session, codes | {("block", bench.block.code)})
+    parts = parts_by_code(session, codes | {("block", laid_out.block.code)})
     out = {}
     for rows, verdict in verdicts.items():
         own = {
-            kind: parts.get((kind, bench.shelf.tables[kind].codes[row]))
+            kind: parts.get((kind, laid_out.shelf.tables[kind].codes[row]))
             for kind, row in zip(MAKING, rows, strict=True)
         }
-        block = parts.get(("block", bench.block.code))
+        block = parts.get(("block", laid_out.block.code))
         if block is not None and all(own.values()):
             known = {kind: part for kind, part in own.items() if part is not None} | {"block": block}
-            out[rows] = recipe_in_full(bench.block, bench.rules, bench.question, verdict, known)
+            out[rows] = recipe_in_full(laid_out.block, laid_out.rules, laid_out.question, verdict, known)
     return out
 
 
@@ -190,10 +193,10 @@ def in_full(session: Session, bench: Bench, recipes: Iterable[Rows]) -> dict[Row
 def _column(
     recipe: Recipe,
     place: int,
-    rows: Rows,
-    pinned: list[Rows],
-    chosen: Rows | None,
-    bench: Bench,
+    rows: Combination,
+    pinned: list[Combination],
+    chosen: Combination | None,
+    laid_out: LaidOut,
     reader: Reader,
 ) -> Column:
     state = "chosen" if rows == chosen else "pinned" if rows in pinned else ""
@@ -204,7 +207,7 @@ def _column(
     return Column(recipe, title, state, _unlike(recipe, rows, chosen), written(recipe, reader))
 
 
-def _unlike(recipe: Recipe, rows: Rows, chosen: Rows | None) -> tuple[str, ...]:
+def _unlike(recipe: Recipe, rows: Combination, chosen: Combination | None) -> tuple[str, ...]:
     """The parts in which a recipe differs from the one in hand."""
     kinds = zip(MAKING, rows, chosen or rows, strict=True)
     return tuple(f"{KIND[kind].label} {recipe.parts[kind].code}" for kind, row, own in kinds if row != own)
@@ -264,7 +267,7 @@ def _with_band(reader: Reader, mm: float, u: float, half: float) -> str:
     return f"{number} ± {figure(from_base(half, reader.length_unit(mm)), decimals)} {symbol}"
 
 
-def _stack(column: Column, bench: Bench) -> Stack:
+def _stack(column: Column, laid_out: LaidOut) -> Stack:
     recipe = column.recipe
     r = recipe.verdict.results
     assert r is not None
@@ -273,7 +276,7 @@ def _stack(column: Column, bench: Bench) -> Stack:
     return Stack(
         recipe.key,
         column.title,
-        bench.block.values["deck_height"],
+        laid_out.block.values["deck_height"],
         r.bore,
         r.stroke,
         _value(recipe, "rod", "length"),
@@ -288,14 +291,14 @@ def _stack(column: Column, bench: Bench) -> Stack:
     )
 
 
-def _clearance_window(bench: Bench) -> tuple[float | None, float | None]:
-    window = bench.question.window("deck_clearance")
+def _clearance_window(laid_out: LaidOut) -> tuple[float | None, float | None]:
+    window = laid_out.question.window("deck_clearance")
     return window.low, window.high
 
 
-def _ways(recipe: Recipe | None, bench: Bench, rules: HouseRules) -> tuple[WayBack, ...]:
+def _ways(recipe: Recipe | None, laid_out: LaidOut, rules: HouseRules) -> tuple[WayBack, ...]:
     """How each lever alone would win the ratio back; nothing where no ratio is aimed at or none is off."""
-    aim = bench.question.aim("compression_ratio")
+    aim = laid_out.question.aim("compression_ratio")
     if recipe is None or aim is None or recipe.verdict.results is None:
         return ()
     ratio = recipe.verdict.results.compression_ratio
@@ -310,42 +313,45 @@ def _ways(recipe: Recipe | None, bench: Bench, rules: HouseRules) -> tuple[WayBa
 # -- the map -----------------------------------------------------------------------------
 
 
-def _axis(key: str, bench: Bench, reader: Reader) -> Axis:
+def _axis(key: str, laid_out: LaidOut, reader: Reader) -> Axis:
     wanted = WANTED_KEY[key]
     per = per_shown(key, reader)
     unit = "thou" if per != 1.0 else wanted.unit
     words = {"deck_clearance": f"{reader.deck} clearance", "quench": reader.quench}.get(key, wanted.label)
-    window: Window = bench.question.window(key)
+    window: Window = laid_out.question.window(key)
     return Axis(key, f"{words}, {unit}" if unit else words, window, 1 if per != 1.0 else wanted.decimals, per)
 
 
 def _points(
-    bench: Bench,
+    laid_out: LaidOut,
     found: Found,
     field: Found,
-    pinned: list[Rows],
-    chosen: Rows | None,
+    pinned: list[Combination],
+    chosen: Combination | None,
     asked: Asked,
     reader: Reader,
 ) -> list[Point]:
-    points: dict[Rows, Point] = {}
+    points: dict[Combination, Point] = {}
     for source, state in ((field, "out"), (found, "in")):
         if not source.recipes:
             continue
-        x, y = (source.column(key, bench) for key in (asked.across, asked.up))
-        clearance, ratio = source.column("deck_clearance", bench), source.column("compression_ratio", bench)
-        cost = source.column("cost", bench)
-        displacement = source.column("displacement", bench)
-        inside = _inside(source, bench) if state == "out" else None
+        x, y = (source.column(key, laid_out) for key in (asked.across, asked.up))
+        clearance, ratio = (
+            source.column("deck_clearance", laid_out),
+            source.column("compression_ratio", laid_out),
+        )
+        cost = source.column("cost", laid_out)
+        displacement = source.column("displacement", laid_out)
+        inside = _inside(source, laid_out) if state == "out" else None
         for i, rows in enumerate(source.recipes):
             says = (
                 f"{figure(displacement[i], 0)} cc, {reader.clearance(float(clearance[i]))}, "
                 f"ratio {figure(ratio[i], 2)}, "
-                f"cost {figure(cost[i], 0)}: {key_of(bench, rows).replace('~', ' ')}"
+                f"cost {figure(cost[i], 0)}: {key_of(laid_out, rows).replace('~', ' ')}"
             )
             stands = "in" if inside is None or inside[i] else "out"
             machined = bool(source.rows["cut"][i] > 0) or not math.isnan(source.rows["shift"][i])
-            points[rows] = Point(key_of(bench, rows), float(x[i]), float(y[i]), says, stands, machined)
+            points[rows] = Point(key_of(laid_out, rows), float(x[i]), float(y[i]), says, stands, machined)
     for rows in pinned:
         if rows in points:
             points[rows] = points.pop(rows)._replace(state="pinned")
@@ -354,13 +360,13 @@ def _points(
     return list(points.values())
 
 
-def _inside(source: Found, bench: Bench) -> list[bool]:
+def _inside(source: Found, laid_out: LaidOut) -> list[bool]:
     keep = [True] * len(source.recipes)
     for wanted in WANTED:
-        window = bench.question.window(wanted.key)
+        window = laid_out.question.window(wanted.key)
         if window.low is None and window.high is None:
             continue
-        column = source.column(wanted.key, bench)
+        column = source.column(wanted.key, laid_out)
         for i, value in enumerate(column):
             low = window.low is not None and value < window.low - 1e-9
             high = window.high is not None and value > window.high + 1e-9

@@ -7,7 +7,7 @@ import json
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
-from zygometra.core.document import to_text, with_leaf
+from zygometra.core.build.document import to_text, with_leaf
 from zygometra.core.errors import BuildFaults
 from zygometra.exchange.build_file import check
 from zygometra.exchange.evaluation_file import evaluation_document

@@ -6,7 +6,7 @@ from datetime import date
 
 from flask import Blueprint, Response, abort, render_template, request
 
-from zygometra.core import cut_sheet
+from zygometra.core.stack import cut_sheet
 from zygometra.core.wording import figure
 
 from .. import bench as benches

@@ -8,7 +8,7 @@ from typing import Any
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
-from zygometra.core.build import ROD_MATERIALS
+from zygometra.core.build.model import ROD_MATERIALS
 from zygometra.core.errors import BuildFaults, QuantityError, shown
 from zygometra.core.house_rules import BASES
 from zygometra.core.mix.parts import KIND, KINDS, ORDER_GATE, STATES, Part, newly_ordered, put_back

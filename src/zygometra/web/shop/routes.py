@@ -6,7 +6,7 @@ from flask import Blueprint, flash, redirect, render_template, request, session,
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.errors import QuantityError, shown
-from zygometra.core.findings import Finding
+from zygometra.core.findings.judges import Finding
 from zygometra.core.house_rules import RULES, SCHOOLS, Rule, check_rule
 from zygometra.core.units import BASE, Kind, read_typed, to_base
 from zygometra.core.wording import Reader, figure
@@ -144,7 +144,7 @@ def keys() -> str:
 @shop.get("/patterns")
 def patterns() -> str:
     """Every component in every state, for whoever works on the pages."""
-    from zygometra.core.build import Window
+    from zygometra.core.build.model import Window
     from zygometra.drawing.bands import Axis, Estimate, bands
     from zygometra.drawing.marks import BASIS_WORDS
 
@@ -200,7 +200,7 @@ def patterns() -> str:
 
 def _mix_patterns() -> tuple[str, str]:
     """Recipes side by side, and the map, in every state."""
-    from zygometra.core.build import Window
+    from zygometra.core.build.model import Window
     from zygometra.drawing.field import Axis, Point, field_map
     from zygometra.drawing.recipes import Stack, stacks_drawing
 

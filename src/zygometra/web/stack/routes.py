@@ -5,14 +5,14 @@ from __future__ import annotations
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
-from zygometra.core.budget import shares
-from zygometra.core.document import operation_document
+from zygometra.core.build.document import operation_document
 from zygometra.core.errors import BuildFaults
 from zygometra.core.fields import place_label
-from zygometra.core.sensitivity import sensitivities
-from zygometra.core.sources import chamber_model
+from zygometra.core.stack.budget import shares
+from zygometra.core.stack.sensitivity import sensitivities
+from zygometra.core.stack.sources import chamber_model
+from zygometra.core.stack.working import Step, working
 from zygometra.core.wording import figure
-from zygometra.core.working import Step, working
 from zygometra.store import builds
 
 from .. import bench as benches

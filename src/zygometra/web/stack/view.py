@@ -9,9 +9,9 @@ from urllib.parse import urlencode
 from flask import render_template, url_for
 from markupsafe import Markup, escape
 
-from zygometra.core.build import Bank, Build, Gasket, OpName
-from zygometra.core.document import operation_document
-from zygometra.core.levers import limit_of, setting
+from zygometra.core.build.document import operation_document
+from zygometra.core.build.levers import limit_of, setting
+from zygometra.core.build.model import Bank, Build, Gasket, OpName
 from zygometra.core.quantity import Quantity
 from zygometra.core.units import Kind
 from zygometra.core.wording import figure

@@ -7,12 +7,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
-from zygometra.core.build import Build, Gasket, Operation, OpName
-from zygometra.core.document import CUT_KIND, operation_document, read_operation
+from zygometra.core.build.document import CUT_KIND, operation_document, read_operation
+from zygometra.core.build.levers import limit_of, set_lever, setting
+from zygometra.core.build.model import Build, Gasket, Operation, OpName
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, ZygometraError
-from zygometra.core.inverse import solve
-from zygometra.core.levers import limit_of, set_lever, setting
 from zygometra.core.quantity import Quantity, read_quantity
+from zygometra.core.stack.inverse import solve
 from zygometra.core.units import MM, THOU, Kind, from_base, read_typed, to_base
 from zygometra.core.wording import Reader
 from zygometra.exchange.build_file import check_operations

@@ -5,12 +5,12 @@ from __future__ import annotations
 import pytest
 
 from support.cases import demo, vector
-from zygometra.core.document import read_document, with_leaf
+from zygometra.core.build.document import read_document, with_leaf
 from zygometra.core.errors import QuantityError
-from zygometra.core.evaluate import evaluate
-from zygometra.core.findings import findings
+from zygometra.core.findings.judges import findings
+from zygometra.core.findings.summary import summarise
 from zygometra.core.house_rules import RULES, SCHOOL, check_rule, rules_for
-from zygometra.core.summary import summarise
+from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.wording import Reader
 
 

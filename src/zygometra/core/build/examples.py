@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from .build import Bank, Build
-from .fields import field_at
-from .quantity import read_field
+from ..fields import field_at
+from ..quantity import read_field
+from .model import Bank, Build
 
 
 def small_single(**changed: Any) -> Build:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 
-from .build import Bank, Build, Operation
+from ..build.model import Bank, Build, Operation
 from .hole import evaluate_hole
 from .results import DeckLine, Evaluation, Hole, State, ratio_slope
 from .sources import engine_sources, hole_sources
@@ -44,7 +44,7 @@ def evaluate(build: Build, now: State | None = None) -> Evaluation:
 
     Examples
     --------
-    >>> from zygometra.core.examples import small_single
+    >>> from zygometra.core.build.examples import small_single
     >>> round(evaluate(small_single()).now.holes[0].outcome.quench, 3)
     1.24
     """

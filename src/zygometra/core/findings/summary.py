@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from .document import Document, read_document
-from .errors import ZygometraError
-from .evaluate import evaluate
-from .findings import findings
-from .house_rules import HouseRules
-from .results import State
+from ..build.document import Document, read_document
+from ..errors import ZygometraError
+from ..house_rules import HouseRules
+from ..stack.evaluate import evaluate
+from ..stack.results import State
+from .judges import findings
 
 RESULTS = ("ratio", "quench", "deck_clearance")
 

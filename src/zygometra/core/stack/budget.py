@@ -32,8 +32,8 @@ def shares(outcome: Outcome, result: str) -> tuple[Share, ...]:
 
     Examples
     --------
-    >>> from zygometra.core.evaluate import evaluate
-    >>> from zygometra.core.examples import small_single
+    >>> from zygometra.core.stack.evaluate import evaluate
+    >>> from zygometra.core.build.examples import small_single
     >>> shares(evaluate(small_single()).now.holes[0].outcome, "quench")[0].share
     1.0
     """

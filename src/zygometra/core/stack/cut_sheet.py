@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from .build import Build
-from .fields import FIELDS
-from .quantity import coverage
+from ..build.model import Build
+from ..fields import FIELDS
+from ..quantity import coverage
+from ..wording import Reader, count_of, figure, ratio_text, volume
 from .results import Evaluation, Source
-from .wording import Reader, count_of, figure, ratio_text, volume
 
 REFERENCES = {
     "crank": "crank centreline (arbor through the mains)",

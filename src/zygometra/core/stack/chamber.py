@@ -11,7 +11,7 @@ from bisect import bisect_left
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from .errors import NoAnswer
+from ..errors import NoAnswer
 
 
 class ChamberModel(Protocol):

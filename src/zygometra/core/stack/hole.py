@@ -9,12 +9,12 @@ from __future__ import annotations
 import math
 from typing import NamedTuple
 
-from .build import Bank, Build, Operation
+from ..build.model import Bank, Build, Operation
+from .arithmetic import QUARTER_PI, circle_area, deck_clearance, ratio_of
 from .chamber import ChamberModel, DraftedChamber, RateChamber
 from .motion import drop_and_slopes
 from .results import Contribution, Doubts, Hole, Outcome, Source, Terms
 from .sources import chamber_model, value_of
-from .stack import QUARTER_PI, circle_area, deck_clearance, ratio_of
 
 
 def evaluate_hole(

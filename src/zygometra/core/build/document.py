@@ -12,10 +12,10 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from .build import Bank, Build, Gasket, Levers, Operation, Targets, Window
-from .fields import BANK_NAMES, CYLINDER_NAMES, FIELD, FIELDS, field_at
-from .quantity import Quantity, Unstated, read_field, read_quantity
-from .units import Kind
+from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELD, FIELDS, field_at
+from ..quantity import Quantity, Unstated, read_field, read_quantity
+from ..units import Kind
+from .model import Bank, Build, Gasket, Levers, Operation, Targets, Window
 
 Document = dict[str, Any]
 CUT_KIND = {"open_chamber": Kind.VOLUME}

@@ -11,13 +11,13 @@ from hypothesis import given
 from support.cases import vector
 from support.plain import plain_evaluation
 from support.strategies import builds, documents
-from zygometra.core.build import Bank, Operation
-from zygometra.core.document import read_document
+from zygometra.core.build.document import read_document
+from zygometra.core.build.examples import figures_of, small_single
+from zygometra.core.build.model import Bank, Operation
 from zygometra.core.errors import ImpossibleEngine, NoAnswer
-from zygometra.core.evaluate import deck_line, evaluate, spread_of_ratio
-from zygometra.core.examples import figures_of, small_single
-from zygometra.core.motion import acceleration_at_tdc, drop_and_slopes, mean_piston_speed, piston_drop
 from zygometra.core.quantity import read_quantity
+from zygometra.core.stack.evaluate import deck_line, evaluate, spread_of_ratio
+from zygometra.core.stack.motion import acceleration_at_tdc, drop_and_slopes, mean_piston_speed, piston_drop
 from zygometra.core.units import Kind
 
 

@@ -12,14 +12,14 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
-from .build import Build, Window
-from .evaluate import spread_of_ratio
-from .fields import field_at
-from .house_rules import SCHOOL, HouseRules
-from .levers import limit_of
-from .quantity import Quantity, coverage
-from .results import Evaluation, Hole, State
-from .wording import Reader, count_of, figure, ratio_text, volume
+from ..build.levers import limit_of
+from ..build.model import Build, Window
+from ..fields import field_at
+from ..house_rules import SCHOOL, HouseRules
+from ..quantity import Quantity, coverage
+from ..stack.evaluate import spread_of_ratio
+from ..stack.results import Evaluation, Hole, State
+from ..wording import Reader, count_of, figure, ratio_text, volume
 
 Severity = Literal["stop", "warn", "note"]
 RANK: dict[str, int] = {"stop": 0, "warn": 1, "note": 2}

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from ..errors import NoAnswer
+from ..units import THOU, to_base
 from .chamber import ChamberModel
-from .errors import NoAnswer
 from .results import Outcome
-from .units import THOU, to_base
 
 
 class Sensitivity(NamedTuple):

@@ -7,11 +7,11 @@ would do it.
 
 from __future__ import annotations
 
-from .build import Build, OpName
+from ..build.levers import setting
+from ..build.model import Build, OpName
+from ..errors import NoAnswer
 from .chamber import ChamberModel
-from .errors import NoAnswer
 from .evaluate import evaluate
-from .levers import setting
 from .results import Outcome
 from .sources import chamber_model
 
@@ -405,7 +405,7 @@ def solve(build: Build, cylinder: int, op: OpName, result: str, wanted: float) -
 
     Examples
     --------
-    >>> from zygometra.core.examples import small_single
+    >>> from zygometra.core.build.examples import small_single
     >>> round(solve(small_single(), 1, "gasket", "quench", 1.0), 6)
     1.36
     """

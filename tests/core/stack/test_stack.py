@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zygometra.core.stack import (
+from zygometra.core.stack.arithmetic import (
     circle_area,
     clearance_volume_for,
     crevice_volume,

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal
 
-from .quantity import Quantity
+from ..quantity import Quantity
 
 Layout = Literal["inline", "vee", "flat"]
 OpName = Literal["deck_cut", "head_cut", "crown_cut", "gasket", "open_chamber"]

@@ -8,10 +8,10 @@ import pytest
 
 from support.cases import VECTORS, vector
 from support.plain import plain_evaluation
-from zygometra.core.document import read_document
-from zygometra.core.evaluate import evaluate
-from zygometra.core.findings import findings
+from zygometra.core.build.document import read_document
+from zygometra.core.findings.judges import findings
 from zygometra.core.house_rules import rules_for
+from zygometra.core.stack.evaluate import evaluate
 from zygometra.exchange.evaluation_file import evaluation_document
 
 NAMES = sorted(path.stem for path in VECTORS.glob("*.json"))

@@ -8,12 +8,12 @@ from __future__ import annotations
 import math
 from typing import NamedTuple
 
-from .build import Build
-from .fields import field_at
-from .quantity import coverage
+from ..build.model import Build
+from ..fields import field_at
+from ..quantity import coverage
+from ..wording import Reader, figure, ratio_text, volume
 from .results import Hole, Source
 from .sources import chamber_model
-from .wording import Reader, figure, ratio_text, volume
 
 
 class Given(NamedTuple):

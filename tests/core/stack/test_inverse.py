@@ -10,15 +10,15 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from support.strategies import builds
-from zygometra.core import inverse
-from zygometra.core.build import Gasket, Operation
-from zygometra.core.chamber import DraftedChamber, RateChamber, StepFilledChamber
+from zygometra.core.stack import inverse
+from zygometra.core.build.examples import figures_of, small_single
+from zygometra.core.build.model import Gasket, Operation
 from zygometra.core.errors import NoAnswer
-from zygometra.core.evaluate import evaluate
-from zygometra.core.examples import figures_of, small_single
 from zygometra.core.quantity import read_quantity
-from zygometra.core.sensitivity import sensitivities, steps_for
-from zygometra.core.sources import chamber_model
+from zygometra.core.stack.chamber import DraftedChamber, RateChamber, StepFilledChamber
+from zygometra.core.stack.evaluate import evaluate
+from zygometra.core.stack.sensitivity import sensitivities, steps_for
+from zygometra.core.stack.sources import chamber_model
 from zygometra.core.units import Kind
 
 FINE = {"rel": 1e-9, "abs": 1e-9}

@@ -13,13 +13,13 @@ from hypothesis import given
 import zygometra.core
 from support.cases import demo, vector
 from support.strategies import builds
-from zygometra.core import cut_sheet
-from zygometra.core.budget import shares
-from zygometra.core.document import differences, read_document, with_leaf
-from zygometra.core.evaluate import evaluate
+from zygometra.core.build.document import differences, read_document, with_leaf
 from zygometra.core.fields import FIELDS, field_at, place_label
+from zygometra.core.stack import cut_sheet
+from zygometra.core.stack.budget import shares
+from zygometra.core.stack.evaluate import evaluate
+from zygometra.core.stack.working import as_text, working
 from zygometra.core.wording import Reader
-from zygometra.core.working import as_text, working
 
 
 def steps_of(document, hole, reader=None, state="planned"):

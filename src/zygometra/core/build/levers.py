@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from .build import Build, Gasket, Operation, OpName
-from .house_rules import HouseRules
-from .quantity import Quantity
+from ..house_rules import HouseRules
+from ..quantity import Quantity
+from .model import Build, Gasket, Operation, OpName
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +80,7 @@ def set_lever(
 
     Examples
     --------
-    >>> from zygometra.core.examples import small_single
+    >>> from zygometra.core.build.examples import small_single
     >>> from zygometra.core.quantity import read_quantity
     >>> from zygometra.core.units import Kind
     >>> cut = read_quantity("0.2 mm", Kind.LENGTH, dimension="deck_cut")

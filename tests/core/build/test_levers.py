@@ -5,10 +5,10 @@ from __future__ import annotations
 import pytest
 
 from support.cases import demo, vector
-from zygometra.core.build import Gasket, Operation
-from zygometra.core.document import operation_document, read_document
+from zygometra.core.build.document import operation_document, read_document
+from zygometra.core.build.levers import limit_of, set_lever, setting
+from zygometra.core.build.model import Gasket, Operation
 from zygometra.core.house_rules import rules_for
-from zygometra.core.levers import limit_of, set_lever, setting
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from .errors import ImpossibleEngine
+from ..errors import ImpossibleEngine
 
 
 def piston_drop(stroke: float, rod_length: float, crank_angle: float) -> float:

@@ -105,7 +105,7 @@ class Meeting:
     shift: Floats
 
 
-class Bench:
+class LaidOut:
     """A shelf laid out for one question: candidates, classes, and what meets what."""
 
     def __init__(self, shelf: Shelf, block: Block, rules: FitRules, question: Question) -> None:
@@ -124,8 +124,8 @@ class Bench:
         self.meetings = {second: self._meeting(first, second) for first, second in PAIRS}
         self._alike: dict[tuple[str, bool], Alike] = {}
 
-    def asked(self, question: Question) -> Bench:
-        """Return the bench for another question; where only windows differ, what was laid out is shared."""
+    def asked(self, question: Question) -> LaidOut:
+        """Return the shelf laid out for another question; where only windows differ, what was laid out is shared."""
         own = self.question
         if (
             replace(
@@ -138,7 +138,7 @@ class Bench:
             )
             != own
         ):
-            return Bench(self.shelf, self.block, self.rules, question)
+            return LaidOut(self.shelf, self.block, self.rules, question)
         out = copy.copy(self)
         out.question = question
         if question.quench_floor != own.quench_floor:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from .build import Build
+from ..build.model import Build
+from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field
 from .chamber import ChamberModel, DraftedChamber, RateChamber, StepFilledChamber
-from .fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field
 from .results import Source
 
 _ENGINE_WIDE: tuple[tuple[str, Field], ...] = tuple(

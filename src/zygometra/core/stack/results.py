@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from .build import Operation
-from .quantity import Quantity
+from ..build.model import Operation
+from ..quantity import Quantity
 
 
 class Source(NamedTuple):
