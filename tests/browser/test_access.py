@@ -54,7 +54,7 @@ def test_axe_finds_nothing(person, theme):
 def test_axe_finds_nothing_in_an_open_dialog(person):
     bench = person(bypass_csp=True)
     page = bench.open(BUILDS[0])
-    page.locator('.reckoning [data-working="ratio"][data-of="2"]').click()
+    page.locator('.reckoning [data-working="compression_ratio"][data-of="2"]').click()
     expect(page.locator("dialog .steps")).to_be_visible()
     assert violations(page) == []
     page.keyboard.press("Escape")

@@ -26,7 +26,7 @@ def test_find_a_build_and_read_where_its_piston_stops(ada):
     drawing = page.get_by_role("group", name=re.compile("Section of hole 1 at top dead centre"))
     expect(drawing).to_contain_text("rim 0.040 mm down")
     expect(drawing).to_contain_text("225.4 mm")
-    shown(ada, "ratio", 1, "9.74")
+    shown(ada, "compression_ratio", 1, "9.74")
     shown(ada, "quench", 4, "1.34")
 
 
@@ -85,7 +85,7 @@ def test_set_a_lever_so_that_the_quench_is(ada):
     page.get_by_label("Result", exact=True).select_option("compression_ratio")
     page.get_by_label("Wanted figure").fill("9.85")
     page.get_by_label("Wanted figure").press("Enter")
-    shown(ada, "ratio", 1, "9.85")
+    shown(ada, "compression_ratio", 1, "9.85")
 
 
 def test_a_question_without_an_answer_and_a_slip_of_the_pen_are_told_in_place(ada):
@@ -121,7 +121,7 @@ def test_hole_by_hole_and_bank_by_bank(ada):
     page.get_by_label("Levers act on").select_option("all")
     expect(page.locator("#echo-deck_cut")).to_have_text("differs by bank")
     page.get_by_label("Head cut", exact=True).fill("0.5 mm")
-    shown(ada, "ratio", 1, "10.49")
+    shown(ada, "compression_ratio", 1, "10.49")
     expect(page.locator("#keep")).to_contain_text("head cut: 0.5 mm")
 
 
@@ -158,7 +158,7 @@ def test_edit_a_figure_where_it_stands(ada):
 
 def test_the_working_of_a_figure(ada):
     page = ada.open(PILOT)
-    page.locator('.reckoning [data-working="ratio"][data-of="4"]').click()
+    page.locator('.reckoning [data-working="compression_ratio"][data-of="4"]').click()
     dialog = page.locator("dialog")
     expect(dialog).to_contain_text("Working of hole 4, as planned")
     expect(dialog.locator(".step.chosen")).to_contain_text("(571.97 cc + 66.18 cc) / 66.18 cc")
@@ -210,7 +210,7 @@ def test_start_a_build_from_blank(ada):
     page.get_by_label(re.compile("^chamber volume", re.I)).fill("54 cc")
     page.get_by_role("button", name="Start the build").click()
     expect(page.get_by_role("heading", name="Test single")).to_be_visible()
-    shown(ada, "ratio", 1, "9.15")
+    shown(ada, "compression_ratio", 1, "9.15")
 
 
 def test_take_a_file_in_by_choosing_and_by_dropping_it(ada, tmp_path):

@@ -29,7 +29,9 @@ def shelf():
 
 @pytest.fixture(scope="module")
 def bench(shelf):
-    return LaidOut(shelf, Block(shelf, "BL-001"), USUAL, Question("BL-001", {"quench": Window(0.9, None, 1.6)}))
+    return LaidOut(
+        shelf, Block(shelf, "BL-001"), USUAL, Question("BL-001", {"quench": Window(0.9, None, 1.6)})
+    )
 
 
 @pytest.mark.parametrize("parts", [60, 500, 5000])

@@ -45,7 +45,7 @@ def test_evaluating_with_all_its_doubt_against_plain_arithmetic(benchmark, eight
     plain = plain_evaluation(build)
     for state, rows in (("now", plain["now"]), ("planned", plain["planned"])):
         for hole, row in zip(getattr(outcome, state).holes, rows, strict=True):
-            assert hole.outcome.ratio == pytest.approx(row["ratio"], rel=1e-12)
+            assert hole.outcome.compression_ratio == pytest.approx(row["ratio"], rel=1e-12)
             assert hole.outcome.effective == pytest.approx(row["effective"], rel=1e-12)
     bare = median(lambda: plain_evaluation(build), 400)
     with_doubt = median(lambda: evaluate(build), 400)

@@ -68,7 +68,7 @@ def test_whatever_people_typed_is_only_text():
 def test_a_row_says_where_it_lies_outside_its_window():
     inside = fragments.Row(1, "<svg></svg>", "9.50", "9.75", "", "")
     outside = fragments.Row(2, "<svg></svg>", "9.50", "9.10", "▼", "below the window")
-    html = fragments.reckoning_rows([inside, outside], "ratio", 1)
+    html = fragments.reckoning_rows([inside, outside], "compression_ratio", 1)
     assert html.count("chosen") == 1
     assert 'aria-label="9.75: show the working"' in html
     assert 'aria-label="9.10, below the window: show the working"' in html
@@ -76,7 +76,7 @@ def test_a_row_says_where_it_lies_outside_its_window():
 
 
 def test_without_a_plan_a_row_shows_one_figure():
-    html = fragments.reckoning_rows([fragments.Row(1, "", "9.50", "", "", "")], "ratio", 1)
+    html = fragments.reckoning_rows([fragments.Row(1, "", "9.50", "", "", "")], "compression_ratio", 1)
     assert '<td class="was"></td>' in html
     assert ">9.50</button>" in html
 

@@ -58,7 +58,7 @@ def state_document(state: State) -> dict[str, Any]:
     cylinders = []
     for hole in state.holes:
         o = hole.outcome
-        possible = o.ratio is not None
+        possible = o.compression_ratio is not None
         u = {name: spread[0] for name, spread in o.doubts._asdict().items()}
         cylinders.append(
             {
@@ -68,13 +68,13 @@ def state_document(state: State) -> dict[str, Any]:
                 "quench_mm": o.quench,
                 "swept_cc": o.swept,
                 "clearance_cc": o.clearance if possible else None,
-                "compression_ratio": o.ratio,
+                "compression_ratio": o.compression_ratio,
                 "effective_ratio": o.effective,
                 "u": {
                     "deck_clearance_mm": u["deck_clearance"],
                     "quench_mm": u["quench"],
                     "clearance_cc": u["clearance"],
-                    "compression_ratio": u["ratio"] if possible else None,
+                    "compression_ratio": u["compression_ratio"] if possible else None,
                     "swept_cc": u["swept"],
                     "effective_ratio": u["effective"] if o.effective is not None else None,
                 },

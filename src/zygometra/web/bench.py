@@ -197,7 +197,7 @@ def with_plan(bench: Bench, planned: tuple[Operation, ...]) -> Bench:
 # -- the reckoning ------------------------------------------------------------
 
 
-_LEAST_SPAN = {"ratio": 0.2, "quench": 0.15, "deck_clearance": 0.1}
+_LEAST_SPAN = {"compression_ratio": 0.2, "quench": 0.15, "deck_clearance": 0.1}
 
 
 def reckon(bench: Bench) -> tuple[Reckoning, ...]:
@@ -209,7 +209,7 @@ def reckon(bench: Bench) -> tuple[Reckoning, ...]:
     quench = Window(*quench_limits(bench.build, bench.rules))
     clearance_word = f"{bench.reader.deck} clearance"
     return (
-        _reckoning(bench, "ratio", "Compression ratio", targets.compression_ratio, ""),
+        _reckoning(bench, "compression_ratio", "Compression ratio", targets.compression_ratio, ""),
         _reckoning(bench, "quench", bench.reader.quench.capitalize(), quench, unit),
         _reckoning(bench, "deck_clearance", clearance_word.capitalize(), targets.deck_clearance, unit),
     )
@@ -284,7 +284,7 @@ def _writer(reader: Reader, key: str, u: float, *, words: bool = True) -> Callab
 
     A deck clearance is never a bare sign: it is so much down, or proud.
     """
-    unit = None if key == "ratio" else THOU if reader.system == "inch" else MM
+    unit = None if key == "compression_ratio" else THOU if reader.system == "inch" else MM
     scale = 1.0 if unit is None else from_base(1.0, unit)
     decimals = decimals_for(u * scale, MOST_DECIMALS["ratio" if unit is None else unit.symbol])
 
@@ -305,7 +305,7 @@ def _window_text(reader: Reader, key: str, window: Window) -> str:
         return "no window set"
 
     def edge(value: float) -> str:
-        if key == "ratio":
+        if key == "compression_ratio":
             return figure(value, 2)
         decimals = 1 if reader.system == "inch" else 2
         number = float(value) / 0.0254 if reader.system == "inch" else value

@@ -128,7 +128,7 @@ def test_a_recipe_is_a_valid_build_that_evaluates_to_the_same():
     r = recipe.verdict.results
     assert r.crown_cut > 0
     assert hole.deck_clearance == pytest.approx(r.deck_clearance, abs=1e-6)
-    assert hole.ratio == pytest.approx(r.compression_ratio, rel=1e-6)
+    assert hole.compression_ratio == pytest.approx(r.compression_ratio, rel=1e-6)
     assert recipe.document["parts"]["crank"]["x-part"] == "crank-0"
 
 
@@ -196,9 +196,9 @@ def test_ways_back_meet_the_ratio_or_say_why_not():
     planned = set_lever(build, (), "deck_cut", amount=cut)
     from dataclasses import replace
 
-    assert evaluate(replace(build, planned=planned)).planned.holes[0].outcome.ratio == pytest.approx(
-        9.6, abs=1e-6
-    )
+    assert evaluate(replace(build, planned=planned)).planned.holes[
+        0
+    ].outcome.compression_ratio == pytest.approx(9.6, abs=1e-6)
     assert deck.quench == pytest.approx(after.quench - deck.amount, abs=1e-6)
 
 

@@ -58,7 +58,7 @@ def numeric_u(build, key, plain_key, state):
 def test_every_doubt_agrees_with_shifted_figures(build):
     evaluation = evaluate(build)
     names = {
-        "ratio": "ratio",
+        "compression_ratio": "ratio",
         "effective": "effective",
         "quench": "quench",
         "deck_clearance": "clearance",
@@ -79,7 +79,10 @@ def test_every_doubt_agrees_with_shifted_figures(build):
 @given(builds(planned=False))
 def test_more_metal_off_deck_or_head_never_lowers_the_ratio(build):
     ratios = [
-        [h.outcome.ratio for h in evaluate(dataclasses.replace(build, planned=(cut(op, mm),))).planned.holes]
+        [
+            h.outcome.compression_ratio
+            for h in evaluate(dataclasses.replace(build, planned=(cut(op, mm),))).planned.holes
+        ]
         for op in ("deck_cut", "head_cut")
         for mm in (0.0, 0.1, 0.3)
     ]
@@ -101,7 +104,7 @@ def test_a_cut_in_two_passes_is_the_cut_in_one(build):
             .planned.holes[0]
             .outcome
         )
-        assert twice.ratio == pytest.approx(once.ratio, rel=1e-12)
+        assert twice.compression_ratio == pytest.approx(once.compression_ratio, rel=1e-12)
         assert twice.deck_clearance == pytest.approx(once.deck_clearance, abs=1e-12)
 
 
@@ -161,7 +164,7 @@ def test_no_room_above_the_piston_gives_no_ratio():
     figures = dict(small_single().figures) | figures_of({"parts.piston.crown_volume": "-80 cc"})
     outcome = evaluate(small_single(figures=figures)).now.holes[0].outcome
     assert outcome.clearance < 0
-    assert outcome.ratio is None
+    assert outcome.compression_ratio is None
     assert outcome.effective is None
 
 

@@ -10,11 +10,11 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from support.strategies import builds
-from zygometra.core.stack import inverse
 from zygometra.core.build.examples import figures_of, small_single
 from zygometra.core.build.model import Gasket, Operation
 from zygometra.core.errors import NoAnswer
 from zygometra.core.quantity import read_quantity
+from zygometra.core.stack import inverse
 from zygometra.core.stack.chamber import DraftedChamber, RateChamber, StepFilledChamber
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.stack.sensitivity import sensitivities, steps_for
@@ -46,7 +46,7 @@ def test_a_deck_cut_for_a_quench_is_that_deck_cut(build, mm):
     st.floats(0.01, 0.8),
 )
 def test_every_lever_for_a_ratio_is_its_own_inverse(build, op, amount):
-    wanted = with_lever(build, op, amount).hole(1).outcome.ratio
+    wanted = with_lever(build, op, amount).hole(1).outcome.compression_ratio
     assert inverse.solve(build, 1, op, "compression_ratio", wanted) == pytest.approx(
         amount, rel=1e-7, abs=1e-8
     )
@@ -56,7 +56,7 @@ def test_every_lever_for_a_ratio_is_its_own_inverse(build, op, amount):
 def test_a_gasket_for_a_quench_and_for_a_ratio(build, mm):
     outcome = with_lever(build, "gasket", mm).hole(1).outcome
     assert inverse.solve(build, 1, "gasket", "quench", outcome.quench) == pytest.approx(mm, **FINE)
-    assert inverse.solve(build, 1, "gasket", "compression_ratio", outcome.ratio) == pytest.approx(
+    assert inverse.solve(build, 1, "gasket", "compression_ratio", outcome.compression_ratio) == pytest.approx(
         mm, rel=1e-7
     )
 
@@ -178,8 +178,8 @@ def test_a_sensitivity_is_what_a_small_step_does(build):
             moved = with_lever(build, "gasket", outcome.gasket_thickness + small)
         else:
             moved = with_lever(build, row.lever, small)
-        change = (moved.hole(1).outcome.ratio - outcome.ratio) * 1000
-        assert row.ratio == pytest.approx(change, rel=2e-3)
+        change = (moved.hole(1).outcome.compression_ratio - outcome.compression_ratio) * 1000
+        assert row.compression_ratio == pytest.approx(change, rel=2e-3)
         assert row.quench_mm == pytest.approx(
             (moved.hole(1).outcome.quench - outcome.quench) * 1000, abs=1e-6
         )

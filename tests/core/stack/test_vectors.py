@@ -51,7 +51,7 @@ def test_the_plain_derivation_agrees(name):
     evaluation, plain = evaluate(build), plain_evaluation(build)
     for state in ("now", "planned"):
         for hole, row in zip(getattr(evaluation, state).holes, plain[state], strict=True):
-            assert hole.outcome.ratio == pytest.approx(row["ratio"], rel=1e-12)
+            assert hole.outcome.compression_ratio == pytest.approx(row["ratio"], rel=1e-12)
             assert hole.outcome.deck_clearance == pytest.approx(row["clearance"], abs=1e-11)
             if row["effective"] is None:
                 assert hole.outcome.effective is None

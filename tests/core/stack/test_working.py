@@ -79,7 +79,7 @@ def test_an_impossible_engine_is_derived_up_to_where_it_fails():
     document = with_leaf(
         vector("pellam-single-proud")["build"], ("parts", "piston", "crown_volume"), "-80 cc"
     )
-    assert "impossible engine" in steps_of(document, 1)["ratio"].note
+    assert "impossible engine" in steps_of(document, 1)["compression_ratio"].note
 
 
 def test_the_text_holds_every_answer():
@@ -95,7 +95,7 @@ def test_the_text_holds_every_answer():
 @given(builds())
 def test_shares_of_the_doubt_sum_to_one_and_give_u_back(build):
     outcome = evaluate(build).planned.hole(1).outcome
-    for key in ("ratio", "quench", "deck_clearance"):
+    for key in ("compression_ratio", "quench", "deck_clearance"):
         rows = shares(outcome, key)
         assert sum(r.share for r in rows) == pytest.approx(1)
         assert sum(r.part_of_u**2 for r in rows) ** 0.5 == pytest.approx(

@@ -325,20 +325,20 @@ def _ratio(build: Build, state: State, rules: HouseRules) -> Iterable[Finding]:
 
     def judge(hole: Hole) -> Judged | None:
         o = hole.outcome
-        if o.ratio is None:
+        if o.compression_ratio is None:
             return None
-        u, dof = o.doubts.ratio
-        if o.ratio > rules["ratio_believable"]:
+        u, dof = o.doubts.compression_ratio
+        if o.compression_ratio > rules["ratio_believable"]:
             return (
                 "stop",
                 "ratio-not-believable",
-                f"ratio {ratio_text(o.ratio, u)} cannot be right.",
+                f"ratio {ratio_text(o.compression_ratio, u)} cannot be right.",
                 "A volume above the piston is far too small: one of its figures is a slip of the pen.",
                 "Look at the working of that hole; start with the chamber.",
             )
         if window.is_open:
             return None
-        where = _beyond(o.ratio, u, dof, window)
+        where = _beyond(o.compression_ratio, u, dof, window)
         asked = _range_text(window)
         if not where:
             return None
@@ -346,7 +346,7 @@ def _ratio(build: Build, state: State, rules: HouseRules) -> Iterable[Finding]:
             return (
                 "note",
                 "ratio-may-be-outside",
-                f"ratio {ratio_text(o.ratio, u)} {where} the window {asked} within its doubt.",
+                f"ratio {ratio_text(o.compression_ratio, u)} {where} the window {asked} within its doubt.",
                 "The 95 % band reaches past the edge.",
                 "Measure the chamber and the stack of that hole.",
             )
@@ -354,7 +354,7 @@ def _ratio(build: Build, state: State, rules: HouseRules) -> Iterable[Finding]:
         return (
             "warn",
             "ratio-outside-window",
-            f"ratio {ratio_text(o.ratio, u)} is {where} the window {asked}.",
+            f"ratio {ratio_text(o.compression_ratio, u)} is {where} the window {asked}.",
             "The fuel and the duty were chosen for that window.",
             f"Move a lever: {lever}.",
         )

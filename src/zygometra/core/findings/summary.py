@@ -11,7 +11,7 @@ from ..stack.evaluate import evaluate
 from ..stack.results import State
 from .judges import findings
 
-RESULTS = ("ratio", "quench", "deck_clearance")
+RESULTS = ("compression_ratio", "quench", "deck_clearance")
 
 
 def summarise(document: Document, rules: HouseRules) -> dict[str, Any]:

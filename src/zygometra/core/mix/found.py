@@ -15,7 +15,7 @@ from .shelf import Floats, Ints, Rows
 COLUMN = {
     "deck_clearance": "clearance",
     "quench": "quench",
-    "compression_ratio": "ratio",
+    "compression_ratio": "compression_ratio",
     "rod_ratio": "rod_ratio",
     "piston_speed": "speed",
 }

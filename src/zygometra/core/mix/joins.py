@@ -449,10 +449,13 @@ class Join:
     def closed(self, rows: Rows) -> Rows:
         """Return the rows with a volume whose ratio and cost lie inside their windows."""
         rows = kept_rows(rows, rows["volume"] > 0)
-        rows["ratio"] = (rows["swept"] + rows["volume"]) / rows["volume"]
+        rows["compression_ratio"] = (rows["swept"] + rows["volume"]) / rows["volume"]
         return kept_rows(
             rows,
-            (self._within("compression_ratio", rows["ratio"]) & self._within("cost", rows["cost"] / 100)),
+            (
+                self._within("compression_ratio", rows["compression_ratio"])
+                & self._within("cost", rows["cost"] / 100)
+            ),
         )
 
 

@@ -115,7 +115,7 @@ def recipe_in_full(
     spreads = {
         "deck_clearance": hole.doubts.deck_clearance,
         "quench": hole.doubts.quench,
-        "compression_ratio": hole.doubts.ratio,
+        "compression_ratio": hole.doubts.compression_ratio,
         "displacement": (outcome.displacement_u, math.inf),
     }
     u = {key: spread[0] for key, spread in spreads.items()}

@@ -23,7 +23,7 @@ def shares(outcome: Outcome, result: str) -> tuple[Share, ...]:
     outcome : Outcome
         One hole.
     result : str
-        ``ratio``, ``quench`` or ``deck_clearance``.
+        ``compression_ratio``, ``quench`` or ``deck_clearance``.
 
     Returns
     -------

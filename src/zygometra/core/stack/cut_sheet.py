@@ -37,9 +37,9 @@ class Result(NamedTuple):
     clearance_other: str
     quench: str
     quench_band: str
-    ratio_now: str
-    ratio: str
-    ratio_band: str
+    compression_ratio_now: str
+    compression_ratio: str
+    compression_ratio_band: str
 
 
 class Basis(NamedTuple):
@@ -223,7 +223,7 @@ def results(evaluation: Evaluation, reader: Reader) -> tuple[Result, ...]:
     for hole, before in zip(evaluation.planned.holes, evaluation.now.holes, strict=True):
         o = hole.outcome
         quench_u, quench_dof = o.doubts.quench
-        ratio_u, ratio_dof = o.doubts.ratio
+        ratio_u, ratio_dof = o.doubts.compression_ratio
         clearance_u = o.doubts.deck_clearance[0]
         rows.append(
             Result(
@@ -233,8 +233,8 @@ def results(evaluation: Evaluation, reader: Reader) -> tuple[Result, ...]:
                 reader.length(abs(o.deck_clearance), clearance_u, other=True),
                 reader.length(o.quench, quench_u),
                 f"± {reader.band(coverage(quench_dof) * quench_u)}" if quench_u else "",
-                ratio_text(before.outcome.ratio, before.outcome.doubts.ratio[0]),
-                ratio_text(o.ratio, ratio_u),
+                ratio_text(before.outcome.compression_ratio, before.outcome.doubts.compression_ratio[0]),
+                ratio_text(o.compression_ratio, ratio_u),
                 f"± {figure(coverage(ratio_dof) * ratio_u, 2)}" if ratio_u else "",
             )
         )

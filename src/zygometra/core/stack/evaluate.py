@@ -162,7 +162,7 @@ def spread_of_ratio(state: State) -> tuple[float, float, int, int] | None:
     A source that both holes share moves both, so its slopes subtract before they
     are squared; one that differs part to part counts twice.
     """
-    known = [(h.outcome.ratio, h) for h in state.holes if h.outcome.ratio is not None]
+    known = [(h.outcome.compression_ratio, h) for h in state.holes if h.outcome.compression_ratio is not None]
     if len(known) < max(2, len(state.holes)):
         return None
     high, low = max(known, key=lambda k: k[0]), min(known, key=lambda k: k[0])

@@ -43,14 +43,14 @@ class Doubts(NamedTuple):
     quench: Spread
     swept: Spread
     clearance: Spread
-    ratio: Spread
+    compression_ratio: Spread
     effective: Spread
 
 
 class Outcome(NamedTuple):
     """The results of one hole in one state.
 
-    Lengths in mm, volumes in cc. ``ratio`` and ``effective`` are None where the
+    Lengths in mm, volumes in cc. ``compression_ratio`` and ``effective`` are None where the
     volumes leave no room above the piston; ``effective`` also where the cam is
     not known. ``bore_area`` and ``gasket_area`` in mm², ``chamber_rate`` in cc
     per mm of further head cut (None where not known).
@@ -60,7 +60,7 @@ class Outcome(NamedTuple):
     quench: float
     swept: float
     clearance: float
-    ratio: float | None
+    compression_ratio: float | None
     effective: float | None
     terms: Terms
     doubts: Doubts
@@ -130,7 +130,7 @@ def ratio_slope(outcome: Outcome, item: Contribution) -> float:
     float
         dCR/dx = (dVs − (CR − 1)·dVc)/Vc.
     """
-    if outcome.ratio is None:
+    if outcome.compression_ratio is None:
         return 0.0
     swept, volume = item[6], item[7]
-    return (swept - (outcome.ratio - 1) * volume) / outcome.clearance
+    return (swept - (outcome.compression_ratio - 1) * volume) / outcome.clearance

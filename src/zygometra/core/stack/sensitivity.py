@@ -13,7 +13,7 @@ from .results import Outcome
 class Sensitivity(NamedTuple):
     """The effect of one step of a lever.
 
-    ``step`` in mm (cc for the chamber); ``ratio`` and ``quench_mm`` are the
+    ``step`` in mm (cc for the chamber); ``compression_ratio`` and ``quench_mm`` are the
     changes for one step, from the slopes at the present state.
     """
 
@@ -21,7 +21,7 @@ class Sensitivity(NamedTuple):
     label: str
     step: float
     unit: str
-    ratio: float
+    compression_ratio: float
     quench_mm: float
 
 
@@ -72,10 +72,10 @@ def sensitivities(
     -----
     dCR = −(CR − 1)/Vc · dVc.
     """
-    if outcome.ratio is None:
+    if outcome.compression_ratio is None:
         return ()
     length, cc = steps_for(system)
-    per_cc = -(outcome.ratio - 1) / outcome.clearance
+    per_cc = -(outcome.compression_ratio - 1) / outcome.clearance
     rows = [
         Sensitivity("open_chamber", "chamber", cc, "cc", per_cc * cc, 0.0),
         Sensitivity(

@@ -327,10 +327,10 @@ def _crevice_step(hole: Hole, reader: Reader) -> Step:
 
 def _ratios(hole: Hole, reader: Reader) -> list[Step]:
     outcome = hole.outcome
-    if outcome.ratio is None:
+    if outcome.compression_ratio is None:
         return [
             Step(
-                "ratio",
+                "compression_ratio",
                 "compression ratio",
                 "(Vs + Vc)/Vc",
                 "no room above the piston",
@@ -343,12 +343,12 @@ def _ratios(hole: Hole, reader: Reader) -> list[Step]:
         ]
     steps = [
         Step(
-            "ratio",
+            "compression_ratio",
             "compression ratio",
             "(Vs + Vc)/Vc",
             f"({volume(outcome.swept)} + {volume(outcome.clearance)}) / {volume(outcome.clearance)}",
-            ratio_text(outcome.ratio),
-            _band(hole, "ratio", "ratio", reader),
+            ratio_text(outcome.compression_ratio),
+            _band(hole, "compression_ratio", "ratio", reader),
             (),
         ),
     ]

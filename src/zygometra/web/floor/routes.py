@@ -58,7 +58,7 @@ def _entry(build: Listed, read_as: Reader) -> Entry:
     return Entry(
         build,
         engine,
-        _range(state.get("ratio"), lambda v: figure(v, 2)),
+        _range(state.get("compression_ratio"), lambda v: figure(v, 2)),
         _range(state.get("quench"), read_as.length),
         _range(state.get("deck_clearance"), read_as.clearance),
         verdict,

@@ -83,7 +83,7 @@ def show_working(build_id: int) -> str:
     """Show the working of one hole, now or as planned on screen."""
     result = answer(benches.open_bench(build_id), request.args)
     bench = result.bench
-    chosen = request.args.get("result", "ratio")
+    chosen = request.args.get("result", "compression_ratio")
     steps: tuple[Step, ...] = ()
     budget: list[tuple[str, str]] = []
     effects: list[tuple[str, str, str, str]] = []
@@ -93,7 +93,7 @@ def show_working(build_id: int) -> str:
         if request.args.get("state") == "now":
             hole, state_name = bench.evaluation.now.hole(result.hole), "as it stands"
         steps = working(bench.build, hole, bench.reader)
-        key = chosen if chosen in ("quench", "deck_clearance") else "ratio"
+        key = chosen if chosen in ("quench", "deck_clearance") else "compression_ratio"
         budget = [
             (place_label(share.path), figure(100 * share.share, 0)) for share in shares(hole.outcome, key)[:8]
         ]
@@ -102,7 +102,7 @@ def show_working(build_id: int) -> str:
             (
                 e.label,
                 f"{figure(e.step, 0)} cc" if e.unit == "cc" else bench.reader.length(e.step),
-                figure(e.ratio, 3),
+                figure(e.compression_ratio, 3),
                 bench.reader.length(e.quench_mm) if e.quench_mm else "—",
             )
             for e in sensitivities(

@@ -124,7 +124,7 @@
     m: () => { location.href = document.body.dataset.mix; },
     s: () => { if (bench()) location.href = bench().dataset.stack; },
     p: () => { if (bench()) location.href = bench().dataset.sheet; },
-    w: () => { if (bench()) open(workingAddress("ratio")); },
+    w: () => { if (bench()) open(workingAddress("compression_ratio")); },
     k: () => $("keep-button")?.click(),
     u: () => $("undo")?.click(),
     r: () => $("redo")?.click(),
