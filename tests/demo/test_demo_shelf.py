@@ -6,7 +6,6 @@ from collections import Counter
 
 import pytest
 
-from zygometra.core.build.model import Window
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.joins import Join
 from zygometra.core.mix.judge import judge
@@ -16,6 +15,7 @@ from zygometra.core.mix.question import Question
 from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block, shelf_of
 from zygometra.core.mix.usual import USUAL
+from zygometra.core.windows import Window
 from zygometra.demo import PARTS, SEED
 from zygometra.demo.shelf import demo_shelf
 

@@ -9,8 +9,8 @@ import pytest
 
 from support.cases import demo, vector
 from zygometra.core.build.document import read_document, with_leaf
-from zygometra.core.build.model import Window
 from zygometra.core.stack.evaluate import evaluate
+from zygometra.core.windows import Window
 from zygometra.core.wording import Reader
 from zygometra.drawing import loupe, section
 from zygometra.drawing.bands import WIDTH, Estimate, axis, bands

@@ -7,7 +7,7 @@ import xml.etree.ElementTree as ET
 
 import pytest
 
-from zygometra.core.build.model import Window
+from zygometra.core.windows import Window
 from zygometra.core.wording import Reader
 from zygometra.drawing.field import HEIGHT, WIDTH, Axis, Point, field_map
 from zygometra.drawing.recipes import Stack, stacks_drawing

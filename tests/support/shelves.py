@@ -6,12 +6,12 @@ import itertools
 
 from hypothesis import strategies as st
 
-from zygometra.core.build.model import Window
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.parts import MAKING, Part
 from zygometra.core.mix.question import PRIORITIES, WANTED, Question
 from zygometra.core.mix.shelf import Block, shelf_of
 from zygometra.core.mix.usual import USUAL
+from zygometra.core.windows import Window
 
 BLOCK = Part(
     "block",

@@ -12,7 +12,6 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from support.timing import median
-from zygometra.core.build.model import Window
 from zygometra.core.mix.counting import count, estimate
 from zygometra.core.mix.judge import NEEDED
 from zygometra.core.mix.laid_out import LaidOut
@@ -23,6 +22,7 @@ from zygometra.core.mix.rules import BORE, FACE_CROWN, OFFSET_GRIND, Band
 from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
+from zygometra.core.windows import Window
 from zygometra.demo.shelf import demo_shelf
 from zygometra.store import shelf as store
 

@@ -11,7 +11,7 @@ import pytest
 
 from support.page import Element, seen
 from support.shelves import BLOCK, part
-from zygometra.core.build.model import ROD_MATERIALS, Window
+from zygometra.core.build.model import ROD_MATERIALS
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.laid_out import LaidOut
@@ -19,6 +19,7 @@ from zygometra.core.mix.parts import MAKING, Part
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
+from zygometra.core.windows import Window
 from zygometra.demo.shelf import demo_shelf
 from zygometra.store import builds
 from zygometra.store import shelf as store

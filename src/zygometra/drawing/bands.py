@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from zygometra.core.build.model import Window
+from zygometra.core.windows import Window
 
 WIDTH, HEIGHT = 132.0, 20.0
 _PAD = 4.0

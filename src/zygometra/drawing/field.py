@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from markupsafe import escape
 
-from zygometra.core.build.model import Window
+from zygometra.core.windows import Window
 
 from .marks import line, rect, text
 

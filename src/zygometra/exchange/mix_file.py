@@ -6,7 +6,6 @@ import json
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from zygometra.core.build.model import Window
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.counting import Count, count, estimate
@@ -21,6 +20,7 @@ from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block, Shelf
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind
+from zygometra.core.windows import Window
 
 from .build_file import document_from_text
 

@@ -11,7 +11,7 @@ from threading import Lock
 from typing import Any, NamedTuple, TypeVar
 
 from zygometra.core.build.document import operation_document, read_document
-from zygometra.core.build.model import Build, Operation, Window
+from zygometra.core.build.model import Build, Operation
 from zygometra.core.errors import ZygometraError
 from zygometra.core.findings.judges import Finding, of_figures, of_plan, quench_limits, worst_first
 from zygometra.core.house_rules import HouseRules, rules_for
@@ -19,6 +19,7 @@ from zygometra.core.quantity import coverage
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.stack.results import Evaluation, State
 from zygometra.core.units import MM, THOU, from_base
+from zygometra.core.windows import Side, Window
 from zygometra.core.wording import MOST_DECIMALS, Reader, decimals_for, figure
 from zygometra.drawing.bands import Estimate, axis, bands
 from zygometra.store import builds, heads
@@ -272,11 +273,10 @@ def _judge(estimate: Estimate, window: Window) -> tuple[str, str]:
     """Where an estimate lies against its window, as a shape and in words."""
     if estimate.value is None:
         return "✕", "no ratio: no room above the piston"
-    if window.low is not None and estimate.value < window.low - 1e-9:
-        return "▼", "below the window"
-    if window.high is not None and estimate.value > window.high + 1e-9:
-        return "▲", "above the window"
-    return "", ""
+    return _MARKS.get(window.side(estimate.value), ("", ""))
+
+
+_MARKS = {Side.UNDER: ("▼", "below the window"), Side.OVER: ("▲", "above the window")}
 
 
 def _writer(reader: Reader, key: str, u: float, *, words: bool = True) -> Callable[[float | None], str]:

@@ -9,7 +9,6 @@ from hypothesis import given
 
 from support.shelves import BLOCK, part, questions, shelf
 from zygometra.core.build.document import read_document
-from zygometra.core.build.model import Window
 from zygometra.core.mix.into_build import targets_of, with_recipe
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.parts import MAKING
@@ -18,6 +17,7 @@ from zygometra.core.mix.recipe import recipe_in_full
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.stack.evaluate import evaluate
+from zygometra.core.windows import Window
 from zygometra.exchange.build_file import check
 
 HERS = {

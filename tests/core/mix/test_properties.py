@@ -10,7 +10,6 @@ from hypothesis import strategies as st
 
 from support.shelves import part, questions, shelves
 from support.shelves import shelf as shelf_with
-from zygometra.core.build.model import Window
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.laid_out import LaidOut
@@ -18,6 +17,7 @@ from zygometra.core.mix.question import Question
 from zygometra.core.mix.search import best, survey
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
+from zygometra.core.windows import Window
 
 # Windows that decide nothing of how far a crown is faced: they only sieve.
 SIEVES = ("compression_ratio", "displacement", "rod_ratio", "piston_speed", "cost")

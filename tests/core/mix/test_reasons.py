@@ -7,7 +7,6 @@ import pytest
 from support.shelves import BLOCK, NOMINAL, part, shelf
 from zygometra.core.build.document import read_document
 from zygometra.core.build.levers import set_lever
-from zygometra.core.build.model import Window
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.basket import basket, main_bearings, total_of
 from zygometra.core.mix.counting import count
@@ -24,6 +23,7 @@ from zygometra.core.mix.win_back import ways_back
 from zygometra.core.quantity import read_quantity
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.units import Kind
+from zygometra.core.windows import Window
 from zygometra.exchange.build_file import check
 
 

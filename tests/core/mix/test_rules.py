@@ -8,7 +8,6 @@ import numpy as np
 import pytest
 
 from support.shelves import BLOCK, part, shelf
-from zygometra.core.build.model import Window
 from zygometra.core.errors import QuantityError
 from zygometra.core.mix.judge import judge, throw_shift
 from zygometra.core.mix.parts import newly_ordered, put_back
@@ -16,6 +15,7 @@ from zygometra.core.mix.question import Question
 from zygometra.core.mix.rules import Band, FitRule, judge_columns, judge_fit, rules_as_data, rules_from_data
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
+from zygometra.core.windows import Window
 
 
 def verdict(*parts, question=None, rules=USUAL):

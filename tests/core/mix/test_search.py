@@ -11,7 +11,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from support.shelves import all_verdicts, part, questions, shelf, shelves
-from zygometra.core.build.model import Window
 from zygometra.core.mix.counting import Count, count, estimate
 from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.question import WANTED, Question
@@ -19,6 +18,7 @@ from zygometra.core.mix.rules import Band, FitRule, FitRules, Machining
 from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block, shelf_of
 from zygometra.core.mix.usual import USUAL
+from zygometra.core.windows import Window
 from zygometra.demo.shelf import demo_shelf
 
 

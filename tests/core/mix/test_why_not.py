@@ -9,13 +9,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from support.shelves import all_verdicts, part, questions, shelf, shelves
-from zygometra.core.build.model import Window
 from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.parts import MAKING
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.mix.why_not import why_not
+from zygometra.core.windows import Window
 
 FLOORS = {"": 0.9, "aluminium": 1.4}
 

@@ -15,7 +15,8 @@ from typing import Any
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELD, FIELDS, field_at
 from ..quantity import Quantity, Unstated, read_field, read_quantity
 from ..units import Kind
-from .model import Bank, Build, Gasket, Levers, Operation, Targets, Window
+from ..windows import Window
+from .model import Bank, Build, Gasket, Levers, Operation, Targets
 
 Document = dict[str, Any]
 CUT_KIND = {"open_chamber": Kind.VOLUME}

@@ -13,6 +13,7 @@ from functools import cached_property
 from typing import Literal
 
 from ..quantity import Quantity
+from ..windows import OPEN, Window
 
 Layout = Literal["inline", "vee", "flat"]
 OpName = Literal["deck_cut", "head_cut", "crown_cut", "gasket", "open_chamber"]
@@ -59,26 +60,12 @@ class Operation:
 
 
 @dataclass(frozen=True, slots=True)
-class Window:
-    """What is wanted of a result: least, aim, most; each may be open. In base units."""
-
-    low: float | None = None
-    aim: float | None = None
-    high: float | None = None
-
-    @property
-    def is_open(self) -> bool:
-        """True where nothing is asked."""
-        return self.low is None and self.aim is None and self.high is None
-
-
-@dataclass(frozen=True, slots=True)
 class Targets:
     """The windows of a build. Lengths in mm."""
 
-    compression_ratio: Window = Window()
-    quench: Window = Window()
-    deck_clearance: Window = Window()
+    compression_ratio: Window = OPEN
+    quench: Window = OPEN
+    deck_clearance: Window = OPEN
     ratio_spread: float | None = None
 
 

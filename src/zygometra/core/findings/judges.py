@@ -13,12 +13,13 @@ from dataclasses import dataclass
 from typing import Literal
 
 from ..build.levers import limit_of
-from ..build.model import Build, Window
+from ..build.model import Build
 from ..fields import field_at
 from ..house_rules import SCHOOL, HouseRules
 from ..quantity import Quantity, coverage
 from ..stack.evaluate import spread_of_ratio
 from ..stack.results import Evaluation, Hole, State
+from ..windows import Window
 from ..wording import Reader, count_of, figure, ratio_text, volume
 
 Severity = Literal["stop", "warn", "note"]

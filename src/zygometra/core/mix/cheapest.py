@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator, Mapping
 
 import numpy as np
 
-from ..build.model import Window
+from ..windows import Window
 from .counting import Told, estimate
 from .found import first, joined
 from .joins import Join

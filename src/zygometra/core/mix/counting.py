@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..build.model import Window
+from ..windows import Window
 from ..wording import about, whole
 from .laid_out import LaidOut
 from .sweep import AT_A_TIME, Sweep

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..build.model import Window
+from ..windows import OPEN, Window
 from .found import result_column
 from .laid_out import LaidOut
-from .question import OPEN, WANTED, Question
+from .question import WANTED, Question
 from .shelf import Floats, Rows
 
 # A ten-thousandth of a step tells nobody one recipe from another.

@@ -56,7 +56,7 @@ def targets_of(question: Question) -> dict[str, Any]:
 
     Examples
     --------
-    >>> from ..build.model import Window
+    >>> from ..windows import Window
     >>> targets_of(Question("BL-001", {"quench": Window(0.95, 1.1, None)}))
     {'quench': {'min': '0.95 mm', 'aim': '1.1 mm'}}
     """

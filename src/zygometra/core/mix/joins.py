@@ -14,11 +14,10 @@ from collections.abc import Iterator, Mapping, Sequence
 
 import numpy as np
 
-from ..build.model import Window
 from ..stack.arithmetic import circle_area, crevice_volume, deck_clearance, stroke_for
+from ..windows import EDGE, Window
 from .laid_out import Bools, Candidates, LaidOut
 from .parts import MAKING
-from .question import EDGE
 from .rules import FitRule, judge_columns
 from .runs import HAIR, Hull, Ordered, kept_rows, pieces, spread, united
 from .shelf import Floats, Ints, Rows

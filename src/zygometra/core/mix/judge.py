@@ -10,7 +10,6 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
-from ..build.model import Window
 from ..stack.arithmetic import (
     circle_area,
     crevice_volume,
@@ -19,8 +18,9 @@ from ..stack.arithmetic import (
     stroke_for,
 )
 from ..stack.motion import mean_piston_speed
+from ..windows import EDGE, Window, worst_miss
 from .parts import MAKING, needed_of
-from .question import EDGE, WANTED, Question
+from .question import WANTED, Question
 from .rules import BORE, FACE_CROWN, OFFSET_GRIND, Fit, FitRules, judge_fit
 from .shelf import Block, Shelf
 
@@ -365,9 +365,7 @@ def crown_cut(clearance: float, least: float, want: float | None, question: Ques
 def window_of(question: Question, key: str, floor: float) -> Window:
     """Return the window a result is judged by: that of quench never reaches under the floor."""
     window = question.window(key)
-    if key != "quench":
-        return window
-    return Window(floor if window.low is None else max(floor, window.low), window.aim, window.high)
+    return window.over_floor(floor) if key == "quench" else window
 
 
 def misses(results: Results, question: Question, floor: float) -> dict[str, float]:
@@ -387,15 +385,5 @@ def misses(results: Results, question: Question, floor: float) -> dict[str, floa
     dict
         Only the windows that are missed; a window that cannot be met is missed by infinity.
     """
-    out = {}
-    for wanted in WANTED:
-        window, value = window_of(question, wanted.key, floor), results.value(wanted.key)
-        if window.low is None and window.high is None:
-            continue
-        if value is None:
-            out[wanted.key] = math.inf
-        elif window.low is not None and value < window.low - EDGE:
-            out[wanted.key] = value - window.low
-        elif window.high is not None and value > window.high + EDGE:
-            out[wanted.key] = value - window.high
-    return out
+    by = {w.key: worst_miss(results.value(w.key), window_of(question, w.key, floor)) for w in WANTED}
+    return {key: miss for key, miss in by.items() if miss}

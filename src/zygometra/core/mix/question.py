@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
-from ..build.model import Window
+from ..windows import OPEN, Window
 
 Priority = Literal["cheapest", "least-machining", "nearest"]
 PRIORITIES: dict[str, str] = {
@@ -116,7 +116,3 @@ class Question:
             return (window.high - window.low) / 2
         aim = self.aim(key) or 0.0
         return wanted.scale * aim if wanted.relative and aim > 0 else wanted.scale
-
-
-OPEN = Window()
-EDGE = 1e-9

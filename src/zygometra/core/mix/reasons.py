@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ..build.model import Window
+from ..windows import Window
 from .counting import Count, Told, estimate
 from .goals import EVEN, the_window
 from .joins import Join

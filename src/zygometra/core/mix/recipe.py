@@ -13,7 +13,7 @@ from ..stack.evaluate import evaluate
 from ..units import Kind
 from .judge import Verdict
 from .parts import MAKING, Part, needed_of
-from .question import WANTED, Question
+from .question import Question
 from .rules import BORE, FitRules, Machining
 from .shelf import Block
 
@@ -120,16 +120,13 @@ def recipe_in_full(
     }
     u = {key: spread[0] for key, spread in spreads.items()}
     half = {key: coverage(dof) * of for key, (of, dof) in spreads.items()}
-    crosses = []
-    for wanted in WANTED:
-        window, value = question.window(wanted.key), results.value(wanted.key)
-        reach = half.get(wanted.key, 0.0)
-        if value is None or wanted.key in verdict.outside or not reach:
-            continue
-        under = window.low is not None and value - reach < window.low
-        over = window.high is not None and value + reach > window.high
-        if under or over:
-            crosses.append(wanted.key)
+    crosses = [
+        key
+        for key, reach in half.items()
+        if key not in verdict.outside
+        and (value := results.value(key)) is not None
+        and question.window(key).side(value, reach).crosses
+    ]
     operations = tuple(
         Step(rules.machinings[job.machining], job.pieces, job.cost, job.says) for job in verdict.jobs
     )

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator, Mapping
 
 import numpy as np
 
-from ..build.model import Window
+from ..windows import Window
 from .found import joined, least
 from .joins import Join
 from .laid_out import LaidOut

@@ -15,10 +15,9 @@ from typing import Literal
 
 import numpy as np
 
-from ..build.model import Window
 from ..stack.arithmetic import circle_area
+from ..windows import EDGE, Window
 from .joins import Join, gasket_volume
-from .question import EDGE
 from .rules import judge_columns
 from .runs import HAIR, kept_rows, pieces, spread
 from .shelf import Floats, Ints, Rows, alike

@@ -9,7 +9,7 @@ from functools import partial
 
 import numpy as np
 
-from ..build.model import Window
+from ..windows import Window
 from ..wording import figure, whole
 from .counting import Told, estimate
 from .judge import Combination, judge

@@ -6,12 +6,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import cast
 
-from zygometra.core.build.model import ROD_MATERIALS, Window
+from zygometra.core.build.model import ROD_MATERIALS
 from zygometra.core.errors import QuantityError, shown
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.parts import MAKING
 from zygometra.core.mix.question import PRIORITIES, WANTED, Priority, Question
 from zygometra.core.units import THOU, from_base
+from zygometra.core.windows import Window
 from zygometra.core.wording import Reader
 from zygometra.exchange.mix_file import edge_of
 

@@ -10,7 +10,6 @@ from typing import Any, NamedTuple
 from sqlalchemy.orm import Session
 
 from zygometra.core.build.document import read_document
-from zygometra.core.build.model import Window
 from zygometra.core.errors import ZygometraError
 from zygometra.core.house_rules import HouseRules
 from zygometra.core.mix.counting import Count, estimate
@@ -28,6 +27,7 @@ from zygometra.core.mix.recipe import Recipe, recipe_in_full
 from zygometra.core.mix.search import best, survey
 from zygometra.core.mix.win_back import WayBack, ways_back
 from zygometra.core.units import from_base
+from zygometra.core.windows import Window
 from zygometra.core.wording import Reader, about, figure, money, ratio_text, whole
 from zygometra.drawing.field import Axis, Point, field_map
 from zygometra.drawing.recipes import Stack, stacks_drawing
@@ -364,12 +364,8 @@ def _inside(source: Found, laid_out: LaidOut) -> list[bool]:
     keep = [True] * len(source.recipes)
     for wanted in WANTED:
         window = laid_out.question.window(wanted.key)
-        if window.low is None and window.high is None:
+        if not window.is_bounded:
             continue
-        column = source.column(wanted.key, laid_out)
-        for i, value in enumerate(column):
-            low = window.low is not None and value < window.low - 1e-9
-            high = window.high is not None and value > window.high + 1e-9
-            if low or high:
-                keep[i] = False
+        for i, value in enumerate(source.column(wanted.key, laid_out)):
+            keep[i] = keep[i] and not window.miss(value)
     return keep

@@ -144,7 +144,7 @@ def keys() -> str:
 @shop.get("/patterns")
 def patterns() -> str:
     """Every component in every state, for whoever works on the pages."""
-    from zygometra.core.build.model import Window
+    from zygometra.core.windows import Window
     from zygometra.drawing.bands import Axis, Estimate, bands
     from zygometra.drawing.marks import BASIS_WORDS
 
@@ -200,7 +200,7 @@ def patterns() -> str:
 
 def _mix_patterns() -> tuple[str, str]:
     """Recipes side by side, and the map, in every state."""
-    from zygometra.core.build.model import Window
+    from zygometra.core.windows import Window
     from zygometra.drawing.field import Axis, Point, field_map
     from zygometra.drawing.recipes import Stack, stacks_drawing
 
