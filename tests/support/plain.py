@@ -68,6 +68,7 @@ def _hole(v: dict[str, float], ops) -> dict[str, float | None]:
     vc = (
         v["parts.head.chamber_volume"]
         - removed / 1000
+        - v.get("parts.block.pocket_area", 0.0) * deck / 1000
         + opened
         + math.pi / 4 * g * g * t / 1000
         + area * c / 1000

@@ -61,6 +61,9 @@ def documents(draw, planned: bool = True):
         "cam": {"intake_closes": {"value": draw(st.floats(30, 80)), "plus_minus": 1}},
     }
     if draw(st.booleans()):
+        # Valves in the block: a deck cut takes this area from the chamber too.
+        document["parts"]["block"]["pocket_area"] = {"value": draw(st.floats(300, 2500)), "plus_minus": 20}
+    if draw(st.booleans()):
         document["cylinders"] = {
             "2": {
                 "deck_clearance": {"readings": [0.2, 0.22, 0.21], "resolution": 0.01},

@@ -126,10 +126,6 @@ class HouseRules:
         """Return the least quench for a rod material, in mm; steel's for an unknown one."""
         return self.values.get(f"quench_floor.{rod_material}", self.values["quench_floor.steel"])
 
-    def lever_limit(self, op: str) -> float:
-        """Return the largest cut of a kind (mm, or cc for a chamber opening)."""
-        return self.values[f"{op}_limit"]
-
 
 def unstated_doubt(dimension: str, basis: str) -> float:
     """Return the half-width that stands in where a value states no doubt.

@@ -13,12 +13,12 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from zygometra.core.build.document import (
-    CUT_KIND,
     Document,
     read_document,
     read_fill,
     window_value,
 )
+from zygometra.core.build.lever_table import LEVER
 from zygometra.core.build.model import MOST_CYLINDERS, Build
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.fields import FIELDS
@@ -272,7 +272,8 @@ def _operation_faults(
     cylinder = op.get("cylinder")
     if cylinder is not None and cylinder not in numbers:
         yield Fault(f"{path}.cylinder", str(cylinder), known_holes)
-    if cylinder is not None and name in ("deck_cut", "head_cut", "gasket"):
+    lever = LEVER[name]
+    if cylinder is not None and lever.reach == "bank":
         yield Fault(
             f"{path}.cylinder", str(cylinder), f"a bank: a {name.replace('_', ' ')} acts on a whole bank"
         )
@@ -284,13 +285,12 @@ def _operation_faults(
         return
     if op.get("gasket") is not None:
         yield Fault(f"{path}.gasket", "a gasket", f"no gasket with a {name.replace('_', ' ')}")
-    kind = CUT_KIND.get(name, Kind.LENGTH)
     if op.get("amount") is None:
-        example = "0.6 cc" if kind is Kind.VOLUME else "0.18 mm"
+        example = "0.6 cc" if lever.kind is Kind.VOLUME else "0.18 mm"
         yield Fault(f"{path}.amount", "nothing", f"how much, such as {example}")
         return
     try:
-        read_quantity(op["amount"], kind, dimension=name, low=0)
+        read_quantity(op["amount"], lever.kind, dimension=name, low=0)
     except QuantityError as error:
         yield Fault(f"{path}.amount", error.found, error.wanted)
 

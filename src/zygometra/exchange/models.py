@@ -19,7 +19,8 @@ from pydantic import (
 )
 from pydantic_core import PydanticCustomError
 
-from zygometra.core.build.model import LAYOUTS, MOST_CYLINDERS, OPS
+from zygometra.core.build.lever_table import LEVER, OPS, Lever
+from zygometra.core.build.model import LAYOUTS, MOST_CYLINDERS
 from zygometra.core.errors import QuantityError, shown
 from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELD, Field
 from zygometra.core.quantity import QUANTITY_KEYS, read_field, read_quantity
@@ -76,18 +77,23 @@ def _plain(kind: Kind, dimension: str, low: float, high: float) -> Any:
     return Annotated[Any, _checked(read), WithJsonSchema({"x-ref": "Quantity"})]
 
 
-Cut = _plain(Kind.LENGTH, "deck_cut", 0, 50)
-Opening = _plain(Kind.VOLUME, "open_chamber", 0, 500)
+def _amount_of(lever: Lever) -> Any:
+    return _plain(lever.kind, lever.key, 0, lever.most)
+
+
+Cut = _amount_of(LEVER["deck_cut"])
+Opening = _amount_of(LEVER["open_chamber"])
 Gap = _plain(Kind.LENGTH, "target", -20, 50)
 
 
 def _amount(raw: Any) -> object:
     """An operation's amount is a length, but for a chamber opening a volume."""
+    cut, opening = LEVER["deck_cut"], LEVER["open_chamber"]
     try:
-        return read_quantity(raw, Kind.LENGTH, dimension="deck_cut", low=0, high=50)
+        return read_quantity(raw, cut.kind, dimension=cut.key, low=0, high=cut.most)
     except QuantityError as error:
         try:
-            return read_quantity(raw, Kind.VOLUME, dimension="open_chamber", low=0, high=500)
+            return read_quantity(raw, opening.kind, dimension=opening.key, low=0, high=opening.most)
         except QuantityError:
             raise error from None
 

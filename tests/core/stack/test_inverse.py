@@ -81,7 +81,7 @@ def test_a_chamber_for_a_ratio_gives_that_ratio(build, ratio):
 @given(builds(), st.floats(0.005, 0.2))
 def test_a_lever_is_solved_as_its_total_with_what_is_planned_already(build, more):
     before = evaluate(build).planned.hole(1).outcome
-    total = inverse.deck_cut_for_quench(before, before.quench - more)
+    total = inverse.for_gap(before, "deck_cut", "quench", before.quench - more)
     assert total == pytest.approx(before.deck_cut + more, **FINE)
 
 
@@ -170,7 +170,7 @@ def test_drafted_removal_by_hand():
 @given(builds(planned=False))
 def test_a_sensitivity_is_what_a_small_step_does(build):
     outcome = evaluate(build).now.hole(1).outcome
-    rows = sensitivities(outcome, chamber_model(build, evaluate(build).now.hole(1).sources), 800)
+    rows = sensitivities(outcome, chamber_model(build, evaluate(build).now.hole(1).sources))
     assert [row.lever for row in rows] == ["open_chamber", "deck_cut", "head_cut", "gasket", "crown_cut"]
     for row in rows:
         small = row.step / 1000

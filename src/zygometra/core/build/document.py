@@ -16,10 +16,10 @@ from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELD, FIELDS, field_at
 from ..quantity import Quantity, Unstated, read_field, read_quantity
 from ..units import Kind
 from ..windows import Window
+from .lever_table import AMOUNTS, LEVER
 from .model import Bank, Build, Gasket, Levers, Operation, Targets
 
 Document = dict[str, Any]
-CUT_KIND = {"open_chamber": Kind.VOLUME}
 
 
 def read_document(document: Document) -> Build:
@@ -114,7 +114,7 @@ def read_operation(op: Mapping[str, Any], unstated: Unstated) -> Operation:
     """
     amount = gasket = None
     if op.get("amount") is not None:
-        kind = CUT_KIND.get(op["op"], Kind.LENGTH)
+        kind = LEVER[op["op"]].kind
         amount = read_quantity(op["amount"], kind, dimension=op["op"], unstated=unstated, low=0)
     if op.get("gasket") is not None:
         gasket = read_gasket(op["gasket"], unstated)
@@ -177,10 +177,10 @@ def _targets(targets: Mapping[str, Any]) -> Targets:
 
 
 def _levers(levers: Mapping[str, Any], unstated: Unstated) -> Levers:
-    limits = {
-        op: read_quantity(levers[op]["max"], CUT_KIND.get(op, Kind.LENGTH), dimension="limit")
-        for op in ("deck_cut", "head_cut", "crown_cut", "open_chamber")
-        if levers.get(op)
+    limits: dict[str, Quantity] = {
+        lever.key: read_quantity(levers[lever.key]["max"], lever.kind, dimension="limit")
+        for lever in AMOUNTS
+        if levers.get(lever.key)
     }
     gaskets = tuple(read_gasket(g, unstated) for g in levers.get("gaskets") or ())
     return Levers(limits, gaskets, bool(levers.get("gasket_per_bank", False)))

@@ -10,7 +10,8 @@ from dataclasses import dataclass, replace
 
 from ..house_rules import HouseRules
 from ..quantity import Quantity
-from .model import Build, Gasket, Operation, OpName
+from .lever_table import LEVER, OpName
+from .model import Build, Gasket, Operation
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,4 +141,4 @@ def limit_of(build: Build, op: OpName, rules: HouseRules) -> tuple[float, str]:
         ``build`` or ``house``.
     """
     own = build.levers.limits.get(op)
-    return (own.value, "build") if own is not None else (rules.lever_limit(op), "house")
+    return (own.value, "build") if own is not None else (rules[LEVER[op].limit_rule], "house")

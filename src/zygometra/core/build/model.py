@@ -14,12 +14,10 @@ from typing import Literal
 
 from ..quantity import Quantity
 from ..windows import OPEN, Window
+from .lever_table import OpName
 
 Layout = Literal["inline", "vee", "flat"]
-OpName = Literal["deck_cut", "head_cut", "crown_cut", "gasket", "open_chamber"]
 LAYOUTS: tuple[Layout, ...] = ("inline", "vee", "flat")
-OPS: tuple[OpName, ...] = ("deck_cut", "head_cut", "crown_cut", "gasket", "open_chamber")
-CUTS: tuple[OpName, ...] = ("deck_cut", "head_cut", "crown_cut")
 ROD_MATERIALS = ("steel", "titanium", "aluminium")
 MOST_CYLINDERS = 32
 

@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
+from ..build.lever_table import LEVER
 from ..build.levers import limit_of
 from ..build.model import Build
 from ..fields import field_at
@@ -19,6 +20,7 @@ from ..house_rules import SCHOOL, HouseRules
 from ..quantity import Quantity, coverage
 from ..stack.evaluate import spread_of_ratio
 from ..stack.results import Evaluation, Hole, State
+from ..units import Kind
 from ..windows import Window
 from ..wording import Reader, count_of, figure, ratio_text, volume
 
@@ -424,7 +426,7 @@ def _limits(build: Build, rules: HouseRules, write: Reader) -> Iterable[Finding]
                     worst.setdefault(total, []).append(number)
         for total, numbers in worst.items():
             name = op.replace("_", " ")
-            text = volume if op == "open_chamber" else write.limit
+            text = volume if LEVER[op].kind is Kind.VOLUME else write.limit
             yield Finding(
                 "stop",
                 "lever-limit",

@@ -4,23 +4,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from ..build.lever_table import LEVERS, OpName
 from ..build.levers import limit_of, set_lever
-from ..build.model import Build, OpName
-from ..errors import NoAnswer, ZygometraError
+from ..build.model import Build
+from ..errors import ZygometraError
 from ..house_rules import HouseRules
 from ..quantity import read_quantity
 from ..stack.evaluate import evaluate
 from ..stack.inverse import solve
-from ..units import Kind
+from ..windows import Window
 from ..wording import figure
-
-_LEVERS: tuple[tuple[OpName, str], ...] = (
-    ("deck_cut", "deck cut"),
-    ("head_cut", "head cut"),
-    ("crown_cut", "crown cut"),
-    ("gasket", "another gasket"),
-    ("open_chamber", "chamber opening"),
-)
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,27 +47,25 @@ def ways_back(build: Build, ratio: float, rules: HouseRules) -> tuple[WayBack, .
     hole = build.cylinders[0]
     floor = rules.quench_floor(build.rod_material)
     out = []
-    for lever, label in _LEVERS:
+    for lever in LEVERS:
+        label = lever.label if lever.has_amount else f"another {lever.label}"
         try:
-            amount = solve(build, hole, lever, "compression_ratio", ratio)
-        except (NoAnswer, ZygometraError) as error:
-            out.append(WayBack(lever, label, None, None, str(error)))
+            amount = solve(build, hole, lever.key, "compression_ratio", ratio)
+        except ZygometraError as error:
+            out.append(WayBack(lever.key, label, None, None, str(error)))
             continue
         why_not = ""
-        quench = None
-        if lever != "gasket":
-            limit = limit_of(build, lever, rules)[0]
-            if amount > limit + 1e-9:
-                unit = "cc" if lever == "open_chamber" else "mm"
+        if lever.has_amount:
+            limit = limit_of(build, lever.key, rules)[0]
+            if Window(high=limit).miss(amount):
+                unit = lever.unit.symbol
                 why_not = f"wants {amount:.3f} {unit}, the limit is {limit:.3f} {unit}"
-            kind = Kind.VOLUME if lever == "open_chamber" else Kind.LENGTH
-            quantity = read_quantity(round(max(amount, 0.0), 9), kind, dimension=lever)
-            cut = replace(build, planned=set_lever(build, build.planned, lever, amount=quantity))
+            quantity = read_quantity(round(max(amount, 0.0), 9), lever.kind, dimension=lever.key)
+            cut = replace(build, planned=set_lever(build, build.planned, lever.key, amount=quantity))
             quench = evaluate(cut).planned.hole(hole).outcome.quench
         else:
-            outcome = evaluate(build).planned.hole(hole).outcome
-            quench = outcome.deck_clearance + amount
-        if quench < floor - 1e-9:
+            quench = evaluate(build).planned.hole(hole).outcome.deck_clearance + amount
+        if Window(low=floor).miss(quench):
             why_not = f"leaves {figure(quench, 3)} mm quench, the floor is {floor:.2f} mm"
-        out.append(WayBack(lever, label, amount, quench, why_not))
+        out.append(WayBack(lever.key, label, amount, quench, why_not))
     return tuple(out)

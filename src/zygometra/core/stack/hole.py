@@ -9,11 +9,13 @@ from __future__ import annotations
 import math
 from typing import NamedTuple
 
+from ..build.lever_table import AMOUNTS, LEVER
 from ..build.model import Bank, Build, Operation
 from .arithmetic import QUARTER_PI, circle_area, deck_clearance, ratio_of
 from .chamber import ChamberModel, DraftedChamber, RateChamber
 from .motion import drop_and_slopes
 from .results import Contribution, Doubts, Hole, Outcome, Source, Terms
+from .slopes import Areas, volume_slope
 from .sources import chamber_model, value_of
 
 
@@ -66,7 +68,7 @@ def _amounts(cuts: tuple[tuple[str, Operation], ...]) -> dict[str, float]:
     return totals
 
 
-_NO_CUTS = {"deck_cut": 0.0, "head_cut": 0.0, "crown_cut": 0.0, "open_chamber": 0.0}
+_NO_CUTS: dict[str, float] = {lever.key: 0.0 for lever in AMOUNTS}
 
 # One source's slopes before they meet its doubt: place, then clearance, what the
 # gasket adds to quench, swept, clearance volume, trapped volume.
@@ -160,11 +162,12 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
         if g.closes is not None:
             effective = ratio_of(trapped, volume)
     slopes = _slopes(g, area, gasket_area, clearance, motion)
+    areas = Areas(area, g.pocket, g.dish, g.land_area, gasket_area)
     if cuts:
         slopes += _cut_slopes(g, deck_cut, crown_cut)
     doubtful = _source_doubts(sources, slopes)
     if cuts:
-        doubtful += _operation_doubts(cuts, g, area, model, head_cut)
+        doubtful += _operation_doubts(cuts, areas, model, head_cut)
         if model is not None:
             doubtful += _head_doubts(sources, model, head_cut, build)
     doubts, contributions = _propagate(doubtful, volume, ratio, effective)
@@ -179,9 +182,7 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
         doubts,
         contributions,
         g.thickness,
-        area,
-        gasket_area,
-        g.land_area,
+        areas,
         head_cut,
         crown_cut,
         deck_cut,
@@ -272,8 +273,7 @@ def _source_doubts(sources: dict[str, Source], rows: list[_Slopes]) -> list[Cont
 
 def _operation_doubts(
     cuts: tuple[tuple[str, Operation], ...],
-    g: _Geometry,
-    area: float,
+    areas: Areas,
     model: ChamberModel | None,
     head_cut: float,
 ) -> list[Contribution]:
@@ -283,18 +283,10 @@ def _operation_doubts(
         amount = op.amount
         if amount is None or amount.u == 0:
             continue
-        by_clearance = by_volume = 0.0
-        if op.op == "deck_cut":
-            by_clearance, by_volume = -1.0, -(area + g.pocket) / 1000
-        elif op.op == "crown_cut":
-            by_clearance, by_volume = 1.0, (area - g.dish - g.land_area) / 1000
-        elif op.op == "head_cut" and model is not None:
-            by_volume = -model.rate(head_cut)
-        elif op.op == "open_chamber":
-            by_volume = 1.0
-        found.append(
-            (path, amount.u, amount.dof, amount.each, by_clearance, by_clearance, 0.0, by_volume, 0.0)
-        )
+        lever = LEVER[op.op]
+        by_volume = volume_slope(op.op, areas, 0.0 if model is None else model.rate(head_cut))
+        slopes = (lever.clearance, lever.quench, 0.0, by_volume, 0.0)
+        found.append((path, amount.u, amount.dof, amount.each, *slopes))
     return found
 
 

@@ -1,32 +1,37 @@
 """Inverse questions: what must be cut or fitted to reach a figure.
 
-Each is the forward arithmetic solved in closed form (the chamber filled in steps
-by a bracketed root). Where there is no answer the error says why, and what else
-would do it.
+Each is the forward arithmetic solved in closed form (the chamber filled in steps by a
+bracketed root): every lever moves every result by its slope. Where there is no answer
+the error says why, and what else would do it.
 """
 
 from __future__ import annotations
 
+from ..build.lever_table import LEVER, Lever, OpName
 from ..build.levers import setting
-from ..build.model import Build, OpName
+from ..build.model import Build
 from ..errors import NoAnswer
+from .arithmetic import clearance_volume_for
 from .chamber import ChamberModel
 from .evaluate import evaluate
-from .results import Outcome
+from .results import Hole, Outcome
+from .slopes import volume_slope
 from .sources import chamber_model
 
 RESULTS = ("quench", "compression_ratio", "deck_clearance")
+# A hair below nought is rounding: nothing is taken off.
+_HAIR = 1e-9
 
 
 def clearance_volume_for_ratio(swept: float, ratio: float) -> float:
-    """Return the clearance volume that gives a ratio: Vs/(CR − 1).
+    """Return the clearance volume that gives a ratio, if such a ratio can be.
 
     Parameters
     ----------
     swept : float
         Swept volume of the hole, in cc.
     ratio : float
-        Wanted compression ratio.
+        Wanted compression ratio; no unit.
 
     Returns
     -------
@@ -45,7 +50,7 @@ def clearance_volume_for_ratio(swept: float, ratio: float) -> float:
     """
     if ratio <= 1:
         raise NoAnswer(f"A compression ratio of {ratio:g} cannot be: it is always above 1.")
-    return swept / (ratio - 1)
+    return clearance_volume_for(swept, ratio)
 
 
 def chamber_for_ratio(outcome: Outcome, ratio: float) -> float:
@@ -56,7 +61,7 @@ def chamber_for_ratio(outcome: Outcome, ratio: float) -> float:
     outcome : Outcome
         The hole as it stands.
     ratio : float
-        Wanted compression ratio.
+        Wanted compression ratio; no unit.
 
     Returns
     -------
@@ -79,87 +84,101 @@ def chamber_for_ratio(outcome: Outcome, ratio: float) -> float:
     return chamber
 
 
-def deck_cut_for_quench(outcome: Outcome, quench: float) -> float:
-    """Return the total deck cut that gives a quench, in mm.
+def for_gap(outcome: Outcome, op: OpName, result: str, wanted: float) -> float:
+    """Return the total of a lever that gives a quench or a deck clearance.
 
     Parameters
     ----------
     outcome : Outcome
         The hole, with what is planned so far.
-    quench : float
-        Wanted quench in mm.
+    op : str
+        The lever.
+    result : {"quench", "deck_clearance"}
+        What is wanted.
+    wanted : float
+        In mm; a deck clearance is positive down the bore.
 
     Returns
     -------
     float
-        Total deck cut in mm.
+        Total cut, or compressed gasket thickness, in mm.
 
     Raises
     ------
     NoAnswer
-        If metal would have to be put on.
+        If the lever does not move that result, or metal would have to be put on.
     """
-    return _metal_off(
-        outcome.deck_cut + outcome.quench - quench,
-        f"quench is {outcome.quench + outcome.deck_cut:.3f} mm with the deck uncut, already under "
-        f"the {quench:.3f} mm wanted",
-        "a thicker gasket or a crown cut opens it",
-    )
+    lever = LEVER[op]
+    slope = lever.quench if result == "quench" else lever.clearance
+    if not slope:
+        raise _unmoved(lever, result)
+    value = outcome.quench if result == "quench" else outcome.deck_clearance
+    total = _totals(outcome)[op] + (wanted - value) / slope
+    if op == "gasket":
+        if total <= 0:
+            raise NoAnswer(
+                f"No gasket gives {wanted:.3f} mm: the piston stops {outcome.deck_clearance:.3f} mm "
+                "down, more than that without any gasket; a deck cut closes it."
+            )
+        return total
+    if op == "crown_cut":
+        why = "the piston already stops lower than that with its crown uncut"
+        return _metal_off(total, why, "a deck cut raises it against the deck")
+    if result == "quench":
+        why = (
+            f"quench is {outcome.quench + outcome.deck_cut:.3f} mm with the deck uncut, already under "
+            f"the {wanted:.3f} mm wanted"
+        )
+        return _metal_off(total, why, "a thicker gasket or a crown cut opens it")
+    why = f"the piston already stops higher than the {wanted:.3f} mm wanted with the deck uncut"
+    return _metal_off(total, why, "a crown cut lowers it")
 
 
-def deck_cut_for_clearance(outcome: Outcome, clearance: float) -> float:
-    """Return the total deck cut that gives a deck clearance (down +), in mm.
+def for_ratio(outcome: Outcome, op: OpName, ratio: float, opened: float = 0.0) -> float:
+    """Return the total of a lever that gives a ratio; for a head cut see :func:`head_cut_for_ratio`.
 
     Parameters
     ----------
     outcome : Outcome
         The hole, with what is planned so far.
-    clearance : float
-        Wanted deck clearance in mm.
-
-    Returns
-    -------
-    float
-        Total deck cut in mm.
-
-    Raises
-    ------
-    NoAnswer
-        If metal would have to be put on.
-    """
-    return _metal_off(
-        outcome.deck_cut + outcome.deck_clearance - clearance,
-        f"the piston already stops higher than the {clearance:.3f} mm wanted with the deck uncut",
-        "a crown cut lowers it",
-    )
-
-
-def deck_cut_for_ratio(outcome: Outcome, ratio: float) -> float:
-    """Return the total deck cut that gives a ratio, in mm.
-
-    Parameters
-    ----------
-    outcome : Outcome
-        The hole, with what is planned so far.
+    op : str
+        Deck cut, crown cut, gasket or chamber opening.
     ratio : float
-        Wanted compression ratio.
+        Wanted compression ratio; no unit.
+    opened : float
+        Chamber opening planned so far, in cc.
 
     Returns
     -------
     float
-        Total deck cut in mm.
+        Total cut or compressed gasket thickness in mm; total opening in cc.
 
     Raises
     ------
     NoAnswer
-        If metal would have to be put on.
+        If metal would have to be put on, no gasket is thin enough, or a crown cut adds
+        no volume.
     """
-    less = outcome.clearance - clearance_volume_for_ratio(outcome.swept, ratio)
-    return _metal_off(
-        outcome.deck_cut + less * 1000 / outcome.bore_area,
-        f"the ratio is already above {ratio:g} with the deck uncut",
-        "a thicker gasket, an opened chamber or a crown cut lowers it",
-    )
+    slope = volume_slope(op, outcome.areas)
+    if slope <= 0 and op == "crown_cut":
+        raise NoAnswer("Cutting this crown adds no volume: its dish takes the whole crown.")
+    more = clearance_volume_for_ratio(outcome.swept, ratio) - outcome.clearance
+    total = _totals(outcome, opened)[op] + more / slope
+    if op == "gasket":
+        if total <= 0:
+            raise NoAnswer(
+                f"No gasket gives a ratio of {ratio:g}: without any, the volume above the piston is "
+                "still too large; a deck or head cut raises it."
+            )
+        return total
+    if op == "deck_cut":
+        why = f"the ratio is already above {ratio:g} with the deck uncut"
+        return _metal_off(total, why, "a thicker gasket, an opened chamber or a crown cut lowers it")
+    if op == "crown_cut":
+        why = f"the ratio is already below {ratio:g} with the crown uncut, and a crown cut only lowers it"
+        return _metal_off(total, why, "a deck cut, a head cut or a thinner gasket raises it")
+    why = f"the ratio is already below {ratio:g}, and grinding only enlarges a chamber"
+    return _metal_off(total, why, "a head cut makes it smaller")
 
 
 def head_cut_for_ratio(outcome: Outcome, ratio: float, chamber: ChamberModel) -> float:
@@ -170,7 +189,7 @@ def head_cut_for_ratio(outcome: Outcome, ratio: float, chamber: ChamberModel) ->
     outcome : Outcome
         The hole, with what is planned so far.
     ratio : float
-        Wanted compression ratio.
+        Wanted compression ratio; no unit.
     chamber : ChamberModel
         What milling takes from the chamber.
 
@@ -186,7 +205,7 @@ def head_cut_for_ratio(outcome: Outcome, ratio: float, chamber: ChamberModel) ->
     """
     so_far = chamber.removed(outcome.head_cut) if outcome.head_cut else 0.0
     less = outcome.clearance - clearance_volume_for_ratio(outcome.swept, ratio) + so_far
-    if less < -1e-9:
+    if less < -_HAIR:
         raise NoAnswer(
             f"No head cut gives a ratio of {ratio:g}: it is already higher with the head uncut, and "
             "milling only raises it; a thicker gasket, an opened chamber or a crown cut lowers it."
@@ -194,186 +213,25 @@ def head_cut_for_ratio(outcome: Outcome, ratio: float, chamber: ChamberModel) ->
     return chamber.cut_for(max(0.0, less))
 
 
-def gasket_for_quench(outcome: Outcome, quench: float) -> float:
-    """Return the compressed gasket thickness that gives a quench, in mm.
-
-    Parameters
-    ----------
-    outcome : Outcome
-        The hole, with what is planned so far.
-    quench : float
-        Wanted quench in mm.
-
-    Returns
-    -------
-    float
-        Compressed thickness in mm.
-
-    Raises
-    ------
-    NoAnswer
-        If the piston is so far down that even no gasket leaves more.
-    """
-    thickness = quench - outcome.deck_clearance
-    if thickness <= 0:
-        raise NoAnswer(
-            f"No gasket gives {quench:.3f} mm: the piston stops {outcome.deck_clearance:.3f} mm "
-            "down, more than that without any gasket; a deck cut closes it."
-        )
-    return thickness
-
-
-def gasket_for_ratio(outcome: Outcome, ratio: float) -> float:
-    """Return the compressed gasket thickness that gives a ratio, in mm.
-
-    Parameters
-    ----------
-    outcome : Outcome
-        The hole, with what is planned so far.
-    ratio : float
-        Wanted compression ratio.
-
-    Returns
-    -------
-    float
-        Compressed thickness in mm, at the opening of the gasket fitted.
-
-    Raises
-    ------
-    NoAnswer
-        If even no gasket leaves too much volume.
-    """
-    more = clearance_volume_for_ratio(outcome.swept, ratio) - outcome.clearance
-    thickness = outcome.gasket_thickness + more * 1000 / outcome.gasket_area
-    if thickness <= 0:
-        raise NoAnswer(
-            f"No gasket gives a ratio of {ratio:g}: without any, the volume above the piston is "
-            "still too large; a deck or head cut raises it."
-        )
-    return thickness
-
-
-def crown_cut_for_clearance(outcome: Outcome, clearance: float) -> float:
-    """Return the total crown cut that gives a deck clearance (down +), in mm.
-
-    Parameters
-    ----------
-    outcome : Outcome
-        The hole, with what is planned so far.
-    clearance : float
-        Wanted deck clearance in mm.
-
-    Returns
-    -------
-    float
-        Total crown cut in mm.
-
-    Raises
-    ------
-    NoAnswer
-        If metal would have to be put on.
-    """
-    return _metal_off(
-        outcome.crown_cut + clearance - outcome.deck_clearance,
-        "the piston already stops lower than that with its crown uncut",
-        "a deck cut raises it against the deck",
-    )
-
-
-def crown_cut_for_quench(outcome: Outcome, quench: float) -> float:
-    """Return the total crown cut that gives a quench, in mm.
-
-    Parameters
-    ----------
-    outcome : Outcome
-        The hole, with what is planned so far.
-    quench : float
-        Wanted quench in mm.
-
-    Returns
-    -------
-    float
-        Total crown cut in mm.
-
-    Raises
-    ------
-    NoAnswer
-        If metal would have to be put on.
-    """
-    return crown_cut_for_clearance(outcome, quench - outcome.gasket_thickness)
-
-
-def crown_cut_for_ratio(outcome: Outcome, ratio: float, dish_area: float) -> float:
-    """Return the total crown cut that gives a ratio, in mm.
-
-    Parameters
-    ----------
-    outcome : Outcome
-        The hole, with what is planned so far.
-    ratio : float
-        Wanted compression ratio.
-    dish_area : float
-        Opening of the dish at the rim, in mm².
-
-    Returns
-    -------
-    float
-        Total crown cut in mm.
-
-    Raises
-    ------
-    NoAnswer
-        If metal would have to be put on, or a cut adds no volume.
-
-    Notes
-    -----
-    A cut t adds (A − A_dish − ring around the land)·t: the rim sinks, the dish
-    gets shallower and the top land shorter.
-    """
-    per_mm = outcome.bore_area - dish_area - outcome.land_area
-    if per_mm <= 0:
-        raise NoAnswer("Cutting this crown adds no volume: its dish takes the whole crown.")
-    more = clearance_volume_for_ratio(outcome.swept, ratio) - outcome.clearance
-    return _metal_off(
-        outcome.crown_cut + more * 1000 / per_mm,
-        f"the ratio is already below {ratio:g} with the crown uncut, and a crown cut only lowers it",
-        "a deck cut, a head cut or a thinner gasket raises it",
-    )
-
-
-def open_chamber_for_ratio(outcome: Outcome, ratio: float, opened: float) -> float:
-    """Return the total chamber opening that gives a ratio, in cc.
-
-    Parameters
-    ----------
-    outcome : Outcome
-        The hole, with what is planned so far.
-    ratio : float
-        Wanted compression ratio.
-    opened : float
-        Opening planned so far, in cc.
-
-    Returns
-    -------
-    float
-        Total opening in cc.
-
-    Raises
-    ------
-    NoAnswer
-        If the chamber would have to be made smaller.
-    """
-    return _metal_off(
-        opened + clearance_volume_for_ratio(outcome.swept, ratio) - outcome.clearance,
-        f"the ratio is already below {ratio:g}, and grinding only enlarges a chamber",
-        "a head cut makes it smaller",
-    )
+def _totals(outcome: Outcome, opened: float = 0.0) -> dict[OpName, float]:
+    return {
+        "deck_cut": outcome.deck_cut,
+        "crown_cut": outcome.crown_cut,
+        "gasket": outcome.gasket_thickness,
+        "open_chamber": opened,
+    }
 
 
 def _metal_off(amount: float, why: str, instead: str) -> float:
-    if amount < -1e-9:
+    if amount < -_HAIR:
         raise NoAnswer(f"No such cut: {why}. Metal cannot be put back; {instead}.")
     return max(0.0, amount)
+
+
+def _unmoved(lever: Lever, result: str) -> NoAnswer:
+    instead = "use a deck cut, a crown cut" + (" or another gasket." if result == "quench" else ".")
+    does = lever.doing.capitalize()
+    return NoAnswer(f"{does} does not move the {result.replace('_', ' ')}: {instead}")
 
 
 def solve(build: Build, cylinder: int, op: OpName, result: str, wanted: float) -> float:
@@ -384,7 +242,7 @@ def solve(build: Build, cylinder: int, op: OpName, result: str, wanted: float) -
     build : Build
         With the plan so far.
     cylinder : int
-        The hole that decides.
+        The number of the hole that decides; no unit.
     op : str
         The lever: a cut, ``gasket`` (thickness) or ``open_chamber``.
     result : str
@@ -410,32 +268,15 @@ def solve(build: Build, cylinder: int, op: OpName, result: str, wanted: float) -
     1.36
     """
     hole = evaluate(build).planned.hole(cylinder)
-    outcome, sources = hole.outcome, hole.sources
-    dish = sources.get("parts.piston.dish_area")
-    match op, result:
-        case "deck_cut", "quench":
-            return deck_cut_for_quench(outcome, wanted)
-        case "deck_cut", "deck_clearance":
-            return deck_cut_for_clearance(outcome, wanted)
-        case "deck_cut", "compression_ratio":
-            return deck_cut_for_ratio(outcome, wanted)
-        case "head_cut", "compression_ratio":
-            return head_cut_for_ratio(outcome, wanted, chamber_model(build, sources))
-        case "gasket", "quench":
-            return gasket_for_quench(outcome, wanted)
-        case "gasket", "compression_ratio":
-            return gasket_for_ratio(outcome, wanted)
-        case "crown_cut", "quench":
-            return crown_cut_for_quench(outcome, wanted)
-        case "crown_cut", "deck_clearance":
-            return crown_cut_for_clearance(outcome, wanted)
-        case "crown_cut", "compression_ratio":
-            return crown_cut_for_ratio(outcome, wanted, dish.quantity.value if dish else 0.0)
-        case "open_chamber", "compression_ratio":
-            opened = setting(build.planned, "open_chamber", hole.bank, cylinder).total
-            return open_chamber_for_ratio(outcome, wanted, opened)
-    words = {"head_cut": "milling the head", "gasket": "the gasket", "open_chamber": "opening the chamber"}
-    raise NoAnswer(
-        f"{words.get(op, op).capitalize()} does not move the {result.replace('_', ' ')}: "
-        "use a deck cut, a crown cut" + (" or another gasket." if result == "quench" else ".")
-    )
+    if result in ("quench", "deck_clearance"):
+        return for_gap(hole.outcome, op, result, wanted)
+    if result != "compression_ratio":
+        raise _unmoved(LEVER[op], result)
+    return _solved_for_ratio(build, hole, op, wanted)
+
+
+def _solved_for_ratio(build: Build, hole: Hole, op: OpName, wanted: float) -> float:
+    if op == "head_cut":
+        return head_cut_for_ratio(hole.outcome, wanted, chamber_model(build, hole.sources))
+    opened = setting(build.planned, "open_chamber", hole.bank, hole.number).total
+    return for_ratio(hole.outcome, op, wanted, opened)

@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from ..build.model import Operation
 from ..quantity import Quantity
+from .slopes import Areas
 
 
 class Source(NamedTuple):
@@ -52,8 +53,7 @@ class Outcome(NamedTuple):
 
     Lengths in mm, volumes in cc. ``compression_ratio`` and ``effective`` are None where the
     volumes leave no room above the piston; ``effective`` also where the cam is
-    not known. ``bore_area`` and ``gasket_area`` in mm², ``chamber_rate`` in cc
-    per mm of further head cut (None where not known).
+    not known.
     """
 
     deck_clearance: float
@@ -66,12 +66,25 @@ class Outcome(NamedTuple):
     doubts: Doubts
     contributions: tuple[Contribution, ...]
     gasket_thickness: float
-    bore_area: float
-    gasket_area: float
-    land_area: float
+    areas: Areas
     head_cut: float
     crown_cut: float
     deck_cut: float
+
+    @property
+    def bore_area(self) -> float:
+        """The bore's area in mm²."""
+        return self.areas.bore
+
+    @property
+    def gasket_area(self) -> float:
+        """The gasket opening's area in mm²."""
+        return self.areas.gasket
+
+    @property
+    def land_area(self) -> float:
+        """The ring around the top land in mm²; nought where it is not known."""
+        return self.areas.ring
 
 
 class Hole(NamedTuple):

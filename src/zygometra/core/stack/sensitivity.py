@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from ..build.lever_table import LEVER, OpName
 from ..errors import NoAnswer
-from ..units import THOU, to_base
+from ..units import THOU, Kind, to_base
 from .chamber import ChamberModel
 from .results import Outcome
+from .slopes import volume_slope
 
 
 class Sensitivity(NamedTuple):
@@ -46,9 +48,17 @@ def steps_for(system: str) -> tuple[float, float]:
     return (to_base(5, THOU) if system == "inch" else 0.1), 1.0
 
 
-def sensitivities(
-    outcome: Outcome, chamber: ChamberModel, dish_area: float = 0.0, system: str = "mm"
-) -> tuple[Sensitivity, ...]:
+# In this order they are asked; the head where what milling takes is known.
+_ASKED: tuple[tuple[OpName, str], ...] = (
+    ("open_chamber", "chamber"),
+    ("deck_cut", "deck cut"),
+    ("head_cut", "head cut"),
+    ("gasket", "gasket"),
+    ("crown_cut", "crown cut"),
+)
+
+
+def sensitivities(outcome: Outcome, chamber: ChamberModel, system: str = "mm") -> tuple[Sensitivity, ...]:
     """Return the effect of a step of each lever on one hole.
 
     Parameters
@@ -57,8 +67,6 @@ def sensitivities(
         The hole in the state asked about.
     chamber : ChamberModel
         What milling takes from the chamber.
-    dish_area : float
-        Opening of the dish at the rim, in mm².
     system : {"mm", "inch"}
         Steps of 0.1 mm or of 5 thou.
 
@@ -70,31 +78,28 @@ def sensitivities(
 
     Notes
     -----
-    dCR = −(CR − 1)/Vc · dVc.
+    dCR = −(CR − 1)/Vc · dVc, dVc by the slopes of :mod:`.slopes`: the ratio (Vs + Vc)/Vc
+    differentiated (handbook of the trade, volumes and ratio).
     """
     if outcome.compression_ratio is None:
         return ()
     length, cc = steps_for(system)
     per_cc = -(outcome.compression_ratio - 1) / outcome.clearance
-    rows = [
-        Sensitivity("open_chamber", "chamber", cc, "cc", per_cc * cc, 0.0),
-        Sensitivity(
-            "deck_cut", "deck cut", length, "mm", -per_cc * outcome.bore_area / 1000 * length, -length
-        ),
-        Sensitivity("gasket", "gasket", length, "mm", per_cc * outcome.gasket_area / 1000 * length, length),
-        Sensitivity(
-            "crown_cut",
-            "crown cut",
-            length,
-            "mm",
-            per_cc * (outcome.bore_area - dish_area - outcome.land_area) / 1000 * length,
-            length,
-        ),
-    ]
-    try:
-        rate = chamber.rate(outcome.head_cut)
-    except NoAnswer:
-        rate = 0.0
-    if rate > 0:
-        rows.insert(2, Sensitivity("head_cut", "head cut", length, "mm", -per_cc * rate * length, 0.0))
+    milled = _milled(outcome, chamber)
+    rows = []
+    for key, label in _ASKED:
+        if key == "head_cut" and milled <= 0:
+            continue
+        lever = LEVER[key]
+        step = cc if lever.kind is Kind.VOLUME else length
+        by_volume = per_cc * volume_slope(key, outcome.areas, milled)
+        rows.append(Sensitivity(key, label, step, lever.unit.symbol, by_volume * step, lever.quench * step))
     return tuple(rows)
+
+
+def _milled(outcome: Outcome, chamber: ChamberModel) -> float:
+    """What one more mm of head cut takes, in cc; nought where that is not known."""
+    try:
+        return chamber.rate(outcome.head_cut)
+    except NoAnswer:
+        return 0.0

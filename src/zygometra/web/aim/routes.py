@@ -9,6 +9,7 @@ from flask import Blueprint, make_response, redirect, render_template, request, 
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.build.document import differences, with_leaf
+from zygometra.core.build.lever_table import AMOUNTS
 from zygometra.core.build.model import ROD_MATERIALS
 from zygometra.core.errors import BuildFaults, QuantityError, shown
 from zygometra.core.house_rules import SCHOOLS
@@ -26,7 +27,6 @@ aim = Blueprint("aim", __name__, template_folder="templates")
 
 EDGES = ("min", "aim", "max")
 GAPS = ("quench", "deck_clearance")
-LIMITS = ("deck_cut", "head_cut", "crown_cut", "open_chamber")
 MOST_GASKETS = 12
 
 
@@ -56,8 +56,8 @@ def _form_of(document: dict[str, Any]) -> dict[str, str]:
         for edge in EDGES:
             form[f"{result}.{edge}"] = _text((targets.get(result) or {}).get(edge))
     form["ratio_spread"] = _text(targets.get("ratio_spread"))
-    for op in LIMITS:
-        form[f"limit.{op}"] = _text((levers.get(op) or {}).get("max"))
+    for lever in AMOUNTS:
+        form[f"limit.{lever.key}"] = _text((levers.get(lever.key) or {}).get("max"))
     for i, gasket in enumerate(levers.get("gaskets") or ()):
         for key in ("name", "thickness", "bore"):
             form[f"gasket.{i}.{key}"] = _text(gasket.get(key))
@@ -164,9 +164,9 @@ def _document_of(
         for gap in GAPS:
             leaves["targets", gap, edge] = _length(f"{gap}.{edge}", form, faults, reader)
     leaves["targets", "ratio_spread"] = _number("ratio_spread", form, faults)
-    for op in LIMITS:
-        kind = Kind.VOLUME if op == "open_chamber" else Kind.LENGTH
-        leaves["levers", op, "max"] = _length(f"limit.{op}", form, faults, reader, kind)
+    for lever in AMOUNTS:
+        slot = f"limit.{lever.key}"
+        leaves["levers", lever.key, "max"] = _length(slot, form, faults, reader, lever.kind)
     leaves["levers", "gaskets"] = _gaskets(document, form, faults, reader)
     leaves["levers", "gasket_per_bank"] = True if form.get("gasket_per_bank") else None
     before = _form_of(document)

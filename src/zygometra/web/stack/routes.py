@@ -97,7 +97,6 @@ def show_working(build_id: int) -> str:
         budget = [
             (place_label(share.path), figure(100 * share.share, 0)) for share in shares(hole.outcome, key)[:8]
         ]
-        dish = hole.sources.get("parts.piston.dish_area")
         effects = [
             (
                 e.label,
@@ -106,10 +105,7 @@ def show_working(build_id: int) -> str:
                 bench.reader.length(e.quench_mm) if e.quench_mm else "—",
             )
             for e in sensitivities(
-                hole.outcome,
-                chamber_model(bench.build, hole.sources),
-                dish.quantity.value if dish else 0.0,
-                bench.reader.system,
+                hole.outcome, chamber_model(bench.build, hole.sources), bench.reader.system
             )
         ]
     return render_template(

@@ -10,8 +10,9 @@ from flask import render_template, url_for
 from markupsafe import Markup, escape
 
 from zygometra.core.build.document import operation_document
+from zygometra.core.build.lever_table import AMOUNTS, LEVER, OpName
 from zygometra.core.build.levers import limit_of, setting
-from zygometra.core.build.model import Bank, Build, Gasket, OpName
+from zygometra.core.build.model import Bank, Build, Gasket
 from zygometra.core.quantity import Quantity
 from zygometra.core.units import Kind
 from zygometra.core.wording import figure
@@ -33,7 +34,7 @@ from ..fragments import (
     swapped,
     was_fields,
 )
-from .what_if import ALL, AMOUNTS, AS_FITTED, OWN, WhatIf, amount_text, total_of
+from .what_if import ALL, AS_FITTED, OWN, WhatIf, amount_text, total_of
 
 _compact = json.JSONEncoder(ensure_ascii=False, separators=(",", ":")).encode
 
@@ -124,7 +125,7 @@ def view(result: WhatIf) -> dict[str, Any]:
         "document": bench.document,
         "engine": benches.engine_line(build, bench.document, state),
         "station": "stack",
-        "levers": [_lever(result, op) for op in AMOUNTS],
+        "levers": [_lever(result, lever.key) for lever in AMOUNTS],
         "gasket": _gasket(result),
         "refused": plan_refused(result),
         "holes": sorted(build.cylinders),
@@ -167,7 +168,7 @@ def answer_parts(result: WhatIf) -> tuple[str, str]:
         swapped("echo-solve", escape(plan_refused(result)), tag="p"),
     ]
     if result.typing:
-        for op in AMOUNTS:
+        for op in (lever.key for lever in AMOUNTS):
             out.append(echo(op, result.refused.get(op, ""), _beside(result, op), out_of_band=True))
         chosen, thickness = _chosen_gasket(result)[0], _thickness(result)
         out.append(echo("gasket", result.refused.get("gasket", ""), "", out_of_band=True))
@@ -194,7 +195,7 @@ def _lever(result: WhatIf, op: OpName) -> Lever:
         "crown_cut": "Crown cut",
         "open_chamber": f"Chamber {result.hole}",
     }
-    kind = Kind.VOLUME if op == "open_chamber" else Kind.LENGTH
+    kind = LEVER[op].kind
     total = total_of(build, op, result.scope, result.hole)
     limit = limit_of(build, op, bench.rules)[0]
     limit_text = f"{figure(limit, 1)} cc" if kind is Kind.VOLUME else reader.limit(limit)
@@ -221,7 +222,7 @@ def _beside(result: WhatIf, op: OpName) -> str:
     total = total_of(result.bench.build, op, result.scope, result.hole)
     if total is None:
         return "differs by bank"
-    if not total or op == "open_chamber":
+    if not total or LEVER[op].kind is not Kind.LENGTH:
         return ""
     single = _single_amount(result, op)
     reader = result.bench.reader

@@ -7,9 +7,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
-from zygometra.core.build.document import CUT_KIND, operation_document, read_operation
+from zygometra.core.build.document import operation_document, read_operation
+from zygometra.core.build.lever_table import AMOUNTS, LEVER, OpName, lever_named
 from zygometra.core.build.levers import limit_of, set_lever, setting
-from zygometra.core.build.model import Build, Gasket, Operation, OpName
+from zygometra.core.build.model import Build, Gasket, Operation
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, ZygometraError
 from zygometra.core.quantity import Quantity, read_quantity
 from zygometra.core.stack.inverse import solve
@@ -19,7 +20,6 @@ from zygometra.exchange.build_file import check_operations
 
 from ..bench import Bench, with_plan
 
-AMOUNTS: tuple[OpName, ...] = ("deck_cut", "head_cut", "crown_cut", "open_chamber")
 AS_FITTED = "as fitted"
 OWN = "own"
 ALL = "all"
@@ -131,7 +131,7 @@ def total_of(build: Build, op: OpName, scope: str, hole: int) -> float | None:
         return 0.0
     if all(item.bank is None and item.cylinder is None for item in of_kind):
         return sum(item.amount.value for item in of_kind if item.amount is not None)
-    holes = [(build.bank_of(hole).name, hole)] if op == "open_chamber" else in_scope(build, scope)
+    holes = [(build.bank_of(hole).name, hole)] if LEVER[op].reach == "hole" else in_scope(build, scope)
     totals = {round(setting(build.planned, op, bank, number).total, 9) for bank, number in holes}
     return totals.pop() if len(totals) == 1 else None
 
@@ -145,22 +145,25 @@ def amount_text(value: float, kind: Kind, reader: Reader, digits: int | None = N
     return f"{value:.{3 if digits is None else digits}f} mm"
 
 
-def read_amount(text: str, op: str, build: Build, reader: Reader) -> Quantity:
+def read_amount(text: str, op: OpName, build: Build, reader: Reader) -> Quantity:
     """Read a typed amount; a bare number is in the unit that the page shows."""
-    kind = CUT_KIND.get(op, Kind.LENGTH)
+    lever = LEVER[op]
+    kind = lever.kind
     typed = read_typed(text, kind)
     if typed.unit is None:
         unit = "cc" if kind is Kind.VOLUME else "thou" if reader.system == "inch" else "mm"
         text = f"{text.strip()} {unit}"
-    high = 500 if kind is Kind.VOLUME else 50
-    return read_quantity(text, kind, dimension=op, unstated=build.unstated_doubt, low=0, high=high)
+    dimension = op if lever.has_amount else "thickness"
+    high = lever.most if lever.has_amount else LEVER["deck_cut"].most
+    return read_quantity(text, kind, dimension=dimension, unstated=build.unstated_doubt, low=0, high=high)
 
 
 def _set(result: WhatIf, planned: tuple[Operation, ...], op: OpName, text: str) -> tuple[Operation, ...]:
     build = result.bench.build
     amount = read_amount(text, op, build, result.bench.reader) if text.strip() else None
-    cylinder = result.hole if op == "open_chamber" else None
-    bank = None if op == "open_chamber" or len(build.banks) == 1 else result.scope or None
+    in_hole = LEVER[op].reach == "hole"
+    cylinder = result.hole if in_hole else None
+    bank = None if in_hole or len(build.banks) == 1 else result.scope or None
     return set_lever(build, planned, op, bank=bank, cylinder=cylinder, amount=amount)
 
 
@@ -168,7 +171,8 @@ def _typed(result: WhatIf, args: Mapping[str, str]) -> tuple[Operation, ...]:
     """Take the levers' texts as they stand; those that did not move are left as they were typed."""
     build = result.bench.build
     planned = build.planned
-    for op in AMOUNTS:
+    for lever in AMOUNTS:
+        op = lever.key
         text = args.get(op)
         if text is None:
             continue
@@ -220,8 +224,8 @@ def _typed_gasket(
 
 def _own_gasket(result: WhatIf, planned: tuple[Operation, ...], text: str) -> tuple[Operation, ...]:
     build = result.bench.build
-    amount = read_amount(text, "thickness", build, result.bench.reader)
-    if not 0 < amount.value <= 20:
+    amount = read_amount(text, "gasket", build, result.bench.reader)
+    if not 0 < amount.value <= LEVER["gasket"].most:
         raise QuantityError(str(amount.as_typed), "a gasket thickness above nought, up to 20 mm")
     bank = None if len(build.banks) == 1 else result.scope or None
     gasket = Gasket(f"to find: {amount.as_typed}", amount, None)
@@ -238,13 +242,13 @@ def _nudged(result: WhatIf, nudge: str) -> tuple[Operation, ...]:
     """
     bench = result.bench
     op, _, move = nudge.partition(":")
-    if op not in AMOUNTS or not move:
+    lever = lever_named(op)
+    if lever is None or not lever.has_amount or not move:
         return bench.build.planned
-    name: OpName = op
-    kind = CUT_KIND.get(name, Kind.LENGTH)
+    name, kind = lever.key, lever.kind
     inch = bench.reader.system == "inch" and kind is Kind.LENGTH
     unit = THOU if inch else MM
-    step = 1.0 if inch else 0.1 if kind is Kind.VOLUME else 0.01
+    step = 1.0 if inch else lever.step
     now = total_of(bench.build, name, result.scope, result.hole)
     if now is None:
         now = setting(bench.build.planned, name, bench.build.bank_of(result.hole).name, result.hole).total
@@ -271,18 +275,17 @@ def _nudged(result: WhatIf, nudge: str) -> tuple[Operation, ...]:
 def _solved(result: WhatIf, args: Mapping[str, str]) -> tuple[Operation, ...]:
     """Answer "set this lever so that that result of this hole is …"."""
     bench, build = result.bench, result.bench.build
-    lever, wanted_of = args.get("lever", ""), args.get("result", "")
+    lever, wanted_of = lever_named(args.get("lever", "")), args.get("result", "")
     text = args.get("wanted", "").strip()
     result.typed["wanted"] = text
     planned = build.planned
-    if lever not in (*AMOUNTS, "gasket"):
+    if lever is None:
         return planned
-    op: OpName = lever
+    op = lever.key
     try:
         wanted = _wanted(text, wanted_of, bench.reader)
         value = solve(build, result.hole, op, wanted_of, wanted)
-        kind = CUT_KIND.get(op, Kind.LENGTH)
-        solved = amount_text(value, kind, bench.reader)
+        solved = amount_text(value, lever.kind, bench.reader)
         if op == "gasket":
             return _own_gasket(result, planned, solved)
         return _set(result, planned, op, solved)
