@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from .place import Place, Scope
 from .units import Kind
 
 
@@ -93,6 +94,8 @@ FIELDS: tuple[Field, ...] = (
 )  # fmt: skip
 
 FIELD: dict[str, Field] = {f"{f.part}.{f.name}": f for f in FIELDS}
+# The same by where they stand for the whole engine.
+FIELD_AT: dict[str, Field] = {f.path: f for f in FIELDS}
 
 # A bank or a hole names a dimension without its part; the two lengths that would
 # be ambiguous there say what they are the length of.
@@ -125,25 +128,27 @@ def place_label(path: str) -> str:
     >>> place_label("cylinders.4.bore"), place_label("planned.0.gasket.bore")
     ('finished bore, hole 4', 'gasket to fit, bore (operation 1)')
     """
-    head, _, rest = path.partition(".")
-    where, _, name = rest.partition(".")
-    if head == "planned":
-        part = f"gasket to fit, {name.removeprefix('gasket.')} " if name else "amount of the cut "
-        return f"{part}(operation {int(where) + 1})"
+    place = Place.parse(path)
+    if place.scope is Scope.PLAN and place.operation is not None:
+        part = (
+            f"gasket to fit, {place.field.removeprefix('gasket.')} " if place.field else "amount of the cut "
+        )
+        return f"{part}(operation {place.operation + 1})"
     try:
-        label = field_at(path).label
+        label = field_at(place).label
     except KeyError:
         return path
-    suffix = {"banks": f", bank {where}", "cylinders": f", hole {where}"}.get(head, "")
-    return label + suffix
+    if place.scope is Scope.BANK:
+        return f"{label}, bank {place.bank}"
+    return f"{label}, hole {place.number}" if place.scope is Scope.HOLE else label
 
 
-def field_at(path: str) -> Field:
+def field_at(path: str | Place) -> Field:
     """Return the field that stands at ``path`` of a build document.
 
     Parameters
     ----------
-    path : str
+    path : str or Place
         For example ``parts.block.deck_height``, ``banks.A.gasket.bore``,
         ``cylinders.3.bore``, ``cam.intake_closes``.
 
@@ -162,11 +167,10 @@ def field_at(path: str) -> Field:
     >>> field_at("cylinders.3.rod_length").symbol
     'L'
     """
-    head, _, rest = path.partition(".")
-    if head == "parts":
-        return FIELD[rest]
-    if head == "banks":
-        return BANK_NAMES[rest.partition(".")[2] if "." in rest else rest]
-    if head == "cylinders":
-        return CYLINDER_NAMES[rest.partition(".")[2]]
-    return FIELD[path]
+    place = Place.parse(path) if isinstance(path, str) else path
+    match place.scope:
+        case Scope.BANK:
+            return BANK_NAMES[place.field]
+        case Scope.HOLE:
+            return CYLINDER_NAMES[place.field]
+    return FIELD_AT[place.field]

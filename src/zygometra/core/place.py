@@ -7,7 +7,8 @@ says asks here; nobody else takes it apart or puts it together.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import math
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import lru_cache
@@ -46,13 +47,21 @@ class Position(NamedTuple):
     def __str__(self) -> str:
         known = ((name, value) for name, value in zip(self._fields, self, strict=True) if value is not None)
         return _NEXT.join(
-            f"{name}{_IS}{value:g}" if isinstance(value, float) else f"{name}{_IS}{value}"
+            f"{name}{_IS}{repr(value).removesuffix('.0') if isinstance(value, float) else value}"
             for name, value in known
         )
 
 
 NOWHERE = Position()
-_READ = {"corner": str, "depth": float, "axis": str, "clock": float, "journal": int, "seat": int}
+# What each part of a position is read as.
+_READ: dict[str, Callable[[str], str | float | int]] = {
+    "corner": str,
+    "depth": lambda text: _finite(text),
+    "axis": str,
+    "clock": lambda text: _finite(text),
+    "journal": lambda text: _counted(text),
+    "seat": lambda text: _counted(text),
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,7 +135,8 @@ position=Position(corner=None, depth=None, axis=None, clock=None, journal=None, 
         ----------
         text : str
             As in files and rows. What names no bank, hole or operation is a place of
-            the whole engine, whether a figure stands there or not.
+            the whole engine, whether a figure stands there or not; a name of a bank that
+            holds the mark of a position (@) is read by :meth:`of_keys`.
 
         Returns
         -------
@@ -136,9 +146,14 @@ position=Position(corner=None, depth=None, axis=None, clock=None, journal=None, 
         Raises
         ------
         QuantityError
-            If its holes, its operation or its position are not numbers that could be.
+            If its position is none that could be.
         """
         return _parsed(text)
+
+    @classmethod
+    def of_keys(cls, keys: Iterable[str]) -> Place:
+        """Return the place that stands under some keys of a build document."""
+        return _of_path(".".join(keys), NOWHERE)
 
     # -- read -----------------------------------------------------------------
 
@@ -174,23 +189,38 @@ position=Position(corner=None, depth=None, axis=None, clock=None, journal=None, 
 @lru_cache(maxsize=4096)
 def _parsed(text: str) -> Place:
     path, mark, spot = text.partition(_MARK)
-    position = _position(spot, text) if mark else NOWHERE
+    return _of_path(path, _position(spot, text) if mark else NOWHERE)
+
+
+@lru_cache(maxsize=4096)
+def _of_path(path: str, position: Position) -> Place:
     head, dot, rest = path.partition(".")
     where, _, field = rest.partition(".")
-    if head == _BANKS and dot:
-        return Place.on_bank(where, field, position)
-    if head == _HOLES and dot:
-        holes = tuple(_whole(part, text) for part in where.split(","))
-        return Place(Scope.HOLE, field, holes=holes, position=position)
-    if head == _PLAN:
-        return Place(Scope.PLAN, field, operation=_whole(where, text) if dot else None, position=position)
+    try:
+        if head == _BANKS and where:
+            return Place.on_bank(where, field, position)
+        if head == _HOLES and where:
+            holes = tuple(map(_counted, where.split(",")))
+            return Place(Scope.HOLE, field, holes=holes, position=position)
+        if head == _PLAN:
+            return Place(Scope.PLAN, field, operation=_counted(where) if dot else None, position=position)
+    except ValueError:
+        # A note of somebody's own (x-…) among the holes, say.
+        pass
     return Place.engine(path, position)
 
 
-def _whole(part: str, text: str) -> int:
-    if not (part.isascii() and part.isdigit() and len(part) < 6):
-        raise QuantityError(f"the place {shown(text)}", "a place such as cylinders.3.bore or planned.0")
-    return int(part)
+def _counted(text: str) -> int:
+    if not (text.isascii() and text.isdigit() and len(text) < 6):
+        raise ValueError(text)
+    return int(text)
+
+
+def _finite(text: str) -> float:
+    number = float(text)
+    if not math.isfinite(number):
+        raise ValueError(text)
+    return number
 
 
 def _position(spot: str, text: str) -> Position:
@@ -198,13 +228,12 @@ def _position(spot: str, text: str) -> Position:
     for part in spot.split(_NEXT):
         name, mark, value = part.partition(_IS)
         try:
+            if not (mark and value):
+                raise ValueError(part)
             known[name] = _READ[name](value)
         except (KeyError, ValueError):
-            raise QuantityError(
-                f"the position {shown(part)} in {shown(text)}", f"one of {', '.join(_READ)}, such as depth=20"
-            ) from None
-        if not mark:
-            raise QuantityError(f"the position {shown(part)}", "a name and a value, such as depth=20")
+            wanted = f"one of {', '.join(_READ)} with its value, such as depth=20"
+            raise QuantityError(f"the position {shown(part)} in {shown(text)}", wanted) from None
     return Position(**known)  # type: ignore[arg-type]
 
 
@@ -217,8 +246,7 @@ class PartPlace(NamedTuple):
     @classmethod
     def parse(cls, text: str) -> PartPlace:
         """Return what a text such as ``rod.pin_bore`` names; without a point, a kind of no dimension."""
-        kind, _, name = text.partition(".")
-        return cls(kind, name)
+        return _part_place(text)
 
     @property
     def words(self) -> str:
@@ -227,3 +255,9 @@ class PartPlace(NamedTuple):
 
     def __str__(self) -> str:
         return f"{self.kind}.{self.name}"
+
+
+@lru_cache(maxsize=1024)
+def _part_place(text: str) -> PartPlace:
+    kind, _, name = text.partition(".")
+    return PartPlace(kind, name)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from zygometra.core.place import Place, Scope
 from zygometra.core.quantity import coverage
 from zygometra.core.stack.results import Hole, Outcome
 from zygometra.core.units import THOU, to_base
@@ -150,7 +151,9 @@ def _labels(planned: Hole, levels: _Levels, y: Up, reader: Reader, factor: int) 
         inner = text(10, y(levels.face) - 8, f"gasket {words}", "value halo")
     place = thickness.path
     out.append(
-        inner if place.startswith("planned.") else editable(place, f"gasket {words} thickness: change", inner)
+        inner
+        if Place.parse(place).scope is Scope.PLAN
+        else editable(place, f"gasket {words} thickness: change", inner)
     )
     clearance_u = o.doubts.deck_clearance[0]
     beside = reader.length(abs(o.deck_clearance), clearance_u, other=True)

@@ -22,6 +22,7 @@ from zygometra.core.build.document import (
 from zygometra.core.fields import field_at
 from zygometra.core.findings.summary import summarise
 from zygometra.core.house_rules import rules_for
+from zygometra.core.place import Place
 from zygometra.core.quantity import read_field
 
 from .tables import BuildRow, ChangeRow, FigureRow, OperationRow
@@ -142,7 +143,7 @@ def _assemble(frame: Document, figures: Any, planned: list[Any]) -> Document:
     """Put figures and plan back into the frame they were taken from."""
     for path, typed in figures:
         node = frame
-        *steps, last = path.split(".")
+        *steps, last = Place.parse(path).keys
         for step in steps:
             child = node.get(step)
             if child is None:
@@ -159,7 +160,7 @@ def _take_apart(document: Document) -> tuple[Document, dict[str, Any], list[Any]
     figures = dict(figures_of(document))
     frame = document
     for path in figures:
-        frame = with_leaf(frame, tuple(path.split(".")), None)
+        frame = with_leaf(frame, Place.parse(path).keys, None)
     frame = {key: value for key, value in frame.items() if key != "planned"}
     for key in ("engine", "parts"):
         frame.setdefault(key, {})

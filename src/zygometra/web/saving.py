@@ -8,6 +8,7 @@ from typing import Any
 
 from flask import Response, make_response, render_template, request, url_for
 
+from zygometra.core.build.document import leaf_at
 from zygometra.store.builds import Stale
 
 from .db import db
@@ -35,10 +36,8 @@ def conflict(stale: Stale, mine: Leaves, says: str) -> Response:
     db().rollback()
     rows = []
     for path, value in mine.items():
-        node: Any = stale.current.document
-        for step in path:
-            node = node.get(step) if isinstance(node, dict) else None
-        rows.append((" · ".join(path), written(node), written(value)))
+        theirs = leaf_at(stale.current.document, path)
+        rows.append((" · ".join(path), written(theirs), written(value)))
     body = render_template(
         "conflict.html",
         build=stale.current,

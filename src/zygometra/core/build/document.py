@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELD, FIELDS, field_at
+from ..place import Place
 from ..quantity import Quantity, Unstated, read_field, read_quantity
 from ..units import Kind
 from ..windows import Window
@@ -74,27 +75,23 @@ def figures_of(document: Document) -> Iterator[tuple[str, Any]]:
     """
     for field in FIELDS:
         if field.part != "mock-up":
-            node: Any = document
-            for step in field.path.split("."):
-                node = node.get(step) if isinstance(node, dict) else None
+            node = leaf_at(document, Place.engine(field.path).keys)
             if node is not None:
                 yield field.path, node
-    for bank, own in (document.get("banks") or {}).items():
+    for bank in document.get("banks") or {}:
         if bank.startswith("x-"):
             continue
         for name in BANK_NAMES:
-            part, _, inner = name.partition(".")
-            node = own.get(part)
-            if inner:
-                node = node.get(inner) if node else None
+            place = Place.on_bank(bank, name)
+            node = leaf_at(document, place.keys)
             if node is not None:
-                yield f"banks.{bank}.{name}", node
+                yield str(place), node
     for number, own in (document.get("cylinders") or {}).items():
         if number.startswith("x-"):
             continue
         for name in CYLINDER_NAMES:
             if own.get(name) is not None:
-                yield f"cylinders.{number}.{name}", own[name]
+                yield str(Place.hole(int(number), name)), own[name]
 
 
 def read_operation(op: Mapping[str, Any], unstated: Unstated) -> Operation:
@@ -281,7 +278,7 @@ def is_figure(path: tuple[str, ...]) -> bool:
     if not path or path[0] == "mock-up":
         return False
     try:
-        field_at(".".join(path))
+        field_at(Place.of_keys(path))
     except KeyError:
         return False
     return True
@@ -290,6 +287,32 @@ def is_figure(path: tuple[str, ...]) -> bool:
 def same_text(before: Any, after: Any) -> bool:
     """Tell whether two leaves are written alike: ``1`` is not ``1.0``, nor ``true``."""
     return json.dumps(before, sort_keys=True) == json.dumps(after, sort_keys=True)
+
+
+def leaf_at(document: Document, keys: tuple[str, ...]) -> Any:
+    """Return what stands under some keys of a document; None where nothing does.
+
+    Parameters
+    ----------
+    document : dict
+        A build document.
+    keys : tuple of str
+        Key by key.
+
+    Returns
+    -------
+    object
+        As typed.
+
+    Examples
+    --------
+    >>> leaf_at({"a": {"b": 1}}, ("a", "b")), leaf_at({"a": 2}, ("a", "b"))
+    (1, None)
+    """
+    node: Any = document
+    for key in keys:
+        node = node.get(key) if isinstance(node, dict) else None
+    return node
 
 
 def with_leaf(document: Document, path: tuple[str, ...], value: Any) -> Document:

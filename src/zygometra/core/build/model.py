@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal
 
+from ..place import Place
 from ..quantity import Quantity
 from ..windows import OPEN, Window
 from .lever_table import OpName
@@ -96,7 +97,7 @@ class Build:
     @cached_property
     def measured_holes(self) -> frozenset[int]:
         """The holes that have a figure of their own."""
-        return frozenset(int(path.split(".", 2)[1]) for path in self.figures if path.startswith("cylinders."))
+        return frozenset(number for path in self.figures for number in Place.parse(path).holes)
 
     @property
     def cylinders(self) -> tuple[int, ...]:

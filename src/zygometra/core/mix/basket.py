@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from ..build.document import read_document
 from ..findings.judges import findings
 from ..house_rules import HouseRules
+from ..place import PartPlace
 from ..stack.evaluate import evaluate
 from .parts import KIND, MAKING, Part, needed_of
 from .question import WANTED
@@ -98,7 +99,7 @@ def _matches(part: Part, parts: Mapping[str, Part], same: tuple[tuple[str, str],
     ):
         return False
     for own, place in same:
-        kind, _, name = place.partition(".")
+        kind, name = PartPlace.parse(place)
         mine, theirs = part.quantity(own), parts[kind].quantity(name)
         if mine is None or theirs is None or abs(mine.value - theirs.value) > within:
             return False

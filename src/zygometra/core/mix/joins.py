@@ -14,6 +14,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 import numpy as np
 
+from ..place import PartPlace
 from ..stack.arithmetic import circle_area, crevice_volume, deck_clearance, stroke_for
 from ..windows import EDGE, Window
 from .laid_out import Bools, Candidates, LaidOut
@@ -99,9 +100,9 @@ class Join:
 
         def look(place: str) -> Floats:
             column = laid_out.column(place)
-            if place.startswith("block."):
+            if PartPlace.parse(place).kind == "block":
                 return column
-            found = column[rows[place.partition(".")[0]]]
+            found = column[rows[PartPlace.parse(place).kind]]
             if place == "crank.stroke":
                 found = found + 2 * np.nan_to_num(rows["shift"])
             return found

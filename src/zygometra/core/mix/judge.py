@@ -10,6 +10,7 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
+from ..place import PartPlace
 from ..stack.arithmetic import (
     circle_area,
     crevice_volume,
@@ -127,7 +128,7 @@ def judge(shelf: Shelf, block: Block, rules: FitRules, question: Question, recip
     grind = _grind(question, rules, figure("crank", "pin_diameter"), figure("rod", "journal_diameter"))
 
     def look(place: str) -> float | str | None:
-        kind, _, name = place.partition(".")
+        kind, name = PartPlace.parse(place)
         if kind == "block":
             return block.look(name)
         words = tables[kind].words.get(name)

@@ -7,6 +7,7 @@ pair of classes.
 from __future__ import annotations
 
 import copy
+import itertools
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
@@ -14,10 +15,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..place import PartPlace
 from .judge import NEEDED
 from .parts import MAKING, needed_of
 from .question import Question
-from .rules import BORE, FACE_CROWN, OFFSET_GRIND, FitRule, FitRules, judge_columns
+from .rules import BORE, FACE_CROWN, OFFSET_GRIND, FitRule, FitRules, judge_columns, names_asked
 from .shelf import Block, Floats, Ints, Shelf, Signature, alike
 
 Bools = NDArray[np.bool_]
@@ -161,7 +163,7 @@ class LaidOut:
 
     def column(self, place: str) -> Floats:
         """Return the whole column of a place, or the block's figure as a column of one."""
-        kind, _, name = place.partition(".")
+        kind, name = PartPlace.parse(place)
         if kind == "block":
             return np.array([self.block.number(name)])
         return self.shelf.tables[kind].column(name, self.shelf.numbers)
@@ -173,7 +175,7 @@ class LaidOut:
         needed = [f"{kind}.{name}" for name in NEEDED[kind]]
         for rule in self.rules.rules:
             if rule.needed:
-                needed += [p for p in rule.places if p.startswith(f"{kind}.") and p not in needed]
+                needed += [f"{kind}.{name}" for name in rule.names_of(kind) if name not in NEEDED[kind]]
         missing = {place: np.isnan(self.column(place)) for place in needed}
         more = needed_of(kind, self.block.cylinders, self.block.banks) - table.in_hand
         missing[f"{kind}.price"] = (table.price < 0) & (more > 0)
@@ -201,7 +203,7 @@ class LaidOut:
 
         def look(place: str) -> Floats:
             column = self.column(place)
-            return column if place.startswith("block.") else column[rows]
+            return column if PartPlace.parse(place).kind == "block" else column[rows]
 
         for rule in self.rules.rules:
             if rule.kinds == (kind,):
@@ -234,15 +236,9 @@ class LaidOut:
 
     def _found_alike(self, kind: str, with_cost: bool) -> Alike:
         taken = self.candidates[kind]
-        names = {
-            place.partition(".")[2]
-            for rules in self.by_row.values()
-            for rule in rules
-            for place in rule.places
-            if place.startswith(f"{kind}.")
-        }
+        asked = names_asked(itertools.chain.from_iterable(self.by_row.values()), kind)
         columns: list[NDArray[Any]] = [
-            self.column(f"{kind}.{name}")[taken.rows] for name in sorted(names | set(_COUNTED[kind]))
+            self.column(f"{kind}.{name}")[taken.rows] for name in sorted({*asked, *_COUNTED[kind]})
         ]
         for first, second in PAIRS:
             if kind in (first, second):
@@ -282,14 +278,7 @@ class LaidOut:
     def signature(self, kind: str, with_kind: str) -> Signature:
         """Return the classes of a kind towards another."""
         second = with_kind if (kind, with_kind) in PAIRS else kind
-        names = sorted(
-            {
-                p.partition(".")[2]
-                for r in self._by_class[second]
-                for p in r.places
-                if p.startswith(f"{kind}.")
-            }
-        )
+        names = names_asked(self._by_class[second], kind)
         return self.shelf.tables[kind].signature(tuple(names), self.shelf.numbers)
 
     def _meeting(self, first: str, second: str) -> Meeting:
@@ -297,13 +286,13 @@ class LaidOut:
         sides = {}
         for kind, other in ((first, second), (second, first)):
             signature = self.signature(kind, other)
-            names = sorted({p.partition(".")[2] for r in rules for p in r.places if p.startswith(f"{kind}.")})
+            names = names_asked(rules, kind)
             present = np.unique(signature.of_part[self.candidates[kind].rows])
             sides[kind] = (signature.distinct[present], names, present)
         (a, a_names, a_ids), (b, b_names, b_ids) = sides[first], sides[second]
 
         def look(place: str) -> Floats:
-            kind, _, name = place.partition(".")
+            kind, name = PartPlace.parse(place)
             if kind == first:
                 return a[:, a_names.index(name)][:, None]
             if kind == second:

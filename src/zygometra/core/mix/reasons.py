@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ..place import PartPlace
 from ..windows import Window
 from .counting import Count, Told, estimate
 from .goals import EVEN, the_window
@@ -116,7 +117,9 @@ def cannot_be_judged(laid_out: LaidOut) -> list[tuple[str, str, tuple[str, ...]]
             lacking |= missing
         codes = laid_out.shelf.tables[kind].codes
         for row in np.flatnonzero(open_still & lacking):
-            names = tuple(place.partition(".")[2] for place, column in sieve.missing.items() if column[row])
+            names = tuple(
+                PartPlace.parse(place).name for place, column in sieve.missing.items() if column[row]
+            )
             out.append((kind, codes[row], names))
     return out
 

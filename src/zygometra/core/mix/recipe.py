@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..build.model import Bank, Build, Operation
+from ..place import Place
 from ..quantity import Quantity, coverage, read_quantity
 from ..stack.evaluate import evaluate
 from ..units import Kind
@@ -229,8 +230,8 @@ def _build(document: dict[str, Any], block: Block, verdict: Verdict, parts: Mapp
         for name in names:
             if (quantity := parts[kind].quantity(name)) is not None:
                 figures[f"parts.{kind}.{name}"] = quantity
-    for place, name in (("parts.block.bore", "bore"), ("parts.crank.stroke", "stroke")):
-        kind = place.split(".")[1]
+    for place in ("parts.block.bore", "parts.crank.stroke"):
+        _, kind, name = Place.engine(place).keys
         figures[place] = read_quantity(document["parts"][kind][name], Kind.LENGTH, dimension=name)
     planned: tuple[Operation, ...] = ()
     if document.get("planned"):

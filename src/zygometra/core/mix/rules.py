@@ -9,11 +9,12 @@ parts. Limits, costs and operations are the shop's; only their form stands here.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, Literal
 
 from ..errors import QuantityError, shown
+from ..place import PartPlace
 from .parts import KIND, MAKING
 
 if TYPE_CHECKING:
@@ -105,8 +106,18 @@ class FitRule:
     @property
     def kinds(self) -> tuple[str, ...]:
         """The kinds it lies between, the block left out, in the order in which recipes are made."""
-        found = {place.partition(".")[0] for place in self.places}
+        found = {PartPlace.parse(place).kind for place in self.places}
         return tuple(kind for kind in MAKING if kind in found)
+
+    def names_of(self, kind: str) -> tuple[str, ...]:
+        """Return what it asks of a kind."""
+        places = map(PartPlace.parse, self.places)
+        return tuple(place.name for place in places if place.kind == kind)
+
+
+def names_asked(rules: Iterable[FitRule], kind: str) -> list[str]:
+    """Return what some rules ask of a kind, each once, in the order of the alphabet."""
+    return sorted({name for rule in rules for name in rule.names_of(kind)})
 
 
 @dataclass(frozen=True, slots=True)
@@ -172,7 +183,7 @@ def judge_fit(rule: FitRule, look: Look, allowed: Callable[[str], bool]) -> Fit:
         if len(set(values.values())) == 1:
             return Fit(rule, "fits")
         words = " and ".join(
-            f"{shown(str(value))} ({place.replace('.', ' ')})" for place, value in values.items()
+            f"{shown(str(value))} ({PartPlace.parse(place).words})" for place, value in values.items()
         )
         if rule.otherwise and allowed(rule.otherwise):
             return Fit(rule, "machine", rule.otherwise, words)
@@ -321,7 +332,7 @@ def _rule(raw: Mapping[str, Any], machinings: Mapping[str, Machining]) -> FitRul
     if not key:
         raise QuantityError("a rule without a key", "a key for each rule")
     for place in rule.places:
-        kind, _, name = place.partition(".")
+        kind, name = PartPlace.parse(place)
         known = kind in (*MAKING, "block") and (
             KIND[kind].text(name) if rule.same else KIND[kind].dimension(name)
         )

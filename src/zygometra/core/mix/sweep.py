@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator, Mapping
 
 import numpy as np
 
+from ..place import PartPlace
 from ..windows import Window
 from .found import joined, least
 from .joins import Join
@@ -65,14 +66,16 @@ class Sweep:
             return self
         laid_out, pairs = self.laid_out, self.pairs
         later = [rule for kind in ("piston", "gasket", "head") for rule in laid_out.by_row[kind]]
-        places = sorted({p for rule in later for p in rule.places if p.partition(".")[0] in ("crank", "rod")})
+        places = sorted(
+            {p for rule in later for p in rule.places if PartPlace.parse(p).kind in ("crank", "rod")}
+        )
         columns = [pairs[name] for name in ("shortest", "longest", "length")]
         columns += [
             np.isnan(pairs["shift"]),
             laid_out.floors(pairs["rod"]),
             laid_out.signature("rod", "piston").of_part[pairs["rod"]],
         ]
-        columns += [laid_out.column(place)[pairs[place.partition(".")[0]]] for place in places]
+        columns += [laid_out.column(place)[pairs[PartPlace.parse(place).kind]] for place in places]
         if self.priced:
             columns.append(pairs["cost"])
         first, of = alike(columns)

@@ -15,10 +15,11 @@ from typing import Literal
 
 import numpy as np
 
+from ..place import PartPlace
 from ..stack.arithmetic import circle_area
 from ..windows import EDGE, Window
 from .joins import Join, gasket_volume
-from .rules import judge_columns
+from .rules import judge_columns, names_asked
 from .runs import HAIR, kept_rows, pieces, spread
 from .shelf import Floats, Ints, Rows, alike
 
@@ -54,9 +55,7 @@ class TopEnds:
     def _covers(self) -> Ints:
         """Lay out the top ends for each piston that rules set apart; return which of them each piston has."""
         laid_out, rows = self.join.laid_out, self.join.pistons.taken.rows
-        names = sorted(
-            {p.partition(".")[2] for r in self._rules for p in r.places if p.startswith("piston.")}
-        )
+        names = names_asked(self._rules, "piston")
         columns = [laid_out.column(f"piston.{name}")[rows] for name in names]
         first, of = alike([np.zeros(len(rows)), *columns])
         known: dict[bytes, int] = {}
@@ -82,7 +81,7 @@ class TopEnds:
         laid_out = self.join.laid_out
 
         def look(place: str) -> Floats:
-            kind, _, name = place.partition(".")
+            kind, name = PartPlace.parse(place)
             if kind == "piston":
                 return np.array([[piston[name]]])
             if kind == "gasket":

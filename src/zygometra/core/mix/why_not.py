@@ -9,6 +9,7 @@ from functools import partial
 
 import numpy as np
 
+from ..place import PartPlace
 from ..windows import Window
 from ..wording import figure, whole
 from .counting import Told, estimate
@@ -139,7 +140,7 @@ def _between(own: LaidOut, kind: str) -> Iterator[str]:
 
         def look(place: str, rows: Ints = rows, other: str = other) -> Floats:
             column = own.column(place)
-            of = place.partition(".")[0]
+            of = PartPlace.parse(place).kind
             return column[rows] if of == other else column[row : row + 1] if of == kind else column
 
         fits = np.broadcast_to(judge_columns(rule, look, own.question.allows)[0], rows.shape)
@@ -170,7 +171,7 @@ def _nearest(rule: FitRule, look: Callable[[str], Floats], own: LaidOut) -> int:
 
 def _look(laid_out: LaidOut, rows: Mapping[str, int], place: str) -> float | str | None:
     """A dimension or word of one of some parts, or of the block; None where it is not known."""
-    kind, _, name = place.partition(".")
+    kind, name = PartPlace.parse(place)
     if kind == "block":
         return laid_out.block.look(name)
     table, row = laid_out.shelf.tables[kind], rows[kind]

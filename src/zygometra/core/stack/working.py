@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 from ..build.model import Build
 from ..fields import field_at
+from ..place import Place, Scope
 from ..quantity import coverage
 from ..wording import Reader, figure, ratio_text, volume
 from .results import Hole, Source
@@ -45,7 +46,7 @@ def _given(source: Source | None, reader: Reader) -> tuple[Given, ...]:
         return ()
     quantity = source.quantity
     name = source.path
-    if name.startswith("planned."):
+    if Place.parse(name).scope is Scope.PLAN:
         symbol, label = "t", "gasket to fit"
         if name.endswith(".bore"):
             symbol, label = "G", "bore of the gasket to fit"

@@ -12,6 +12,7 @@ from zygometra.core.build.document import with_leaf
 from zygometra.core.errors import BuildFaults, QuantityError
 from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field, field_at
 from zygometra.core.house_rules import BASES
+from zygometra.core.place import Place
 from zygometra.core.quantity import Quantity
 from zygometra.exchange.build_file import check
 from zygometra.store import builds
@@ -65,10 +66,12 @@ def _places(bench: benches.Bench, field: Field) -> list[tuple[str, str]]:
     """Every place where a dimension may stand in this build, widest first."""
     places = [] if field.part == "mock-up" else [("whole engine", field.path)]
     if field.path in _BANK_NAME and len(bench.build.banks) > 1:
-        places += [(f"bank {b.name}", f"banks.{b.name}.{_BANK_NAME[field.path]}") for b in bench.build.banks]
+        places += [
+            (f"bank {b.name}", str(Place.on_bank(b.name, _BANK_NAME[field.path]))) for b in bench.build.banks
+        ]
     if field.path in _HOLE_NAME:
         places += [
-            (f"hole {n}", f"cylinders.{n}.{_HOLE_NAME[field.path]}") for n in sorted(bench.build.cylinders)
+            (f"hole {n}", str(Place.hole(n, _HOLE_NAME[field.path]))) for n in sorted(bench.build.cylinders)
         ]
     return places
 
@@ -130,8 +133,9 @@ def _form(bench: benches.Bench, field: Field, path: str, typed: dict[str, Any], 
     where = next((name for name, place in places if place == path), path)
     others = [cell for place in places if place[1] != path and (cell := _cell(bench, *place))]
     empty = [place for place in places if place[1] not in bench.build.figures and place[1] != path]
+    place = Place.parse(path)
     past = [
-        (change, next(d for d in change.patch if ".".join(d.path) == path))
+        (change, next(d for d in change.patch if Place.of_keys(d.path) == place))
         for change in builds.history(db(), bench.id, path=path, limit=6)
     ]
     return render_template(
@@ -164,7 +168,7 @@ def save(build_id: int) -> BaseResponse:
     field = _known(bench, path)
     try:
         figure = None if request.form.get("remove") else figure_of(request.form, field, bench.reader)
-        document = with_leaf(bench.document, tuple(path.split(".")), figure)
+        document = with_leaf(bench.document, Place.parse(path).keys, figure)
         check(document)
     except QuantityError as error:
         return make_response(_form(bench, field, path, dict(request.form), str(error)), 422)
@@ -183,7 +187,7 @@ def save(build_id: int) -> BaseResponse:
             expected_version=request.form.get("version", 0, int),
         )
     except builds.Stale as stale:
-        return conflict(stale, {tuple(path.split(".")): figure}, says)
+        return conflict(stale, {Place.parse(path).keys: figure}, says)
     db().commit()
     return _done(build_id)
 

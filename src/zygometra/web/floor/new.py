@@ -9,6 +9,7 @@ from typing import Any
 from zygometra.core.build.document import with_leaf
 from zygometra.core.errors import BuildFaults, QuantityError, shown
 from zygometra.core.fields import FIELD, FIELDS, Field
+from zygometra.core.place import Place
 from zygometra.core.wording import Reader
 from zygometra.exchange.build_file import check
 
@@ -76,7 +77,7 @@ def read_new(form: Mapping[str, str], reader: Reader) -> NewBuild:
         return new
     document = _document(name, (form.get("family") or "").strip()[:120], layout, holes, angle)
     for path, figure in figures.items():
-        document = with_leaf(document, tuple(path.split(".")), figure)
+        document = with_leaf(document, Place.parse(path).keys, figure)
     try:
         check(document)
     except BuildFaults as error:

@@ -11,6 +11,7 @@ from zygometra.core.mix.parts import KIND
 from zygometra.core.mix.question import WANTED_KEY
 from zygometra.core.mix.reasons import FLOOR, Emptiness, attrition, cannot_be_judged, miss_words
 from zygometra.core.mix.recipe import Recipe
+from zygometra.core.place import PartPlace
 from zygometra.core.wording import whole
 
 # How many parts that cannot be judged are named.
@@ -130,7 +131,7 @@ def _label(key: str) -> str:
 
 
 def _places(places: Iterable[str]) -> str:
-    return ", ".join(place.replace(".", " ").replace("_", " ") for place in places)
+    return ", ".join(PartPlace.parse(place).words for place in places)
 
 
 def _number(things: Sized, word: str) -> str:
