@@ -144,7 +144,7 @@ def _build(name: str) -> Build:
 
 
 def _evaluate(options: argparse.Namespace) -> str:
-    from zygometra.core.findings.judges import findings
+    from zygometra.core.findings.collect import findings
     from zygometra.core.house_rules import rules_for
     from zygometra.core.stack.evaluate import evaluate
     from zygometra.exchange.evaluation_file import evaluation_document

@@ -8,7 +8,8 @@ import pytest
 from markupsafe import Markup
 
 from zygometra.core.fields import FIELD
-from zygometra.core.findings.judges import Finding
+from zygometra.core.findings.said import Finding
+from zygometra.core.place import Place
 from zygometra.core.quantity import read_field
 from zygometra.core.wording import Reader
 from zygometra.web import fragments
@@ -18,7 +19,7 @@ NASTY = '<b title="x">\'&'
 
 
 def finding(where, severity="warn", says="Said."):
-    return Finding(severity, "sample", where, says, "Why.", "Do.")
+    return Finding(severity, "sample", Place.parse(where), says, "Why.", "Do.")
 
 
 @pytest.mark.parametrize(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from zygometra.core.findings.judges import Finding
+from zygometra.core.findings.said import Finding
 from zygometra.core.stack.results import Evaluation, State
 
 
@@ -32,7 +32,7 @@ def evaluation_document(evaluation: Evaluation, findings: tuple[Finding, ...]) -
             {
                 "severity": f.severity,
                 "code": f.code,
-                "where": f.where,
+                "where": str(f.where),
                 "says": f.says,
                 "why": f.why,
                 "do": f.do,

@@ -13,7 +13,10 @@ from typing import Any, NamedTuple, TypeVar
 from zygometra.core.build.document import operation_document, read_document
 from zygometra.core.build.model import Build, Operation
 from zygometra.core.errors import ZygometraError
-from zygometra.core.findings.judges import Finding, of_figures, of_plan, quench_limits, worst_first
+from zygometra.core.findings.collect import of_figures, of_plan, worst_first
+from zygometra.core.findings.registry import Case
+from zygometra.core.findings.said import Finding
+from zygometra.core.findings.wanted import quench_window
 from zygometra.core.house_rules import HouseRules, rules_for
 from zygometra.core.quantity import coverage
 from zygometra.core.stack.evaluate import evaluate
@@ -117,13 +120,13 @@ class Bench:
         """What is to be said of it, worst first."""
         if self.evaluation is None:
             return ()
+        case = Case(self.build, self.evaluation, self.rules)
         said = self.kept.said
         # What is to be said of the figures is the same for every what-if of a version.
         key = (self.reader, tuple(self.stored.shop_rules.items()))
         if key not in said:
-            said[key] = of_figures(self.build, self.evaluation.now, self.rules, self.reader)
-        planned = of_plan(self.build, self.evaluation, self.rules, self.reader)
-        return worst_first([*planned, *said[key]])
+            said[key] = of_figures(case, self.reader)
+        return worst_first([*of_plan(case, self.reader), *said[key]])
 
     @cached_property
     def plan(self) -> list[dict[str, Any]]:
@@ -207,7 +210,7 @@ def reckon(bench: Bench) -> tuple[Reckoning, ...]:
         return ()
     targets = bench.build.targets
     unit = "thou" if bench.reader.system == "inch" else "mm"
-    quench = Window(*quench_limits(bench.build, bench.rules))
+    quench = quench_window(bench.build, bench.rules)
     clearance_word = f"{bench.reader.deck} clearance"
     return (
         _reckoning(bench, "compression_ratio", "Compression ratio", targets.compression_ratio, ""),

@@ -12,7 +12,8 @@ from typing import NamedTuple
 
 from markupsafe import Markup, escape
 
-from zygometra.core.findings.judges import Finding
+from zygometra.core.findings.said import Finding
+from zygometra.core.place import Place, Scope
 
 WORDS = {"stop": "Stop", "warn": "Check", "note": "Note"}
 _MARKS = {
@@ -179,14 +180,12 @@ def findings_list(found: Sequence[Finding], build_address: str) -> Markup:
     return Markup("".join(out))
 
 
-def _where(where: str, address: str) -> str:
-    head, _, rest = where.partition(".")
-    if head == "cylinders":
-        number = rest.split(",")[0].split(".")[0]
-        return f'<a href="{address}/stack?hole={number}">hole {number}</a>'
-    if head in ("parts", "banks"):
+def _where(where: Place, address: str) -> str:
+    if where.holes:
+        return f'<a href="{address}/stack?hole={where.holes[0]}">hole {where.holes[0]}</a>'
+    if where.scope is Scope.BANK or where.keys[:1] == ("parts",):
         return f'<a href="{address}/figures">figures</a>'
-    return f'<a href="{address}/aim">aim</a>' if head in ("school", "engine") else ""
+    return f'<a href="{address}/aim">aim</a>' if where.keys[:1] in (("school",), ("engine",)) else ""
 
 
 def refusal(problem: str) -> Markup:

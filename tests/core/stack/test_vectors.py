@@ -9,7 +9,7 @@ import pytest
 from support.cases import VECTORS, vector
 from support.plain import plain_evaluation
 from zygometra.core.build.document import read_document
-from zygometra.core.findings.judges import findings
+from zygometra.core.findings.collect import findings
 from zygometra.core.house_rules import rules_for
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.exchange.evaluation_file import evaluation_document

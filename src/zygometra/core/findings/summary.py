@@ -9,7 +9,7 @@ from ..errors import ZygometraError
 from ..house_rules import HouseRules
 from ..stack.evaluate import evaluate
 from ..stack.results import State
-from .judges import findings
+from .collect import findings
 
 RESULTS = ("compression_ratio", "quench", "deck_clearance")
 

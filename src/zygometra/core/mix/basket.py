@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from ..build.document import read_document
-from ..findings.judges import findings
+from ..findings.collect import findings
 from ..house_rules import HouseRules
 from ..place import PartPlace
 from ..stack.evaluate import evaluate

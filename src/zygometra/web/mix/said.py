@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sized
 from typing import NamedTuple
 
-from zygometra.core.findings.judges import RANK
+from zygometra.core.findings.said import RANK
 from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.parts import KIND
 from zygometra.core.mix.question import WANTED_KEY

@@ -6,8 +6,9 @@ from flask import Blueprint, flash, redirect, render_template, request, session,
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.errors import QuantityError, shown
-from zygometra.core.findings.judges import Finding
+from zygometra.core.findings.said import Finding
 from zygometra.core.house_rules import RULES, SCHOOLS, Rule, check_rule
+from zygometra.core.place import Place
 from zygometra.core.units import BASE, Kind, read_typed, to_base
 from zygometra.core.wording import Reader, figure
 from zygometra.store import rules as store
@@ -174,7 +175,7 @@ def patterns() -> str:
         Finding(
             severity,
             "sample",
-            "cylinders.1",
+            Place.hole(1),
             f"Hole 1: what a {severity} says.",
             "Why it matters.",
             "What to do about it.",

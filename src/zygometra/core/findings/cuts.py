@@ -1,0 +1,91 @@
+"""What a plan's cuts come up against, and what they move elsewhere."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from ..build.lever_table import LEVER, OpName
+from ..build.levers import limit_of
+from ..build.model import Build
+from ..place import Place
+from ..units import Kind
+from ..windows import Window
+from ..wording import count_of
+from .registry import Case, Judges
+from .said import Code, Length, Limit, Said, Volume, said
+
+JUDGES = Judges()
+
+OVER_LIMIT = Code(
+    "lever-limit",
+    "stop",
+    "{who}: {lever} of {total} is over the limit of {limit}{source}.",
+    "Deck, head, crown and chamber walls need what the limit leaves.",
+    "Take less, or share the change with another lever.",
+)
+HEAD_MOVES = Code(
+    "head-moves",
+    "note",
+    "The head of bank {bank} comes to sit {lowered} {way}.",
+    "Lifter preload or cam timing, valve-to-piston room and manifold faces move with it.",
+    "Check them on the trial assembly before the engine is turned by anything but hand.",
+)
+CROWN_CUT = Code(
+    "crown-cut-mass",
+    "note",
+    "Crowns are cut {cut}: crown thickness, pockets and balance change.",
+    "The least crown thickness is the piston maker's figure; a qualified machinist decides.",
+    "Measure the crown's thickness, record the arrow marks, balance again.",
+)
+
+
+@JUDGES.of_engine(OVER_LIMIT)
+def limits(case: Case) -> Iterable[Said]:
+    """Each lever's total in each hole against its limit."""
+    for op in dict.fromkeys(item.op for item in case.build.planned if item.amount):
+        limit, source = limit_of(case.build, op, case.rules)
+        written = Volume if LEVER[op].kind is Kind.VOLUME else Limit
+        for total, numbers in _over(case.build, op, limit).items():
+            yield said(
+                OVER_LIMIT,
+                Place.of_holes(numbers),
+                who=count_of(numbers),
+                lever=op.replace("_", " "),
+                total=written(total),
+                limit=written(limit),
+                source=" (house rule)" if source == "house" else "",
+            )
+
+
+def _over(build: Build, op: OpName, limit: float) -> dict[float, list[int]]:
+    """The totals over a limit, each with its holes."""
+    over: dict[float, list[int]] = {}
+    for bank in build.banks:
+        for number in bank.cylinders:
+            total = sum(
+                item.amount.value
+                for item in build.planned
+                if item.op == op and item.amount and item.acts_on(bank.name, number)
+            )
+            if Window(high=limit).miss(total):
+                over.setdefault(total, []).append(number)
+    return over
+
+
+@JUDGES.of_engine(HEAD_MOVES, CROWN_CUT)
+def elsewhere(case: Case) -> Iterable[Said]:
+    """What lowers the head, and what must be looked at for it."""
+    now, planned = case.evaluation
+    if now is planned:
+        return
+    for bank in case.build.banks:
+        before, after = now.hole(bank.cylinders[0]).outcome, planned.hole(bank.cylinders[0]).outcome
+        lowered = after.deck_cut + after.head_cut - (after.gasket_thickness - before.gasket_thickness)
+        if abs(lowered) < case.rules["lowering_note"]:
+            continue
+        way = "lower" if lowered > 0 else "higher"
+        where = Place.on_bank(bank.name)
+        yield said(HEAD_MOVES, where, bank=bank.name, lowered=Length(abs(lowered)), way=way)
+    crown = {h.outcome.crown_cut for h in planned.holes if h.outcome.crown_cut}
+    if crown:
+        yield said(CROWN_CUT, Place.of_plan(), cut=Length(max(crown)))

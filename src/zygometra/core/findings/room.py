@@ -1,0 +1,121 @@
+"""Is there room: above the piston, under the head, in the gasket, at the top land?"""
+
+from __future__ import annotations
+
+from ..stack.results import Hole
+from ..wording import figure
+from .registry import Case, Judges
+from .said import Clearance, Code, Length, Said, Volume, said
+
+JUDGES = Judges()
+
+NO_ROOM = Code(
+    "clearance-volume-impossible",
+    "stop",
+    "no room is left above the piston ({terms}: {volume}).",
+    "The clearance volume must be above nought; one of its terms must be wrong.",
+    "Check the dome, the chamber volume and the stack of that hole.",
+)
+OVER_GASKET = Code(
+    "proud-over-gasket",
+    "stop",
+    "the piston stops {stands}, the gasket is {thickness} thick: it meets the head.",
+    "The crown reaches the head face before top dead centre.",
+    "Cut the crown, fit a thicker gasket, or look for the wrong part.",
+)
+OVER_LAND = Code(
+    "proud-over-top-land",
+    "stop",
+    "the piston stops {stands}, its top land is {land} high: the ring leaves the bore.",
+    "The top ring would spring out over the deck.",
+    "Cut the crown no further, or look for the wrong part.",
+)
+PROUD = Code(
+    "piston-proud",
+    "warn",
+    "the piston stops {stands}.",
+    "The crown enters the gasket opening and needs room all round.",
+    "Check the gasket opening and keep {quench} above its floor.",
+)
+SMALL_GASKET = Code(
+    "gasket-smaller-than-bore",
+    "stop",
+    "the gasket opening {opening} is smaller than the bore {bore}.",
+    "Its edge hangs into the bore, burns, and is struck by a proud crown.",
+    "Choose a gasket for this bore.",
+)
+LITTLE_ROOM = Code(
+    "gasket-room",
+    "warn",
+    "the gasket opening is only {room} larger than the bore (house rule {rule}).",
+    "It must clear the bore all round, wherever the dowels put it.",
+    "Measure the opening and lay the gasket on the dowels.",
+)
+LAND_OVER_BORE = Code(
+    "top-land-over-bore",
+    "stop",
+    "the top land {land} is not smaller than the bore {bore}.",
+    "The piston does not enter the bore; one of the two figures is wrong.",
+    "Measure both again.",
+)
+THROUGH_LAND = Code(
+    "crown-cut-through-land",
+    "stop",
+    "a crown cut of {cut} takes the whole top land of {land}.",
+    "The top ring groove would be open.",
+    "Cut less, or find a piston with less compression height.",
+)
+
+
+@JUDGES.of_hole(NO_ROOM)
+def room_above_piston(case: Case, hole: Hole) -> Said | None:
+    """A clearance volume of nought or less is an impossible engine."""
+    if hole.outcome.clearance > 0:
+        return None
+    terms = hole.outcome.terms._asdict()
+    sum_of = " ".join(f"{name} {figure(cc, 2)}" for name, cc in terms.items() if cc)
+    return said(NO_ROOM, terms=sum_of, volume=Volume(hole.outcome.clearance))
+
+
+@JUDGES.of_hole(OVER_GASKET, OVER_LAND, PROUD)
+def piston_proud(case: Case, hole: Hole) -> Said | None:
+    """A piston that stops proud, against gasket and top land."""
+    o = hole.outcome
+    if o.deck_clearance >= 0:
+        return None
+    out, stands = -o.deck_clearance, Clearance(o.deck_clearance, o.doubts.deck_clearance[0])
+    if out >= o.gasket_thickness:
+        return said(OVER_GASKET, stands=stands, thickness=Length(o.gasket_thickness))
+    land = hole.sources.get("parts.piston.top_land_height")
+    if land is not None and out >= (left := land.quantity.value - o.crown_cut):
+        return said(OVER_LAND, stands=stands, land=Length(left))
+    return said(PROUD, stands=stands)
+
+
+@JUDGES.of_hole(SMALL_GASKET, LITTLE_ROOM)
+def gasket_room(case: Case, hole: Hole) -> Said | None:
+    """A round gasket opening against the bore under it."""
+    get = hole.sources.get
+    gasket, bore = get("parts.gasket.bore"), get("parts.block.bore")
+    if gasket is None or bore is None or get("parts.gasket.opening_area") is not None:
+        return None
+    opening, width = gasket.quantity.value, bore.quantity.value
+    if opening < width:
+        return said(SMALL_GASKET, opening=Length(opening), bore=Length(width))
+    room, rule = opening - width, case.rules["gasket_room"]
+    if room < rule:
+        return said(LITTLE_ROOM, room=Length(room), rule=Length(rule))
+    return None
+
+
+@JUDGES.of_hole(LAND_OVER_BORE, THROUGH_LAND)
+def top_land(case: Case, hole: Hole) -> Said | None:
+    """The top land against the bore it runs in, and against a crown cut."""
+    get = hole.sources.get
+    land, bore = get("parts.piston.top_land_diameter"), get("parts.block.bore")
+    if land is not None and bore is not None and land.quantity.value >= bore.quantity.value:
+        return said(LAND_OVER_BORE, land=Length(land.quantity.value), bore=Length(bore.quantity.value))
+    height, cut = get("parts.piston.top_land_height"), hole.outcome.crown_cut
+    if height is not None and cut >= height.quantity.value > 0:
+        return said(THROUGH_LAND, cut=Length(cut), land=Length(height.quantity.value))
+    return None

@@ -1,0 +1,195 @@
+"""What was wanted: quench, ratio and clearance against their windows, holes against one another."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from ..build.model import Build
+from ..house_rules import HouseRules
+from ..place import Place
+from ..quantity import coverage
+from ..stack.evaluate import spread_of_ratio
+from ..stack.results import Hole, Spread
+from ..windows import Side, Window
+from .registry import Case, Judges
+from .said import Clearance, Code, Length, Limit, Number, Ratio, Said, said
+
+JUDGES = Judges()
+
+UNDER_FLOOR = Code(
+    "quench-under-floor",
+    "stop",
+    "{quench} {gap} is under the house floor of {floor} for {material} rods.",
+    "Rod stretch, bearing clearance and rock close the gap at speed; the piston strikes the head.",
+    "Fit a thicker gasket or cut the crown.",
+)
+UNDER_WINDOW = Code(
+    "quench-under-window",
+    "warn",
+    "{quench} {gap} is under the least wanted, {least}.",
+    "It is above the house floor, but not what was asked.",
+    "Take less off the deck, or fit a thicker gasket.",
+)
+OVER_CEILING = Code(
+    "quench-over-ceiling",
+    "warn",
+    "{quench} {gap} is over the ceiling of {ceiling}.",
+    "A wide gap holds end gas: it invites knock and wastes the squish.",
+    "Cut the deck or fit a thinner gasket.",
+)
+MAY_BE_UNDER = Code(
+    "quench-may-be-under",
+    "warn",
+    "{quench} {gap} could lie under {least} within its doubt.",
+    "The 95 % band reaches past the floor.",
+    "Measure what carries most of its doubt before cutting.",
+)
+MAY_BE_OVER = Code(
+    "quench-may-be-over",
+    "note",
+    "{quench} {gap} could lie over {ceiling} within its doubt.",
+    "The 95 % band reaches past the ceiling.",
+    "Measure what carries most of its doubt.",
+)
+NOT_BELIEVABLE = Code(
+    "ratio-not-believable",
+    "stop",
+    "ratio {ratio} cannot be right.",
+    "A volume above the piston is far too small: one of its figures is a slip of the pen.",
+    "Look at the working of that hole; start with the chamber.",
+)
+RATIO_MAY_BE_OUTSIDE = Code(
+    "ratio-may-be-outside",
+    "note",
+    "ratio {ratio} {side} the window {window} within its doubt.",
+    "The 95 % band reaches past the edge.",
+    "Measure the chamber and the stack of that hole.",
+)
+RATIO_OUTSIDE = Code(
+    "ratio-outside-window",
+    "warn",
+    "ratio {ratio} is {side} the window {window}.",
+    "The fuel and the duty were chosen for that window.",
+    "Move a lever: {lever}.",
+)
+CLEARANCE_OUTSIDE = Code(
+    "clearance-outside-window",
+    "warn",
+    "the piston stops {stands}, {side} than wanted.",
+    "The window for deck clearance was set for this build.",
+    "Move the deck or crown cut.",
+)
+SPREAD = Code(
+    "ratio-spread",
+    "warn",
+    "Holes {low} and {high} differ by {difference} in ratio; at most {limit} is wanted.",
+    "The highest hole sets the fuel, the lowest gives the power away.",
+    "Match the chambers: open the smaller one, or cut each deck to its own height.",
+)
+
+
+def quench_window(build: Build, rules: HouseRules) -> Window:
+    """Return the window that the quench of a build is judged by.
+
+    Parameters
+    ----------
+    build : Build
+        Its own window.
+    rules : HouseRules
+        The floor for its rods, below which no window reaches, and the ceiling where
+        the build sets none.
+
+    Returns
+    -------
+    Window
+        In mm; the aim is None where none is set.
+    """
+    own = build.targets.quench
+    ceiling = own.high if own.high is not None else rules["quench_ceiling"]
+    return Window(own.low, own.aim, ceiling).over_floor(rules.quench_floor(build.rod_material))
+
+
+def _side(window: Window, value: float, spread: Spread) -> Side:
+    """Where an estimate lies against a window, its 95 % band counted."""
+    u, dof = spread
+    return window.side(value, coverage(dof) * u if u else 0.0)
+
+
+_QUENCH = {
+    Side.UNDER: UNDER_WINDOW,
+    Side.OVER: OVER_CEILING,
+    Side.MAY_BE_UNDER: MAY_BE_UNDER,
+    Side.MAY_BE_OVER: MAY_BE_OVER,
+}
+
+
+@JUDGES.of_hole(UNDER_FLOOR, UNDER_WINDOW, OVER_CEILING, MAY_BE_UNDER, MAY_BE_OVER)
+def quench(case: Case, hole: Hole) -> Said | None:
+    """Quench against the house's floor, then against its window."""
+    o = hole.outcome
+    floor = case.rules.quench_floor(case.build.rod_material)
+    gap = Length(o.quench, o.doubts.quench[0])
+    if Window(low=floor).miss(o.quench):
+        return said(UNDER_FLOOR, gap=gap, floor=Limit(floor), material=case.build.rod_material)
+    window = quench_window(case.build, case.rules)
+    code = _QUENCH.get(_side(window, o.quench, o.doubts.quench))
+    if code is None:
+        return None
+    return said(code, gap=gap, least=Limit(window.low or 0.0), ceiling=Limit(window.high or 0.0))
+
+
+@JUDGES.of_hole(NOT_BELIEVABLE, RATIO_MAY_BE_OUTSIDE, RATIO_OUTSIDE)
+def ratio(case: Case, hole: Hole) -> Said | None:
+    """The ratio against what any engine has, then against its window."""
+    o = hole.outcome
+    if o.compression_ratio is None:
+        return None
+    written = Ratio(o.compression_ratio, o.doubts.compression_ratio[0])
+    if o.compression_ratio > case.rules["ratio_believable"]:
+        return said(NOT_BELIEVABLE, ratio=written)
+    window = case.build.targets.compression_ratio
+    side = _side(window, o.compression_ratio, o.doubts.compression_ratio)
+    if side is Side.INSIDE:
+        return None
+    asked = _range_text(window)
+    if side.crosses:
+        return said(RATIO_MAY_BE_OUTSIDE, ratio=written, side=str(side), window=asked)
+    lever = "a head or deck cut raises it" if side is Side.UNDER else "an opened chamber lowers it"
+    return said(RATIO_OUTSIDE, ratio=written, side=str(side), window=asked, lever=lever)
+
+
+def _range_text(window: Window) -> str:
+    low, high = window.low, window.high
+    if low is not None and high is not None:
+        return f"{low:.2f} to {high:.2f}"
+    return f"from {low:.2f}" if low is not None else f"up to {high or 0:.2f}"
+
+
+@JUDGES.of_hole(CLEARANCE_OUTSIDE)
+def clearance(case: Case, hole: Hole) -> Said | None:
+    """Deck clearance against its window; its band is not counted."""
+    o = hole.outcome
+    side = case.build.targets.deck_clearance.side(o.deck_clearance)
+    if not side.outside:
+        return None
+    stands = Clearance(o.deck_clearance, o.doubts.deck_clearance[0])
+    return said(CLEARANCE_OUTSIDE, stands=stands, side="higher" if side is Side.UNDER else "lower")
+
+
+@JUDGES.of_engine(SPREAD)
+def spread(case: Case) -> Iterable[Said]:
+    """The largest difference of ratio between holes."""
+    asked = case.build.targets.ratio_spread
+    limit = case.rules["ratio_spread"] if asked is None else asked
+    found = spread_of_ratio(case.planned)
+    if found is None or found[0] <= limit:
+        return
+    difference, u, high, low = found
+    yield said(
+        SPREAD,
+        Place.of_holes((low, high)),
+        low=str(low),
+        high=str(high),
+        difference=Ratio(difference, u),
+        limit=Number(limit, 2),
+    )
