@@ -15,7 +15,14 @@ from collections.abc import Iterator, Mapping, Sequence
 import numpy as np
 
 from ..place import PartPlace
-from ..stack.arithmetic import circle_area, crevice_volume, deck_clearance, stroke_for
+from ..stack.arithmetic import (
+    circle_area,
+    clearance_volume_for,
+    crevice_volume,
+    deck_clearance,
+    ratio_of,
+    stroke_for,
+)
 from ..windows import EDGE, Window
 from .laid_out import Bools, Candidates, LaidOut
 from .parts import MAKING
@@ -430,8 +437,8 @@ class Join:
         low, high = self._low("compression_ratio"), self._high("compression_ratio")
         # A ratio of (Vs + V)/V within its edges is a volume within these.
         swept, below = rows["swept"], rows["below"]
-        most = np.full(len(swept), np.inf) if low <= 1 else swept / (low - EDGE - 1) - below
-        return -below if high == np.inf else swept / (high + EDGE - 1) - below, most
+        most = np.full(len(swept), np.inf) if low <= 1 else clearance_volume_for(swept, low - EDGE) - below
+        return -below if high == np.inf else clearance_volume_for(swept, high + EDGE) - below, most
 
     def recipes(self, rows: Rows) -> Iterator[Rows]:
         """Yield whole recipes from rows with a gasket."""
@@ -449,7 +456,7 @@ class Join:
     def closed(self, rows: Rows) -> Rows:
         """Return the rows with a volume whose ratio and cost lie inside their windows."""
         rows = kept_rows(rows, rows["volume"] > 0)
-        rows["compression_ratio"] = (rows["swept"] + rows["volume"]) / rows["volume"]
+        rows["compression_ratio"] = ratio_of(rows["swept"], rows["volume"])
         return kept_rows(
             rows,
             (

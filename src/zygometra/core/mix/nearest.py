@@ -9,6 +9,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..stack.arithmetic import clearance_volume_for
+from ..windows import EDGE
 from .cheapest import cheapest
 from .counting import Told
 from .found import Found, in_order, joined
@@ -123,7 +125,7 @@ def _nearest_of(sweep: Sweep, goal: Goal, rows: Rows) -> Floats:
         groups, first, last = tops.groups(rows), start[some], start[some] + count[some] - 1
         off = np.full(len(some), np.inf)
         for edge in goal.between["compression_ratio"]:
-            volume = rows["swept"] / (max(edge, 1 + 1e-9) - 1) - rows["below"]
+            volume = clearance_volume_for(rows["swept"], max(edge, 1 + EDGE)) - rows["below"]
             at: Ints = tops.places(groups, volume, "left")
             # The ratio falls as the volume grows: the nearest is one of the two that lie about the edge.
             for place in (at - 1, at):

@@ -16,7 +16,7 @@ from typing import Literal
 import numpy as np
 
 from ..place import PartPlace
-from ..stack.arithmetic import circle_area
+from ..stack.arithmetic import circle_area, clearance_volume_for
 from ..windows import EDGE, Window
 from .joins import Join, gasket_volume
 from .rules import judge_columns, names_asked
@@ -161,19 +161,17 @@ class TopEnds:
         """Leave out rows of crank, rod and piston that no top end could bring inside the window of ratio."""
         join = self.join
         window = join.filters.get("compression_ratio", Window())
-        if window.low is None and window.high is None:
+        if not window.is_bounded:
             return rows
         cover, area = self._of_piston[rows["piston"]], circle_area(rows["bore"]) / 1000
         smallest, largest = join.volumes_between(rows)
         keep = np.ones(len(area), bool)
         if window.high is not None:
-            keep &= (
-                largest + self._largest[cover] >= area * rows["shortest"] / (window.high + EDGE - 1) - HAIR
-            )
+            least = clearance_volume_for(area * rows["shortest"], window.high + EDGE)
+            keep &= largest + self._largest[cover] >= least - HAIR
         if window.low is not None and window.low > 1:
-            keep &= (
-                smallest + self._smallest[cover] <= area * rows["longest"] / (window.low - EDGE - 1) + HAIR
-            )
+            most = clearance_volume_for(area * rows["longest"], window.low - EDGE)
+            keep &= smallest + self._smallest[cover] <= most + HAIR
         return kept_rows(rows, keep)
 
     def places(self, groups: Ints, volumes: Floats, side: Literal["left", "right"]) -> Ints:

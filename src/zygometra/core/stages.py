@@ -1,0 +1,104 @@
+"""The stages of a build: where it may go from each, and what would show that it is there."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import NamedTuple
+
+
+class Standing(NamedTuple):
+    """What is known of a build: counts, without units.
+
+    ``read`` of ``figures`` are measured or mocked up, ``operations`` are planned, ``stops``
+    stand against it.
+    """
+
+    figures: int = 0
+    read: int = 0
+    operations: int = 0
+    stops: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Stage:
+    """One stage.
+
+    Parameters
+    ----------
+    key : str
+        What it is called, on pages and in rows.
+    evidence : str
+        What shows that a build is there.
+    shown : callable
+        Tells from a :class:`Standing` whether that is so, as far as it can be known.
+    leads_to : tuple of str
+        Where the order of work goes from here. A move elsewhere is free too: an engine
+        comes back from the machinist, a plan is given up.
+    """
+
+    key: str
+    evidence: str
+    shown: Callable[[Standing], bool]
+    leads_to: tuple[str, ...]
+
+
+STAGES: tuple[Stage, ...] = (
+    Stage("on paper", "its figures come from catalogues", lambda s: True, ("measuring",)),
+    Stage("measuring", "a figure of it is measured", lambda s: s.read > 0, ("ready to cut", "on paper")),
+    Stage(
+        "ready to cut",
+        "a cut is planned and no stop stands against it",
+        lambda s: s.operations > 0 and s.stops == 0,
+        ("cut", "measuring"),
+    ),
+    Stage("cut", "a cut was planned", lambda s: s.operations > 0, ("measuring", "signed off")),
+    Stage("signed off", "no stop stands against it", lambda s: s.stops == 0, ("shelved",)),
+    Stage("shelved", "nobody works on it", lambda s: True, ("on paper", "measuring")),
+)
+
+STAGE: dict[str, Stage] = {stage.key: stage for stage in STAGES}
+STAGE_NAMES: tuple[str, ...] = tuple(STAGE)
+FIRST, SIGNED_OFF, SHELVED = "on paper", "signed off", "shelved"
+
+
+def follows(stage: str, wanted: str) -> bool:
+    """Tell whether a move is one step of the usual order of work.
+
+    Parameters
+    ----------
+    stage, wanted : str
+        From where to where.
+
+    Returns
+    -------
+    bool
+        False for a move that is allowed but unusual, and for a stage that is none.
+
+    Examples
+    --------
+    >>> follows("measuring", "ready to cut"), follows("cut", "on paper")
+    (True, False)
+    """
+    return stage in STAGE and wanted in STAGE[stage].leads_to
+
+
+def moved_words(stage: str, wanted: str) -> str:
+    """Return a move as the record says it.
+
+    Parameters
+    ----------
+    stage, wanted : str
+        From where to where.
+
+    Returns
+    -------
+    str
+        Such as ``measuring → ready to cut``.
+
+    Examples
+    --------
+    >>> moved_words("cut", "signed off")
+    'cut → signed off'
+    """
+    return f"{stage} → {wanted}"
