@@ -11,7 +11,6 @@ from sqlalchemy import text
 from waitress import create_server
 
 from zygometra.demo import load_demo
-from zygometra.web import bench as benches
 from zygometra.web.app import create_app
 
 CHROMIUM = "/usr/bin/chromium"
@@ -32,16 +31,22 @@ EXPECTED = re.compile(r"status of 4|htmx:(sendAbort|afterRequest)").search
 
 
 @pytest.fixture(scope="session")
-def server(migrated):
+def app(migrated):
+    """The application, one for all tests of a worker."""
+    made = create_app(engine=migrated, secret_key="only for tests")
+    yield made
+    made.extensions["reading engine"].dispose()
+
+
+@pytest.fixture(scope="session")
+def server(app):
     """The application on a port of its own."""
-    app = create_app(engine=migrated, secret_key="only for tests")
     made = create_server(app, host="127.0.0.1", port=0, threads=4, ident=None)
     thread = threading.Thread(target=made.run, daemon=True)
     thread.start()
     yield f"http://127.0.0.1:{made.effective_port}"
     made.close()
     thread.join(5)
-    app.extensions["reading engine"].dispose()
 
 
 @pytest.fixture(scope="session")
@@ -54,15 +59,15 @@ def chromium():
 
 
 @pytest.fixture
-def demo_shop(engine):
+def demo_shop(engine, app):
     """The demo shop as it is on the first start."""
-    benches._KEPT.clear()
+    app.extensions["kept builds"].clear()
     load_demo(engine)
     with engine.connect() as connection:
         return dict(connection.execute(text("SELECT name, id FROM build")).all())
 
 
-class Bench:
+class Visitor:
     """A person with a browser: opens builds by name, and is told of any fault on the page."""
 
     def __init__(self, page: Page, address: str, builds: dict[str, int]) -> None:
@@ -101,9 +106,9 @@ def person(server, chromium, demo_shop):
         context = chromium.new_context(**({"viewport": {"width": 1280, "height": 800}} | options))
         contexts.append(context)
         context.set_default_timeout(PATIENCE)
-        bench = Bench(context.new_page(), server, demo_shop)
-        bench.name_myself(name)
-        return bench
+        visitor = Visitor(context.new_page(), server, demo_shop)
+        visitor.name_myself(name)
+        return visitor
 
     yield come
     for context in contexts:
@@ -113,7 +118,7 @@ def person(server, chromium, demo_shop):
 @pytest.fixture
 def ada(person):
     """Ada at a desk; at the end her browser has seen no fault and asked nobody outside."""
-    bench = person()
-    yield bench
-    assert bench.faults == []
-    assert bench.outside == []
+    visitor = person()
+    yield visitor
+    assert visitor.faults == []
+    assert visitor.outside == []

@@ -9,6 +9,7 @@ from playwright.sync_api import expect
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
+from support.people import by
 from zygometra.demo.shelf import demo_shelf
 from zygometra.store import shelf as store
 
@@ -199,7 +200,7 @@ def test_a_table_is_dropped_on_the_shelf(ada, tmp_path):
 def test_number_and_reasons_come_when_they_are_ready(ada, migrated, monkeypatch):
     with Session(migrated) as session:
         session.execute(text("TRUNCATE part, part_change RESTART IDENTITY"))
-        store.take_in(session, demo_shelf(3000, 7), actor="Ada", says="for the test")
+        store.take_in(session, demo_shelf(3000, 7), entry=by("Ada", "for the test"))
         session.commit()
     monkeypatch.setattr("zygometra.web.mix.routes.COUNT_WAIT", 0.0)
     monkeypatch.setattr("zygometra.web.mix.view.WHY_WAIT", 0.0)

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from sqlmodel import SQLModel
 
 from support.cases import DEMO, VECTORS, demo, vector
+from support.people import by, someone
 from zygometra.core.build.document import with_leaf
 from zygometra.core.errors import QuantityError
 from zygometra.demo import SHOP, load_demo
@@ -24,7 +25,7 @@ EVERY_FILE = [*VECTORS.glob("*.json"), *DEMO.glob("*.json")]
 
 
 def kept(session, document, **more):
-    build_id = builds.create(session, document, actor="Ada", says="for a test", **more)
+    build_id = builds.create(session, document, entry=by("Ada", "for a test"), **more)
     session.commit()
     return build_id
 
@@ -72,7 +73,7 @@ def test_figures_stand_in_rows_with_value_and_basis(session, pilot):
 def test_saving_makes_a_version_and_a_record(session, pilot):
     stored = builds.load(session, pilot)
     saved = builds.save(
-        session, pilot, bore(stored.document, "92.5 mm"), expected_version=1, actor="Tove", says="bored"
+        session, pilot, bore(stored.document, "92.5 mm"), expected_version=1, entry=by("Tove", "bored")
     )
     session.commit()
     assert saved.version == 2
@@ -87,7 +88,7 @@ def test_saving_makes_a_version_and_a_record(session, pilot):
 def test_saving_what_stands_changes_nothing(session, pilot):
     stored = builds.load(session, pilot)
     assert (
-        builds.save(session, pilot, stored.document, expected_version=1, actor="Tove", says="-").version == 1
+        builds.save(session, pilot, stored.document, expected_version=1, entry=by("Tove", "-")).version == 1
     )
     assert len(builds.history(session, pilot)) == 1
 
@@ -95,10 +96,10 @@ def test_saving_what_stands_changes_nothing(session, pilot):
 def test_a_later_saver_sees_both_and_nothing_is_written(session, pilot):
     mine = bore(builds.load(session, pilot).document, "93 mm")
     theirs = bore(builds.load(session, pilot).document, "92.5 mm")
-    builds.save(session, pilot, theirs, expected_version=1, actor="Tove", says="bored")
+    builds.save(session, pilot, theirs, expected_version=1, entry=by("Tove", "bored"))
     session.commit()
     with pytest.raises(builds.Stale) as stale:
-        builds.save(session, pilot, mine, expected_version=1, actor="Ada", says="bored more")
+        builds.save(session, pilot, mine, expected_version=1, entry=by("Ada", "bored more"))
     session.rollback()
     assert stale.value.current.document["parts"]["block"]["bore"] == "92.5 mm"
     assert [c.actor for c in stale.value.since] == ["Tove"]
@@ -121,8 +122,7 @@ def test_of_many_savers_at_once_exactly_one_wins(engine):
                     build_id,
                     bore(document, f"92.{number} mm"),
                     expected_version=1,
-                    actor=str(number),
-                    says="race",
+                    entry=by(str(number), "race"),
                 )
                 session.commit()
                 outcomes.append("saved")
@@ -151,15 +151,15 @@ def test_undo_and_redo_walk_the_whole_history(session, pilot):
         start=1,
     ):
         states.append(change(states[-1]))
-        builds.save(session, pilot, states[-1], expected_version=n, actor="Ada", says=f"change {n}")
+        builds.save(session, pilot, states[-1], expected_version=n, entry=by("Ada", f"change {n}"))
     version = 4
     for expected in (states[2], states[1], states[0]):
-        assert undo.step_back(session, pilot, expected_version=version, actor="Ada")
+        assert undo.step_back(session, pilot, expected_version=version, actor=someone("Ada"))
         version += 1
         assert builds.load(session, pilot).document == expected
-    assert undo.step_back(session, pilot, expected_version=version, actor="Ada") is None
+    assert undo.step_back(session, pilot, expected_version=version, actor=someone("Ada")) is None
     for expected in (states[1], states[2]):
-        undo.step_forward(session, pilot, expected_version=version, actor="Ada")
+        undo.step_forward(session, pilot, expected_version=version, actor=someone("Ada"))
         version += 1
         assert builds.load(session, pilot).document == expected
     session.commit()
@@ -169,10 +169,10 @@ def test_undo_and_redo_walk_the_whole_history(session, pilot):
 
 def test_an_edit_after_an_undo_ends_the_redo(session, pilot):
     document = builds.load(session, pilot).document
-    builds.save(session, pilot, bore(document, "92.5 mm"), expected_version=1, actor="Ada", says="one")
-    undo.step_back(session, pilot, expected_version=2, actor="Ada")
-    builds.save(session, pilot, bore(document, "93 mm"), expected_version=3, actor="Ada", says="other")
-    assert undo.step_forward(session, pilot, expected_version=4, actor="Ada") is None
+    builds.save(session, pilot, bore(document, "92.5 mm"), expected_version=1, entry=by("Ada", "one"))
+    undo.step_back(session, pilot, expected_version=2, actor=someone("Ada"))
+    builds.save(session, pilot, bore(document, "93 mm"), expected_version=3, entry=by("Ada", "other"))
+    assert undo.step_forward(session, pilot, expected_version=4, actor=someone("Ada")) is None
     assert undo.undo_stacks(session, pilot).redo == []
 
 
@@ -182,11 +182,10 @@ def test_undo_of_a_stale_page_is_refused(session, pilot):
         pilot,
         bore(builds.load(session, pilot).document, "93 mm"),
         expected_version=1,
-        actor="T",
-        says="x",
+        entry=by("T", "x"),
     )
     with pytest.raises(builds.Stale):
-        undo.step_back(session, pilot, expected_version=1, actor="Ada")
+        undo.step_back(session, pilot, expected_version=1, actor=someone("Ada"))
 
 
 def test_what_was_recorded_cannot_be_altered(session, pilot):
@@ -196,14 +195,13 @@ def test_what_was_recorded_cannot_be_altered(session, pilot):
 
 def test_the_history_of_one_figure(session, pilot):
     document = builds.load(session, pilot).document
-    builds.save(session, pilot, bore(document, "92.5 mm"), expected_version=1, actor="Ada", says="bore")
+    builds.save(session, pilot, bore(document, "92.5 mm"), expected_version=1, entry=by("Ada", "bore"))
     builds.save(
         session,
         pilot,
         {**bore(document, "92.5 mm"), "customer": "x"},
         expected_version=2,
-        actor="Ada",
-        says="customer",
+        entry=by("Ada", "customer"),
     )
     assert [c.says for c in builds.history(session, pilot, path="parts.block.bore")] == ["bore", "for a test"]
     assert [c.says for c in builds.history(session, pilot, after=2)] == ["customer"]
@@ -223,8 +221,7 @@ def test_the_head_follows_every_save(session, reading, pilot):
         pilot,
         bore(builds.load(session, pilot).document, "93 mm"),
         expected_version=1,
-        actor="T",
-        says="x",
+        entry=by("T", "x"),
     )
     assert heads.head(reading, pilot).version == before.version
     session.commit()
@@ -243,14 +240,14 @@ def test_the_floor_lists_searches_and_stages(engine, session):
     assert [b.name for b in builds.listed(session, search="tarn harbour ferry")] == ["Ferry tender 2.3"]
     assert builds.listed(session, search="100%_\\") == ()
     assert [b.name for b in builds.listed(session, stage="signed off")] == ["Winch flat-four"]
-    builds.set_stage(session, everything[0].id, "shelved", actor="Ada")
+    builds.set_stage(session, everything[0].id, "shelved", expected_version=1, actor=someone("Ada"))
     assert everything[0].name not in [b.name for b in builds.listed(session)]
     assert [b.name for b in builds.listed(session, stage="shelved")] == ["Pilot launch 2.3"]
 
 
 def test_a_stage_is_recorded_once(session, pilot):
-    builds.set_stage(session, pilot, "cut", actor="Ada")
-    builds.set_stage(session, pilot, "cut", actor="Ada")
+    builds.set_stage(session, pilot, "cut", expected_version=1, actor=someone("Ada"))
+    builds.set_stage(session, pilot, "cut", expected_version=1, actor=someone("Ada"))
     assert [c.says for c in builds.history(session, pilot) if c.kind == "stage"] == ["on paper → cut"]
 
 
@@ -261,8 +258,7 @@ def test_the_summary_follows_the_document(session, pilot):
         pilot,
         with_leaf(stored.document, ("parts", "gasket", "thickness"), "0.3 mm"),
         expected_version=1,
-        actor="A",
-        says="x",
+        entry=by("A", "x"),
     )
     assert builds.listed(session)[0].summary["counts"]["stop"] >= 1
 
@@ -270,14 +266,14 @@ def test_the_summary_follows_the_document(session, pilot):
 def test_house_rules_are_kept_taken_back_and_judged_by(session):
     hill = kept(session, demo("hill-climb"))
     assert builds.listed(session)[0].summary["counts"]["stop"] == 1
-    rules.set_rule(session, "quench_floor.steel", 0.4, actor="Ada")
+    rules.set_rule(session, "quench_floor.steel", 0.4, actor=someone("Ada"))
     assert rules.shop_rules(session) == {"quench_floor.steel": 0.4}
     assert builds.load(session, hill).shop_rules == {"quench_floor.steel": 0.4}
     assert builds.listed(session)[0].summary["counts"]["stop"] == 0
-    rules.set_rule(session, "quench_floor.steel", None, actor="Ada")
+    rules.set_rule(session, "quench_floor.steel", None, actor=someone("Ada"))
     assert rules.shop_rules(session) == {}
     with pytest.raises(QuantityError):
-        rules.set_rule(session, "quench_floor.steel", 99, actor="Ada")
+        rules.set_rule(session, "quench_floor.steel", 99, actor=someone("Ada"))
 
 
 def test_the_migrations_make_exactly_the_tables_of_the_models(engine):

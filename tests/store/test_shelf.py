@@ -7,6 +7,7 @@ from sqlalchemy import text
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
+from support.people import by, someone
 from zygometra.core.mix.parts import Part
 from zygometra.core.mix.rules import rules_as_data, rules_from_data
 from zygometra.core.mix.shelf import shelf_of
@@ -31,7 +32,7 @@ ROD = Part(
 
 
 def put(session, part=ROD, version=0, says="put on the shelf"):
-    store.save_part(session, part, expected_version=version, actor="Ada", says=says)
+    store.save_part(session, part, expected_version=version, entry=by("Ada", says))
     session.commit()
 
 
@@ -50,7 +51,7 @@ def test_a_part_comes_back_to_the_letter(session):
 
 def test_the_shelf_read_back_is_the_shelf_put_in(session):
     parts = demo_shelf(300, 11)
-    store.take_in(session, parts, actor="Ada", says="for the test")
+    store.take_in(session, parts, entry=by("Ada", "for the test"))
     session.commit()
     read, own = store.read_shelf(session), shelf_of(sorted(parts, key=lambda p: (p.kind, p.code)))
     for kind, table in own.tables.items():
@@ -82,20 +83,20 @@ def test_the_later_saver_is_told_and_nothing_is_lost(engine, session):
     put(session)
     put(session, changed(ROD, name="theirs"), 1)
     with Session(engine) as other, pytest.raises(store.PartStale) as stale:
-        store.save_part(other, changed(ROD, name="mine"), expected_version=1, actor="Bo", says="late")
+        store.save_part(other, changed(ROD, name="mine"), expected_version=1, entry=by("Bo", "late"))
     assert stale.value.current.part.name == "theirs"
     assert store.load_part(session, "rod", "R1").part.name == "theirs"
 
 
 def test_changes_of_the_shelf_are_committed_in_the_order_of_their_ids(engine, session):
     # Else whoever lays the shelf out between two commits would miss the older change for good.
-    store.save_part(session, ROD, expected_version=0, actor="Ada", says="put on the shelf")
+    store.save_part(session, ROD, expected_version=0, entry=by("Ada", "put on the shelf"))
     with Session(engine) as other:
         for change in (
             lambda: put(other, changed(ROD, code="R2")),
-            lambda: store.take_in(other, [changed(ROD, code="R3")], actor="Bo", says="a table"),
-            lambda: store.remove_part(other, "rod", "R4", actor="Bo"),
-            lambda: store.set_state(other, "rod", "R4", "ordered", actor="Bo", says="ordered"),
+            lambda: store.take_in(other, [changed(ROD, code="R3")], entry=by("Bo", "a table")),
+            lambda: store.remove_part(other, "rod", "R4", actor=someone("Bo")),
+            lambda: store.set_state(other, "rod", "R4", "ordered", entry=by("Bo", "ordered")),
         ):
             other.execute(text("SET LOCAL lock_timeout = '50ms'"))
             with pytest.raises(DBAPIError, match="lock timeout"):
@@ -109,21 +110,21 @@ def test_changes_of_the_shelf_are_committed_in_the_order_of_their_ids(engine, se
 def test_a_part_put_on_the_shelf_again_is_at_a_version_nobody_has_seen(session):
     put(session)
     put(session, changed(ROD, price=1), 1, "changed")
-    store.remove_part(session, "rod", "R1", actor="Ada")
+    store.remove_part(session, "rod", "R1", actor=someone("Ada"))
     put(session, changed(ROD, price=2))
     assert store.load_part(session, "rod", "R1").version > 2
     with pytest.raises(store.PartStale):
         put(session, changed(ROD, price=3), 1, "changed from what was there long ago")
     session.rollback()
-    store.remove_part(session, "rod", "R1", actor="Ada")
-    store.take_in(session, [ROD], actor="Ada", says="a table")
+    store.remove_part(session, "rod", "R1", actor=someone("Ada"))
+    store.take_in(session, [ROD], entry=by("Ada", "a table"))
     assert store.load_part(session, "rod", "R1").version > 4
 
 
 def test_a_part_as_it_was_before_a_change(session):
     put(session)
     put(session, changed(ROD, state="received", on_shelf=4), 1, "came in")
-    store.remove_part(session, "rod", "R1", actor="Ada")
+    store.remove_part(session, "rod", "R1", actor=someone("Ada"))
     off, came_in, first = store.history(session, "rod", "R1")
     assert store.as_before(session, "rod", "R1", off.id) == (
         changed(ROD, state="received", on_shelf=4),
@@ -155,8 +156,8 @@ def test_the_database_refuses_to_rewrite_a_record(session):
 def test_taking_in_adds_changes_and_leaves_alone(session):
     put(session)
     parts = [ROD, changed(ROD, code="R2"), changed(ROD, code="R3")]
-    assert store.take_in(session, parts, actor="Ada", says="table") == (2, 0)
-    assert store.take_in(session, [ROD, changed(ROD, code="R2", price=1)], actor="Ada", says="table") == (
+    assert store.take_in(session, parts, entry=by("Ada", "table")) == (2, 0)
+    assert store.take_in(session, [ROD, changed(ROD, code="R2", price=1)], entry=by("Ada", "table")) == (
         0,
         1,
     )
@@ -165,7 +166,7 @@ def test_taking_in_adds_changes_and_leaves_alone(session):
 
 def test_a_part_taken_off_leaves_its_record(session):
     put(session)
-    store.remove_part(session, "rod", "R1", actor="Ada")
+    store.remove_part(session, "rod", "R1", actor=someone("Ada"))
     with pytest.raises(store.PartNotThere):
         store.load_part(session, "rod", "R1")
     assert store.history(session, "rod", "R1")[0].after is None
@@ -179,8 +180,7 @@ def test_lists_put_what_is_in_hand_first_and_find_by_words(session):
             changed(ROD, code="R2", state="accepted", on_shelf=4),
             changed(ROD, code="R3", name="50% off_rod"),
         ],
-        actor="Ada",
-        says="table",
+        entry=by("Ada", "table"),
     )
     parts, count = store.listed(session, "rod")
     assert ([p.code for p in parts], count) == (["R2", "R1", "R3"], 3)
@@ -193,14 +193,14 @@ def test_rules_of_fit_are_kept_and_go_back(session):
     data = rules_as_data(USUAL)
     data["machinings"][0]["cost"] = 210.0
     own = rules_from_data(data)
-    fit_rules.save(session, own, actor="Ada", says="dearer boring")
+    fit_rules.save(session, own, entry=by("Ada", "dearer boring"))
     assert fit_rules.in_force(session) == own
-    fit_rules.save(session, None, actor="Ada", says="back")
+    fit_rules.save(session, None, entry=by("Ada", "back"))
     assert fit_rules.in_force(session) == USUAL
 
 
 def test_an_acceptance_covers_what_was_known_and_no_more(session):
-    acceptances.accept(session, 14, "B1~a", ["quench low"], "the owner wants it", actor="Ada")
+    acceptances.accept(session, 14, "B1~a", ["quench low"], "the owner wants it", actor=someone("Ada"))
     assert acceptances.accepted(session, 14, "B1~a", ["quench low"]).actor == "Ada"
     assert acceptances.accepted(session, 14, "B1~a", ["quench low", "ratio high"]) is None
     assert acceptances.accepted(session, 14, "B1~b", ["quench low"]) is None

@@ -13,6 +13,10 @@ from zygometra.core.mix.shelf import Block, shelf_of
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.windows import Window
 
+# The recipe of one nominal part of each kind, as a page names it.
+KEY = "~".join(f"{kind}-0" for kind in MAKING)
+# Windows that this recipe meets.
+WINDOWS = "quench-min=1.0&quench-max=1.6&compression_ratio-min=9&compression_ratio-max=10.5"
 BLOCK = Part(
     "block",
     "B1",

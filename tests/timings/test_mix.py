@@ -11,6 +11,7 @@ from sqlalchemy import text
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
+from support.people import by
 from support.timing import median
 from zygometra.core.mix.counting import count, estimate
 from zygometra.core.mix.judge import NEEDED
@@ -41,7 +42,7 @@ MOST_SECONDS = 40
 def _stock(engine, parts: int):
     with Session(engine) as session:
         session.execute(text("TRUNCATE part, part_change"))
-        store.take_in(session, demo_shelf(parts, 7), actor="bench", says="bench")
+        store.take_in(session, demo_shelf(parts, 7), entry=by("bench", "bench"))
         session.commit()
         session.execute(text("ANALYZE part"))
         session.commit()

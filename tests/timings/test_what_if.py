@@ -14,6 +14,7 @@ from flask import Flask
 from flask_compress import Compress
 from waitress import create_server
 
+from support.people import by
 from support.plain import plain_evaluation
 from support.timing import median
 from zygometra.core.build.document import read_document
@@ -87,7 +88,7 @@ def test_what_if_against_a_bare_page(engine, eight, encoding, which):
 
     document = eight if which != "demo" else json.loads((BUILDS / "mountain-rescue.json").read_text())
     with Session(engine) as session:
-        build_id = builds.create(session, document, actor="Ada", says="for the bench")
+        build_id = builds.create(session, document, entry=by("Ada", "for the bench"))
         session.commit()
     app = create_app(engine=engine, secret_key="for the bench only")
     client = app.test_client()

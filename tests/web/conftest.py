@@ -6,8 +6,11 @@ import pytest
 
 from support.cases import demo
 from support.page import read
+from support.people import by
+from support.shelves import BLOCK, part
+from zygometra.core.mix.parts import MAKING, Part
 from zygometra.store import builds
-from zygometra.web import bench as benches
+from zygometra.store import shelf as store
 from zygometra.web.app import create_app
 
 
@@ -42,15 +45,24 @@ class Shop:
         headers = {"HX-Request": "true"} if htmx else {}
         return self.client.post(address, data={"csrf_token": token, **(form or {})}, headers=headers, **more)
 
+    def change(self, build, at, version="1", htmx=False, **form):
+        """Send the form of a figure."""
+        return self.post(f"/builds/{build}/figure", {"at": at, "version": version, **form}, htmx=htmx)
+
+    def aim_form(self, build, **changed):
+        """The form of the aims as its page carries it, with some fields changed."""
+        form = self.page(f"/builds/{build}/aim").one("form", action=f"/builds/{build}/aim").sent()
+        return {k: v for k, v in form.items() if k != "csrf_token"} | changed
+
     def prefer(self, **choices):
         self.post("/settings", choices)
 
 
 @pytest.fixture
 def app(engine):
-    benches._KEPT.clear()
     made = create_app(engine=engine, secret_key="only for tests", TESTING=False)
     yield made
+    made.extensions["jobs"].close()
     made.extensions["reading engine"].dispose()
 
 
@@ -65,7 +77,7 @@ def bring(session):
 
     def keep(document, stage="on paper"):
         document = demo(document) if isinstance(document, str) else document
-        build_id = builds.create(session, document, actor="Tove", says="for a test", stage=stage)
+        build_id = builds.create(session, document, entry=by("Tove", "for a test"), stage=stage)
         session.commit()
         return build_id
 
@@ -81,3 +93,44 @@ def stored(session):
         return builds.load(session, build_id)
 
     return load
+
+
+@pytest.fixture
+def pilot(bring):
+    """A build of four holes with a plan."""
+    return bring("pilot-launch")
+
+
+@pytest.fixture
+def stocked(session):
+    """A shelf with one nominal part of each kind."""
+    parts = [BLOCK, *(part(kind, f"{kind}-0") for kind in MAKING)]
+    store.take_in(session, parts, entry=by("Ada", "for the test"))
+    session.commit()
+    return session
+
+
+@pytest.fixture
+def varied(stocked):
+    """The same shelf, and some parts that do not go with them."""
+    parts = [
+        part("piston", "tall", compression_height=37.5),
+        part("rod", "unknown", pin_bore=None),
+        part("head", "other", words={"head_pattern": "V14"}),
+        Part("bearing", "BR-1", figures={"journal": 50.0}, texts={"place": "rod"}, price=900),
+    ]
+    store.take_in(stocked, parts, entry=by("Ada", "for the test"))
+    stocked.commit()
+    return stocked
+
+
+@pytest.fixture
+def states(varied):
+    """How far each part of the shelf is, by its code."""
+
+    def read_all():
+        varied.rollback()
+        codes = [*((kind, f"{kind}-0") for kind in MAKING), ("piston", "tall"), ("bearing", "BR-1")]
+        return {code: store.load_part(varied, kind, code).part.state for kind, code in codes}
+
+    return read_all

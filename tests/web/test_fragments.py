@@ -12,8 +12,9 @@ from zygometra.core.findings.said import Finding
 from zygometra.core.place import Place
 from zygometra.core.quantity import read_field
 from zygometra.core.wording import Reader
-from zygometra.web import fragments
-from zygometra.web.figures.typed import bare_unit, doubt_words, figure_of, form_of
+from zygometra.web.build import fragments
+from zygometra.web.forms.figure import doubt_words, figure_of, form_of
+from zygometra.web.forms.read import bare_unit_of
 
 NASTY = '<b title="x">\'&'
 
@@ -34,30 +35,30 @@ def finding(where, severity="warn", says="Said."):
     ],
 )
 def test_a_finding_leads_to_where_it_is_mended(where, link):
-    assert f'href="{link}"' in fragments.findings_list([finding(where)], "/builds/7")
+    assert f'href="{link}"' in fragments.findings_list([finding(where)], 7)
 
 
 def test_a_finding_without_a_place_or_a_build_has_no_link():
-    assert "href" not in fragments.findings_list([finding("planned")], "/builds/7")
-    assert "href" not in fragments.findings_list([finding("cylinders.1")], "")
+    assert "href" not in fragments.findings_list([finding("planned")], 7)
+    assert "href" not in fragments.findings_list([finding("cylinders.1")], None)
 
 
 @pytest.mark.parametrize(("severity", "word"), [("stop", "Stop"), ("warn", "Check"), ("note", "Note")])
 def test_each_severity_has_a_word_and_a_shape(severity, word):
-    html = fragments.findings_list([finding("planned", severity)], "")
+    html = fragments.findings_list([finding("planned", severity)], None)
     assert f"</svg>{word}</span>" in html
-    others = {fragments.findings_list([finding("planned", s)], "") for s in ("stop", "warn", "note")}
+    others = {fragments.findings_list([finding("planned", s)], None) for s in ("stop", "warn", "note")}
     assert len({re.search(r"<svg.*?</svg>", other).group() for other in others}) == 3
 
 
 def test_whatever_people_typed_is_only_text():
     rows = [
-        fragments.findings_list([finding("planned", says=NASTY)], ""),
+        fragments.findings_list([finding("planned", says=NASTY)], None),
         fragments.carried(NASTY, 1),
-        fragments.keep_slot("/builds/1", {"plan": NASTY, "hole": 1}, [NASTY]),
+        fragments.keep_slot(1, {"plan": NASTY, "hole": 1}, [NASTY]),
         fragments.echo("deck_cut", NASTY, ""),
         fragments.refusal(NASTY),
-        fragments.stations_list([fragments.Station("a", NASTY, "#", "done", NASTY)], "a"),
+        fragments.stations_list([fragments.Stop("a", NASTY, "#", "a", "done", NASTY)], "a"),
     ]
     for html in rows:
         assert isinstance(html, Markup)
@@ -100,7 +101,7 @@ def test_a_refused_lever_hides_the_other_systems_figure():
     ],
 )
 def test_what_a_bare_number_means(field, system, symbol):
-    assert bare_unit(FIELD[field], Reader(system)).symbol == symbol
+    assert bare_unit_of(FIELD[field], Reader(system)).symbol == symbol
 
 
 @pytest.mark.parametrize(

@@ -1,26 +1,131 @@
-"""The parts shelf's record: any change is taken back, also a part taken off; and what stands under the mix bench."""
+"""The parts shelf: parts, tables, rules of fit, and its record, of which any change is taken back."""
 
 from __future__ import annotations
 
+import io
+import json
 from dataclasses import replace
 
 import pytest
 
-from support.shelves import BLOCK, part
-from zygometra.core.mix.parts import MAKING
+from support.page import seen
+from support.people import by
+from support.shelves import KEY, WINDOWS, part
 from zygometra.store import shelf as store
 
-KEY = "~".join(f"{kind}-0" for kind in MAKING)
+
+def test_the_shelf_lists_searches_and_marks_what_is_missing(shop, varied):
+    page = shop.page("/shelf?kind=rod")
+    assert "rods 2" in {link.text for link in page.all("link")}
+    assert [e.text for e in page if "missing" in e.classes]
+    assert "rod-0" not in shop.text("/shelf?kind=rod&q=unknown")
 
 
-@pytest.fixture
-def stocked(session):
-    """A shelf with one nominal part of each kind."""
-    store.take_in(
-        session, [BLOCK, *(part(kind, f"{kind}-0") for kind in MAKING)], actor="Ada", says="for the test"
+def test_a_part_is_changed_and_its_other_figures_stay_to_the_letter(shop, varied):
+    kept = dict(store.load_part(varied, "rod", "rod-0").part.figures)
+    form = shop.page("/shelf/rod/rod-0").all("form")[0].sent()
+    assert form["version"] == "1"
+    shop.post(
+        "/shelf/rod/rod-0",
+        {**form, "state": "measured", "d-length": "148.02; 148.04 mm", "on_shelf": "4"},
     )
-    session.commit()
-    return session
+    varied.rollback()
+    found = store.load_part(varied, "rod", "rod-0")
+    assert found.version == 2
+    assert found.part.state == "measured"
+    assert found.part.quantity("length").value == pytest.approx(148.03)
+    assert {k: v for k, v in found.part.figures.items() if k != "length"} == {
+        k: v for k, v in kept.items() if k != "length"
+    }
+
+
+def test_bad_figures_of_a_part_keep_what_was_typed(shop, varied):
+    response = shop.post(
+        "/shelf/rod/new",
+        {"code": "R 9", "d-length": "9e9 mm", "price": "dear", "on_shelf": "-1", "state": "lost"},
+    )
+    page = seen(response)
+    assert response.status_code == 422
+    for says in (
+        "such as CR-104",
+        "10 to 5000 mm",
+        "a price such as 129.50",
+        "a whole number, such as 4",
+        "wanted one of idea",
+    ):
+        assert says in page.text
+    assert page.field("rod length").value == "9e9 mm"
+
+
+def test_ordering_a_part_by_itself_wants_a_signed_reason(shop, varied, states):
+    form = {"version": "1", "state": "ordered", "price": "100.00", "on_shelf": "0"}
+    refused = shop.post("/shelf/rod/rod-0", form)
+    assert refused.status_code == 422
+    assert "gate 14" in seen(refused).text
+    shop.post("/shelf/rod/rod-0", {**form, "reason": "spare for the Tarnbeck"})
+    assert states()["rod-0"] == "ordered"
+
+
+def test_the_later_saver_of_a_part_sees_both(shop, varied):
+    shop.post("/shelf/rod/rod-0", {"version": "1", "name": "theirs", "state": "idea"})
+    late = shop.post("/shelf/rod/rod-0", {"version": "1", "name": "mine", "state": "idea"})
+    page = seen(late).text
+    assert late.status_code == 409
+    assert "theirs" in page
+    assert "mine" in page
+
+
+def take(shop, text, **form):
+    return shop.post(
+        "/shelf/take-in",
+        {"kind": "rod", "file": (io.BytesIO(text.encode()), "rods.csv"), **form},
+        content_type="multipart/form-data",
+    )
+
+
+def test_a_table_is_taken_in_and_given_out(shop, varied):
+    text = shop.html("/shelf/tables/rod.csv")
+    assert take(shop, text.replace("rod-0", "rod-9")).status_code == 302
+    assert "rod-9" in shop.text("/shelf?kind=rod")
+
+
+def test_a_table_with_faults_is_taken_in_only_where_the_person_says_so(shop, varied):
+    text = "code,length\nG1,148 mm\nG2,no\n"
+    refused = take(shop, text)
+    page = seen(refused).text
+    assert refused.status_code == 422
+    assert "1 of 2 rows are good" in page
+    assert "G1" not in shop.text("/shelf?kind=rod")
+    shop.post("/shelf/take-in", {"kind": "rod", "text": text, "name": "rods.csv", "good_rows": "1"})
+    assert "G1" in shop.text("/shelf?kind=rod")
+    assert "G2" not in shop.text("/shelf?kind=rod")
+
+
+def test_a_table_that_would_order_wants_a_reason(shop, varied):
+    text = "code,length,state\nG1,148 mm,ordered\n"
+    assert "would be set to ordered" in seen(take(shop, text)).text
+    assert take(shop, text, reason="moved from the old book").status_code == 302
+
+
+def test_rules_of_fit_are_shown_changed_and_put_back(shop, varied):
+    page = shop.page("/shelf/rules")
+    assert "pin in the small end" in page.text
+    data = json.loads(page.field("Rules of fit as JSON").value)
+    data["rules"] = [r for r in data["rules"] if r["key"] != "head-pattern"]
+    shop.post("/shelf/rules", {"rules": json.dumps(data)})
+    assert "the shop's own" in shop.text("/shelf/rules")
+    assert "2 recipes, counted" in shop.text(f"/mix?block=B1&{WINDOWS}")
+    data["rules"][0]["bands"][0]["machining"] = "magic"
+    refused = shop.post("/shelf/rules", {"rules": json.dumps(data)})
+    assert "the operation 'magic'" in seen(refused).text
+    assert shop.post("/shelf/rules", {"rules": "{"}).status_code == 422
+    shop.post("/shelf/rules", {"usual": "1"})
+    assert "1 recipe, counted" in shop.text(f"/mix?block=B1&{WINDOWS}")
+
+
+@pytest.mark.parametrize("address", ["/shelf/wheel/X", "/shelf/rod/none", "/shelf/tables/wheel.csv"])
+def test_what_is_not_there_is_a_page(shop, varied, address):
+    assert shop.get(address).status_code == 404
 
 
 def rod(session):
@@ -31,7 +136,7 @@ def rod(session):
 def save(session, **changes):
     now = rod(session)
     store.save_part(
-        session, replace(now.part, **changes), expected_version=now.version, actor="Bo", says="changed"
+        session, replace(now.part, **changes), expected_version=now.version, entry=by("Bo", "changed")
     )
     session.commit()
 
@@ -135,15 +240,11 @@ def test_a_record_of_another_part_is_no_way_back(shop, stocked):
     assert response.status_code == 404
 
 
-# -- what is said under the bench, and how recipes compare -----------------------------------
-
-
 def test_inches_are_said_in_sentences_too(shop, stocked):
     store.take_in(
         stocked,
         [part("rod", "R", pin_bore=26.0), part("piston", "P", pin_bore=21.8)],
-        actor="Ada",
-        says="more",
+        entry=by("Ada", "more"),
     )
     stocked.commit()
     asked = "/mix?block=B1&quench-min=1.0 mm&quench-max=1.6 mm"
@@ -171,39 +272,3 @@ def test_bands_of_rules_are_read_in_the_readers_unit(shop, stocked):
     cells = {cell for row in page.all("table")[0].rows() for cell in row}
     assert {"−0.8 thou to 0.8 thou", "59.1 thou and more"} <= cells
     assert "7.9 thou to 0.315 in: offset-grind the rod journals" in page.text
-
-
-def test_columns_say_by_which_parts_they_differ_and_keep_back_what_is_the_same(shop, stocked):
-    store.take_in(
-        stocked, [part("head", "tall", chamber_volume=54.0, price=20_000)], actor="Ada", says="more"
-    )
-    stocked.commit()
-    page = shop.page("/mix?block=B1&quench-min=1.0&quench-max=1.6")
-    rows = {row.all(tag="th")[0].text: row.all(tag="td") for row in page.all("row") if row.all(tag="th")}
-    assert [cell.text for cell in rows["other parts"]][:2] == ["in hand", "head tall"]
-    assert [cell.classes for cell in rows["displacement"][:2]] == [{"chosen"}, {"same"}]
-    assert [cell.classes for cell in rows["ratio"][:2]] == [{"chosen"}, set()]
-
-
-def test_of_very_many_that_cannot_be_judged_some_are_named_and_the_rest_counted(shop, stocked):
-    store.take_in(
-        stocked, [part("rod", f"N{n:03}", pin_bore=None) for n in range(75)], actor="Ada", says="more"
-    )
-    stocked.commit()
-    page = shop.page("/mix?block=B1")
-    assert "75 parts cannot be judged for want of a figure." in page.text
-    assert page.text.count("cannot be judged: pin bore missing") == 60
-    assert "and 15 more" in [item.text for item in page.all("listitem")]
-
-
-def test_a_field_that_only_the_quench_floor_holds_back_says_so(shop, stocked):
-    # A gasket of 1.2 over a piston 1 mm proud: 0.2 of quench, which no window forbids.
-    store.take_in(stocked, [part("piston", "piston-0", compression_height=35.4)], actor="Ada", says="taller")
-    stocked.commit()
-    page = shop.text("/mix?block=B1&machining=none&deck_clearance-max=0")
-    assert "Only the quench floor of the house stands against 1 recipe; it is never opened." in page
-
-
-def test_two_windows_at_once_are_said_to_be_at_fault(shop, stocked):
-    page = shop.text("/mix?block=B1&displacement-min=3000&compression_ratio-min=14")
-    assert "No single window is to blame: at least two of them must give." in page

@@ -41,3 +41,11 @@ def is_name(words: str) -> bool:
     (True, False, False)
     """
     return 0 < len(words) <= MOST_NAME and words.isprintable()
+
+
+class Entry(NamedTuple):
+    """What a change leaves in the record: who did it, what was done, and what kind of change it is."""
+
+    actor: Actor
+    says: str
+    kind: str = "edit"

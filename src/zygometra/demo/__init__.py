@@ -7,6 +7,7 @@ from pathlib import Path
 from sqlalchemy import Engine, func, select, text
 from sqlalchemy.orm import Session
 
+from zygometra.core.actors import Actor, Entry
 from zygometra.exchange.build_file import build_from_text
 from zygometra.store import builds
 from zygometra.store.shelf import take_in
@@ -16,6 +17,7 @@ from .shelf import demo_shelf
 
 BUILDS = Path(__file__).parent / "builds"
 
+BROUGHT = "brought in with the demo shop"
 # The shelf of the demo shop.
 PARTS, SEED = 420, 7
 
@@ -50,12 +52,10 @@ def load_demo(engine: Engine) -> bool:
     with Session(engine) as session, session.begin():
         session.execute(text("SELECT pg_advisory_xact_lock(722002)"))
         if not session.execute(select(func.count()).select_from(PartRow)).scalar_one():
-            take_in(
-                session, demo_shelf(PARTS, SEED), actor="Tove Arkell", says="brought in with the demo shop"
-            )
+            take_in(session, demo_shelf(PARTS, SEED), entry=Entry(Actor(None, "Tove Arkell"), BROUGHT))
         if session.execute(select(func.count()).select_from(BuildRow)).scalar_one():
             return False
         for name, stage, who in SHOP:
             document, _ = build_from_text((BUILDS / f"{name}.json").read_bytes())
-            builds.create(session, document, actor=who, says="brought in with the demo shop", stage=stage)
+            builds.create(session, document, entry=Entry(Actor(None, who), BROUGHT), stage=stage)
     return True

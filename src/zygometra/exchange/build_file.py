@@ -23,6 +23,7 @@ from zygometra.core.build.model import MOST_CYLINDERS, Build
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.fields import FIELDS
 from zygometra.core.quantity import read_quantity
+from zygometra.core.typed import is_printable
 from zygometra.core.units import Kind
 
 MOST_BYTES = 2_000_000
@@ -167,9 +168,7 @@ def _unstorable(node: Any, path: str, depth: int = 0) -> Iterator[Fault]:
     elif isinstance(node, list):
         for i, item in enumerate(node):
             yield from _unstorable(item, f"{path}[{i}]", depth + 1)
-    elif isinstance(node, str) and any(
-        (c < " " and c not in "\n\t") or "\ud800" <= c <= "\udfff" for c in node
-    ):
+    elif isinstance(node, str) and not is_printable(node):
         yield Fault(path, f"a control character in {shown(node)}", "text that can be printed")
     elif isinstance(node, float) and not math.isfinite(node):
         yield Fault(path, "a number too large", "a finite number")

@@ -19,6 +19,7 @@ from zygometra.core.mix.rules import FitRules
 from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block, Shelf
 from zygometra.core.quantity import read_quantity
+from zygometra.core.typed import plain_number
 from zygometra.core.units import Kind
 from zygometra.core.windows import Window
 
@@ -202,12 +203,7 @@ def edge_of(key: str, value: Any) -> float:
     if key == "displacement":
         return read_quantity(value, Kind.VOLUME, dimension="target", low=0, high=5_000_000).value
     if isinstance(value, str):
-        try:
-            value = float(value.replace(",", "."))
-        except ValueError:
-            raise QuantityError(
-                shown(value), f"a number for the {WANTED_KEY[key].label}, such as {_EXAMPLES[key]}"
-            ) from None
+        value = plain_number(value, f"a number for the {WANTED_KEY[key].label}, such as {_EXAMPLES[key]}")
     low = 1.0 if key == "compression_ratio" else 0.0
     if not _number(value) or not low <= value <= 1e7:
         raise QuantityError(shown(value), f"a {WANTED_KEY[key].label} of {low:g} or more")

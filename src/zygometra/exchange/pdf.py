@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+TYPES = {".css": "text/css", ".woff2": "font/woff2"}
 
-def to_pdf(html: str, *, assets: Path) -> bytes:
+
+def to_pdf(html: str, *, asset_file: Callable[[str], Path]) -> bytes:
     """Return a page as PDF.
 
     Parameters
     ----------
     html : str
-        A whole page; it may name files of ``assets`` as ``asset:name``.
-    assets : Path
-        Where its styles and fonts lie; nothing else is ever opened, no address fetched.
+        A whole page; it names its styles and fonts as ``asset:name``.
+    asset_file : callable
+        Says which file such a name is; nothing else is ever opened, no address fetched.
 
     Returns
     -------
@@ -28,10 +31,8 @@ def to_pdf(html: str, *, assets: Path) -> bytes:
         def fetch(self, url: str, headers: Any = None) -> Any:
             if not url.startswith("asset:"):
                 raise ValueError(f"outside address refused: {url}")
-            file = (assets / url.removeprefix("asset:")).resolve()
-            if not file.is_relative_to(assets.resolve()):
-                raise ValueError(f"outside the assets: {url}")
-            kind = {".css": "text/css", ".woff2": "font/woff2"}.get(file.suffix, "application/octet-stream")
+            file = asset_file(url.removeprefix("asset:"))
+            kind = TYPES.get(file.suffix, "application/octet-stream")
             return URLFetcherResponse(url, file.read_bytes(), headers={"Content-Type": kind})
 
     pdf: bytes = HTML(string=html, url_fetcher=OnlyAssets(), base_url="asset:").write_pdf()

@@ -18,7 +18,17 @@ from typing import Any
 
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.house_rules import BASES
-from zygometra.core.mix.parts import KIND, KINDS, STATES, Part, PartKind, read_dimension
+from zygometra.core.mix.parts import (
+    KIND,
+    KINDS,
+    MOST_PIECES,
+    STATES,
+    Part,
+    PartKind,
+    check_code,
+    read_dimension,
+)
+from zygometra.core.typed import check_text, plain_number, whole_number
 from zygometra.core.units import unit_named
 
 MOST_BYTES = 24_000_000
@@ -268,9 +278,7 @@ def _choice(cell: str, choices: tuple[str, ...], what: str) -> str:
 
 
 def _word(cell: str) -> str:
-    if len(cell) > 80 or any(ord(c) < 32 for c in cell):
-        raise QuantityError(shown(cell), "a word of up to 80 characters")
-    return cell
+    return check_text(cell, "a word of up to 80 characters", most=80)
 
 
 def _plain(name: str, cell: str) -> tuple[str, Any]:
@@ -279,14 +287,8 @@ def _plain(name: str, cell: str) -> tuple[str, Any]:
     if name == "price":
         return "price", read_price(cell)
     if name in ("on shelf", "lead days"):
-        if not cell.isdecimal() or len(cell) > 5:
-            raise QuantityError(shown(cell), "a whole number, such as 4")
-        return name.replace(" ", "_"), int(cell)
-    if name == "code" and not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9._/-]{0,39}", cell):
-        raise QuantityError(
-            shown(cell), "a code of letters, digits, point and dash, up to 40, such as CR-104"
-        )
-    return name, _word(cell)
+        return name.replace(" ", "_"), whole_number(cell, "a whole number, such as 4", high=MOST_PIECES)
+    return name, check_code(cell) if name == "code" else _word(cell)
 
 
 def read_price(text: str) -> int:
@@ -312,9 +314,10 @@ def read_price(text: str) -> int:
     >>> read_price("129,5")
     12950
     """
-    if not re.fullmatch(r"\d{1,8}([.,]\d{1,2})?", text.strip()) or float(text.replace(",", ".")) > 1e7:
-        raise QuantityError(shown(text), "a price such as 129.50")
-    return round(float(text.replace(",", ".")) * 100)
+    wanted = "a price such as 129.50"
+    if not re.fullmatch(r"[0-9]{1,8}([.,][0-9]{1,2})?", text.strip()):
+        raise QuantityError(shown(text), wanted)
+    return round(plain_number(text, wanted, high=1e7) * 100)
 
 
 # -- writing ---------------------------------------------------------------------------

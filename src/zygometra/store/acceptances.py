@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy import insert, literal_column, select
 from sqlalchemy.orm import Session
 
+from zygometra.core.actors import Actor
+from zygometra.core.gates import LONGEST_REASON, Gate, covers
+
 from .tables import AcceptanceRow
 
-# How long a reason is that somebody signs for, in characters.
-_SHORTEST, _LONGEST = 3, 500
 _acceptance = AcceptanceRow.__table__  # type: ignore[attr-defined]
 
 
@@ -26,29 +26,50 @@ class Acceptance:
     fails: tuple[str, ...]
 
 
-def is_reason(words: str) -> bool:
-    """Tell whether words will do as the reason for passing a gate: 3 to 500 characters."""
-    return _SHORTEST <= len(words) <= _LONGEST
+@dataclass(frozen=True, slots=True)
+class Against:
+    """What is signed for: which gate, about what, and what stands against it."""
+
+    gate: Gate
+    about: str
+    stands: tuple[str, ...]
 
 
-def accept(session: Session, gate: int, about: str, fails: Sequence[str], reason: str, *, actor: str) -> None:
-    """Record that somebody passes a gate, knowing what stands against it."""
+def accept(session: Session, against: Against, reason: str, *, actor: Actor) -> None:
+    """Record that somebody passes a gate, knowing what stands against it.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    against : Against
+        What is signed for.
+    reason : str
+        Why; see :func:`~zygometra.core.gates.is_reason`.
+    actor : Actor
+        Who signs.
+    """
     session.execute(
         insert(_acceptance).values(
-            gate=gate, about=about[:400], fails=list(fails), reason=reason[:_LONGEST], actor=actor
+            gate=against.gate.number,
+            about=against.about[:400],
+            fails=list(against.stands),
+            reason=reason[:LONGEST_REASON],
+            actor=actor.name,
+            actor_id=actor.id,
         )
     )
 
 
-def accepted(session: Session, gate: int, about: str, fails: Sequence[str]) -> Acceptance | None:
+def accepted(session: Session, against: Against) -> Acceptance | None:
     """Return the newest acceptance of a gate about something, if it covers all that stands against it now."""
     rows = session.execute(
         select(_acceptance)
-        .where(_acceptance.c.gate == gate, _acceptance.c.about == about)
+        .where(_acceptance.c.gate == against.gate.number, _acceptance.c.about == against.about)
         .order_by(literal_column("id").desc())
         .limit(20)
     )
     for row in rows:
-        if set(fails) <= set(row.fails):
+        if covers(row.fails, against.stands):
             return Acceptance(row.at, row.actor, row.reason, tuple(row.fails))
     return None

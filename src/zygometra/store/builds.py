@@ -5,13 +5,16 @@ The caller owns the transaction: it passes the session in and commits.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
 from sqlalchemy import Row, delete, func, insert, or_, select, text, update
 from sqlalchemy.orm import Session
 
+from zygometra.core import stages
+from zygometra.core.actors import Actor, Entry
 from zygometra.core.build.document import (
     Difference,
     Document,
@@ -47,7 +50,7 @@ class StoredBuild:
     id: int
     version: int
     stage: str
-    document: Document
+    document: Mapping[str, Any]
     shop_rules: dict[str, float]
     changed_at: datetime
     changed_by: str
@@ -155,10 +158,10 @@ def _assemble(frame: Document, figures: Any, planned: list[Any]) -> Document:
     return frame
 
 
-def _take_apart(document: Document) -> tuple[Document, dict[str, Any], list[Any]]:
+def _take_apart(document: Mapping[str, Any]) -> tuple[Document, dict[str, Any], list[Any]]:
     """A document as frame, figures by their place, and plan."""
     figures = dict(figures_of(document))
-    frame = document
+    frame = dict(document)
     for path in figures:
         frame = with_leaf(frame, Place.parse(path).keys, None)
     frame = {key: value for key, value in frame.items() if key != "planned"}
@@ -188,7 +191,7 @@ def listed(session: Session, *, search: str = "", stage: str = "", limit: int = 
     """
     columns = [_build.c[name] for name in Listed.__slots__]
     statement = select(*columns).order_by(_build.c.changed_at.desc(), _build.c.id.desc()).limit(limit)
-    statement = statement.where(_build.c.stage == stage if stage else _build.c.stage != "shelved")
+    statement = statement.where(_build.c.stage == stage if stage else _build.c.stage != stages.SHELVED)
     for word in search.split()[:8]:
         like = "%" + word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
         statement = statement.where(
@@ -246,7 +249,7 @@ def read_change(row: Row[Any]) -> Change:
 # -- writing ------------------------------------------------------------------
 
 
-def create(session: Session, document: Document, *, actor: str, says: str, stage: str = "on paper") -> int:
+def create(session: Session, document: Document, *, entry: Entry, stage: str = stages.FIRST) -> int:
     """Keep a new build.
 
     Parameters
@@ -255,10 +258,8 @@ def create(session: Session, document: Document, *, actor: str, says: str, stage
         The caller's.
     document : dict
         Checked.
-    actor : str
-        Who.
-    says : str
-        How it came about, for the record.
+    entry : Entry
+        Who, and how it came about; its kind is ``new`` whatever it says.
     stage : str
         Its stage.
 
@@ -272,13 +273,18 @@ def create(session: Session, document: Document, *, actor: str, says: str, stage
     build_id = session.execute(
         insert(_build)
         .values(
-            **_head(document, shop), stage=stage, version=1, frame=frame, created_by=actor, changed_by=actor
+            **_head(document, shop),
+            stage=stage,
+            version=1,
+            frame=frame,
+            created_by=entry.actor.name,
+            changed_by=entry.actor.name,
         )
         .returning(_build.c.id)
     ).scalar_one()
     _write_figures(session, build_id, document, figures)
     _write_plan(session, build_id, planned)
-    _record(session, build_id, 1, actor, "new", says, differences({}, document))
+    _record(session, build_id, 1, entry._replace(kind="new"), differences({}, document))
     return int(build_id)
 
 
@@ -288,9 +294,7 @@ def save(
     document: Document,
     *,
     expected_version: int,
-    actor: str,
-    says: str,
-    kind: str = "edit",
+    entry: Entry,
 ) -> StoredBuild:
     """Save a build's new document, unless somebody saved since it was read.
 
@@ -304,12 +308,8 @@ def save(
         Checked.
     expected_version : int
         The version that the new document was made from.
-    actor : str
-        Who.
-    says : str
-        What was done, for the record.
-    kind : str
-        ``edit``, ``undo`` or ``redo``.
+    entry : Entry
+        Who, what was done, and whether it is an ``edit``, an ``undo`` or a ``redo``.
 
     Returns
     -------
@@ -341,25 +341,28 @@ def save(
     if old_planned != planned:
         session.execute(delete(_operation).where(_operation.c.build_id == build_id))
         _write_plan(session, build_id, planned)
-    session.execute(
+    changed_at = session.execute(
         update(_build)
         .where(_build.c.id == build_id)
         .values(
             **_head(document, current.shop_rules),
             version=version,
             frame=frame,
-            changed_by=actor,
+            changed_by=entry.actor.name,
             changed_at=func.now(),
         )
-    )
-    _record(session, build_id, version, actor, kind, says, patch)
-    return StoredBuild(
-        build_id, version, current.stage, document, current.shop_rules, current.changed_at, actor
+        .returning(_build.c.changed_at)
+    ).scalar_one()
+    _record(session, build_id, version, entry, patch)
+    return replace(
+        current, version=version, document=document, changed_at=changed_at, changed_by=entry.actor.name
     )
 
 
-def set_stage(session: Session, build_id: int, stage: str, *, actor: str) -> None:
-    """Move a build to a stage; the move stands in its history.
+def set_stage(
+    session: Session, build_id: int, stage: str, *, expected_version: int, actor: Actor
+) -> StoredBuild:
+    """Move a build to a stage; the move stands in its history, and is no new version of its document.
 
     Parameters
     ----------
@@ -369,22 +372,30 @@ def set_stage(session: Session, build_id: int, stage: str, *, actor: str) -> Non
         The build.
     stage : str
         One of the stages.
-    actor : str
+    expected_version : int
+        The version the person was looking at.
+    actor : Actor
         Who.
+
+    Returns
+    -------
+    StoredBuild
+        As it stands then.
+
+    Raises
+    ------
+    Stale
+        If somebody saved since; nothing is written.
     """
     current = load(session, build_id, lock=True)
+    if current.version != expected_version:
+        raise Stale(current, history(session, build_id, after=expected_version))
     if current.stage == stage:
-        return
-    session.execute(update(_build).where(_build.c.id == build_id).values(stage=stage, changed_by=actor))
-    _record(
-        session,
-        build_id,
-        current.version,
-        actor,
-        "stage",
-        f"{current.stage} → {stage}",
-        [Difference(("stage",), current.stage, stage)],
-    )
+        return current
+    session.execute(update(_build).where(_build.c.id == build_id).values(stage=stage, changed_by=actor.name))
+    moved = Entry(actor, stages.moved_words(current.stage, stage), "stage")
+    _record(session, build_id, current.version, moved, [Difference(("stage",), current.stage, stage)])
+    return replace(current, stage=stage, changed_by=actor.name)
 
 
 def _head(document: Document, shop_rules: dict[str, float]) -> dict[str, Any]:
@@ -427,16 +438,15 @@ def _write_plan(session: Session, build_id: int, planned: list[Any]) -> None:
         session.execute(insert(_operation), rows)
 
 
-def _record(
-    session: Session, build_id: int, version: int, actor: str, kind: str, says: str, patch: Any
-) -> None:
+def _record(session: Session, build_id: int, version: int, entry: Entry, patch: Iterable[Difference]) -> None:
     session.execute(
         insert(_change).values(
             build_id=build_id,
             version=version,
-            actor=actor,
-            kind=kind,
-            says=says[:500],
+            actor=entry.actor.name,
+            actor_id=entry.actor.id,
+            kind=entry.kind,
+            says=entry.says[:500],
             patch=[{"path": list(d.path), "before": d.before, "after": d.after} for d in patch],
         )
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
+from zygometra.core.actors import Entry
 from zygometra.core.mix.rules import FitRules, rules_as_data, rules_from_data
 from zygometra.core.mix.usual import USUAL
 
@@ -19,7 +20,11 @@ def in_force(session: Session) -> FitRules:
     return USUAL if data is None else rules_from_data(data)
 
 
-def save(session: Session, rules: FitRules | None, *, actor: str, says: str) -> None:
+def save(session: Session, rules: FitRules | None, *, entry: Entry) -> None:
     """Put rules of fit in force; None goes back to the usual ones. Earlier ones stay on record."""
     data = None if rules is None else rules_as_data(rules)
-    session.execute(insert(_rules).values(actor=actor, says=says[:500], data=data))
+    session.execute(
+        insert(_rules).values(
+            actor=entry.actor.name, actor_id=entry.actor.id, says=entry.says[:500], data=data
+        )
+    )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import insert, select, update
 from sqlalchemy.orm import Session
 
+from zygometra.core.actors import Actor
 from zygometra.core.findings.summary import summarise
 from zygometra.core.house_rules import check_rule, rules_for
 
@@ -20,7 +21,7 @@ def shop_rules(session: Session) -> dict[str, float]:
     return dict(session.execute(select(RULES_IN_FORCE)).scalar_one())
 
 
-def set_rule(session: Session, key: str, value: float | None, *, actor: str) -> None:
+def set_rule(session: Session, key: str, value: float | None, *, actor: Actor) -> None:
     """Set a house rule, or with None go back to its default.
 
     Parameters
@@ -31,7 +32,7 @@ def set_rule(session: Session, key: str, value: float | None, *, actor: str) -> 
         The rule.
     value : float or None
         In the rule's base unit.
-    actor : str
+    actor : Actor
         Who.
 
     Raises
@@ -43,7 +44,7 @@ def set_rule(session: Session, key: str, value: float | None, *, actor: str) -> 
         check_rule(key, value)
     if shop_rules(session).get(key) == value:
         return
-    session.execute(insert(_rule).values(key=key, value=value, actor=actor))
+    session.execute(insert(_rule).values(key=key, value=value, actor=actor.name, actor_id=actor.id))
     _summarise_all(session)
 
 

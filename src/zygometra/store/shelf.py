@@ -29,7 +29,9 @@ from sqlalchemy import (
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
+from zygometra.core.actors import Actor, Entry
 from zygometra.core.mix.parts import IN_HAND, KINDS, STATES, Part
+from zygometra.core.mix.record import TAKEN_OFF
 from zygometra.core.mix.shelf import Row, Shelf, table_of
 
 from .tables import PartChangeRow, PartRow
@@ -302,7 +304,7 @@ def as_data(part: Part) -> dict[str, Any]:
     }
 
 
-def _values(part: Part, actor: str) -> dict[str, Any]:
+def _values(part: Part, actor: Actor) -> dict[str, Any]:
     base = {}
     for name in part.figures:
         quantity = part.quantity(name)
@@ -320,11 +322,11 @@ def _values(part: Part, actor: str) -> dict[str, Any]:
         "typed": dict(part.figures),
         "texts": dict(part.texts),
         "base": base,
-        "changed_by": actor,
+        "changed_by": actor.name,
     }
 
 
-def save_part(session: Session, part: Part, *, expected_version: int, actor: str, says: str) -> None:
+def save_part(session: Session, part: Part, *, expected_version: int, entry: Entry) -> None:
     """Save a part, new (version 0) or changed, unless somebody saved it since it was read.
 
     Parameters
@@ -335,10 +337,8 @@ def save_part(session: Session, part: Part, *, expected_version: int, actor: str
         Checked.
     expected_version : int
         The version it was made from; 0 for a new one.
-    actor : str
-        Who.
-    says : str
-        What was done, for the record.
+    entry : Entry
+        Who, and what was done.
 
     Raises
     ------
@@ -357,7 +357,7 @@ def save_part(session: Session, part: Part, *, expected_version: int, actor: str
     before = as_data(current.part) if current else None
     if before == as_data(part):
         return
-    values = _values(part, actor)
+    values = _values(part, entry.actor)
     if current is None:
         first = _versions(session, [part]).get((part.kind, part.code), 0) + 1
         session.execute(insert(_part).values(**values, version=first))
@@ -367,10 +367,10 @@ def save_part(session: Session, part: Part, *, expected_version: int, actor: str
             .where(_part.c.kind == part.kind, _part.c.code == part.code)
             .values(**values, version=current.version + 1, changed_at=func.now())
         )
-    _record(session, [(part, before)], actor, says)
+    _record(session, [(part, before)], entry)
 
 
-def take_in(session: Session, parts: Sequence[Part], *, actor: str, says: str) -> tuple[int, int]:
+def take_in(session: Session, parts: Sequence[Part], *, entry: Entry) -> tuple[int, int]:
     """Take in parts: new codes are added, known ones replaced.
 
     Parameters
@@ -379,10 +379,8 @@ def take_in(session: Session, parts: Sequence[Part], *, actor: str, says: str) -
         The caller's.
     parts : sequence of Part
         Checked, each code once.
-    actor : str
-        Who.
-    says : str
-        Where they come from, for the record.
+    entry : Entry
+        Who, and where they come from.
 
     Returns
     -------
@@ -397,20 +395,20 @@ def take_in(session: Session, parts: Sequence[Part], *, actor: str, says: str) -
         past = _versions(session, added)
         session.execute(
             insert(_part),
-            [{**_values(p, actor), "version": past.get((p.kind, p.code), 0) + 1} for p in added],
+            [{**_values(p, entry.actor), "version": past.get((p.kind, p.code), 0) + 1} for p in added],
         )
     for part in changed:
         session.execute(
             update(_part)
             .where(_part.c.kind == part.kind, _part.c.code == part.code)
-            .values(**_values(part, actor), version=_part.c.version + 1, changed_at=func.now())
+            .values(**_values(part, entry.actor), version=_part.c.version + 1, changed_at=func.now())
         )
-    _record(session, [(p, None) for p in added], actor, says)
-    _record(session, [(p, as_data(known[p.kind, p.code])) for p in changed], actor, says)
+    _record(session, [(p, None) for p in added], entry)
+    _record(session, [(p, as_data(known[p.kind, p.code])) for p in changed], entry)
     return len(added), len(changed)
 
 
-def set_state(session: Session, kind: str, code: str, state: str, *, actor: str, says: str) -> None:
+def set_state(session: Session, kind: str, code: str, state: str, *, entry: Entry) -> None:
     """Move a part to a state; the move stands in its record."""
     _one_at_a_time(session)
     current = load_part(session, kind, code, lock=True)
@@ -419,12 +417,11 @@ def set_state(session: Session, kind: str, code: str, state: str, *, actor: str,
             session,
             replace(current.part, state=state),
             expected_version=current.version,
-            actor=actor,
-            says=says,
+            entry=entry,
         )
 
 
-def remove_part(session: Session, kind: str, code: str, *, actor: str) -> None:
+def remove_part(session: Session, kind: str, code: str, *, actor: Actor) -> None:
     """Take a part off the shelf; its record stays."""
     _one_at_a_time(session)
     current = load_part(session, kind, code, lock=True)
@@ -433,8 +430,9 @@ def remove_part(session: Session, kind: str, code: str, *, actor: str) -> None:
         insert(_change).values(
             kind=kind,
             code=code,
-            actor=actor,
-            says="taken off the shelf",
+            actor=actor.name,
+            actor_id=actor.id,
+            says=TAKEN_OFF,
             before=as_data(current.part),
             after=None,
         )
@@ -460,9 +458,7 @@ def _versions(session: Session, parts: Sequence[Part]) -> dict[tuple[str, str], 
     return {(kind, code): count for kind, code, count in rows}
 
 
-def _record(
-    session: Session, changes: Sequence[tuple[Part, dict[str, Any] | None]], actor: str, says: str
-) -> None:
+def _record(session: Session, changes: Sequence[tuple[Part, dict[str, Any] | None]], entry: Entry) -> None:
     if changes:
         session.execute(
             insert(_change),
@@ -470,8 +466,9 @@ def _record(
                 {
                     "kind": p.kind,
                     "code": p.code,
-                    "actor": actor,
-                    "says": says[:500],
+                    "actor": entry.actor.name,
+                    "actor_id": entry.actor.id,
+                    "says": entry.says[:500],
                     "before": before,
                     "after": as_data(p),
                 }

@@ -12,7 +12,9 @@ from dataclasses import dataclass, field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from zygometra.core.actors import Actor, Entry
 from zygometra.core.build.document import Difference, with_leaf
+from zygometra.core.build.record import step_words
 
 from .builds import Change, Stale, history, load, read_change, save
 from .tables import ChangeRow
@@ -58,7 +60,7 @@ def undo_stacks(session: Session, build_id: int) -> UndoStacks:
     return stacks
 
 
-def step_back(session: Session, build_id: int, *, expected_version: int, actor: str) -> Change | None:
+def step_back(session: Session, build_id: int, *, expected_version: int, actor: Actor) -> Change | None:
     """Undo the last change that is not undone yet.
 
     Parameters
@@ -69,7 +71,7 @@ def step_back(session: Session, build_id: int, *, expected_version: int, actor: 
         The build.
     expected_version : int
         The version the person was looking at.
-    actor : str
+    actor : Actor
         Who.
 
     Returns
@@ -85,12 +87,12 @@ def step_back(session: Session, build_id: int, *, expected_version: int, actor: 
     return _step(session, build_id, expected_version, actor, "undo")
 
 
-def step_forward(session: Session, build_id: int, *, expected_version: int, actor: str) -> Change | None:
+def step_forward(session: Session, build_id: int, *, expected_version: int, actor: Actor) -> Change | None:
     """Redo the last change that was undone; the counterpart of :func:`step_back`."""
     return _step(session, build_id, expected_version, actor, "redo")
 
 
-def _step(session: Session, build_id: int, expected_version: int, actor: str, kind: str) -> Change | None:
+def _step(session: Session, build_id: int, expected_version: int, actor: Actor, kind: str) -> Change | None:
     current = load(session, build_id, lock=True)
     if current.version != expected_version:
         raise Stale(current, history(session, build_id, after=expected_version))
@@ -99,18 +101,11 @@ def _step(session: Session, build_id: int, expected_version: int, actor: str, ki
     if not stack:
         return None
     change = read_change(session.execute(select(_change).where(_change.c.id == stack[-1])).one())
-    document = current.document
+    document = dict(current.document)
     for leaf in _in_order(change.patch, kind):
         document = with_leaf(document, leaf.path, leaf.before if kind == "undo" else leaf.after)
-    save(
-        session,
-        build_id,
-        document,
-        expected_version=expected_version,
-        actor=actor,
-        kind=kind,
-        says=f"{kind}: {change.says}",
-    )
+    entry = Entry(actor, step_words(kind, change.says), kind)
+    save(session, build_id, document, expected_version=expected_version, entry=entry)
     return change
 
 

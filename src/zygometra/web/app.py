@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any
 
-from flask import Flask
+from flask import Flask, request, url_for
 from flask_compress import Compress
 from flask_wtf.csrf import CSRFProtect
 from markupsafe import Markup
@@ -14,14 +15,46 @@ from sqlalchemy import Engine
 
 from zygometra import __version__
 
-from . import db, errors, fragments, people
+from . import db, errors, jobs, people
 from .assets import asset, assets
+from .build import fragments, kept
+from .mix import laid_out
+from .stations import ROOMS
 
 CONTENT_POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; "
     "font-src 'self'; connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
 )
 SHOP = "Sallow Lane Engine Works"
+# What every page is styled with, in the order of the cascade; a bench adds its own.
+STYLES = (
+    "tokens",
+    "fonts",
+    "base",
+    "bar",
+    "bench",
+    "reckoning",
+    "findings",
+    "drawing",
+    "forms",
+    "tables",
+    "dialog",
+    "print",
+)
+HTMX = json.dumps(
+    {
+        "includeIndicatorStyles": False,
+        "allowEval": False,
+        "historyCacheSize": 0,
+        "responseHandling": [
+            {"code": "204", "swap": False},
+            {"code": "[23]..", "swap": True},
+            {"code": "409", "swap": True},
+            {"code": "422", "swap": True},
+            {"code": "[45]..", "swap": True, "error": True},
+        ],
+    }
+)
 
 
 def create_app(*, engine: Engine, secret_key: str, **config: Any) -> Flask:
@@ -63,34 +96,62 @@ def create_app(*, engine: Engine, secret_key: str, **config: Any) -> Flask:
     CSRFProtect(app)
     Compress(app)
     db.init(app, engine)
-    errors.init(app)
+    for part in (errors, jobs, kept, laid_out):
+        part.init(app)
     app.before_request(people.ask_for_name)
     _register(app)
-    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
-    app.jinja_env.globals.update(
+    _templates(app)
+    return app
+
+
+def _templates(app: Flask) -> None:
+    """Give the templates what every page uses."""
+    env = app.jinja_env
+    env.trim_blocks = env.lstrip_blocks = True
+    env.globals.update(
         findings_list=fragments.findings_list,
         findings_panel=fragments.findings_panel,
         reckoning_rows=fragments.reckoning_rows,
         reckoning_panel=fragments.reckoning_panel,
         stations_list=fragments.stations_list,
-        carried=fragments.carried,
         echo=fragments.echo,
         refusal=fragments.refusal,
         asset=asset,
         person=people.person,
         choice=people.choice,
         reader=people.reader,
+        rooms=rooms,
+        styles=STYLES,
+        htmx_config=HTMX,
         shop=app.config["SHOP_NAME"],
         version=__version__,
     )
-    app.jinja_env.filters["ago"] = ago
-    app.jinja_env.filters["svg"] = Markup
-    app.jinja_env.filters["sentence"] = lambda text: people.reader().sentence(text)
-    return app
+    env.filters["ago"] = ago
+    env.filters["svg"] = Markup
+    env.filters["sentence"] = lambda text: people.reader().sentence(text)
+
+
+def rooms() -> list[tuple[str, str, str, str]]:
+    """Return the rooms of the shop for the bar: label, letter, address, and whether one is in it.
+
+    Returns
+    -------
+    list of tuple
+        ``page`` where the room's own page is on screen, ``true`` where one of its others is.
+    """
+    out = []
+    for room in ROOMS:
+        here = "page" if request.endpoint == room.endpoint else ""
+        if not here and request.blueprint in room.blueprints:
+            here = "true"
+        out.append((room.label, room.letter, url_for(room.endpoint), here))
+    return out
 
 
 def _register(app: Flask) -> None:
     from .aim.routes import aim
+    from .build.templates_of import build
+    from .components import components
     from .figures.routes import figures
     from .floor.routes import floor
     from .mix.routes import mix
@@ -100,7 +161,8 @@ def _register(app: Flask) -> None:
     from .shop.routes import shop
     from .stack.routes import stack
 
-    for blueprint in (assets, floor, stack, figures, aim, sheet, record, shop, shelf, mix):
+    benches = (floor, stack, figures, aim, sheet, record, shop, shelf, mix)
+    for blueprint in (assets, components, build, *benches):
         app.register_blueprint(blueprint)
 
 

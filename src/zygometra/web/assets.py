@@ -1,6 +1,8 @@
 """Styles, scripts and fonts: compressed once, named by their content, kept by the browser.
 
-One mark stands for all of them, so that a style sheet may name its fonts beside it.
+What every page uses lies in ``static``; what one bench uses lies in a folder ``static`` of
+its own, and is named after it: ``mix/mix.css``. One mark stands for all of them, so that a
+style sheet may name its fonts beside it, and a script another.
 """
 
 from __future__ import annotations
@@ -13,7 +15,8 @@ from pathlib import Path
 
 from flask import Blueprint, Response, abort, request, url_for
 
-STATIC = Path(__file__).parent / "static"
+WEB = Path(__file__).parent
+STATIC = WEB / "static"
 assets = Blueprint("assets", __name__)
 mimetypes.add_type("font/woff2", ".woff2")
 
@@ -22,19 +25,34 @@ mimetypes.add_type("font/woff2", ".woff2")
 def _mark() -> str:
     """The mark of everything that ships: it changes whenever one file does."""
     digest = hashlib.sha256()
-    for file in sorted(STATIC.rglob("*")):
-        if file.is_file():
-            digest.update(file.name.encode() + file.read_bytes())
+    for folder in (STATIC, *sorted(WEB.glob("*/static"))):
+        for file in sorted(folder.rglob("*")):
+            if file.is_file():
+                digest.update(file.name.encode() + file.read_bytes())
     return digest.hexdigest()[:12]
+
+
+def asset_file(name: str) -> Path:
+    """Return where a static file lies: in its bench's folder, or in the common one.
+
+    Raises
+    ------
+    FileNotFoundError
+        Where nothing of that name ships.
+    """
+    bench, _, rest = name.partition("/")
+    folder = WEB / bench / "static"
+    inside, file = (folder, folder / rest) if folder.is_dir() else (STATIC, STATIC / name)
+    resolved = file.resolve()
+    if not resolved.is_relative_to(inside) or not resolved.is_file():
+        raise FileNotFoundError(name)
+    return resolved
 
 
 @cache
 def _content(name: str) -> tuple[bytes, bytes | None, str]:
     """A file's bytes, its gzip form where that is smaller, and its type."""
-    file = (STATIC / name).resolve()
-    if not file.is_relative_to(STATIC) or not file.is_file():
-        raise FileNotFoundError(name)
-    plain = file.read_bytes()
+    plain = asset_file(name).read_bytes()
     packed = gzip.compress(plain, 9, mtime=0)
     kind = mimetypes.guess_type(name)[0] or "application/octet-stream"
     return plain, packed if len(packed) < 0.9 * len(plain) else None, kind

@@ -17,6 +17,7 @@ def init(app: Flask, engine: Engine) -> None:
     """Give the application its engine and close each request's session after it."""
     app.extensions["engine"] = engine
     app.extensions["reading engine"] = reading_engine(engine)
+    app.extensions["database"] = str(engine.url)
 
     @app.teardown_request
     def _close(_error: BaseException | None) -> None:
@@ -27,6 +28,12 @@ def reading() -> Engine:
     """Return the engine for a statement that only reads."""
     engine: Engine = current_app.extensions["reading engine"]
     return engine
+
+
+def database() -> str:
+    """Return which database this is: what a process keeps of one is nothing to another."""
+    name: str = current_app.extensions["database"]
+    return name
 
 
 def forget() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 import time
 from collections import OrderedDict
 from threading import Lock
@@ -11,6 +12,7 @@ from urllib.parse import urlsplit
 from flask import Flask, Request, Response, g, make_response, redirect, request, session, url_for
 from flask.sessions import SecureCookieSession, SecureCookieSessionInterface
 
+from zygometra.core.actors import Actor, Entry
 from zygometra.core.wording import Reader
 
 OPEN_TO_ALL = {"assets.serve", "shop.who", "shop.keys", "shop.patterns"}
@@ -63,6 +65,39 @@ def person() -> str:
     return str(session.get("person", ""))
 
 
+def actor() -> Actor:
+    """Return who acts, as the record keeps it: the name, and the identity beside it."""
+    return Actor(session.get("person_id"), person())
+
+
+def who() -> str:
+    """Return what tells this session from every other, by whatever name its person goes."""
+    return actor().id or person()
+
+
+def entry(says: str) -> Entry:
+    """Return what a change of this person's leaves in the record."""
+    return Entry(actor(), says)
+
+
+def name_myself(name: str) -> None:
+    """Keep the name that a person picked; with it an identity, the first time."""
+    session.permanent = True
+    session["person"] = name
+    _identify()
+
+
+def _identify() -> None:
+    """Give this browser an identity: random, and its own however many people go by one name."""
+    if "person_id" not in session:
+        session["person_id"] = secrets.token_hex(16)
+
+
+def request_is_partial() -> bool:
+    """Tell whether a script asks, which puts the answer into the page that is there."""
+    return bool(request.headers.get("HX-Request"))
+
+
 def choice(name: str) -> str:
     """Return one of the reader's choices, the first where none was made."""
     chosen = session.get(name)
@@ -84,7 +119,10 @@ def reader() -> Reader:
 
 def ask_for_name() -> Response | None:
     """Send a person without a name to pick one, and back to the same page after."""
-    if person() or request.endpoint in OPEN_TO_ALL or request.endpoint is None:
+    if person():
+        _identify()
+        return None
+    if request.endpoint in OPEN_TO_ALL or request.endpoint is None:
         return None
     back = request.full_path.rstrip("?") if request.method == "GET" else url_for("floor.page")
     address = url_for("shop.who", next=back)

@@ -23,7 +23,7 @@ from .model import Bank, Build, Gasket, Levers, Operation, Targets
 Document = dict[str, Any]
 
 
-def read_document(document: Document) -> Build:
+def read_document(document: Mapping[str, Any]) -> Build:
     """Return the build of a document that was checked when it was taken in.
 
     Parameters
@@ -60,7 +60,7 @@ def read_document(document: Document) -> Build:
     )
 
 
-def figures_of(document: Document) -> Iterator[tuple[str, Any]]:
+def figures_of(document: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
     """Yield the place and the typed form of every figure of a document.
 
     Parameters
@@ -215,7 +215,7 @@ def operation_document(op: Operation) -> Document:
     return entry
 
 
-def to_text(document: Document) -> str:
+def to_text(document: Mapping[str, Any]) -> str:
     """Return a document as the text of a build file.
 
     Parameters
@@ -289,7 +289,7 @@ def same_text(before: Any, after: Any) -> bool:
     return json.dumps(before, sort_keys=True) == json.dumps(after, sort_keys=True)
 
 
-def leaf_at(document: Document, keys: tuple[str, ...]) -> Any:
+def leaf_at(document: Mapping[str, Any], keys: tuple[str, ...]) -> Any:
     """Return what stands under some keys of a document; None where nothing does.
 
     Parameters
@@ -315,7 +315,7 @@ def leaf_at(document: Document, keys: tuple[str, ...]) -> Any:
     return node
 
 
-def with_leaf(document: Document, path: tuple[str, ...], value: Any) -> Document:
+def with_leaf(document: Mapping[str, Any], path: tuple[str, ...], value: Any) -> Document:
     """Return a copy of a document with one leaf set, or taken out.
 
     Parameters

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
-from ..build.document import Document, read_document
+from ..build.document import read_document
 from ..errors import ZygometraError
 from ..house_rules import HouseRules
 from ..stack.evaluate import evaluate
@@ -14,7 +15,7 @@ from .collect import findings
 RESULTS = ("compression_ratio", "quench", "deck_clearance")
 
 
-def summarise(document: Document, rules: HouseRules) -> dict[str, Any]:
+def summarise(document: Mapping[str, Any], rules: HouseRules) -> dict[str, Any]:
     """Return the summary that the shop floor lists.
 
     Parameters

@@ -6,6 +6,7 @@ rule of fit call the same dimension by the same name, ``rod.length``.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -193,8 +194,38 @@ class Part:
         return None if raw is None else read_dimension(self.kind, name, raw, unstated)
 
 
-# Gate 14 of the order of work: nothing is ordered on a stack that fails on paper, unless somebody signs.
-ORDER_GATE = 14
+# How many of a part a shop may have, and how long it may take to be had: pieces, days.
+MOST_PIECES = 99_999
+_CODE = re.compile(r"[A-Za-z0-9][A-Za-z0-9._/-]{0,39}")
+
+
+def check_code(text: str) -> str:
+    """Return a part's code if it may be one.
+
+    Parameters
+    ----------
+    text : str
+        As typed.
+
+    Returns
+    -------
+    str
+        Trimmed.
+
+    Raises
+    ------
+    QuantityError
+        If it holds anything but letters, digits, point, slash and dash, or more than 40.
+
+    Examples
+    --------
+    >>> check_code(" CR-104 ")
+    'CR-104'
+    """
+    code = text.strip()
+    if not _CODE.fullmatch(code):
+        raise QuantityError(shown(code), "letters, digits, point and dash, up to 40, such as CR-104")
+    return code
 
 
 def newly_ordered(part: Part, before: Part | None) -> bool:

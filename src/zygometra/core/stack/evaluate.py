@@ -49,8 +49,29 @@ def evaluate(build: Build, now: State | None = None) -> Evaluation:
     1.24
     """
     if now is None:
-        now = _state(build, ())
+        now = state_now(build)
     return Evaluation(now, _state(build, build.planned, now) if build.planned else now)
+
+
+def state_now(build: Build) -> State:
+    """Evaluate a build as it stands, whatever is planned.
+
+    Parameters
+    ----------
+    build : Build
+        With figures in base units.
+
+    Returns
+    -------
+    State
+        Today's.
+
+    Raises
+    ------
+    ImpossibleEngine
+        If the crank cannot turn with that rod.
+    """
+    return _state(build, ())
 
 
 def _state(build: Build, planned: tuple[Operation, ...], now: State | None = None) -> State:

@@ -7,14 +7,17 @@ from dataclasses import dataclass, field
 from typing import cast
 
 from zygometra.core.build.model import ROD_MATERIALS
-from zygometra.core.errors import QuantityError, shown
+from zygometra.core.errors import QuantityError
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.parts import MAKING
 from zygometra.core.mix.question import PRIORITIES, WANTED, Priority, Question
-from zygometra.core.units import THOU, from_base
+from zygometra.core.typed import plain_number
+from zygometra.core.units import THOU, Kind, from_base
 from zygometra.core.windows import Window
 from zygometra.core.wording import Reader
 from zygometra.exchange.mix_file import edge_of
+
+from ..forms.read import bare_unit, number
 
 LENGTHS = ("deck_clearance", "quench")
 EDGES = ("min", "aim", "max")
@@ -140,14 +143,13 @@ def _edge(out: Asked, name: str, key: str, reader: Reader) -> float | None:
 
 def with_unit(text: str, key: str, reader: Reader) -> str:
     """Return a typed edge with the reader's unit where it bears none: thou for small lengths in inches."""
-    bare = text.replace(",", ".").replace("−", "-").strip()
+    typed = text.replace("−", "-")
     try:
-        float(bare)
-    except ValueError:
-        return text.replace("−", "-")
-    if key in LENGTHS:
-        return f"{bare} {'thou' if reader.system == 'inch' else 'mm'}"
-    return bare + (" cc" if key == "displacement" else "")
+        plain_number(typed, "")
+    except QuantityError:
+        return typed
+    kind = Kind.LENGTH if key in LENGTHS else Kind.VOLUME if key == "displacement" else None
+    return typed if kind is None else f"{typed} {bare_unit(kind, reader).symbol}"
 
 
 def per_shown(key: str, reader: Reader) -> float:
@@ -156,14 +158,7 @@ def per_shown(key: str, reader: Reader) -> float:
 
 
 def _plain(out: Asked, name: str, default: float, low: float, high: float, wanted: str) -> float:
-    text = out.typed.get(name, "").strip()
-    if not text:
-        return default
-    try:
-        value = float(text.replace(",", "."))
-    except ValueError:
-        value = float("nan")
-    if not low <= value <= high:
-        out.faults[name] = f"Found {shown(text)}; wanted {wanted}."
-        return default
-    return value
+    read = number(out.typed.get(name, ""), wanted, low=low, high=high)
+    if read.fault:
+        out.faults[name] = read.fault
+    return default if read.value is None else read.value

@@ -6,6 +6,7 @@ from collections import OrderedDict
 from collections.abc import Hashable
 from threading import Lock
 
+from flask import Flask, current_app
 from sqlalchemy.orm import Session
 
 from zygometra.core.mix.laid_out import LaidOut
@@ -15,50 +16,75 @@ from zygometra.core.mix.shelf import Block, Shelf
 from zygometra.store import fit_rules
 from zygometra.store import shelf as store
 
-_LOCK = Lock()
-_SHELF: dict[tuple[str, int, int], tuple[Shelf, FitRules]] = {}
-_BENCHES: OrderedDict[Hashable, LaidOut] = OrderedDict()
-_MOST_BENCHES = 12
+from ..db import database
+
+Number = tuple[str, int, int]
+_MOST_QUESTIONS = 12
 
 
-def shelf_and_rules(session: Session) -> tuple[Shelf, FitRules, tuple[str, int, int]]:
-    """Return the present shelf and rules of fit, and what numbers them."""
-    bind = session.get_bind()
-    number = (str(getattr(bind, "url", "")), *store.number(session))
-    with _LOCK:
-        known = _SHELF.get(number)
-    if known is None:
-        known = (store.read_shelf(session), fit_rules.in_force(session))
-        with _LOCK:
-            _SHELF.clear()
-            _SHELF[number] = known
-            _BENCHES.clear()
-    return *known, number
+class KeptShelf:
+    """The newest shelf that this process read, and the questions it was laid out for of late.
 
+    A number names one state of the shelf and its rules for ever: when another is seen,
+    what was kept goes. What is handed out is shared between threads and never altered.
+    """
 
-def lay_out(session: Session, question: Question) -> LaidOut:
-    """Return the shelf laid out for a question; raises QuantityError where there is no such block."""
-    shelf, rules, _ = shelf_and_rules(session)
-    key = key_for(session, question)
-    with _LOCK:
-        laid_out = _BENCHES.get(key)
-    if laid_out is None:
-        with _LOCK:
-            akin = [
-                known
-                for known in _BENCHES.values()
-                if known.shelf is shelf and known.block.code == question.block
-            ]
-        laid_out = (
+    def __init__(self) -> None:
+        self._lock = Lock()
+        self._number: Number | None = None
+        self._shelf: tuple[Shelf, FitRules] | None = None
+        self._laid_out: OrderedDict[Hashable, LaidOut] = OrderedDict()
+
+    def shelf(self, session: Session) -> tuple[Shelf, FitRules, Number]:
+        """Return the present shelf and rules of fit, and what numbers them."""
+        number = (database(), *store.number(session))
+        with self._lock:
+            known = self._shelf if self._number == number else None
+        if known is None:
+            known = (store.read_shelf(session), fit_rules.in_force(session))
+            with self._lock:
+                self._number, self._shelf = number, known
+                self._laid_out.clear()
+        return *known, number
+
+    def laid_out(self, key: Hashable, shelf: Shelf, rules: FitRules, question: Question) -> LaidOut:
+        """Return the shelf laid out for a question; one for the same block is shared as far as it goes."""
+        with self._lock:
+            found = self._laid_out.get(key)
+            akin = [k for k in self._laid_out.values() if k.shelf is shelf and k.block.code == question.block]
+        if found is not None:
+            return found
+        made = (
             akin[-1].asked(question)
             if akin
             else LaidOut(shelf, Block(shelf, question.block), rules, question)
         )
-        with _LOCK:
-            _BENCHES[key] = laid_out
-            while len(_BENCHES) > _MOST_BENCHES:
-                _BENCHES.popitem(last=False)
-    return laid_out
+        with self._lock:
+            self._laid_out[key] = made
+            while len(self._laid_out) > _MOST_QUESTIONS:
+                self._laid_out.popitem(last=False)
+        return made
+
+
+def init(app: Flask) -> None:
+    """Give the application its kept shelf."""
+    app.extensions["kept shelf"] = KeptShelf()
+
+
+def _kept() -> KeptShelf:
+    kept: KeptShelf = current_app.extensions["kept shelf"]
+    return kept
+
+
+def shelf_and_rules(session: Session) -> tuple[Shelf, FitRules, Number]:
+    """Return the present shelf and rules of fit, and what numbers them."""
+    return _kept().shelf(session)
+
+
+def lay_out(session: Session, question: Question) -> LaidOut:
+    """Return the shelf laid out for a question; raises QuantityError where there is no such block."""
+    shelf, rules, number = shelf_and_rules(session)
+    return _kept().laid_out((number, _key(question)), shelf, rules, question)
 
 
 def key_for(session: Session, question: Question) -> Hashable:

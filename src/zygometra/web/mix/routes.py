@@ -2,42 +2,48 @@
 
 from __future__ import annotations
 
-import csv
-import io
-from datetime import date
 from typing import Any
-from urllib.parse import urlencode
 
 from flask import Blueprint, Response, flash, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
+from zygometra.core import gates
 from zygometra.core.errors import BuildFaults, QuantityError, shown
 from zygometra.core.house_rules import rules_for
-from zygometra.core.mix.basket import basket, stack_fails, total_of
+from zygometra.core.mix.basket import stack_fails
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.into_build import targets_of, with_recipe
 from zygometra.core.mix.laid_out import LaidOut
-from zygometra.core.mix.parts import KIND, MAKING, ORDER_GATE
-from zygometra.core.mix.question import PRIORITIES, WANTED
+from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.recipe import Recipe
+from zygometra.core.mix.record import ordered_words, recipe_words
 from zygometra.core.mix.why_not import why_not
-from zygometra.core.wording import money
+from zygometra.core.typed import known_id, known_version
 from zygometra.exchange.build_file import check
 from zygometra.store import acceptances, builds
 from zygometra.store import shelf as store
+from zygometra.store.acceptances import Against
 from zygometra.store.rules import shop_rules
 
+from .. import urls
+from ..build.bench import open_bench
+from ..build.fragments import WORDS as SEVERITY_WORDS
+from ..build.saving import save
 from ..db import db
-from ..people import person, reader
-from .asked import EDGES, Asked, read_asked
+from ..forms.read import name
+from ..jobs import jobs
+from ..people import actor, entry, reader, who
+from .asked import Asked, read_asked
+from .basket import basket_of, basket_table, basket_view
+from .columns import in_full, rows_of, written
 from .laid_out import key_for, lay_out, shelf_and_rules
-from .view import WHY_WAIT, address_of, estimated, in_full, rows_of, view, written
-from .working import WORKING
+from .view import WHY_WAIT, address_of, estimated, faults_view, question_view, view
 
-mix = Blueprint("mix", __name__, template_folder="templates", url_prefix="/mix")
-SUPPORTING = ("bearing", "ring_set", "fastener", "pushrod")
+mix = Blueprint("mix", __name__, template_folder="templates", static_folder=None, url_prefix="/mix")
 # How long an answer waits for a count that may be done in a moment, in seconds.
 COUNT_WAIT = 0.5
+# How many blocks and builds are offered.
+_MOST_BLOCKS, _MOST_BUILDS = 500, 500
 
 
 def _asked(form: Any = None) -> Asked:
@@ -48,7 +54,7 @@ def _asked(form: Any = None) -> Asked:
 
 
 def _address(endpoint: str, asked: Asked) -> str:
-    return f"{url_for(endpoint)}?{urlencode(address_of(asked))}"
+    return urls.with_query(url_for(endpoint), address_of(asked))
 
 
 def _laid_out(asked: Asked) -> LaidOut | None:
@@ -62,27 +68,27 @@ def _laid_out(asked: Asked) -> LaidOut | None:
 
 def _shown(asked: Asked) -> dict[str, Any]:
     laid_out = _laid_out(asked)
-    rules = rules_for("", shop_rules(db()))
-    shown_now = view(db(), laid_out, asked, reader(), rules) if laid_out is not None else {}
+    shown_now: dict[str, Any] = {}
+    if laid_out is not None:
+        shown_now = view(db(), laid_out, asked, reader(), rules_for("", shop_rules(db())))
     return {
         **shown_now,
-        "asked": asked,
-        "laid_out": laid_out,
-        "query": address_of(asked),
-        "wanted": WANTED,
-        "edges": EDGES,
-        "priorities": PRIORITIES,
-        "making": MAKING,
-        "kinds": KIND,
-        "money": money,
+        "laid_out": laid_out is not None,
+        "answer": _address("mix.answer", asked),
+        "count_again": _address("mix.exact_count", asked),
+        "severity_words": SEVERITY_WORDS,
+        **faults_view(asked),
     }
 
 
 @mix.get("")
 def page() -> str:
     """Show the mix bench with what its address asks."""
-    blocks, _ = store.listed(db(), "block", limit=500)
-    return render_template("mix/page.html", blocks=sorted(blocks, key=lambda p: p.code), **_shown(_asked()))
+    blocks, _ = store.listed(db(), "block", limit=_MOST_BLOCKS)
+    asked = _asked()
+    shown_now = _shown(asked)
+    question = question_view(asked, sorted(blocks, key=lambda p: p.code), reader())
+    return render_template("mix/page.html", **question, **shown_now)
 
 
 @mix.get("/answer")
@@ -101,14 +107,14 @@ def exact_count() -> str:
     laid_out = _laid_out(asked)
     if laid_out is None:
         return ""
-    work = WORKING.ask(
-        (key_for(db(), laid_out.question), "count"), lambda told: count(laid_out, told=told), by=person()
+    job = jobs().ask(
+        (key_for(db(), laid_out.question), "count"), lambda told: count(laid_out, told=told), by=who()
     )
-    done = work.done_within(COUNT_WAIT)
-    number = work.result if done else estimated(db(), laid_out)
-    return render_template(
-        "mix/_count.html", count=number.words, exact=done, share=work.share, query=address_of(asked)
-    )
+    done = job.done_within(COUNT_WAIT)
+    number = job.result if done else estimated(db(), laid_out)
+    share = f"{100 * job.share:.0f} %"
+    again = _address("mix.exact_count", asked)
+    return render_template("mix/_count.html", count=number.words, exact=done, share=share, count_again=again)
 
 
 @mix.get("/why-not")
@@ -119,13 +125,14 @@ def why_not_this() -> str:
     laid_out = _laid_out(asked)
     if laid_out is None or not code:
         return render_template("mix/why_not.html", code=code, lines=())
-    work = WORKING.ask(
+    job = jobs().ask(
         (key_for(db(), laid_out.question), f"why not {code}"),
         lambda told: why_not(laid_out, code, told),
-        by=person(),
+        by=who(),
     )
-    lines = work.result if work.done_within(WHY_WAIT) else None
-    return render_template("mix/why_not.html", code=code, lines=lines, query=address_of(asked))
+    lines = job.result if job.done_within(WHY_WAIT) else None
+    again = urls.with_query(url_for("mix.why_not_this"), {**address_of(asked), "part": code})
+    return render_template("mix/why_not.html", code=code, lines=lines, again=again)
 
 
 def _chosen(asked: Asked) -> tuple[LaidOut, Recipe] | None:
@@ -148,6 +155,18 @@ def _gone() -> tuple[str, int]:
     ), 404
 
 
+def _recipe_view(asked: Asked, recipe: Recipe) -> dict[str, Any]:
+    """What every page of one recipe shows: its parts, its figures, and what the question was."""
+    return {
+        "query": list(address_of(asked).items()),
+        "back": _address("mix.page", asked),
+        "as_table": _address("mix.basket_csv", asked),
+        "recipe": recipe,
+        "kinds": [(kind, recipe.parts[kind].code) for kind in ("block", *MAKING)],
+        "figures": written(recipe, reader()),
+    }
+
+
 # -- the basket ----------------------------------------------------------------------
 
 
@@ -160,31 +179,24 @@ def show_basket() -> str | tuple[str, int]:
 
 
 def _basket_page(asked: Asked, laid_out: LaidOut, recipe: Recipe, fault: str = "", reason: str = "") -> str:
-    items = basket(recipe, laid_out.block, store.all_of(db(), SUPPORTING))
-    fails = _fails(recipe)
+    against = _against(laid_out, recipe)
+    accepted = acceptances.accepted(db(), against) if against.stands else None
     return render_template(
         "mix/basket.html",
-        asked=asked,
-        query=address_of(asked),
-        recipe=recipe,
-        items=items,
-        total=total_of(items),
-        money=money,
-        today=f"{date.today():%Y-%m-%d}",
-        fails=fails,
+        **_recipe_view(asked, recipe),
+        **basket_view(recipe, basket_of(db(), laid_out, recipe)),
+        fails=against.stands,
+        accepted=accepted,
+        gate=gates.ORDER.number,
         fault=fault,
         reason=reason,
-        figures=written(recipe, reader()),
-        accepted=acceptances.accepted(db(), ORDER_GATE, _about(laid_out, recipe), fails) if fails else None,
     )
 
 
-def _about(laid_out: LaidOut, recipe: Recipe) -> str:
-    return f"{laid_out.block.code}~{recipe.key}"
-
-
-def _fails(recipe: Recipe) -> list[str]:
-    return stack_fails(recipe, rules_for("", shop_rules(db())))
+def _against(laid_out: LaidOut, recipe: Recipe) -> Against:
+    """What stands against ordering for a recipe."""
+    fails = stack_fails(recipe, rules_for("", shop_rules(db())))
+    return Against(gates.ORDER, f"{laid_out.block.code}~{recipe.key}", tuple(fails))
 
 
 @mix.get("/basket.csv")
@@ -193,42 +205,7 @@ def basket_csv() -> Response | tuple[str, int]:
     found = _chosen(_asked())
     if found is None:
         return _gone()
-    laid_out, recipe = found
-    out = io.StringIO(newline="")
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(
-        [
-            "what",
-            "code",
-            "name",
-            "supplier",
-            "needed",
-            "on shelf",
-            "to buy",
-            "price",
-            "cost",
-            "lead days",
-            "state",
-        ]
-    )
-    for item in basket(recipe, laid_out.block, store.all_of(db(), SUPPORTING)):
-        part = item.part
-        writer.writerow(
-            [
-                item.what,
-                part.code if part else "",
-                part.name if part else "to be found",
-                part.supplier if part else "",
-                item.needed,
-                item.on_shelf,
-                item.to_buy,
-                "" if part is None or part.price is None else f"{part.price / 100:.2f}",
-                "" if item.cost is None else f"{item.cost / 100:.2f}",
-                "" if item.lead_days is None else item.lead_days,
-                part.state if part else "",
-            ]
-        )
-    response = Response(out.getvalue(), content_type="text/csv; charset=utf-8")
+    response = Response(basket_table(basket_of(db(), *found)), content_type="text/csv; charset=utf-8")
     response.headers["Content-Disposition"] = 'attachment; filename="basket.csv"'
     return response
 
@@ -241,33 +218,33 @@ def order() -> BaseResponse | str | tuple[str, int]:
     if found is None:
         return _gone()
     laid_out, recipe = found
-    fails = _fails(recipe)
+    against = _against(laid_out, recipe)
     reason = request.form.get("reason", "").strip()
-    about = _about(laid_out, recipe)
-    if fails and acceptances.accepted(db(), ORDER_GATE, about, fails) is None:
-        if not request.form.get("sign") or not acceptances.is_reason(reason):
+    if against.stands and acceptances.accepted(db(), against) is None:
+        if not request.form.get("sign") or not gates.is_reason(reason):
             fault = (
-                f"Found {shown(reason)} as the reason; wanted a reason of 3 to 500 characters and your consent, "
-                "because the stack fails on paper."
+                f"Found {shown(reason)} as the reason; wanted a reason of {gates.SHORTEST_REASON} to"
+                f" {gates.LONGEST_REASON} characters and your consent, because the stack fails on paper."
             )
             return _basket_page(asked, laid_out, recipe, fault, reason), 409
-        acceptances.accept(db(), ORDER_GATE, about, fails, reason, actor=person())
-    ordered = []
-    for item in basket(recipe, laid_out.block, store.all_of(db(), SUPPORTING)):
-        if item.part is None or not item.to_buy or item.part.state != "idea":
-            continue
-        store.set_state(
-            db(),
-            item.part.kind,
-            item.part.code,
-            "ordered",
-            actor=person(),
-            says=f"ordered for {laid_out.block.code}: {recipe.key.replace('~', ' ')}",
-        )
-        ordered.append(item.part.code)
+        acceptances.accept(db(), against, reason, actor=actor())
+    ordered = _order(laid_out, recipe)
     db().commit()
     flash(f"Ordered: {', '.join(ordered)}." if ordered else "Nothing was left to order.")
     return redirect(_address("mix.show_basket", asked))
+
+
+def _order(laid_out: LaidOut, recipe: Recipe) -> list[str]:
+    """Mark what is to be bought as ordered, so far as nobody has; return the codes."""
+    says = ordered_words(laid_out.block.code, recipe.key)
+    wanted = [
+        item.part
+        for item in basket_of(db(), laid_out, recipe)
+        if item.part is not None and item.to_buy and item.part.state == "idea"
+    ]
+    for part in wanted:
+        store.set_state(db(), part.kind, part.code, "ordered", entry=entry(says))
+    return [part.code for part in wanted]
 
 
 # -- into a build ------------------------------------------------------------------------
@@ -283,16 +260,13 @@ def choose_build() -> str | tuple[str, int]:
 
 def _take_page(asked: Asked, recipe: Recipe, fault: str) -> str:
     holes = sum(len(bank["cylinders"]) for bank in recipe.document["engine"]["banks"])
-    known = [b for b in builds.listed(db(), limit=500) if b.summary.get("holes") == holes]
-    return render_template(
-        "mix/take.html",
-        asked=asked,
-        query=address_of(asked),
-        recipe=recipe,
-        known=known,
-        fault=fault,
-        figures=written(recipe, reader()),
-    )
+    # Each carries the version that was seen: a build that is saved in between is shown first.
+    known = [
+        (f"{b.id}@{b.version}", b.name)
+        for b in builds.listed(db(), limit=_MOST_BUILDS)
+        if b.summary.get("holes") == holes
+    ]
+    return render_template("mix/take.html", **_recipe_view(asked, recipe), known=known, fault=fault)
 
 
 @mix.post("/take")
@@ -304,28 +278,32 @@ def take() -> BaseResponse | str | tuple[str, int]:
         return _gone()
     laid_out, recipe = found
     codes = ", ".join(f"{KIND[kind].label} {recipe.parts[kind].code}" for kind in MAKING)
-    says = f"recipe from the mix bench: block {laid_out.block.code}, {codes}"
-    into = request.form.get("into", "new")
+    says = recipe_words(laid_out.block.code, codes)
     document = {**recipe.document, "targets": targets_of(laid_out.question)}
-    if into == "new":
-        name = request.form.get("name", "").strip()
-        if not 0 < len(name) <= 120:
-            return _take_page(
-                asked, recipe, f"Found {shown(name)}; wanted a name of 1 to 120 characters for the build."
-            ), 422
-        document["name"] = name
-    else:
-        stored = builds.load(db(), int(into) if into.isdecimal() and len(into) < 10 else 0)
-        document = with_recipe(stored.document, document)
+    into = request.form.get("into", "new")
     try:
-        check(document)
+        if into == "new":
+            called = name(request.form.get("name", ""), "the build")
+            if called.value is None:
+                return _take_page(asked, recipe, called.fault), 422
+            build_id = _new_build({**document, "name": called.value}, says)
+            refused = None
+        else:
+            key, _, version = into.partition("@")
+            bench = open_bench(known_id(key))
+            build_id = bench.id
+            merged = with_recipe(bench.document, document)
+            refused = save(bench, merged, says, seen=known_version(version))
     except BuildFaults as error:
         return _take_page(asked, recipe, f"The recipe does not go into that build: {error.faults[0]}."), 422
-    if into == "new":
-        build_id = builds.create(db(), document, actor=person(), says=says)
-    else:
-        builds.save(db(), stored.id, document, expected_version=stored.version, actor=person(), says=says)
-        build_id = stored.id
-    db().commit()
+    if refused is not None:
+        return refused
     flash(f"Taken in: {says}.")
     return redirect(url_for("stack.page", build_id=build_id))
+
+
+def _new_build(document: dict[str, Any], says: str) -> int:
+    check(document)
+    build_id = builds.create(db(), document, entry=entry(says))
+    db().commit()
+    return build_id

@@ -1,12 +1,12 @@
-"""The mix bench as the page shows it: recipes side by side, the map, the one in hand, and why not more."""
+"""The mix bench as the page shows it: the question, recipes side by side, the map, the one in hand."""
 
 from __future__ import annotations
 
-import math
-from collections.abc import Iterable
-from dataclasses import replace
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
+from flask import url_for
 from sqlalchemy.orm import Session
 
 from zygometra.core.build.document import read_document
@@ -14,48 +14,37 @@ from zygometra.core.errors import ZygometraError
 from zygometra.core.house_rules import HouseRules
 from zygometra.core.mix.counting import Count, estimate
 from zygometra.core.mix.found import Found
-from zygometra.core.mix.judge import Combination, Verdict, judge
+from zygometra.core.mix.judge import Combination
 from zygometra.core.mix.laid_out import LaidOut
-from zygometra.core.mix.parts import KIND, MAKING
-from zygometra.core.mix.question import WANTED, WANTED_KEY, Question
-from zygometra.core.mix.reasons import (
-    Emptiness,
-    opened,
-    why_none,
-)
-from zygometra.core.mix.recipe import Recipe, recipe_in_full
+from zygometra.core.mix.parts import KIND, MAKING, Part
+from zygometra.core.mix.question import PRIORITIES, WANTED, Question
+from zygometra.core.mix.reasons import Emptiness, opened, why_none
+from zygometra.core.mix.recipe import Recipe, Step
 from zygometra.core.mix.search import best, survey
 from zygometra.core.mix.win_back import WayBack, ways_back
-from zygometra.core.units import from_base
 from zygometra.core.windows import Window
-from zygometra.core.wording import Reader, about, figure, money, ratio_text, whole
-from zygometra.drawing.field import Axis, Point, field_map
-from zygometra.drawing.recipes import Stack, stacks_drawing
-from zygometra.store.shelf import parts_by_code
+from zygometra.core.wording import Reader, about, money, whole
+from zygometra.drawing.field import field_map
+from zygometra.drawing.recipes import stacks_drawing
 
-from ..people import person
-from .asked import Asked, per_shown
+from .. import urls
+from ..jobs import jobs
+from ..people import who
+from .asked import EDGES, Asked
+from .columns import COLUMNS, Column, Shown, cells, clearance_window, column, in_full, rows_of, stack_of
 from .laid_out import key_for
+from .map import Field, axis, points
 from .said import what_is_said
-from .working import WORKING
 
-COLUMNS = 6
 # How long a page waits for the best, and for the reasons why there is nothing, in seconds.
 BEST_WAIT, WHY_WAIT = 1.0, 1.0
 _BEST_ON_MAP, _FIELD_ON_MAP = 120, 260
 _AROUND = 4.0
 # How far the map looks, as quench in mm.
 _THROUGH, _DOWN = -5.0, 9.0
-
-
-class Column(NamedTuple):
-    """One recipe written out; ``unlike`` are the parts in which it differs from the one in hand."""
-
-    recipe: Recipe
-    title: str
-    state: str
-    unlike: tuple[str, ...]
-    rows: tuple[tuple[str, str], ...]
+# A ratio that is nearer to its aim is not won back.
+_NEAR = 0.005
+_EDGE_WORDS = {"min": "least", "aim": "aim", "max": "most"}
 
 
 def address_of(asked: Asked, **changes: str) -> dict[str, str]:
@@ -64,75 +53,123 @@ def address_of(asked: Asked, **changes: str) -> dict[str, str]:
     return {key: value for key, value in merged.items() if value}
 
 
-def view(
-    session: Session, laid_out: LaidOut, asked: Asked, reader: Reader, rules: HouseRules
-) -> dict[str, Any]:
-    """Return what the answer's template shows."""
+@dataclass(frozen=True, slots=True)
+class Looked:
+    """What came of looking for recipes.
+
+    ``found`` are the best; ``looked`` tells whether they were looked for to the end,
+    ``emptiness`` why there are none, where that is worked out.
+    """
+
+    found: Found
+    looked: bool
+    emptiness: Emptiness | None
+
+    @property
+    def waits(self) -> bool:
+        """True where more will follow when the page asks again."""
+        return not self.looked or (not self.found.recipes and self.emptiness is None)
+
+    def in_hand(self, laid_out: LaidOut, asked: Asked) -> Combination | None:
+        """Return the recipe in hand: the chosen one, else the first, else the nearest miss."""
+        chosen = rows_of(laid_out, asked.chosen) if asked.chosen else None
+        if chosen is None and self.found.recipes:
+            chosen = self.found.recipes[0]
+        if chosen is None and self.emptiness is not None and self.emptiness.nearest is not None:
+            chosen = self.emptiness.nearest.verdict.recipe
+        return chosen
+
+
+def _look(session: Session, laid_out: LaidOut) -> Looked:
     key = key_for(session, laid_out.question)
-    WORKING.leave(person(), key)
-    looking = WORKING.ask(
-        (key, "best"), lambda told: best(laid_out, _BEST_ON_MAP, told=told), by=person(), ahead=True
+    jobs().leave(who(), key)
+    looking = jobs().ask(
+        (key, "best"), lambda told: best(laid_out, _BEST_ON_MAP, told=told), by=who(), ahead=True
     )
     looked = looking.done_within(BEST_WAIT)
     found: Found = looking.result if looked else Found((), {})
-    around = laid_out.asked(_whole_field(laid_out.question))
-    field = survey(around, _FIELD_ON_MAP)
-    pinned = [rows for key in asked.pins if (rows := rows_of(laid_out, key)) is not None]
-    chosen = rows_of(laid_out, asked.chosen) if asked.chosen else None
     emptiness = _why_none(session, laid_out) if looked and not found.recipes else None
-    if chosen is None and found.recipes:
-        chosen = found.recipes[0]
-    if chosen is None and emptiness is not None and emptiness.nearest is not None:
-        chosen = emptiness.nearest.verdict.recipe
-    columns: list[Combination] = list(
-        dict.fromkeys([*pinned, *([chosen] if chosen else []), *found.recipes])
-    )[:COLUMNS]
-    full = in_full(session, laid_out, columns)
-    written = [
-        _column(full[rows], i, rows, pinned, chosen, laid_out, reader)
-        for i, rows in enumerate(columns)
-        if rows in full
-    ]
-    in_hand = full.get(chosen) if chosen is not None else None
-    number = estimated(session, laid_out) if found.recipes or not looked else Count(0, 0.0, True)
+    return Looked(found, looked, emptiness)
+
+
+def view(
+    session: Session, laid_out: LaidOut, asked: Asked, reader: Reader, rules: HouseRules
+) -> dict[str, Any]:
+    """Return what the answer's templates show."""
+    looked = _look(session, laid_out)
+    field = survey(laid_out.asked(_whole_field(laid_out.question)), _FIELD_ON_MAP)
+    pinned = [rows for key in asked.pins if (rows := rows_of(laid_out, key)) is not None]
+    shown = Shown(looked.in_hand(laid_out, asked), pinned)
+    columns = _columns(session, laid_out, shown, looked.found, reader)
+    in_hand = next((c for c in columns if c.state == "chosen"), None)
+    recipe = in_hand.recipe if in_hand else None
+    on_map = Field(looked.found, field.found, shown)
+    sets = whole(field.sets) if field.exact else f"about {about(field.sets)}"
     return {
-        "columns": written,
-        "room": COLUMNS,
-        "chosen": in_hand,
-        "chosen_column": next((c for c in written if c.state == "chosen"), None),
-        "drawing": stacks_drawing(
-            [_stack(c, laid_out) for c in written], _clearance_window(laid_out), reader, COLUMNS
-        ),
+        **_answer_view(session, laid_out, asked, looked, columns, reader),
         "map": field_map(
-            _points(laid_out, found, field.found, pinned, chosen, asked, reader),
-            _axis(asked.across, laid_out, reader),
-            _axis(asked.up, laid_out, reader),
+            points(on_map, laid_out, asked, reader),
+            axis(asked.across, laid_out, reader),
+            axis(asked.up, laid_out, reader),
         ),
-        "sets": whole(field.sets) if field.exact else f"about {about(field.sets)}",
-        "waits": not looked or (not found.recipes and emptiness is None),
-        "looked": looked,
-        "on_map": len(found.recipes) + len(field.found.recipes),
+        "map_says": _map_says(len(looked.found.recipes) + len(field.found.recipes), sets),
+        "said": what_is_said(
+            laid_out, recipe, looked.emptiness, looked=looked.looked, found=bool(looked.found.recipes)
+        ),
+        "in_hand": _in_hand(in_hand, laid_out, asked, reader, rules) if in_hand else None,
+    }
+
+
+def _columns(session: Session, laid_out: LaidOut, shown: Shown, found: Found, reader: Reader) -> list[Column]:
+    first = [shown.chosen] if shown.chosen else []
+    combinations = list(dict.fromkeys([*shown.pinned, *first, *found.recipes]))[:COLUMNS]
+    full = in_full(session, laid_out, combinations)
+    return [column(full[rows], i, rows, shown, reader) for i, rows in enumerate(combinations) if rows in full]
+
+
+def _answer_view(
+    session: Session, laid_out: LaidOut, asked: Asked, looked: Looked, columns: list[Column], reader: Reader
+) -> dict[str, Any]:
+    """The middle of the page: how many recipes, and some of them side by side."""
+    known = looked.found.recipes or not looked.looked
+    number = estimated(session, laid_out) if known else Count(0, 0.0, True)
+    drawing = stacks_drawing(
+        [stack_of(c, laid_out) for c in columns], clearance_window(laid_out), reader, COLUMNS
+    )
+    pinned_first = ", the pinned first" if asked.pins else ""
+    order = f"{pinned_first}, then {PRIORITIES[asked.question.priority]}"
+    soon = " as soon as it is worked out" if looked.waits else ""
+    return {
         "count": number.words,
         "exact": number.exact,
-        "said": what_is_said(laid_out, in_hand, emptiness, looked=looked, found=bool(found.recipes)),
-        "ways": _ways(in_hand, laid_out, rules),
-        "pin_keys": asked.pins,
-        "pinned": in_hand is not None and in_hand.key in asked.pins,
+        "shown_words": f"shown: {len(columns)}{order}" if columns else "",
+        "drawing": drawing if columns else "",
+        "rows": cells(columns) if columns else [],
+        "nothing": f"No recipe to draw. Beneath stands why{soon}." if looked.looked and not columns else "",
+        "waits": looked.waits,
+        "waits_words": "" if looked.looked else "The best are being looked for.",
     }
+
+
+def _map_says(number: int, sets: str) -> str:
+    if not number:
+        return "Nothing near the windows."
+    return (
+        f"{number} recipes of {sets} sets of crank, rod and piston near the windows."
+        " ● inside, × outside, open: to be machined."
+    )
 
 
 def estimated(session: Session, laid_out: LaidOut) -> Count:
     """Return the estimate of how many recipes there are: worked out once for each question."""
-    number: Count = WORKING.kept(
-        (key_for(session, laid_out.question), "estimate"), lambda: estimate(laid_out)
-    )
+    number: Count = jobs().kept((key_for(session, laid_out.question), "estimate"), lambda: estimate(laid_out))
     return number
 
 
 def _why_none(session: Session, laid_out: LaidOut) -> Emptiness | None:
     """Why there is no recipe; None while it is still being worked out."""
-    work = WORKING.ask(
-        (key_for(session, laid_out.question), "why"), lambda told: why_none(laid_out, told), by=person()
+    work = jobs().ask(
+        (key_for(session, laid_out.question), "why"), lambda told: why_none(laid_out, told), by=who()
     )
     return work.result if work.done_within(WHY_WAIT) else None
 
@@ -147,162 +184,82 @@ def _whole_field(question: Question) -> Question:
     return replace(wide, windows=windows, priority="cheapest", quench_floor={"": _THROUGH}, crown_limit=0.0)
 
 
-def rows_of(laid_out: LaidOut, key: str) -> Combination | None:
-    """Return the recipe that a key names; None where a part is not on the shelf."""
-    codes = key.split("~")
-    if len(codes) != len(MAKING):
-        return None
-    rows = [laid_out.shelf.tables[kind].place.get(code) for kind, code in zip(MAKING, codes, strict=True)]
-    return None if any(row is None for row in rows) else tuple(rows)  # type: ignore[return-value]
+# -- the recipe in hand ---------------------------------------------------------------------
 
 
-def key_of(laid_out: LaidOut, rows: Combination) -> str:
-    """Return the key of a recipe: the codes of its parts."""
-    return "~".join(laid_out.shelf.tables[kind].codes[row] for kind, row in zip(MAKING, rows, strict=True))
+class Work(NamedTuple):
+    """One operation, written out: what, why, what it changes, and what it costs."""
+
+    what: str
+    says: str
+    changes: str
+    cost: str
 
 
-def in_full(session: Session, laid_out: LaidOut, recipes: Iterable[Combination]) -> dict[Combination, Recipe]:
-    """Return recipes in full; those of which nothing follows for want of a figure are left out."""
-    verdicts: dict[Combination, Verdict] = {}
-    for rows in recipes:
-        verdict = judge(laid_out.shelf, laid_out.block, laid_out.rules, laid_out.question, rows)
-        if verdict.results is not None:
-            verdicts[rows] = verdict
-    codes = {
-        (kind, laid_out.shelf.tables[kind].codes[row])
-        for rows in verdicts
-        for kind, row in zip(MAKING, rows, strict=True)
-    }
-    parts = parts_by_code(session, codes | {("block", laid_out.block.code)})
-    out = {}
-    for rows, verdict in verdicts.items():
-        own = {
-            kind: parts.get((kind, laid_out.shelf.tables[kind].codes[row]))
-            for kind, row in zip(MAKING, rows, strict=True)
-        }
-        block = parts.get(("block", laid_out.block.code))
-        if block is not None and all(own.values()):
-            known = {kind: part for kind, part in own.items() if part is not None} | {"block": block}
-            out[rows] = recipe_in_full(laid_out.block, laid_out.rules, laid_out.question, verdict, known)
-    return out
+class InHand(NamedTuple):
+    """The recipe in hand as it is shown beside the map."""
+
+    key: str
+    title: str
+    stands: bool
+    parts: tuple[tuple[Part, str], ...]
+    work: tuple[Work, ...]
+    ways_title: str
+    ways: tuple[tuple[str, str, str], ...]
+    pin_word: str
+    take: str
+    basket: str
 
 
-# -- one recipe ------------------------------------------------------------------------
-
-
-def _column(
-    recipe: Recipe,
-    place: int,
-    rows: Combination,
-    pinned: list[Combination],
-    chosen: Combination | None,
-    laid_out: LaidOut,
-    reader: Reader,
-) -> Column:
-    state = "chosen" if rows == chosen else "pinned" if rows in pinned else ""
-    r = recipe.verdict.results
-    assert r is not None
-    lengths = (r.stroke, _value(recipe, "rod", "length"), _value(recipe, "piston", "compression_height"))
-    title = f"{'◆ ' if rows in pinned else ''}{place + 1} · {'/'.join(reader.short(mm) for mm in lengths)}"
-    return Column(recipe, title, state, _unlike(recipe, rows, chosen), written(recipe, reader))
-
-
-def _unlike(recipe: Recipe, rows: Combination, chosen: Combination | None) -> tuple[str, ...]:
-    """The parts in which a recipe differs from the one in hand."""
-    kinds = zip(MAKING, rows, chosen or rows, strict=True)
-    return tuple(f"{KIND[kind].label} {recipe.parts[kind].code}" for kind, row, own in kinds if row != own)
-
-
-def written(recipe: Recipe, reader: Reader) -> tuple[tuple[str, str], ...]:
-    """Return a recipe's figures as rows of name and text, band of doubt included."""
-    r, u = recipe.verdict.results, recipe.u
-    assert r is not None
-    machined = ", ".join(step.machining.label for step in recipe.operations) or "nothing"
-    wanting = (
-        ", ".join(f"{n} {KIND[k].label if n == 1 else KIND[k].plural}" for k, n in recipe.to_buy.items())
-        or "all in hand"
-    )
-    weight = "not known" if recipe.weight is None else f"{figure(recipe.weight / 1000, 1)} kg"
-    ratio = ratio_text(r.compression_ratio, u["compression_ratio"])
-    return (
-        ("displacement", f"{figure(r.displacement, 0)} cc"),
-        (
-            f"{reader.deck} clearance",
-            _with_band(reader, abs(r.deck_clearance), u["deck_clearance"], recipe.half["deck_clearance"])
-            + (" down" if r.deck_clearance >= 0 else " proud"),
-        ),
-        (reader.quench, _with_band(reader, r.quench, u["quench"], recipe.half["quench"])),
-        ("ratio", f"{ratio} ± {figure(recipe.half['compression_ratio'], 2)}"),
-        ("rod ratio", figure(r.rod_ratio, 3)),
-        ("piston speed", f"{figure(r.piston_speed, 1)} m/s"),
-        ("crown", recipe.parts["piston"].texts.get("crown") or "not stated"),
-        ("weight", weight),
-        ("cost to come", money(r.cost)),
-        ("windows", reader.sentence(_windows_words(recipe))),
-        ("machining", machined),
-        ("not in hand", wanting),
-    )
-
-
-def _windows_words(recipe: Recipe) -> str:
-    """Where a recipe lies against its windows, its band of doubt counted."""
-    if recipe.verdict.outside:
-        return "outside " + ", ".join(
-            WANTED_KEY[k].label if k in WANTED_KEY else k for k in recipe.verdict.outside
-        )
-    if recipe.crosses:
-        return "inside; its band crosses " + ", ".join(WANTED_KEY[key].label for key in recipe.crosses)
-    return "inside, its band too"
-
-
-def _value(recipe: Recipe, kind: str, name: str) -> float:
-    quantity = recipe.parts[kind].quantity(name)
-    return quantity.value if quantity else 0.0
-
-
-def _with_band(reader: Reader, mm: float, u: float, half: float) -> str:
-    """A length and its band in one unit: ``1.22 ± 0.14 mm``."""
-    number, symbol = reader.length_parts(mm, u)
-    decimals = len(number.partition(".")[2])
-    return f"{number} ± {figure(from_base(half, reader.length_unit(mm)), decimals)} {symbol}"
-
-
-def _stack(column: Column, laid_out: LaidOut) -> Stack:
-    recipe = column.recipe
-    r = recipe.verdict.results
-    assert r is not None
-    chamber = _value(recipe, "head", "chamber_volume")
-    depth = max(1.4 * chamber * 1000 / (0.6 * 0.7854 * r.bore**2), 0.06 * r.bore)
-    return Stack(
+def _in_hand(shown: Column, laid_out: LaidOut, asked: Asked, reader: Reader, rules: HouseRules) -> InHand:
+    recipe, aim = shown.recipe, laid_out.question.aim("compression_ratio")
+    query = address_of(asked, at=recipe.key)
+    parts = tuple((recipe.parts[kind], _to_find(recipe, kind)) for kind in MAKING)
+    return InHand(
         recipe.key,
-        column.title,
-        laid_out.block.values["deck_height"],
-        r.bore,
-        r.stroke,
-        _value(recipe, "rod", "length"),
-        _value(recipe, "piston", "compression_height") - r.crown_cut,
-        r.deck_clearance,
-        recipe.half["deck_clearance"],
-        _value(recipe, "gasket", "thickness"),
-        _value(recipe, "piston", "crown_volume"),
-        depth,
-        column.state,
-        ", ".join(WANTED_KEY[k].label for k in recipe.verdict.outside if k in WANTED_KEY),
+        shown.title,
+        not (recipe.verdict.outside or recipe.verdict.refused),
+        parts,
+        tuple(work_of(step) for step in recipe.operations),
+        f"To win the ratio back to {aim or 0:.2f}, each alone",
+        tuple(_way_words(way, reader) for way in _ways(recipe, laid_out, rules)),
+        "Unpin" if recipe.key in asked.pins else "Pin to compare",
+        urls.with_query(url_for("mix.choose_build"), query),
+        urls.with_query(url_for("mix.show_basket"), query),
     )
 
 
-def _clearance_window(laid_out: LaidOut) -> tuple[float | None, float | None]:
-    window = laid_out.question.window("deck_clearance")
-    return window.low, window.high
+def _to_find(recipe: Recipe, kind: str) -> str:
+    if kind in recipe.to_buy:
+        return f"{recipe.parts[kind].state}, {recipe.to_buy[kind]} to find"
+    return "in hand"
 
 
-def _ways(recipe: Recipe | None, laid_out: LaidOut, rules: HouseRules) -> tuple[WayBack, ...]:
+def work_of(step: Step) -> Work:
+    """Return an operation written out; its sentence is the core's, lengths in mm."""
+    what = step.machining.label + (f" × {step.pieces}" if step.pieces > 1 else "")
+    return Work(what, step.says, step.machining.changes, money(step.cost))
+
+
+def _way_words(way: WayBack, reader: Reader) -> tuple[str, str, str]:
+    """One way back: the lever, how much or why not, and the quench it leaves."""
+    amount = ""
+    if way.why_not:
+        amount = reader.sentence(way.why_not.split(". ")[0])
+    elif way.amount is not None:
+        text = f"{way.amount:.2f} cc" if way.lever == "open_chamber" else reader.length(way.amount)
+        amount = f"to {text}" if way.lever == "gasket" else text
+    quench = "" if way.quench is None else f"{reader.quench} {reader.length(way.quench)}"
+    return way.label, amount, quench
+
+
+def _ways(recipe: Recipe, laid_out: LaidOut, rules: HouseRules) -> tuple[WayBack, ...]:
     """How each lever alone would win the ratio back; nothing where no ratio is aimed at or none is off."""
     aim = laid_out.question.aim("compression_ratio")
-    if recipe is None or aim is None or recipe.verdict.results is None:
+    if aim is None or recipe.verdict.results is None:
         return ()
     ratio = recipe.verdict.results.compression_ratio
-    if ratio is None or abs(ratio - aim) < 0.005:
+    if ratio is None or abs(ratio - aim) < _NEAR:
         return ()
     try:
         return ways_back(read_document(recipe.document), aim, rules)
@@ -310,62 +267,73 @@ def _ways(recipe: Recipe | None, laid_out: LaidOut, rules: HouseRules) -> tuple[
         return ()
 
 
-# -- the map -----------------------------------------------------------------------------
+# -- the question ---------------------------------------------------------------------------
 
 
-def _axis(key: str, laid_out: LaidOut, reader: Reader) -> Axis:
-    wanted = WANTED_KEY[key]
-    per = per_shown(key, reader)
-    unit = "thou" if per != 1.0 else wanted.unit
-    words = {"deck_clearance": f"{reader.deck} clearance", "quench": reader.quench}.get(key, wanted.label)
-    window: Window = laid_out.question.window(key)
-    return Axis(key, f"{words}, {unit}" if unit else words, window, 1 if per != 1.0 else wanted.decimals, per)
+class Edge(NamedTuple):
+    """One edge of a window, as its field."""
+
+    name: str
+    label: str
+    value: str
 
 
-def _points(
-    laid_out: LaidOut,
-    found: Found,
-    field: Found,
-    pinned: list[Combination],
-    chosen: Combination | None,
-    asked: Asked,
-    reader: Reader,
-) -> list[Point]:
-    points: dict[Combination, Point] = {}
-    for source, state in ((field, "out"), (found, "in")):
-        if not source.recipes:
-            continue
-        x, y = (source.column(key, laid_out) for key in (asked.across, asked.up))
-        clearance, ratio = (
-            source.column("deck_clearance", laid_out),
-            source.column("compression_ratio", laid_out),
+def question_view(asked: Asked, blocks: Sequence[Part], reader: Reader) -> dict[str, Any]:
+    """Return what the form of the question shows.
+
+    Parameters
+    ----------
+    asked : Asked
+        The question as typed.
+    blocks : sequence of Part
+        The blocks to ask about.
+    reader : Reader
+        Words.
+
+    Returns
+    -------
+    dict
+        For the template.
+    """
+    words = {"deck_clearance": f"{reader.deck} clearance", "quench": reader.quench}
+    windows = [
+        (
+            words.get(w.key, w.label),
+            [
+                Edge(name, f"{_EDGE_WORDS[edge]} {w.label}", asked.typed.get(name, ""))
+                for edge in EDGES
+                if (name := f"{w.key}-{edge}")
+            ],
         )
-        cost = source.column("cost", laid_out)
-        displacement = source.column("displacement", laid_out)
-        inside = _inside(source, laid_out) if state == "out" else None
-        for i, rows in enumerate(source.recipes):
-            says = (
-                f"{figure(displacement[i], 0)} cc, {reader.clearance(float(clearance[i]))}, "
-                f"ratio {figure(ratio[i], 2)}, "
-                f"cost {figure(cost[i], 0)}: {key_of(laid_out, rows).replace('~', ' ')}"
-            )
-            stands = "in" if inside is None or inside[i] else "out"
-            machined = bool(source.rows["cut"][i] > 0) or not math.isnan(source.rows["shift"][i])
-            points[rows] = Point(key_of(laid_out, rows), float(x[i]), float(y[i]), says, stands, machined)
-    for rows in pinned:
-        if rows in points:
-            points[rows] = points.pop(rows)._replace(state="pinned")
-    if chosen in points:
-        points[chosen] = points.pop(chosen)._replace(state="chosen")
-    return list(points.values())
+        for w in WANTED
+    ]
+    results = [(w.key, w.label) for w in WANTED]
+    question = asked.question
+    return {
+        "blocks": [(b.code, f"{b.code} {b.name}".strip()) for b in blocks],
+        "block": question.block,
+        "windows": windows,
+        "rpm": asked.typed.get("rpm", "5500"),
+        "priorities": list(PRIORITIES.items()),
+        "priority": question.priority,
+        "machinings": [("", "as needed"), ("none", "none")],
+        "machining": asked.typed.get("machining", ""),
+        "only_in_hand": question.only_in_hand,
+        "use": [(f"use-{kind}", KIND[kind].label, question.use.get(kind, "")) for kind in MAKING],
+        "uses_some": bool(question.use),
+        "results": results,
+        "across": asked.across,
+        "up": asked.up,
+        "at": asked.chosen,
+        "pins": "|".join(asked.pins),
+    }
 
 
-def _inside(source: Found, laid_out: LaidOut) -> list[bool]:
-    keep = [True] * len(source.recipes)
-    for wanted in WANTED:
-        window = laid_out.question.window(wanted.key)
-        if not window.is_bounded:
-            continue
-        for i, value in enumerate(source.column(wanted.key, laid_out)):
-            keep[i] = keep[i] and not window.miss(value)
-    return keep
+def faults_view(asked: Asked) -> dict[str, Any]:
+    """Return the faults of the question: that of the block, and the others with what they are about."""
+    others = [
+        (name, name.split("-")[0].replace("_", " "), says)
+        for name, says in asked.faults.items()
+        if name != "block"
+    ]
+    return {"block_fault": asked.faults.get("block", ""), "faults": others}

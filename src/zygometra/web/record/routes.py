@@ -1,24 +1,27 @@
-"""Routes of the record: history, undo and redo, choosing after a conflict, the files."""
+"""Routes of the record: history, undo and redo, choosing after a conflict, stages, the files."""
 
 from __future__ import annotations
 
 import json
+from typing import Any
 
-from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
+from flask import Blueprint, Response, abort, flash, redirect, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.build.document import to_text, with_leaf
+from zygometra.core.build.record import CHOSEN
 from zygometra.core.errors import BuildFaults
-from zygometra.exchange.build_file import check
+from zygometra.core.stages import STAGE
 from zygometra.exchange.evaluation_file import evaluation_document
 from zygometra.store import builds
 from zygometra.store import undo as history_of
-from zygometra.store.tables import STAGES
 
-from .. import bench as benches
+from ..build.bench import open_bench
+from ..build.page import render
+from ..build.saving import save, seen_version
 from ..db import db
-from ..people import person, safe_next
-from ..saving import conflict, written
+from ..people import actor, safe_next
+from .view import view
 
 record = Blueprint("record", __name__, template_folder="templates")
 
@@ -26,30 +29,8 @@ record = Blueprint("record", __name__, template_folder="templates")
 @record.get("/builds/<int:build_id>/record")
 def page(build_id: int) -> str:
     """Show every change of a build, the newest first."""
-    bench = benches.open_bench(build_id)
-    stacks = history_of.undo_stacks(db(), build_id)
-    changes = [
-        (change, [(" · ".join(d.path), written(d.before), written(d.after)) for d in change.patch][:12])
-        for change in builds.history(db(), build_id)
-    ]
-    state = bench.evaluation.planned if bench.evaluation else None
-    return render_template(
-        "record/page.html",
-        bench=bench,
-        build=bench.build,
-        document=bench.document,
-        station="record",
-        path=benches.path_of(bench),
-        reckonings=benches.reckon(bench),
-        hole=bench.build.cylinders[0],
-        changes=changes,
-        can_undo=bool(stacks.undo),
-        can_redo=bool(stacks.redo),
-        stages=STAGES,
-        rest=[],
-        differs=[],
-        engine=benches.engine_line(bench.build, bench.document, state),
-    )
+    bench = open_bench(build_id)
+    return render(bench, "record", "record/page.html", **view(bench))
 
 
 @record.post("/builds/<int:build_id>/undo")
@@ -65,67 +46,79 @@ def redo(build_id: int) -> BaseResponse:
 
 
 def _step(build_id: int, *, forward: bool) -> BaseResponse:
-    version = request.form.get("version", 0, int)
     step = history_of.step_forward if forward else history_of.step_back
     word = "redo" if forward else "undo"
     try:
-        change = step(db(), build_id, expected_version=version, actor=person())
+        change = step(db(), build_id, expected_version=seen_version(), actor=actor())
     except builds.Stale as stale:
-        db().rollback()
-        who = stale.since[0].actor if stale.since else "somebody"
-        flash(f"Nothing was changed: {who} saved this build in between. Look at it, then {word} again.")
-        return redirect(safe_next(request.form.get("back")))
+        return _not_now(stale, f"{word} again")
     db().commit()
-    flash(
-        f"{'Done again' if forward else 'Taken back'}: {change.says}"
-        if change
-        else f"There is nothing to {word}."
-    )
+    done = "Done again" if forward else "Taken back"
+    flash(f"{done}: {change.says}" if change else f"There is nothing to {word}.")
+    return _back()
+
+
+def _not_now(stale: builds.Stale, then: str) -> BaseResponse:
+    db().rollback()
+    who = stale.since[0].actor if stale.since else "somebody"
+    flash(f"Nothing was changed: {who} saved this build in between. Look at it, then {then}.")
+    return _back()
+
+
+def _back() -> BaseResponse:
     return redirect(safe_next(request.form.get("back")))
 
 
 @record.post("/builds/<int:build_id>/choose")
 def choose(build_id: int) -> BaseResponse:
     """Save mine over theirs, after both were seen."""
+    leaves = _leaves(request.form.get("leaves", ""))
+    bench = open_bench(build_id)
+    document: dict[str, Any] = dict(bench.document)
     try:
-        leaves = json.loads(request.form.get("leaves", ""))
-        bench = benches.open_bench(build_id)
-        document = bench.document
-        for path, value in leaves:
-            document = with_leaf(document, tuple(map(str, path)), value)
-        check(document)
-    except (ValueError, TypeError, KeyError):
+        for path, value in leaves.items():
+            document = with_leaf(document, path, value)
+    except (TypeError, ValueError):
+        # A path through what is no object.
         abort(400)
+    says = request.form.get("says", "")[:400]
+    try:
+        refused = save(bench, document, says + CHOSEN, mine=leaves)
     except BuildFaults as error:
         flash(
             f"Nothing was saved: together with the newer state your value gives a fault. {error.faults[0]}."
         )
         return redirect(url_for("stack.page", build_id=build_id))
-    says = request.form.get("says", "")[:400]
+    return refused or redirect(url_for("stack.page", build_id=build_id))
+
+
+def _leaves(text: str) -> dict[tuple[str, ...], Any]:
+    """The leaves that a conflict's page carried: anything of another shape is a damaged request."""
     try:
-        builds.save(
-            db(),
-            build_id,
-            document,
-            actor=person(),
-            says=f"{says} (chosen over the other's)",
-            expected_version=request.form.get("version", 0, int),
-        )
-    except builds.Stale as stale:
-        return conflict(stale, {tuple(path): value for path, value in leaves}, says)
-    db().commit()
-    return redirect(url_for("stack.page", build_id=build_id))
+        raw = json.loads(text)
+    except (ValueError, RecursionError):
+        abort(400)
+    leaves: dict[tuple[str, ...], Any] = {}
+    for item in raw if isinstance(raw, list) else [None]:
+        path, value = item if isinstance(item, list) and len(item) == 2 else (None, None)
+        if not isinstance(path, list) or not path or not all(isinstance(key, str) for key in path):
+            abort(400)
+        leaves[tuple(path)] = value
+    return leaves
 
 
 @record.post("/builds/<int:build_id>/stage")
 def stage(build_id: int) -> BaseResponse:
     """Move a build to another stage."""
     wanted = request.form.get("stage", "")
-    if wanted not in STAGES:
+    if wanted not in STAGE:
         abort(400)
-    builds.set_stage(db(), build_id, wanted, actor=person())
+    try:
+        builds.set_stage(db(), build_id, wanted, expected_version=seen_version(), actor=actor())
+    except builds.Stale as stale:
+        return _not_now(stale, "move it")
     db().commit()
-    return redirect(safe_next(request.form.get("back")))
+    return _back()
 
 
 @record.get("/builds/<int:build_id>/build.json")
@@ -138,7 +131,7 @@ def build_file(build_id: int) -> Response:
 @record.get("/builds/<int:build_id>/evaluation.json")
 def evaluation_file(build_id: int) -> Response:
     """Hand the evaluation over, numbers unrounded."""
-    bench = benches.open_bench(build_id)
+    bench = open_bench(build_id)
     if bench.evaluation is None:
         abort(404)
     text = json.dumps(evaluation_document(bench.evaluation, bench.findings), ensure_ascii=False, indent=1)

@@ -11,14 +11,15 @@ from zygometra.core.build.document import operation_document, read_operation
 from zygometra.core.build.lever_table import AMOUNTS, LEVER, OpName, lever_named
 from zygometra.core.build.levers import limit_of, set_lever, setting
 from zygometra.core.build.model import Build, Gasket, Operation
-from zygometra.core.errors import BuildFaults, Fault, QuantityError, ZygometraError
+from zygometra.core.errors import BuildFaults, Fault, QuantityError, ZygometraError, shown
 from zygometra.core.quantity import Quantity, read_quantity
 from zygometra.core.stack.inverse import solve
 from zygometra.core.units import MM, THOU, Kind, from_base, read_typed, to_base
 from zygometra.core.wording import Reader
 from zygometra.exchange.build_file import check_operations
 
-from ..bench import Bench, with_plan
+from ..build.bench import Bench, with_plan
+from ..forms.read import bare_unit, number, with_unit
 
 AS_FITTED = "as fitted"
 OWN = "own"
@@ -148,14 +149,11 @@ def amount_text(value: float, kind: Kind, reader: Reader, digits: int | None = N
 def read_amount(text: str, op: OpName, build: Build, reader: Reader) -> Quantity:
     """Read a typed amount; a bare number is in the unit that the page shows."""
     lever = LEVER[op]
-    kind = lever.kind
-    typed = read_typed(text, kind)
-    if typed.unit is None:
-        unit = "cc" if kind is Kind.VOLUME else "thou" if reader.system == "inch" else "mm"
-        text = f"{text.strip()} {unit}"
-    dimension = op if lever.has_amount else "thickness"
-    high = lever.most if lever.has_amount else LEVER["deck_cut"].most
-    return read_quantity(text, kind, dimension=dimension, unstated=build.unstated_doubt, low=0, high=high)
+    dimension, high = (op, lever.most) if lever.has_amount else ("thickness", LEVER["deck_cut"].most)
+    typed = with_unit(text, bare_unit(lever.kind, reader))
+    return read_quantity(
+        typed, lever.kind, dimension=dimension, unstated=build.unstated_doubt, low=0, high=high
+    )
 
 
 def _set(result: WhatIf, planned: tuple[Operation, ...], op: OpName, text: str) -> tuple[Operation, ...]:
@@ -298,14 +296,13 @@ def _solved(result: WhatIf, args: Mapping[str, str]) -> tuple[Operation, ...]:
 
 def _wanted(text: str, wanted_of: str, reader: Reader) -> float:
     if wanted_of == "compression_ratio":
-        try:
-            return float(text.replace(",", "."))
-        except ValueError:
-            raise QuantityError(repr(text) if text else "nothing", "a ratio, such as 10.2") from None
+        read = number(text, "a ratio, such as 10.2", required=True)
+        if read.value is None:
+            raise QuantityError(shown(text), "a ratio, such as 10.2")
+        return read.value
     way: Literal[1, -1] = 1
     for word, sign in (("proud", -1), ("down", 1)):
         if text.endswith(word):
             text, way = text[: -len(word)], sign  # type: ignore[assignment]
     typed = read_typed(text, Kind.LENGTH)
-    unit = typed.unit or (THOU if reader.system == "inch" else MM)
-    return way * to_base(typed.number, unit)
+    return way * to_base(typed.number, typed.unit or bare_unit(Kind.LENGTH, reader))

@@ -1,0 +1,23 @@
+"""Columns that several tables have alike."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import BigInteger, Column, DateTime, ForeignKey, func
+from sqlmodel import Field
+
+
+def moment() -> Any:
+    """Return the column of a moment: now, unless it is said."""
+    return Column(DateTime(timezone=True), nullable=False, server_default=func.now())
+
+
+def build_key(**more: Any) -> Any:
+    """Return the column that names the build a row belongs to."""
+    return Column(BigInteger, ForeignKey("build.id", ondelete="CASCADE"), **more)
+
+
+def actor_id() -> Any:
+    """Return the field of who acted, beside the name; empty in rows from before there were identities."""
+    return Field(default=None, max_length=40)

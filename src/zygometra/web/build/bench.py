@@ -1,0 +1,177 @@
+"""A build as one request sees it: loaded once, asked of the core once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any, TypeVar
+
+from zygometra.core.build.document import operation_document
+from zygometra.core.build.model import Build, Operation
+from zygometra.core.errors import ZygometraError
+from zygometra.core.findings.collect import of_figures, of_plan, worst_first
+from zygometra.core.findings.registry import Case
+from zygometra.core.findings.said import Finding
+from zygometra.core.house_rules import HouseRules, rules_for
+from zygometra.core.stack.evaluate import evaluate
+from zygometra.core.stack.results import Evaluation, State
+from zygometra.core.stages import Standing
+from zygometra.core.wording import Reader, figure
+from zygometra.store import builds, heads
+from zygometra.store.builds import StoredBuild
+
+from ..db import database, db, reading
+from ..people import reader
+from .kept import Kept, Key, keep, kept_builds
+
+_T = TypeVar("_T")
+
+
+@dataclass(frozen=True)
+class Bench:
+    """A build as one request sees it; evaluated when first asked."""
+
+    stored: StoredBuild
+    build: Build
+    rules: HouseRules
+    reader: Reader
+    kept: Kept
+    pending: bool = False
+
+    @property
+    def id(self) -> int:
+        """The build's number."""
+        return self.stored.id
+
+    @property
+    def document(self) -> Mapping[str, Any]:
+        """The build's document, as kept."""
+        return self.stored.document
+
+    @cached_property
+    def _evaluated(self) -> tuple[Evaluation | None, str]:
+        try:
+            return evaluate(self.build, self.kept.now), ""
+        except ZygometraError as error:
+            return None, str(error)
+
+    @property
+    def evaluation(self) -> Evaluation | None:
+        """Both states; None where the build cannot be evaluated."""
+        return self._evaluated[0]
+
+    @property
+    def problem(self) -> str:
+        """Why it cannot be evaluated; empty where it can."""
+        return self._evaluated[1]
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """What is to be said of it, worst first."""
+        if self.evaluation is None:
+            return ()
+        case = Case(self.build, self.evaluation, self.rules)
+        # What is to be said of the figures is the same for every what-if of a version.
+        key = ("said", self.reader, tuple(self.stored.shop_rules.items()))
+        said = self.kept.once(key, lambda: of_figures(case, self.reader))
+        return worst_first([*of_plan(case, self.reader), *said])
+
+    @cached_property
+    def plan(self) -> list[dict[str, Any]]:
+        """The plan on screen, as it would stand in a build file."""
+        return [operation_document(op) for op in self.build.planned]
+
+    @property
+    def stops(self) -> int:
+        """How many findings say stop."""
+        return sum(f.severity == "stop" for f in self.findings) + bool(self.problem)
+
+    @property
+    def standing(self) -> Standing:
+        """What is known of how far it is."""
+        figures = self.build.figures
+        read = sum(q.basis in ("measured", "mock-up") for q in figures.values())
+        return Standing(len(figures), read, len(self.build.planned), self.stops)
+
+    @property
+    def shown_state(self) -> State | None:
+        """The state that pages speak of: as planned; None where it cannot be evaluated."""
+        return None if self.evaluation is None else self.evaluation.planned
+
+    @property
+    def several_banks(self) -> bool:
+        """True where there is more than one bank."""
+        return len(self.build.banks) > 1
+
+
+def open_bench(build_id: int) -> Bench:
+    """Load a build as kept."""
+    return _open(build_id, heads.head(reading(), build_id))
+
+
+def _open(build_id: int, head: heads.Head) -> Bench:
+    known = kept_builds()
+    key = Key(database(), build_id, head.version, 0, head.changed_at)
+    kept = known.find(key, head)
+    if kept is None:
+        stored = builds.load(db(), build_id)
+        kept = keep(stored.document)
+        known.put(key._replace(version=stored.version, moment=stored.changed_at), kept)
+    else:
+        stored = StoredBuild(
+            build_id,
+            head.version,
+            head.stage,
+            kept.document,
+            head.shop_rules,
+            head.changed_at,
+            head.changed_by,
+        )
+    rules = kept.once(
+        ("rules", tuple(stored.shop_rules.items())), lambda: rules_for(kept.build.school, stored.shop_rules)
+    )
+    return Bench(stored, kept.build, rules, reader(), kept)
+
+
+def answered_for(build_id: int, work: Callable[[Bench], _T]) -> _T:
+    """Do some work on a build as kept, on the version that this process last saw.
+
+    The database is asked for the version at the same time; only where another one is
+    kept by now is the work done again, on that one.
+
+    Parameters
+    ----------
+    build_id : int
+        The build.
+    work : callable
+        Takes the bench; must change nothing.
+
+    Returns
+    -------
+    object
+        What the work gave for the version that is kept.
+    """
+    with heads.ask_head(reading(), build_id) as asked:
+        hoped = kept_builds().newest(database(), build_id)
+        done = work(_open(build_id, hoped)) if hoped is not None else None
+        head = asked.answer()
+    if head == hoped and done is not None:
+        return done
+    return work(_open(build_id, head))
+
+
+def with_plan(bench: Bench, planned: tuple[Operation, ...]) -> Bench:
+    """Return the bench with another plan on it, not kept."""
+    return replace(bench, build=replace(bench.build, planned=planned), pending=True)
+
+
+def engine_line(build: Build, document: Mapping[str, Any], state: State | None) -> str:
+    """Return the engine in a few words: family, layout, displacement."""
+    family = document["engine"].get("family") or ""
+    holes = len(build.cylinders)
+    words = "single" if holes == 1 else f"{build.layout} {holes}"
+    parts = [f"{family} {words}".strip()]
+    if state is not None:
+        parts.append(f"{figure(state.displacement_cc, 0)} cc")
+    return " · ".join(parts)

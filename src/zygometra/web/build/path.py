@@ -1,0 +1,15 @@
+"""The path of a build: its stations as they are shown, with how far each is."""
+
+from __future__ import annotations
+
+from .. import urls
+from ..stations import STATIONS
+from .bench import Bench
+from .fragments import Stop
+
+
+def path_of(bench: Bench) -> tuple[Stop, ...]:
+    """Return the stations of a build in working order."""
+    return tuple(
+        Stop(s.key, s.label, urls.station(bench.id, s.address), s.letter, *s.state(bench)) for s in STATIONS
+    )

@@ -1,0 +1,133 @@
+"""The figures of a build as their pages show them: every dimension and every place it stands in, or could."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, NamedTuple
+
+from zygometra.core.build.record import written
+from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field, field_at
+from zygometra.core.house_rules import BASES
+from zygometra.core.place import Place
+from zygometra.store import builds
+
+from ..build.bench import Bench
+from ..db import db
+from ..forms.figure import doubt_words
+from ..forms.read import bare_unit_of
+
+_BANK_NAME = {f.path: name for name, f in BANK_NAMES.items()}
+_HOLE_NAME = {f.path: name for name, f in CYLINDER_NAMES.items()}
+# The marks of the table, and what they are called.
+BASIS_MARKS = [(name, name) for name in ("measured", "mock-up", "catalogue", "advertised", "assumed")]
+# How many empty places of one dimension are offered, and how many past values shown.
+_MOST_OFFERED, _MOST_PAST = 10, 6
+
+
+class Cell(NamedTuple):
+    """One place a figure can stand in."""
+
+    where: str
+    path: str
+    value: str
+    beside: str
+    basis: str
+    mark: str
+    says: str
+
+
+class Line(NamedTuple):
+    """One dimension and every place it stands in, or could."""
+
+    symbol: str
+    label: str
+    help: str
+    cells: tuple[Cell, ...]
+    more: tuple[tuple[str, str], ...]
+
+
+def _cell(bench: Bench, where: str, path: str) -> Cell | None:
+    quantity = bench.build.figures.get(path)
+    if quantity is None:
+        return None
+    reader = bench.reader
+    stated = bool(quantity.basis_stated or quantity.readings)
+    basis = quantity.basis if stated else "basis not stated"
+    beside = reader.beside(quantity)
+    says = " · ".join(filter(None, (beside, basis, doubt_words(quantity, reader))))
+    mark = quantity.basis if stated else "assumed"
+    return Cell(where, path, reader.quantity(quantity), beside, basis, mark, says)
+
+
+def _places(bench: Bench, field: Field) -> list[tuple[str, str]]:
+    """Every place where a dimension may stand in this build, widest first."""
+    places = [] if field.part == "mock-up" else [("whole engine", field.path)]
+    if field.path in _BANK_NAME and bench.several_banks:
+        name = _BANK_NAME[field.path]
+        places += [(f"bank {b.name}", str(Place.on_bank(b.name, name))) for b in bench.build.banks]
+    if field.path in _HOLE_NAME:
+        name = _HOLE_NAME[field.path]
+        places += [(f"hole {n}", str(Place.hole(n, name))) for n in sorted(bench.build.cylinders)]
+    return places
+
+
+def lines(bench: Bench) -> list[tuple[str, list[Line]]]:
+    """Return every dimension of a build, part by part."""
+    parts: dict[str, list[Line]] = {}
+    for field in FIELDS:
+        places = _places(bench, field)
+        cells = [(cell, place) for place in places if (cell := _cell(bench, *place))]
+        stands = {path for _, (_, path) in cells}
+        empty = tuple(place for place in places if place[1] not in stands)
+        line = Line(
+            field.symbol.replace("_", " "),
+            field.label,
+            field.help,
+            tuple(cell for cell, _ in cells),
+            empty[:_MOST_OFFERED],
+        )
+        parts.setdefault(field.part, []).append(line)
+    return list(parts.items())
+
+
+def known_field(bench: Bench, path: str) -> Field | None:
+    """Return the field at a place of this build; None where no figure may stand."""
+    for field in FIELDS:
+        if path in [place for _, place in _places(bench, field)]:
+            return field
+    # A one-bank engine keeps what a file says of its bank.
+    return field_at(path) if path in bench.build.figures else None
+
+
+def form_view(bench: Bench, field: Field, path: str, typed: Mapping[str, Any], fault: str) -> dict[str, Any]:
+    """Return what the form of one figure shows: the other places it stands in, and its history, among it."""
+    figures = bench.build.figures
+    quantity = figures.get(path)
+    places = _places(bench, field)
+    where = next((name for name, place in places if place == path), path)
+    stands = quantity is not None
+    return {
+        "field": field,
+        "path": path,
+        "where": where,
+        "typed": typed,
+        "fault": fault,
+        "basis_choices": [("", "not stated"), *((name, name) for name in BASES)],
+        "bare": bare_unit_of(field, bench.reader).symbol,
+        "others": [c for place in places if place[1] != path and (c := _cell(bench, *place))],
+        "empty": [place for place in places if place[1] not in figures and place[1] != path],
+        "history": _past(bench, path),
+        "doubt": doubt_words(quantity, bench.reader) if quantity else "",
+        "possible": f"{field.low:g} to {field.high:g}",
+        "removable": stands and not (field.required and where == "whole engine"),
+    }
+
+
+def _past(bench: Bench, path: str) -> list[tuple[builds.Change, str, str]]:
+    """What stood at a place before, the newest first."""
+    place = Place.parse(path)
+    out = []
+    for change in builds.history(db(), bench.id, path=path, limit=_MOST_PAST):
+        leaf = next(d for d in change.patch if Place.of_keys(d.path) == place)
+        out.append((change, written(leaf.before), written(leaf.after)))
+    return out

@@ -1,0 +1,148 @@
+"""The shop floor as its pages show it: the list of builds, and the form of a new one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, NamedTuple
+
+from zygometra.core.build.model import LAYOUTS
+from zygometra.core.fields import Field
+from zygometra.core.house_rules import BASES
+from zygometra.core.stages import STAGE_NAMES
+from zygometra.core.wording import Reader, figure
+from zygometra.store.builds import Listed
+
+from ..forms.form import Slot
+from ..forms.form import slot as slot_of
+from .new import ASKED, EXAMPLES
+
+_WORDS = {"stop": "Stop", "warn": "Check", "fine": "Fine"}
+
+
+class Entry(NamedTuple):
+    """One build of the list, written out."""
+
+    build: Listed
+    about: str
+    ratio: str
+    quench: str
+    clearance: str
+    verdict: str
+    word: str
+    worst: str
+
+
+def list_view(found: Sequence[Listed], search: str, stage: str, read_as: Reader) -> dict[str, Any]:
+    """Return what the list of builds shows.
+
+    Parameters
+    ----------
+    found : sequence of Listed
+        The builds of the shop, or those that a search finds.
+    search, stage : str
+        What was searched for.
+    read_as : Reader
+        Units and words.
+
+    Returns
+    -------
+    dict
+        For the template.
+    """
+    sought = search or stage
+    nothing = "No builds yet. Start one, or take in a build file."
+    if sought:
+        nothing = f"No build has “{sought}” in its name, engine, customer or duty."
+    return {
+        "entries": [_entry(build, read_as) for build in found],
+        "search": search,
+        "stage": stage,
+        "stages": [("", "every stage"), *((name, name) for name in STAGE_NAMES)],
+        "quench_word": read_as.quench.capitalize(),
+        "nothing": nothing,
+    }
+
+
+def _entry(build: Listed, read_as: Reader) -> Entry:
+    summary = build.summary
+    holes = summary["holes"]
+    engine = f"{build.family} {'single' if holes == 1 else summary['layout'] + ' ' + str(holes)}".strip()
+    if "displacement_cc" in summary:
+        engine += f" · {figure(summary['displacement_cc'], 0)} cc"
+    counts = summary["counts"]
+    verdict = "stop" if counts["stop"] else "warn" if counts["warn"] else "fine"
+    state = summary.get("planned_state") or {}
+    return Entry(
+        build,
+        f"{engine} · {build.customer}" if build.customer else engine,
+        in_range(state.get("compression_ratio"), lambda v: figure(v, 2)),
+        in_range(state.get("quench"), read_as.length),
+        in_range(state.get("deck_clearance"), read_as.clearance),
+        verdict,
+        _WORDS[verdict],
+        summary.get("worst", ""),
+    )
+
+
+def in_range(values: Sequence[float] | None, write: Callable[[float], str]) -> str:
+    """Return the least and the most of a result in words: what both share is said once."""
+    if not values:
+        return "—"
+    low, high = write(values[0]), write(values[1])
+    if low == high:
+        return low
+    # "0.04 to 0.14 mm down": what both ends share is said once.
+    first, last = low.split(" "), high.split(" ")
+    return f"{first[0] if first[1:] == last[1:] else low} to {high}"
+
+
+def new_view(
+    typed: Mapping[str, str], faults: Mapping[str, str], known: Sequence[Listed], from_id: int
+) -> dict[str, Any]:
+    """Return what the page of a new build shows.
+
+    Parameters
+    ----------
+    typed, faults : Mapping
+        Texts and sentences by field.
+    known : sequence of Listed
+        Builds that can be copied.
+    from_id : int
+        The one that is offered first.
+
+    Returns
+    -------
+    dict
+        For the template.
+    """
+    asked = [_slot(item, typed, faults) for item in ASKED]
+    shown = {slot.name for slot in asked} | {
+        "name",
+        "family",
+        "layout",
+        "holes",
+        "angle",
+        "basis",
+        "copy_name",
+    }
+    return {
+        "typed": typed,
+        "faults": faults,
+        "asked": asked,
+        "layouts": [(name, name) for name in LAYOUTS],
+        "layout": typed.get("layout", "inline"),
+        "bases": [("", "basis not stated"), *((name, name) for name in BASES)],
+        "basis": typed.get("basis", "catalogue"),
+        "known": [(str(b.id), b.name) for b in known],
+        "from_id": str(from_id),
+        "other_faults": [says for name, says in faults.items() if name not in shown],
+    }
+
+
+def _slot(item: Field, typed: Mapping[str, str], faults: Mapping[str, str]) -> Slot:
+    label = item.label.capitalize()
+    if len(item.symbol) < 3:
+        label += f" ({item.symbol})"
+    hint = f"{item.help}; " if item.help else ""
+    hint += f"e.g. {EXAMPLES[item.path]}"
+    return slot_of(typed, faults, item.path, label, hint)

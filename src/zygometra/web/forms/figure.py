@@ -1,0 +1,141 @@
+"""From the figure form to a figure as a build file writes it, and back."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from typing import Any
+
+from zygometra.core.errors import QuantityError
+from zygometra.core.fields import Field
+from zygometra.core.quantity import Quantity, read_field
+from zygometra.core.units import BASE, Kind, Unit, from_base, read_typed
+from zygometra.core.wording import Reader
+
+from .read import bare_unit_of, with_unit
+
+TEXTS = ("value", "plus_minus", "u", "readings", "resolution", "gauge_u")
+
+
+def figure_of(form: Mapping[str, str], field: Field, reader: Reader) -> Any:
+    """Return the figure that a form describes, as it stands in a build file.
+
+    Parameters
+    ----------
+    form : Mapping
+        ``value``, ``basis``, ``plus_minus``, ``u``, ``readings``, ``resolution``,
+        ``gauge_u`` and ``each``, as typed.
+    field : Field
+        The dimension.
+    reader : Reader
+        Whose bare numbers these are.
+
+    Returns
+    -------
+    object
+        Text where nothing but a value was typed, else an object; None where the
+        form is empty.
+
+    Raises
+    ------
+    QuantityError
+        If a text cannot be understood, or the whole is not possible.
+    """
+    texts = {name: (form.get(name) or "").strip() for name in TEXTS}
+    readings = _split(texts["readings"])
+    basis = form.get("basis") or ""
+    if not texts["value"] and not readings:
+        if any(texts.values()):
+            raise QuantityError("a doubt without a value", f"a value, such as {BASE[field.kind].example}")
+        return None
+    bare = bare_unit_of(field, reader)
+    if not basis and not readings and not any(texts[n] for n in TEXTS[1:]) and not form.get("each"):
+        figure: Any = with_unit(texts["value"], bare)
+    else:
+        figure = _object(texts, readings, basis, field, bare)
+        if form.get("each"):
+            figure["each"] = True
+    read_field(figure, field)
+    return figure
+
+
+def _object(
+    texts: Mapping[str, str], readings: list[str], basis: str, field: Field, bare: Unit
+) -> dict[str, Any]:
+    """All in the unit of the value; a part typed in another unit keeps its own."""
+    first = texts["value"] or readings[0]
+    unit = read_typed(first, field.kind).unit or bare
+    figure: dict[str, Any] = {}
+    if texts["value"]:
+        figure["value"] = _plain(read_typed(texts["value"], field.kind).number)
+        if not re.fullmatch(r"[\d.,]+\s*\D*", texts["value"]):
+            figure["x-typed"] = texts["value"]
+    figure["unit"] = unit.symbol
+    if basis:
+        figure["basis"] = basis
+    for name in ("plus_minus", "u", "resolution", "gauge_u"):
+        if texts[name]:
+            figure[name] = _in(texts[name].lstrip("±").strip(), field, unit)
+    if readings:
+        figure["readings"] = [_in(reading, field, unit) for reading in readings]
+    return figure
+
+
+def _in(text: str, field: Field, unit: Unit) -> Any:
+    typed = read_typed(text, field.kind)
+    if typed.unit is None or typed.unit is unit:
+        return _plain(typed.number)
+    return text
+
+
+def _plain(number: float) -> float | int:
+    return int(number) if number == int(number) and abs(number) < 1e9 else number
+
+
+def _split(text: str) -> list[str]:
+    """Readings one a line, or parted by semicolons; commas are decimal marks."""
+    return [part.strip() for part in re.split(r"[;\n]+", text) if part.strip()]
+
+
+def form_of(quantity: Quantity | None) -> dict[str, str]:
+    """Return the form's texts for a figure as it stands."""
+    form = dict.fromkeys([*TEXTS, "basis", "each"], "")
+    if quantity is None:
+        return form
+    raw = quantity.as_typed
+    symbol = quantity.unit.symbol
+    if not isinstance(raw, dict):
+        form["value"] = raw if isinstance(raw, str) else f"{raw} {symbol}"
+        return form
+    if "value" in raw:
+        form["value"] = raw.get("x-typed") or (
+            raw["value"] if isinstance(raw["value"], str) else f"{raw['value']} {symbol}"
+        )
+    # Each part shows its unit: a value typed anew in another unit must not drag them along.
+    for name in ("plus_minus", "u", "resolution", "gauge_u"):
+        if raw.get(name) is not None:
+            form[name] = _with_unit(raw[name], symbol)
+    form["readings"] = "\n".join(_with_unit(r, symbol) for r in raw.get("readings") or ())
+    form["basis"] = raw.get("basis") or ""
+    form["each"] = "yes" if raw.get("each") else ""
+    return form
+
+
+def _with_unit(part: Any, symbol: str) -> str:
+    return part if isinstance(part, str) else f"{part} {symbol}"
+
+
+def doubt_words(quantity: Quantity, reader: Reader) -> str:
+    """Return a figure's doubt in a few words."""
+    u = quantity.u
+    if quantity.kind is Kind.LENGTH:
+        size = reader.band(u)
+    else:
+        size = f"{from_base(u, BASE[quantity.kind]):.2g} {BASE[quantity.kind].symbol}"
+    return {
+        "stated": f"u {size}",
+        "tolerance": f"u {size} from its tolerance",
+        "readings": f"u {size} from {len(quantity.readings)} readings",
+        "house": f"u {size}, house default",
+        "none": "none stated",
+    }[quantity.doubt]

@@ -1,0 +1,153 @@
+"""One field read: its value, what was typed, and a fault in one sentence.
+
+A field that is empty has no value and no fault, unless something is wanted there.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Collection
+from typing import Generic, NamedTuple, TypeVar
+
+from zygometra.core.errors import QuantityError, shown
+from zygometra.core.fields import Field
+from zygometra.core.typed import MOST_NAME, check_text, plain_number, whole_number
+from zygometra.core.units import BASE, CC, INCH, MM, THOU, Kind, Unit, read_typed
+from zygometra.core.wording import Reader
+
+T = TypeVar("T")
+# Dimensions that a shop speaks of in thou, however large they may be.
+_IN_THOU = ("thickness", "deck_clearance")
+
+
+class Read(NamedTuple, Generic[T]):
+    """What came of one field."""
+
+    value: T | None
+    typed: str
+    fault: str = ""
+
+
+def attempt(typed: str, read: Callable[[str], T], *, wanted: str = "") -> Read[T]:
+    """Read a field with anything that refuses in words.
+
+    Parameters
+    ----------
+    typed : str
+        As typed.
+    read : callable
+        Takes the trimmed text; raises QuantityError where it will not do.
+    wanted : str
+        What is wanted where nothing was typed; empty where nothing is a good answer.
+
+    Returns
+    -------
+    Read
+        With the value, or with a sentence.
+    """
+    text = typed.strip()
+    if not text:
+        return Read(None, typed, f"Found nothing; wanted {wanted}." if wanted else "")
+    try:
+        return Read(read(text), typed)
+    except QuantityError as error:
+        return Read(None, typed, str(error))
+
+
+def number(
+    typed: str, wanted: str, *, low: float = -math.inf, high: float = math.inf, required: bool = False
+) -> Read[float]:
+    """Read a plain number, such as a ratio."""
+    return attempt(
+        typed, lambda text: plain_number(text, wanted, low=low, high=high), wanted=wanted if required else ""
+    )
+
+
+def whole(typed: str, wanted: str, *, low: int = 0, high: int = 99_999, required: bool = False) -> Read[int]:
+    """Read a whole number, such as how many cylinders."""
+    return attempt(
+        typed, lambda text: whole_number(text, wanted, low=low, high=high), wanted=wanted if required else ""
+    )
+
+
+def name(typed: str, of: str, *, example: str = "", most: int = MOST_NAME) -> Read[str]:
+    """Read a name that must be there."""
+    wanted = f"a name of 1 to {most} characters{f' for {of}' if of else ''}"
+    if example:
+        wanted += f", such as {example}"
+    return attempt(typed, lambda text: check_text(text, wanted, least=1, most=most), wanted=wanted)
+
+
+def text(typed: str, *, most: int = MOST_NAME, lines: bool = False) -> Read[str]:
+    """Read a text that may be empty."""
+    wanted = f"text of up to {most} characters that can be printed"
+    return attempt(typed, lambda words: check_text(words, wanted, most=most, lines=lines))
+
+
+def choice(typed: str, among: Collection[str], *, what: str = "") -> Read[str]:
+    """Read one of a few words."""
+    found = f"no {what}" if what and typed not in among else shown(typed)
+    *most, last = among
+    wanted = f"{', '.join(most)} or {last}" if what else f"one of {', '.join(among)}"
+    if typed in among:
+        return Read(typed, typed)
+    return Read(None, typed, f"Found {found}; wanted {wanted}.")
+
+
+def bare_unit(kind: Kind, reader: Reader, *, small: bool = True) -> Unit:
+    """Return the unit that a bare number has for a reader.
+
+    Parameters
+    ----------
+    kind : Kind
+        What the field measures.
+    reader : Reader
+        Whose number it is.
+    small : bool
+        True where a shop that works in inches speaks of thou.
+
+    Returns
+    -------
+    Unit
+        The reader's unit of a length, else the kind's own.
+    """
+    if kind is not Kind.LENGTH:
+        return BASE[kind]
+    if reader.system != "inch":
+        return MM
+    return THOU if small else INCH
+
+
+def bare_unit_of(field: Field, reader: Reader) -> Unit:
+    """Return the unit that a bare number has in the field of a dimension."""
+    return bare_unit(field.kind, reader, small=field.name in _IN_THOU)
+
+
+def with_unit(typed: str, unit: Unit) -> str:
+    """Return a dimension as typed, with a unit where none was typed.
+
+    Parameters
+    ----------
+    typed : str
+        As typed.
+    unit : Unit
+        What a bare number is in.
+
+    Returns
+    -------
+    str
+        Such as ``0.5 mm``.
+
+    Raises
+    ------
+    QuantityError
+        If it cannot be understood.
+    """
+    text = typed.strip()
+    return text if read_typed(text, unit.kind).unit is not None else f"{text} {unit.symbol}"
+
+
+def quantity(typed: str, kind: Kind, reader: Reader) -> Read[str]:
+    """Read a dimension as it will stand in a build file: as typed, with its unit."""
+    unit = CC if kind is Kind.VOLUME else bare_unit(kind, reader)
+    return attempt(typed, lambda text: with_unit(text, unit))

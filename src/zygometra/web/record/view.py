@@ -1,0 +1,52 @@
+"""The record of a build as its page shows it."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+from zygometra.core.build.record import written
+from zygometra.core.stages import STAGE_NAMES
+from zygometra.store import builds
+from zygometra.store import undo as history_of
+
+from ..build.bench import Bench
+from ..db import db
+
+# How many leaves of one change are told.
+_MOST_LEAVES = 12
+
+
+class Told(NamedTuple):
+    """One change as it is told: who, when, of what kind, what, and leaf by leaf."""
+
+    actor: str
+    moment: str
+    when: str
+    kind: str
+    says: str
+    leaves: tuple[tuple[str, str, str], ...]
+
+
+def view(bench: Bench) -> dict[str, Any]:
+    """Return what the page of the record shows."""
+    stacks = history_of.undo_stacks(db(), bench.id)
+    undo = "Undo takes back the newest change that still stands." if stacks.undo else "Nothing to undo."
+    return {
+        "changes": [_told(change) for change in builds.history(db(), bench.id)],
+        "undo_words": undo,
+        "stage": bench.stored.stage,
+        "stages": [(name, name) for name in STAGE_NAMES],
+    }
+
+
+def _told(change: builds.Change) -> Told:
+    # What a new build is made of stands in its file.
+    leaves = () if change.kind == "new" else change.patch[:_MOST_LEAVES]
+    return Told(
+        change.actor,
+        change.at.isoformat(),
+        f"{change.at:%Y-%m-%d %H:%M}",
+        change.kind,
+        change.says,
+        tuple((" · ".join(d.path), written(d.before), written(d.after)) for d in leaves),
+    )

@@ -1,0 +1,82 @@
+"""The cut sheet as it is shown and printed."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+from zygometra.core.stack import cut_sheet
+from zygometra.core.wording import figure
+
+from ..build.bench import Bench, engine_line
+from ..people import person
+from ..stations import counted
+
+# How many of the things to check stand on the sheet.
+_MOST_CHECKS = 5
+_LEVEL = ("0.00", "−0.00")
+
+
+def view(bench: Bench, reference: str) -> dict[str, Any]:
+    """Return what the sheet shows; nothing of it where the build cannot be evaluated.
+
+    Parameters
+    ----------
+    bench : Bench
+        The build.
+    reference : str
+        What the set-up goes by; the crank where it is none that is known.
+
+    Returns
+    -------
+    dict
+        For the templates.
+    """
+    evaluation = bench.evaluation
+    if evaluation is None:
+        return {}
+    chosen = reference if reference in cut_sheet.REFERENCES else "crank"
+    slopes = [(deck.bank, figure(deck.slope_mm_per_m, 2)) for deck in evaluation.planned.decks]
+    stops = [f for f in bench.findings if f.severity == "stop"]
+    document = bench.document
+    return {
+        "document": document,
+        "engine": engine_line(bench.build, document, evaluation.planned),
+        "about": " · ".join(
+            filter(
+                None,
+                (f"for {document['customer']}" if document.get("customer") else "", document.get("duty")),
+            )
+        ),
+        "version_of_build": bench.stored.version,
+        "several": bench.several_banks,
+        "result_heads": _result_heads(bench),
+        "cuts": cut_sheet.cuts(bench.build, evaluation, bench.reader),
+        "results": cut_sheet.results(evaluation, bench.reader),
+        "basis": cut_sheet.figures_behind(bench.build, evaluation, bench.reader),
+        "cautions": cut_sheet.CAUTIONS,
+        "references": list(cut_sheet.REFERENCES.items()),
+        "reference": chosen,
+        "reference_words": cut_sheet.REFERENCES[chosen],
+        "stops": stops,
+        "stops_words": counted(len(stops), "stop"),
+        "checks": [f for f in bench.findings if f.severity == "warn"][:_MOST_CHECKS],
+        "decks": [(bank, slope) for bank, slope in slopes if slope not in _LEVEL],
+        "today": date.today().isoformat(),
+        "maker": person(),
+    }
+
+
+def _result_heads(bench: Bench) -> list[str]:
+    reader = bench.reader
+    return [
+        "Hole",
+        *(["Bank"] if bench.several_banks else []),
+        f"{reader.deck.capitalize()} clearance",
+        reader.quench.capitalize(),
+        "95 %",
+        "Ratio now",
+        "Ratio",
+        "95 %",
+        "Read after cut",
+    ]

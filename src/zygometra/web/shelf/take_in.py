@@ -1,0 +1,92 @@
+"""A table of parts on its way in: what was sent, what is wrong with it, and what it would order."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from flask import render_template, request
+
+from zygometra.core import gates
+from zygometra.core.mix.parts import KIND, newly_ordered
+from zygometra.exchange.shelf_csv import MOST_BYTES, TableRead, read_table
+from zygometra.store import shelf as store
+
+from ..db import db
+from ..stations import counted
+
+# How many faults of a table are told, and how many codes named.
+_MOST_FAULTS, _MOST_CODES = 200, 6
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """A table that was sent.
+
+    ``text`` is what it held, kept so that nothing is sent twice; ``ordered`` are the codes
+    that it would set on order, which wants a signed ``reason``.
+    """
+
+    kind: str
+    name: str
+    text: bytes | str
+    read: TableRead
+    ordered: tuple[str, ...]
+    reason: str
+    good_rows: bool
+
+    @property
+    def wants_reason(self) -> bool:
+        """True where somebody must sign for what it orders."""
+        return bool(self.ordered) and not gates.is_reason(self.reason)
+
+    @property
+    def refused(self) -> bool:
+        """True where it is not taken in as it stands."""
+        return bool(self.read.faults and not self.good_rows) or self.wants_reason or not self.read.parts
+
+    def words(self, added: int, changed: int) -> str:
+        """Return what was done with it, in a sentence."""
+        faulty = self.read.rows - len(self.read.parts)
+        left = f"; {counted(faulty, 'row')} with faults left out" if self.read.faults else ""
+        same = len(self.read.parts) - added - changed
+        return f"From {self.name}: {added} new, {changed} changed, {same} as they were{left}."
+
+
+def taken(kind: str) -> Table:
+    """Read the table that a request carries: a file, or the text of one that was shown before."""
+    upload = request.files.get("file")
+    text: bytes | str = request.form.get("text", "")
+    name = request.form.get("name", "a table")[:120]
+    if upload is not None and upload.filename:
+        text, name = upload.stream.read(MOST_BYTES + 1), upload.filename[:120]
+    read = read_table(text, kind)
+    known = store.parts_by_code(db(), ((p.kind, p.code) for p in read.parts))
+    ordered = tuple(p.code for p in read.parts if newly_ordered(p, known.get((p.kind, p.code))))
+    reason = request.form.get("reason", "").strip()
+    return Table(kind, name, text, read, ordered, reason, bool(request.form.get("good_rows")))
+
+
+def take_in_page(table: Table) -> str:
+    """Return the page that says why a table is not taken in yet, and offers what can be done."""
+    text = table.text if isinstance(table.text, str) else table.text.decode("utf-8-sig", "replace")
+    good, ordered = len(table.read.parts), table.ordered if table.wants_reason else ()
+    take = "Take them in"
+    if table.read.faults:
+        take = "Take in the good row" if good == 1 else f"Take in the {good} good rows"
+    names = ", ".join(ordered[:_MOST_CODES]) + (", …" if len(ordered) > _MOST_CODES else "")
+    return render_template(
+        "shelf/take_in.html",
+        kind=KIND[table.kind],
+        name=table.name,
+        faults=table.read.faults[:_MOST_FAULTS],
+        count=counted(len(table.read.faults), "fault") if table.read.faults else "",
+        good=good,
+        rows=table.read.rows,
+        only_good=bool(table.read.faults and good),
+        ordered=counted(len(ordered), "row") if ordered else "",
+        ordered_names=names,
+        asks_reason=bool(ordered or table.reason),
+        text=text,
+        reason=table.reason,
+        take=take,
+    )

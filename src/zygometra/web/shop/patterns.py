@@ -1,0 +1,125 @@
+"""Every component in every state, from made-up figures."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from zygometra.core.findings.said import Finding
+from zygometra.core.place import Place
+from zygometra.core.windows import OPEN, Window
+from zygometra.core.wording import Reader
+from zygometra.drawing.bands import Axis, Estimate, bands
+from zygometra.drawing.field import Axis as MapAxis
+from zygometra.drawing.field import Point, field_map
+from zygometra.drawing.marks import BASIS_WORDS
+from zygometra.drawing.recipes import Stack, stacks_drawing
+
+from ..build.fragments import WORDS, Row, Stop
+from ..figures.view import Cell
+from ..forms.form import Slot
+from ..mix.said import Said
+
+_NOTHING = Estimate(None, 0)
+_FAULT = "Found the unit 'thuo'; wanted one of mm, in, thou, such as 0.76 mm."
+
+
+def view(reader: Reader) -> dict[str, Any]:
+    """Return what the page of patterns shows."""
+    samples = _bands()
+    return {
+        "bands": samples,
+        "path": [
+            Stop(state, state.capitalize(), "#", "", state, f"a station that is {state}")
+            for state in ("done", "part", "due", "blocked")
+        ],
+        "findings": [
+            Finding(
+                severity,
+                "sample",
+                Place.hole(1),
+                f"Hole 1: what a {severity} says.",
+                "Why it matters.",
+                "What to do about it.",
+            )
+            for severity in ("stop", "warn", "note")
+        ],
+        "bases": list(BASIS_WORDS.items()),
+        "rows": [
+            Row(1, samples[1][1], "9.50", "9.75", "", ""),
+            Row(2, samples[3][1], "9.10", "11.00", "▲", "above the window"),
+        ],
+        "verdicts": [("stop", "Stop"), ("warn", "Check"), ("fine", "Fine")],
+        "stacks": stacks_drawing(_stacks(), (-0.1, 0.5), reader),
+        "field": _map(),
+        "said": [
+            Said("stop", "One thing that is said."),
+            Said("note", "One with more behind it.", ("a line of 0.5 mm", "another")),
+        ],
+        "severity_words": WORDS,
+        "cells": [
+            Cell("whole engine", "", "92.00 mm", "3.622 in", name, name, f"3.622 in · {name} · u 0.006 mm")
+            for name in BASIS_WORDS
+        ],
+        "slots": [
+            Slot("p1", "Plain", "0.76 mm"),
+            Slot("p2", "With a hint", hint="such as 30 thou"),
+            Slot("p3", "At fault", "30 thuo", _FAULT),
+        ],
+        "choices": [("a", "catalogue"), ("b", "measured")],
+        "table_rows": [("finished bore", "92.00 mm"), ("stroke", "86.00 mm")],
+        "leaves": [("finished bore", "92.0 mm", "92.5 mm"), ("stroke", "nothing", "86 mm")],
+        "fault": _FAULT,
+    }
+
+
+def _bands() -> list[tuple[str, str]]:
+    window, scale = Window(9.6, 9.75, 9.9), Axis(9.4, 10.1)
+    asked, open_ = bands(scale, window), bands(scale, OPEN)
+    return [
+        ("inside, as it stands", asked.draw(Estimate(9.74, 0.05), _NOTHING, changed=False)),
+        ("moved into the window", asked.draw(Estimate(9.5, 0.1), Estimate(9.75, 0.04), changed=True)),
+        ("crosses the edge", asked.draw(Estimate(9.88, 0.09), _NOTHING, changed=False)),
+        ("far outside", asked.draw(Estimate(9.1, 0.05), Estimate(11.0, 0.05), changed=True)),
+        ("no window", open_.draw(Estimate(9.7, 0.03), _NOTHING, changed=False)),
+        ("no value", asked.draw(_NOTHING, _NOTHING, changed=False)),
+    ]
+
+
+def _stacks() -> list[Stack]:
+    def stack(number: int, clearance: float, state: str, out: str = "") -> Stack:
+        return Stack(
+            f"recipe-{number}",
+            f"{number} · {state or 'plain'}",
+            225.4,
+            92,
+            86,
+            148,
+            34.4 - clearance,
+            clearance,
+            0.08,
+            1.2,
+            4.5,
+            18,
+            state,
+            out,
+        )
+
+    return [
+        stack(1, 0.2, "chosen"),
+        stack(2, 0.35, "pinned"),
+        stack(3, 3.1, "", "deck clearance"),
+        stack(4, -1.9, "", "quench"),
+    ]
+
+
+def _map() -> str:
+    points = [
+        Point("p1", 2287, 0.2, "inside", "in", machined=False),
+        Point("p2", 2310, 0.3, "inside, to be machined", "in", machined=True),
+        Point("p3", 2400, 2.0, "outside", "out", machined=False),
+        Point("p4", 2250, 0.4, "pinned", "pinned", machined=False),
+        Point("p5", 2350, 0.1, "chosen", "chosen", machined=False),
+    ]
+    across = MapAxis("displacement", "displacement, cc", Window(2240, 2287, 2360), 0, 1.0)
+    up = MapAxis("deck_clearance", "deck clearance, mm", Window(-0.1, 0.2, 0.5), 2, 1.0)
+    return field_map(points, across, up)

@@ -1,0 +1,9 @@
+/* What every page runs. Scripts move handles, open dialogs and send requests; the server reckons. */
+
+import "./levers.js";
+import "./handles.js";
+import "./dialog.js";
+import "./keys.js";
+import "./drafts.js";
+import "./notice.js";
+import "./drop.js";

@@ -1,0 +1,125 @@
+"""Where one can be: the rooms of the shop, and the stations of a build in working order.
+
+One table each. The bar, the path, the page of keys and the scripts read them: a bench
+that comes is a row here and a folder beside it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, NamedTuple
+
+if TYPE_CHECKING:
+    from .build.bench import Bench
+
+
+class Room(NamedTuple):
+    """One room of the shop: its key, what it is called, its letter, its page, and whose pages lie in it."""
+
+    key: str
+    label: str
+    letter: str
+    endpoint: str
+    blueprints: tuple[str, ...]
+
+
+ROOMS: tuple[Room, ...] = (
+    Room("floor", "Shop floor", "f", "floor.page", ("floor", "stack", "figures", "aim", "sheet", "record")),
+    Room("shelf", "Parts shelf", "t", "shelf.page", ("shelf",)),
+    Room("mix", "Mix", "m", "mix.page", ("mix",)),
+    Room("rules", "House rules", "o", "shop.house_rules", ()),
+)
+
+
+class State(NamedTuple):
+    """How far a station is: ``done``, ``part``, ``due`` or ``blocked``, and in words."""
+
+    state: str
+    says: str
+
+
+class Station(NamedTuple):
+    """One station of a build: key, label, letter, the page under the build's address, and how far it is."""
+
+    key: str
+    label: str
+    letter: str
+    address: str
+    state: Callable[[Bench], State]
+
+
+def _aim(bench: Bench) -> State:
+    targets = bench.build.targets
+    if targets.compression_ratio.is_open and targets.quench.is_open:
+        return State("due", "no windows yet")
+    return State("done", "windows set")
+
+
+def _figures(bench: Bench) -> State:
+    standing = bench.standing
+    state = "done" if standing.read == standing.figures else "part" if standing.read else "due"
+    return State(state, f"{standing.read} of {standing.figures} measured")
+
+
+def _stack(bench: Bench) -> State:
+    stops, cuts = bench.stops, len(bench.build.planned)
+    if stops:
+        return State("blocked", counted(stops, "stop"))
+    if bench.pending:
+        return State("part", "not kept yet")
+    return State("done", counted(cuts, "operation")) if cuts else State("due", "nothing planned")
+
+
+def _sheet(bench: Bench) -> State:
+    if bench.stops:
+        return State("blocked", "a stop stands")
+    return State("done", "ready to print") if bench.build.planned else State("due", "no cut yet")
+
+
+def _record(bench: Bench) -> State:
+    return State("done", f"version {bench.stored.version}")
+
+
+STATIONS: tuple[Station, ...] = (
+    Station("aim", "Aim", "a", "aim", _aim),
+    Station("figures", "Figures", "i", "figures", _figures),
+    Station("stack", "Stack", "s", "stack", _stack),
+    Station("sheet", "Cut sheet", "p", "sheet", _sheet),
+    Station("record", "Record", "l", "record", _record),
+)
+
+
+def counted(number: int, word: str) -> str:
+    """Return so many of a thing, such as ``2 stops``."""
+    return f"{number} {word}{'' if number == 1 else 's'}"
+
+
+# What letters and keys do besides leading to a room or a station.
+KEYS: tuple[tuple[str, str], ...] = (
+    ("?", "this page"),
+    ("n", "a new build"),
+    ("w", "the working of the hole on screen"),
+    ("1 … 9", "choose hole 1 to 9"),
+    ("← →", "the hole before, the hole after"),
+    ("d h g c", "go to deck, head, gasket or crown lever"),
+    ("↑ ↓", "on a handle or in a lever: one step (0.01 mm or 1 thou)"),
+    ("Shift ↑ ↓", "ten steps"),
+    ("k", "keep the plan"),
+    ("u", "undo the last change"),
+    ("r", "redo it"),
+    ("Esc", "close what is open"),
+    ("← ↑ ↓ →", "on the map of the mix: the next recipe that way; on a window's edge: one step"),
+    ("Enter", "on a recipe: take it in hand"),
+)
+
+
+def keys() -> tuple[tuple[str, str], ...]:
+    """Return every key and what it does: help, rooms, stations, then the rest."""
+    first, *rest = KEYS
+    rooms = [(room.letter, _to(room.label)) for room in ROOMS]
+    stations = [(station.letter, f"{_to(station.label)} of this build") for station in STATIONS]
+    return (first, *rooms, *stations, *rest)
+
+
+def _to(label: str) -> str:
+    return f"the {label[0].lower()}{label[1:]}"

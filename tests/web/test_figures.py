@@ -1,0 +1,104 @@
+"""The figures of a build: each kept as typed, refused in words."""
+
+from __future__ import annotations
+
+import pytest
+
+from support.page import seen
+from zygometra.core.fields import FIELDS
+
+
+def figure_at(document, path):
+    for step in path.split("."):
+        document = document.get(step) if isinstance(document, dict) else None
+    return document
+
+
+@pytest.mark.parametrize(
+    ("at", "form", "kept"),
+    [
+        ("parts.block.bore", {"value": "92,5"}, "92,5 mm"),
+        (
+            "parts.block.bore",
+            {"value": "3-5/8 in", "basis": "catalogue"},
+            {"value": 3.625, "x-typed": "3-5/8 in", "unit": "in", "basis": "catalogue"},
+        ),
+        (
+            "cylinders.2.bore",
+            {"value": "92.01 mm", "basis": "measured", "u": "0.004"},
+            {"value": 92.01, "unit": "mm", "basis": "measured", "u": 0.004},
+        ),
+        (
+            "parts.crank.stroke",
+            {"readings": "86.00; 86.01\n85.99 mm", "basis": "measured", "resolution": "0.01"},
+            {"unit": "mm", "basis": "measured", "resolution": 0.01, "readings": [86, 86.01, 85.99]},
+        ),
+        (
+            "parts.block.deck_height",
+            {"value": "225.3", "plus_minus": "±2 thou"},
+            {"value": 225.3, "unit": "mm", "plus_minus": "2 thou"},
+        ),
+        ("parts.rod.length", {"value": "148 mm", "each": "yes"}, {"value": 148, "unit": "mm", "each": True}),
+    ],
+)
+def test_a_figure_is_kept_as_typed(shop, pilot, stored, at, form, kept):
+    response = shop.change(pilot, at, **form)
+    assert response.status_code == 302, response.get_data(as_text=True)
+    assert figure_at(stored(pilot).document, at) == kept
+    assert shop.get(f"/builds/{pilot}/figure?at={at}").status_code == 200
+
+
+@pytest.mark.parametrize(
+    ("at", "form", "says"),
+    [
+        ("parts.block.bore", {"value": "wide"}, "such as 0.76 mm"),
+        ("parts.block.bore", {"value": "-92 mm"}, "5 to 1500 mm"),
+        ("parts.block.bore", {"value": "92", "plus_minus": "a bit"}, "such as"),
+        ("parts.block.bore", {"value": "92", "basis": "guess"}, "basis 'guess'"),
+        ("parts.block.bore", {"value": ""}, "wanted the finished bore"),
+        ("parts.block.bore", {"value": "", "u": "0.1"}, "a doubt without a value"),
+        ("parts.rod.length", {"value": "20 mm"}, "longer than half the stroke"),
+        ("parts.crank.stroke", {"readings": "86;x"}, "'x'"),
+    ],
+)
+def test_a_faulty_figure_says_why_and_keeps_what_was_typed(shop, pilot, stored, at, form, says):
+    response = shop.change(pilot, at, **form)
+    page = seen(response)
+    assert response.status_code == 422
+    assert says in page.text
+    assert page.field("Value").value == form.get("value", "")
+    assert page.field("Readings").value == form.get("readings", "")
+    assert stored(pilot).version == 1
+
+
+def test_a_hole_gives_its_own_figure_back(shop, pilot, stored):
+    shop.change(pilot, "cylinders.4.bore", remove="1")
+    assert "bore" not in stored(pilot).document["cylinders"]["4"]
+
+
+def test_a_figure_answers_htmx_with_a_refresh(shop, pilot):
+    response = shop.change(pilot, "parts.block.bore", value="92.1 mm", htmx=True)
+    assert response.status_code == 204
+    assert response.headers["HX-Refresh"] == "true"
+
+
+@pytest.mark.parametrize(
+    "at", ["", "parts.block", "cylinders.9.bore", "banks.Z.deck_height", "x", "parts.piston.weight"]
+)
+def test_there_is_no_figure_at_a_place_that_is_none(shop, pilot, at):
+    assert shop.get(f"/builds/{pilot}/figure?at={at}").status_code == 404
+    assert shop.change(pilot, at, value="1").status_code == 404
+
+
+def test_the_form_tells_what_stood_before_and_elsewhere(shop, pilot):
+    shop.change(pilot, "parts.block.bore", value="92.5 mm")
+    page = shop.text(f"/builds/{pilot}/figure?at=parts.block.bore")
+    assert "92.0 mm (u 0.006), measured → 92.5 mm" in page
+    assert "hole 4: 92.02 mm" in page
+
+
+def test_the_figures_page_has_every_dimension(shop, bring):
+    page = shop.text(f"/builds/{bring('mountain-rescue')}/figures")
+    for field in FIELDS:
+        assert field.label in page
+    assert "bank left 239.61 mm" in page

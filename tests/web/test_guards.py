@@ -1,0 +1,139 @@
+"""What every page owes: its guards, its weight, and a page of its own for every fault."""
+
+from __future__ import annotations
+
+import gzip
+import re
+
+from support.cases import demo, vector
+from support.page import read, seen
+
+
+def test_a_database_that_is_away_is_said_on_a_page_of_its_own(shop, pilot):
+    from sqlalchemy import create_engine
+
+    app = shop.client.application
+    nowhere = create_engine(
+        "postgresql+psycopg://nobody@127.0.0.1:1/none", connect_args={"connect_timeout": 2}
+    )
+    kept = dict(app.extensions)
+    app.extensions |= {"engine": nowhere, "reading engine": nowhere}
+    try:
+        for address in ("/", f"/builds/{pilot}/stack", f"/builds/{pilot}/figures"):
+            response = shop.get(address)
+            assert response.status_code == 503
+            assert "The database does not answer" in seen(response).text
+        partial = shop.get(f"/builds/{pilot}/stack/what-if", HX_Request="true")
+        assert partial.headers["HX-Retarget"] == "#notice"
+    finally:
+        app.extensions.update(kept)
+        nowhere.dispose()
+
+
+STATIONS = ("stack", "figures", "aim", "sheet", "record")
+
+
+def test_every_page_answers_and_guards_itself(shop, bring):
+    build = bring("mountain-rescue")
+    pages = [
+        "/",
+        "/builds/new",
+        "/settings",
+        "/house-rules",
+        "/keys",
+        "/patterns",
+        "/who",
+        f"/builds/{build}/working",
+        f"/builds/{build}/figure?at=parts.block.bore",
+        *(f"/builds/{build}/{s}" for s in STATIONS),
+    ]
+    for address in pages:
+        response = shop.get(address)
+        assert response.status_code == 200, address
+        policy = response.headers["Content-Security-Policy"]
+        assert "unsafe" not in policy
+        assert "script-src 'self'" in policy
+        assert response.headers["X-Content-Type-Options"] == "nosniff"
+        for element in seen(response):
+            assert element.tag != "script" or "src" in element.attrs, address
+            assert not [a for a in element.attrs if a == "style" or a.startswith("on")], address
+            for name in ("src", "href", "action"):
+                assert not re.match(r"(https?:)?//", element.attrs.get(name, "")), address
+
+
+def test_a_form_without_its_token_changes_nothing(shop, bring, stored):
+    build = bring("pilot-launch")
+    response = shop.client.post(f"/builds/{build}/plan", data={"plan": "[]", "version": 1})
+    assert response.status_code == 400
+    assert "token" in seen(response).text
+    assert stored(build).version == 1
+
+
+def test_what_is_not_there_says_so(shop):
+    for address in (
+        "/builds/99/stack",
+        "/nowhere",
+        "/builds/99/sheet.pdf",
+        "/builds/abc",
+        "/static/x/../../app.py",
+    ):
+        response = shop.get(address)
+        assert response.status_code == 404, address
+        assert "There is nothing here" in seen(response).text
+
+
+def test_a_fault_of_ours_is_said_without_a_trace_of_code(shop, bring, monkeypatch):
+    build = bring("pilot-launch")
+
+    def broken(_bench):
+        raise RuntimeError("a secret detail")
+
+    monkeypatch.setattr("zygometra.web.build.page.reckon", broken)
+    response = shop.get(f"/builds/{build}/stack")
+    assert response.status_code == 500
+    assert "The program has a fault" in seen(response).text
+    assert "secret detail" not in seen(response).text
+    partial = shop.get(f"/builds/{build}/stack/what-if", HX_Request="true")
+    assert partial.headers["HX-Retarget"] == "#notice"
+
+
+def test_only_a_form_may_change_things(shop, bring):
+    assert shop.get(f"/builds/{bring('pilot-launch')}/undo").status_code == 405
+
+
+def test_markup_in_a_name_stays_text_everywhere(shop, bring):
+    build = bring(
+        {**demo("pilot-launch"), "name": "<img src=x onerror=alert(1)>", "customer": "</script><b>"}
+    )
+    for address in ("/", *(f"/builds/{build}/{s}" for s in STATIONS), f"/builds/{build}/working"):
+        html = shop.html(address)
+        assert "<img" not in html
+        assert "</script><b>" not in html
+        assert "&lt;img src=x" in html
+
+
+def test_an_engine_that_cannot_be_evaluated_still_has_its_pages(shop, bring):
+    document = vector("tarnbeck-plain")["build"]
+    document["parts"]["head"]["step_fills"] = [{"depth": 0, "below": 52}, {"depth": 1, "below": 48}]
+    document["planned"] = [{"op": "head_cut", "amount": "2 mm"}]
+    build = bring(document)
+    for station in STATIONS:
+        assert "Fill a further step" in shop.text(f"/builds/{build}/{station}")
+    assert shop.get(f"/builds/{build}/sheet.pdf").status_code == 404
+    assert shop.get(f"/builds/{build}/evaluation.json").status_code == 404
+    assert "Fill a further step" in shop.text("/")
+
+
+def test_the_first_view_of_a_build_is_light(shop, bring):
+    page = shop.get(f"/builds/{bring('mountain-rescue')}/stack", Accept_Encoding="gzip")
+    total = len(page.data)
+    html = gzip.decompress(page.data).decode()
+    addresses = {e.attrs.get("href", e.attrs.get("src", "")) for e in read(html)}
+    for address in {a for a in addresses if a.startswith("/static/")}:
+        asset = shop.get(address, Accept_Encoding="gzip")
+        assert asset.status_code == 200
+        assert "immutable" in asset.headers["Cache-Control"]
+        total += len(asset.data)
+    fonts = re.search(r"/static/(\w+)/", html).group(1)
+    total += len(shop.get(f"/static/{fonts}/vendor/plex-600.woff2").data)
+    assert total < 250_000

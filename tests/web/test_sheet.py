@@ -1,0 +1,40 @@
+"""The cut sheet on paper."""
+
+from __future__ import annotations
+
+import io
+import re
+
+from pypdf import PdfReader
+
+
+def test_the_sheet_is_one_page_with_from_and_to(shop, bring):
+    build = bring("mountain-rescue")
+    response = shop.get(f"/builds/{build}/sheet.pdf?reference=rail")
+    assert response.content_type == "application/pdf"
+    reader = PdfReader(io.BytesIO(response.data))
+    assert len(reader.pages) == 1
+    text = re.sub(r"\s+", " ", reader.pages[0].extract_text())
+    for words in (
+        "Cut sheet: Mountain rescue truck V8",
+        "0.432 mm",
+        "239.610 mm",
+        "239.178 mm",
+        "pan rail",
+        "Cautions",
+        "engine number",
+        "Machinist",
+        "made out by Ada",
+    ):
+        assert words in text, words
+
+
+def test_a_sheet_with_a_stop_is_not_released(shop, bring):
+    build = bring("hill-climb")
+    text = re.sub(
+        r"\s+",
+        " ",
+        PdfReader(io.BytesIO(shop.get(f"/builds/{build}/sheet.pdf").data)).pages[0].extract_text(),
+    )
+    assert "not released: 1 stop" in text.lower()
+    assert "Not released: 1 stop" in shop.text(f"/builds/{build}/sheet")
