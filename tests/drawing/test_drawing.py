@@ -26,7 +26,7 @@ def draw(name, hole=1, reader=None, **leaves):
     for path, value in leaves.items():
         document = with_leaf(document, tuple(path.split("__")), value)
     build = read_document(document)
-    return build, evaluate(build), stack_drawing(build, evaluate(build), hole, reader or Reader(), LIMITS)
+    return build, evaluate(build), stack_drawing(evaluate(build), hole, reader or Reader(), LIMITS)
 
 
 def parsed(svg):
@@ -138,7 +138,7 @@ def test_a_mocked_up_hole_without_a_paper_stack_is_drawn_all_the_same():
     del document["parts"]["piston"]["compression_height"]
     document["cylinders"] = {str(n): {"deck_clearance": "0.2 mm"} for n in (1, 2, 3, 4)}
     build = read_document(document)
-    svg = stack_drawing(build, evaluate(build), 3, Reader(), LIMITS)
+    svg = stack_drawing(evaluate(build), 3, Reader(), LIMITS)
     assert "deck height: not known" in svg
     assert "rim 0.200 mm down" in svg or "rim 0.20 mm down" in svg
 
@@ -147,7 +147,7 @@ def test_a_mocked_up_hole_without_a_paper_stack_is_drawn_all_the_same():
 def test_far_down_and_far_proud_still_fit_the_picture(clearance):
     document = with_leaf(demo("pilot-launch"), ("cylinders", "2"), {"deck_clearance": clearance})
     build = read_document(document)
-    root = parsed(stack_drawing(build, evaluate(build), 2, Reader(), LIMITS))
+    root = parsed(stack_drawing(evaluate(build), 2, Reader(), LIMITS))
     for handle in root.iter("g"):
         if handle.get("role") == "slider":
             x, y = map(float, re.findall(r"-?[\d.]+", handle.get("transform")))

@@ -91,9 +91,9 @@ def points(svg):
 
 
 SAMPLE = [
-    Point("a", 2250, 0.1, "one", "in", False),
-    Point("b", 2350, 0.3, "two", "out", False),
-    Point("c", 2300, -1.0, "three", "chosen", True),
+    Point("a", 2250, 0.1, "one", "in", machined=False),
+    Point("b", 2350, 0.3, "two", "out", machined=False),
+    Point("c", 2300, -1.0, "three", "chosen", machined=True),
 ]
 
 
@@ -107,8 +107,8 @@ def test_more_lies_further_right_and_higher_up():
 def test_every_point_lies_on_the_map_however_far_out():
     far = [
         *SAMPLE,
-        Point("d", 9e6, 400.0, "far", "out", False),
-        Point("e", 2250, 0.1, "same", "pinned", False),
+        Point("d", 9e6, 400.0, "far", "out", machined=False),
+        Point("e", 2250, 0.1, "same", "pinned", machined=False),
     ]
     for x, y in points(field_map(far, ACROSS, UP)).values():
         assert 0 < x < WIDTH
@@ -147,6 +147,6 @@ def test_a_map_without_windows_or_points_is_still_a_map():
 
 
 def test_names_on_the_map_are_only_text():
-    svg = field_map([Point('"><b>', 1, 1, "<script>", "in", False)], ACROSS, UP)
+    svg = field_map([Point('"><b>', 1, 1, "<script>", "in", machined=False)], ACROSS, UP)
     assert "<script>" not in svg
     assert root(svg) is not None

@@ -8,6 +8,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from support.people import by, someone
+from zygometra.core.gates import GATE
 from zygometra.core.mix.parts import Part
 from zygometra.core.mix.rules import rules_as_data, rules_from_data
 from zygometra.core.mix.shelf import shelf_of
@@ -16,6 +17,7 @@ from zygometra.demo import load_demo
 from zygometra.demo.shelf import demo_shelf
 from zygometra.store import acceptances, fit_rules
 from zygometra.store import shelf as store
+from zygometra.store.acceptances import Against
 
 ROD = Part(
     "rod",
@@ -200,10 +202,14 @@ def test_rules_of_fit_are_kept_and_go_back(session):
 
 
 def test_an_acceptance_covers_what_was_known_and_no_more(session):
-    acceptances.accept(session, 14, "B1~a", ["quench low"], "the owner wants it", actor=someone("Ada"))
-    assert acceptances.accepted(session, 14, "B1~a", ["quench low"]).actor == "Ada"
-    assert acceptances.accepted(session, 14, "B1~a", ["quench low", "ratio high"]) is None
-    assert acceptances.accepted(session, 14, "B1~b", ["quench low"]) is None
+    def against(about, *stands):
+        return Against(GATE[14], about, stands)
+
+    acceptances.accept(session, against("B1~a", "quench low"), "the owner wants it", actor=someone("Ada"))
+    assert acceptances.accepted(session, against("B1~a", "quench low")).actor == "Ada"
+    assert acceptances.accepted(session, against("B1~a", "quench low", "ratio high")) is None
+    assert acceptances.accepted(session, against("B1~b", "quench low")) is None
+    assert acceptances.accepted(session, Against(GATE[13], "B1~a", ("quench low",))) is None
 
 
 def test_the_demo_shop_brings_a_shelf_of_a_few_hundred_parts_once(engine, session):

@@ -213,7 +213,7 @@ def questions(draw):
         draw(windows()),
         priority=draw(_some(*PRIORITIES)),
         best=draw(_some(1, 3, 1000)),
-        only_in_hand=draw(_some(False, False, False, True)),
+        only_in_hand=draw(st.sampled_from((False, False, False, True))),
         machining=machining,
         quench_floor={"": 0.9, "aluminium": 1.4},
     )

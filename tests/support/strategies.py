@@ -15,7 +15,7 @@ def quantity(low: float, high: float, width: float):
 
 
 @st.composite
-def documents(draw, planned: bool = True):
+def documents(draw, *, planned: bool = True):
     """An inline engine with believable proportions, every figure with its doubt."""
     stroke = draw(st.floats(60, 110))
     rod = stroke * draw(st.floats(1.5, 2.0))
@@ -80,6 +80,6 @@ def documents(draw, planned: bool = True):
     return document
 
 
-def builds(planned: bool = True):
+def builds(*, planned: bool = True):
     """The same as builds."""
-    return documents(planned).map(read_document)
+    return documents(planned=planned).map(read_document)

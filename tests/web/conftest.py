@@ -40,12 +40,12 @@ class Shop:
         """What a page says."""
         return self.page(address, **headers).text
 
-    def post(self, address, form=None, htmx=False, **more):
+    def post(self, address, form=None, *, htmx=False, **more):
         token = self.page("/settings").carries("csrf_token")
         headers = {"HX-Request": "true"} if htmx else {}
         return self.client.post(address, data={"csrf_token": token, **(form or {})}, headers=headers, **more)
 
-    def change(self, build, at, version="1", htmx=False, **form):
+    def change(self, build, at, version="1", *, htmx=False, **form):
         """Send the form of a figure."""
         return self.post(f"/builds/{build}/figure", {"at": at, "version": version, **form}, htmx=htmx)
 

@@ -129,7 +129,19 @@ def read_quantity(
     value = to_base(typed.number, unit)
     _check_range(value, kind, low, high, raw)
     u, doubt = _unstated(dimension, "assumed", unstated)
-    return Quantity(value, u, math.inf, unit, typed.number, kind, "assumed", False, doubt, False, raw)
+    return Quantity(
+        value,
+        u,
+        math.inf,
+        unit,
+        typed.number,
+        kind,
+        "assumed",
+        basis_stated=False,
+        doubt=doubt,
+        each=False,
+        as_typed=raw,
+    )
 
 
 def read_field(raw: Any, field: Field, unstated: Unstated = "house") -> Quantity:
@@ -242,7 +254,7 @@ def _read_object(
         _check_range(reading, kind, low, high)
     default = "mock-up" if dimension == "deck_clearance" else "measured"
     stood = basis or (default if readings else "assumed")
-    u, dof, doubt = _doubt(raw, kind, unit, readings, dimension, stood, unstated)
+    u, dof, doubt = _doubt(raw, unit, readings, dimension, stood, unstated)
     return Quantity(
         value, u, dof, unit, number, kind, stood, basis is not None, doubt, each, dict(raw), readings
     )
@@ -260,7 +272,6 @@ def _readings(raw: Any, kind: Kind, unit: Unit) -> tuple[float, ...]:
 
 def _doubt(
     raw: Mapping[str, Any],
-    kind: Kind,
     unit: Unit,
     readings: tuple[float, ...],
     dimension: str,
@@ -270,7 +281,7 @@ def _doubt(
     stated = {}
     for key in ("u", "plus_minus", "resolution", "gauge_u"):
         if raw.get(key) is not None:
-            stated[key] = _in_unit(raw[key], kind, unit, key)
+            stated[key] = _in_unit(raw[key], unit.kind, unit, key)
             if stated[key] < 0:
                 raise QuantityError(f"{key} {shown(raw[key])}", f"{key} of nought or more")
     if "u" in stated:

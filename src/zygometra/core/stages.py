@@ -44,7 +44,7 @@ class Stage:
 
 
 STAGES: tuple[Stage, ...] = (
-    Stage("on paper", "its figures come from catalogues", lambda s: True, ("measuring",)),
+    Stage("on paper", "its figures come from catalogues", lambda _: True, ("measuring",)),
     Stage("measuring", "a figure of it is measured", lambda s: s.read > 0, ("ready to cut", "on paper")),
     Stage(
         "ready to cut",
@@ -54,7 +54,7 @@ STAGES: tuple[Stage, ...] = (
     ),
     Stage("cut", "a cut was planned", lambda s: s.operations > 0, ("measuring", "signed off")),
     Stage("signed off", "no stop stands against it", lambda s: s.stops == 0, ("shelved",)),
-    Stage("shelved", "nobody works on it", lambda s: True, ("on paper", "measuring")),
+    Stage("shelved", "nobody works on it", lambda _: True, ("on paper", "measuring")),
 )
 
 STAGE: dict[str, Stage] = {stage.key: stage for stage in STAGES}

@@ -119,7 +119,7 @@ class Reader:
     deck: str = "deck"
     pin: str = "wrist pin"
 
-    def length_unit(self, mm: float, other: bool = False) -> Unit:
+    def length_unit(self, mm: float, *, other: bool = False) -> Unit:
         """Return the unit a length is written in: thou for what is small, in inches."""
         if (self.system == "mm") != other:
             return MM
@@ -174,7 +174,7 @@ class Reader:
 
     def length_parts(self, mm: float, u: float = 0.0, *, other: bool = False) -> tuple[str, str]:
         """Return a length's figures and its unit apart."""
-        unit = self.length_unit(mm, other)
+        unit = self.length_unit(mm, other=other)
         decimals = decimals_for(from_base(u, unit), MOST_DECIMALS[unit.symbol])
         return figure(from_base(mm, unit), decimals), unit.symbol
 

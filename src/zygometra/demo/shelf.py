@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import random
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from zygometra.core.mix.parts import Part
 
@@ -167,7 +167,7 @@ _OURS = (
         "internal",
         "none",
         "VD-14",
-        True,
+        inch=True,
     ),
     _Family(
         "Pellam",
@@ -315,7 +315,7 @@ def demo_shelf(parts: int, seed: int) -> list[Part]:
         for number in range(1, round(rest * share / total) + 1):
             # Each family has its own part first; then they come as they come.
             family = families[number - 1] if number <= len(families) else _drawn(rng, families)
-            made.append(makers[kind](rng, family, number, number <= len(families)))
+            made.append(makers[kind](rng, family, number, own=number <= len(families)))
     return made
 
 
@@ -349,16 +349,18 @@ def _volume(rng: random.Random, value: float) -> Any:
     return {"value": round(value, 1), "unit": "cc", "basis": basis, "plus_minus": rng.choice((0.5, 0.8, 1.0))}
 
 
-def _stock(
-    rng: random.Random,
-    kind: str,
-    number: int,
-    name: str,
-    price: float,
-    figures: dict[str, Any],
-    texts: dict[str, str],
-    pieces: int,
-) -> Part:
+class _Lot(NamedTuple):
+    """What lies on the shelf: its kind and number, its name, what one costs, how many one engine takes."""
+
+    kind: str
+    number: int
+    name: str
+    price: float
+    pieces: int
+
+
+def _stock(rng: random.Random, lot: _Lot, figures: dict[str, Any], texts: dict[str, str]) -> Part:
+    kind, number, name, price, pieces = lot
     state = rng.choices(("idea", "ordered", "received", "measured", "accepted"), (86, 3, 3, 4, 4))[0]
     on_shelf = (
         rng.choice((pieces, pieces, max(pieces - 1, 1)))
@@ -431,7 +433,7 @@ def _counterweight(f: _Family) -> float:
     return f.rod - f.stroke / 2 - 0.33 * f.bore - 3.0
 
 
-def _crank(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+def _crank(rng: random.Random, f: _Family, number: int, *, own: bool) -> Part:
     step = 0.0 if own else rng.choice((0, 0, 0, 0, 2, 4, 6, 8, 10, 12, -4, -6))
     stroke = f.stroke + step
     journal = f.journal if own or rng.random() < 0.75 else rng.choice(_JOURNALS)
@@ -454,17 +456,13 @@ def _crank(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
     }
     return _stock(
         rng,
-        "crank",
-        number,
-        f"{f.name} crank {stroke:g}",
-        380 + 14 * abs(step) + 60 * f.cylinders,
+        _Lot("crank", number, f"{f.name} crank {stroke:g}", 380 + 14 * abs(step) + 60 * f.cylinders, 1),
         figures,
         texts,
-        1,
     )
 
 
-def _rod(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+def _rod(rng: random.Random, f: _Family, number: int, *, own: bool) -> Part:
     length = f.rod + (0.0 if own else rng.choice((0, 0, 0, 1, 2, 3, 5, -1, -2, -3, -5, -8)))
     material = rng.choices(("steel", "titanium", "aluminium"), (90, 3, 7))[0] if not own else "steel"
     journal = f.journal if own or rng.random() < 0.7 else rng.choice(_JOURNALS)
@@ -479,11 +477,14 @@ def _rod(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
     }
     price = {"steel": 42.0, "titanium": 210.0, "aluminium": 88.0}[material]
     return _stock(
-        rng, "rod", number, f"{f.name} rod {length:g}", price, figures, {"material": material}, f.cylinders
+        rng,
+        _Lot("rod", number, f"{f.name} rod {length:g}", price, f.cylinders),
+        figures,
+        {"material": material},
     )
 
 
-def _piston(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+def _piston(rng: random.Random, f: _Family, number: int, *, own: bool) -> Part:
     over = 0.0 if own else rng.choice((0, 0, 0.25, 0.5, 0.5, 1.0, 1.0, 1.5, 2.0))
     height = f.compression + (
         0.0 if own else rng.choice((0, 0, -1, -2, -3, -4, -5, 1, 2, rng.uniform(-6, 3)))
@@ -507,17 +508,19 @@ def _piston(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
     kind = "dish" if crown > 0 else "dome" if crown < 0 else "flat"
     return _stock(
         rng,
-        "piston",
-        number,
-        f"{f.name} piston {bore:g}/{height:.1f} {kind}",
-        34 + 0.3 * abs(crown),
+        _Lot(
+            "piston",
+            number,
+            f"{f.name} piston {bore:g}/{height:.1f} {kind}",
+            34 + 0.3 * abs(crown),
+            f.cylinders,
+        ),
         figures,
         {"crown": kind},
-        f.cylinders,
     )
 
 
-def _gasket(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+def _gasket(rng: random.Random, f: _Family, number: int, *, own: bool) -> Part:
     thickness = (
         f.thickness if own else rng.choice((0.6, 0.7, 0.8, 0.9, 1.0, 1.02, 1.1, 1.2, 1.3, 1.5, 1.75, 2.0))
     )
@@ -528,17 +531,13 @@ def _gasket(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
     }
     return _stock(
         rng,
-        "gasket",
-        number,
-        f"{f.name} gasket {thickness:g} {material}",
-        28.0,
+        _Lot("gasket", number, f"{f.name} gasket {thickness:g} {material}", 28.0, f.banks),
         figures,
         {"head_pattern": f.pattern, "material": material},
-        f.banks,
     )
 
 
-def _head(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+def _head(rng: random.Random, f: _Family, number: int, *, own: bool) -> Part:
     chamber = f.chamber + (0.0 if own else rng.choice((0, 0, -3, -6, -9, 3, 6, rng.uniform(-10, 10))))
     figures = {
         "chamber_volume": _volume(rng, max(chamber, 12.0)),
@@ -549,17 +548,13 @@ def _head(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
     material = rng.choice(("iron", "aluminium"))
     return _stock(
         rng,
-        "head",
-        number,
-        f"{f.name} head {chamber:.1f} {material}",
-        420.0,
+        _Lot("head", number, f"{f.name} head {chamber:.1f} {material}", 420.0, f.banks),
         figures,
         {"head_pattern": f.pattern, "material": material},
-        f.banks,
     )
 
 
-def _bearing(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+def _bearing(rng: random.Random, f: _Family, number: int, *, own: bool) -> Part:
     place = "rod" if number % 2 else "main"
     journal = (
         (f.journal if place == "rod" else f.main)
@@ -568,47 +563,35 @@ def _bearing(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
     )
     return _stock(
         rng,
-        "bearing",
-        number,
-        f"{place} bearing {journal:g}",
-        9.0,
+        _Lot("bearing", number, f"{place} bearing {journal:g}", 9.0, f.cylinders),
         {"journal": f"{journal} mm"},
         {"place": place},
-        f.cylinders,
     )
 
 
-def _ring_set(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+def _ring_set(rng: random.Random, f: _Family, number: int, *, own: bool) -> Part:
     bore = f.bore + (0.0 if own else rng.choice((0, 0.25, 0.5, 1.0, 1.5)))
     return _stock(
-        rng, "ring_set", number, f"ring set {bore:g}", 16.0, {"bore": f"{bore:g} mm"}, {}, f.cylinders
+        rng, _Lot("ring_set", number, f"ring set {bore:g}", 16.0, f.cylinders), {"bore": f"{bore:g} mm"}, {}
     )
 
 
-def _pushrod(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+def _pushrod(rng: random.Random, f: _Family, number: int, *, own: bool) -> Part:  # noqa: ARG001 - as every maker
     length = round(f.height + rng.choice((-22, -20, -18, -16)), 1)
     return _stock(
         rng,
-        "pushrod",
-        number,
-        f"{f.name} pushrods {length:g}",
-        60.0,
+        _Lot("pushrod", number, f"{f.name} pushrods {length:g}", 60.0, 1),
         {"length": f"{length} mm"},
         {"head_pattern": f.pattern},
-        1,
     )
 
 
-def _fastener(rng: random.Random, f: _Family, number: int, own: bool) -> Part:
+def _fastener(rng: random.Random, f: _Family, number: int, *, own: bool) -> Part:
     place = rng.choice(("head", "head", "rod", "main")) if not own else "head"
     words = {"place": place} | ({"head_pattern": f.pattern} if place == "head" else {})
     return _stock(
         rng,
-        "fastener",
-        number,
-        f"{f.name} {place} bolts",
-        75.0,
+        _Lot("fastener", number, f"{f.name} {place} bolts", 75.0, 1),
         {"diameter": f"{rng.choice((8, 10, 11, 12))} mm"},
         words,
-        1,
     )

@@ -102,11 +102,11 @@ def field_map(points: Sequence[Point], across: Axis, up: Axis) -> str:
     for name, edge in (("min", across.window.low), ("max", across.window.high)):
         if edge is not None:
             place = HEIGHT - _BOTTOM if name == "min" else _TOP
-            out.append(_edge(across, name, edge, at_x(edge), place, 1 / x_scale, "horizontal"))
+            out.append(_edge(across, name, edge, (at_x(edge), place), 1 / x_scale))
     for name, edge in (("min", up.window.low), ("max", up.window.high)):
         if edge is not None:
             place = _LEFT if name == "min" else WIDTH - _RIGHT
-            out.append(_edge(up, name, edge, place, at_y(edge), -1 / y_scale, "vertical"))
+            out.append(_edge(up, name, edge, (place, at_y(edge)), -1 / y_scale))
     return "".join(out) + "</svg>"
 
 
@@ -118,7 +118,9 @@ _MARK = {
 }
 
 
-def _edge(axis: Axis, edge: str, value: float, x: float, y: float, per: float, way: str) -> str:
+def _edge(axis: Axis, edge: str, value: float, at: tuple[float, float], per: float) -> str:
+    """The handle of a window's edge; ``per`` is the value of one drawing unit, below nought for the upright axis."""
+    (x, y), way = at, "horizontal" if per > 0 else "vertical"
     name = {"min": "least", "max": "most"}[edge]
     shown = value / axis.per_shown
     grip = "M-4-7h8v14h-8z" if way == "horizontal" else "M-7-4h14v8h-14z"

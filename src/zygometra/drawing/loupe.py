@@ -10,7 +10,7 @@ from zygometra.core.stack.results import Hole, Outcome
 from zygometra.core.units import THOU, to_base
 from zygometra.core.wording import Reader
 
-from .marks import Up, basis_mark, dimension, editable, handle, line, rect, text
+from .marks import Slider, Up, basis_mark, dimension, editable, handle, line, rect, text
 
 WIDTH, HEIGHT = 330.0, 400.0
 _PIXELS_PER_MM = 96 / 25.4
@@ -189,7 +189,7 @@ def _handles(o: Outcome, levels: _Levels, y: Up, reader: Reader, scale: float, l
     out = []
     for lever, label, x, level, now, per, limit in rows:
         inside = min(max(level, 40), HEIGHT - 34)
-        out.append(handle(x, inside, lever, label, says(now), per, now, limit))
+        out.append(handle(x, inside, Slider(lever, label, says(now), per, now, limit)))
         if now:
             anchor = "end" if x > WIDTH / 2 else "start"
             band = now * scale

@@ -7,6 +7,7 @@ sheet decides how steel and dye look, the page decides where a figure is edited.
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import NamedTuple
 
 from markupsafe import escape
 
@@ -130,34 +131,43 @@ def editable(place: str, label: str, inner: str) -> str:
     )
 
 
-def handle(
-    x: float,
-    y: float,
-    lever: str,
-    label: str,
-    value: str,
-    mm_per_unit: float,
-    now: float,
-    limit: float,
-) -> str:
-    """Return a handle that drags up and down, takes arrow keys, and says its value.
+class Slider(NamedTuple):
+    """A lever as a handle moves it.
 
     Parameters
     ----------
-    x, y : float
-        Its centre.
     lever, label, value : str
         What it moves, what that is called, and its value as read out.
     mm_per_unit : float
         How many mm of cut one drawing unit of downward drag makes (signed).
     now, limit : float
         Its value and its far stop, in mm.
+    """
+
+    lever: str
+    label: str
+    value: str
+    mm_per_unit: float
+    now: float
+    limit: float
+
+
+def handle(x: float, y: float, slider: Slider) -> str:
+    """Return a handle that drags up and down, takes arrow keys, and says its value.
+
+    Parameters
+    ----------
+    x, y : float
+        Its centre.
+    slider : Slider
+        What it moves.
 
     Returns
     -------
     str
         SVG.
     """
+    lever, label, value, mm_per_unit, now, limit = slider
     return (
         f'<g class="handle" id="handle-{lever}" role="slider" tabindex="0" data-lever="{lever}"'
         f' data-mm="{mm_per_unit:.6g}" data-now="{now:.6g}" aria-label="{escape(label)}"'

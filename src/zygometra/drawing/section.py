@@ -126,7 +126,7 @@ def _draw(s: _Sizes, hole: Hole, reader: Reader) -> SectionLayout:
 
     half = s.bore / 2 * scale
     parts = [
-        _head(s, y, half, scale, head),
+        _head(s, y, half, head),
         _block(s, y, half, scale),
         _gasket(hole, y, half, scale, s),
         _piston(hole, s, y, half, scale),
@@ -136,7 +136,7 @@ def _draw(s: _Sizes, hole: Hole, reader: Reader) -> SectionLayout:
     return SectionLayout("".join(parts), _AXIS + half, y((s.deck + s.face) / 2), scale)
 
 
-def _head(s: _Sizes, y: Up, half: float, scale: float, head: float) -> str:
+def _head(s: _Sizes, y: Up, half: float, head: float) -> str:
     wall = half * 1.45
     left, right = _AXIS - wall, _AXIS + wall
     mouth = half * 0.86
@@ -244,11 +244,12 @@ def _chain(hole: Hole, s: _Sizes, y: Up, half: float, reader: Reader) -> str:
         ("parts.block.bore", "bore", left - 9, max(s.deck - 0.35 * s.bore, s.deck * 0.72), "end"),
     )
     for place, label, x, level, anchor in chain:
-        out.append(_label(hole, place, label, x, y(level), anchor, reader))
+        out.append(_label(hole, place, label, (x, y(level)), anchor, reader))
     return "".join(out)
 
 
-def _label(hole: Hole, place: str, label: str, x: float, y: float, anchor: str, reader: Reader) -> str:
+def _label(hole: Hole, place: str, label: str, at: tuple[float, float], anchor: str, reader: Reader) -> str:
+    x, y = at
     source = hole.sources.get(place)
     if source is None:
         return text(x, y, f"{label}: not known", "name", anchor)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from zygometra.core.build.model import Build
 from zygometra.core.stack.results import Evaluation
 from zygometra.core.wording import Reader
 
@@ -13,17 +12,13 @@ WIDTH, HEIGHT = 772.0, 448.0
 _LOUPE_X, _LOUPE_Y = 436.0, 24.0
 
 
-def stack_drawing(
-    build: Build, evaluation: Evaluation, cylinder: int, reader: Reader, limits: loupe.Limits
-) -> str:
+def stack_drawing(evaluation: Evaluation, cylinder: int, reader: Reader, limits: loupe.Limits) -> str:
     """Draw one hole of a build as planned.
 
     Parameters
     ----------
-    build : Build
-        The build.
     evaluation : Evaluation
-        Of that build.
+        Of a build.
     cylinder : int
         The hole.
     reader : Reader

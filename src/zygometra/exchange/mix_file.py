@@ -72,11 +72,11 @@ def question_of(document: Mapping[str, Any]) -> tuple[Question, str]:
     """Check a question document and return the question; raises :class:`BuildFaults`."""
     faults: list[Fault] = []
 
-    def take(key: str, good: Callable[[Any], bool], wanted: str, default: Any) -> Any:
-        value = document.get(key, default)
+    def take(key: str, good: Callable[[Any], bool], wanted: str, otherwise: Any) -> Any:
+        value = document.get(key, otherwise)
         if not good(value):
             faults.append(Fault(key, shown(value), wanted))
-            return default
+            return otherwise
         return value
 
     for key in document:
@@ -101,7 +101,7 @@ def question_of(document: Mapping[str, Any]) -> tuple[Question, str]:
         f"a whole number from 1 to {MOST_RECIPES}",
         50,
     )
-    only = take("only_in_hand", lambda v: isinstance(v, bool), "true or false", False)
+    only = take("only_in_hand", lambda v: isinstance(v, bool), "true or false", otherwise=False)
     school = take("school", lambda v: isinstance(v, str), "a school, such as paper-first", "")
     counted = take("count", lambda v: v in ("exact", "estimate", "none"), "exact, estimate or none", "exact")
     machining = take(

@@ -76,15 +76,15 @@ def init(app: Flask) -> None:
         return page(error.code or 500)
 
     @app.errorhandler(CSRFError)
-    def _csrf(error: CSRFError) -> Response:
+    def _csrf(_error: CSRFError) -> Response:
         return page(400, "The page was open so long that its token is no longer valid. Nothing was done.")
 
     @app.errorhandler(NotThere)
-    def _not_there(error: NotThere) -> Response:
+    def _not_there(_error: NotThere) -> Response:
         return page(404)
 
     @app.errorhandler(PartNotThere)
-    def _no_part(error: PartNotThere) -> Response:
+    def _no_part(_error: PartNotThere) -> Response:
         return page(404, "The shelf has no such part; it may have been taken off.")
 
     @app.errorhandler(OperationalError)
@@ -107,6 +107,6 @@ def init(app: Flask) -> None:
         return page(503 if error.connection_invalidated else 500)
 
     @app.errorhandler(Exception)
-    def _fault(error: Exception) -> Response:
+    def _fault(_error: Exception) -> Response:
         app.logger.exception("fault in %s", request.path)
         return page(500)

@@ -193,7 +193,7 @@ def test_ways_back_meet_the_ratio_or_say_why_not():
     deck = ways["deck_cut"]
     cut = read_quantity(deck.amount, Kind.LENGTH, dimension="deck_cut")
     after = evaluate(read_document({**recipe.document})).now.holes[0].outcome
-    planned = set_lever(build, (), "deck_cut", amount=cut)
+    planned = set_lever(build, (), "deck_cut", cut)
     from dataclasses import replace
 
     assert evaluate(replace(build, planned=planned)).planned.holes[

@@ -91,15 +91,15 @@ def test_pieces_of_a_join_give_what_the_whole_gives(monkeypatch):
 @pytest.mark.parametrize(
     ("number", "words"),
     [
-        (Count(0, 0, True), "0 recipes"),
-        (Count(1, 0, True), "1 recipe"),
-        (Count(1352, 0, True), "1\u202f352 recipes"),
+        (Count(0, 0, exact=True), "0 recipes"),
+        (Count(1, 0, exact=True), "1 recipe"),
+        (Count(1352, 0, exact=True), "1\u202f352 recipes"),
         (
-            Count(4.6e11, 8.4e10, False),
+            Count(4.6e11, 8.4e10, exact=False),
             "about 460\u202f000\u202f000\u202f000 ± 170\u202f000\u202f000\u202f000 recipes",
         ),
         # A sample that found none does not say that there is none.
-        (Count(0.0, 0.0, False), "few recipes, if any"),
+        (Count(0.0, 0.0, exact=False), "few recipes, if any"),
     ],
 )
 def test_a_count_in_words(number, words):

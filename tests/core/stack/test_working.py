@@ -132,8 +132,8 @@ def test_crowns_and_chambers_stand_on_the_sheet():
 
 
 def test_the_sheet_lists_each_figure_once_with_its_holes():
-    build, evaluation = sheet("mountain-rescue")
-    rows = [(b.label, b.where, b.value) for b in cut_sheet.figures_behind(build, evaluation, Reader())]
+    _, evaluation = sheet("mountain-rescue")
+    rows = [(b.label, b.where, b.value) for b in cut_sheet.figures_behind(evaluation, Reader())]
     assert ("block deck height", "holes 1, 3, 5 and 7", "239.61 mm") in rows
     assert ("finished bore", "all", "99 mm") in rows
     assert len(rows) == len(set(rows))

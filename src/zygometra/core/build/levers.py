@@ -51,11 +51,10 @@ def set_lever(
     build: Build,
     planned: tuple[Operation, ...],
     op: OpName,
+    to: Quantity | Gasket | None,
     *,
     bank: str | None = None,
     cylinder: int | None = None,
-    amount: Quantity | None = None,
-    gasket: Gasket | None = None,
 ) -> tuple[Operation, ...]:
     """Return the plan with one lever set to a new total.
 
@@ -67,12 +66,10 @@ def set_lever(
         The plan so far.
     op : str
         The kind of operation.
+    to : Quantity or Gasket, optional
+        The new total, or the gasket to fit; None or nought takes the operation out.
     bank, cylinder : optional
         Where the lever acts; neither means everywhere.
-    amount : Quantity, optional
-        The new total; None or nought takes the operation out.
-    gasket : Gasket, optional
-        The gasket to fit; None keeps the one that is fitted.
 
     Returns
     -------
@@ -85,7 +82,7 @@ def set_lever(
     >>> from zygometra.core.quantity import read_quantity
     >>> from zygometra.core.units import Kind
     >>> cut = read_quantity("0.2 mm", Kind.LENGTH, dimension="deck_cut")
-    >>> [o.op for o in set_lever(small_single(), (), "deck_cut", amount=cut)]
+    >>> [o.op for o in set_lever(small_single(), (), "deck_cut", cut)]
     ['deck_cut']
     """
     inside = {
@@ -100,8 +97,10 @@ def set_lever(
             kept.append(item)
             continue
         kept.extend(_rest(build, item, inside))
-    if gasket is not None or (amount is not None and amount.value != 0):
-        kept.append(Operation(op, bank, cylinder, amount, gasket))
+    if isinstance(to, Gasket):
+        kept.append(Operation(op, bank, cylinder, gasket=to))
+    elif to is not None and to.value != 0:
+        kept.append(Operation(op, bank, cylinder, to))
     return tuple(kept)
 
 

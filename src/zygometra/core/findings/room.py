@@ -68,7 +68,7 @@ THROUGH_LAND = Code(
 
 
 @JUDGES.of_hole(NO_ROOM)
-def room_above_piston(case: Case, hole: Hole) -> Said | None:
+def room_above_piston(_case: Case, hole: Hole) -> Said | None:
     """A clearance volume of nought or less is an impossible engine."""
     if hole.outcome.clearance > 0:
         return None
@@ -78,7 +78,7 @@ def room_above_piston(case: Case, hole: Hole) -> Said | None:
 
 
 @JUDGES.of_hole(OVER_GASKET, OVER_LAND, PROUD)
-def piston_proud(case: Case, hole: Hole) -> Said | None:
+def piston_proud(_case: Case, hole: Hole) -> Said | None:
     """A piston that stops proud, against gasket and top land."""
     o = hole.outcome
     if o.deck_clearance >= 0:
@@ -109,7 +109,7 @@ def gasket_room(case: Case, hole: Hole) -> Said | None:
 
 
 @JUDGES.of_hole(LAND_OVER_BORE, THROUGH_LAND)
-def top_land(case: Case, hole: Hole) -> Said | None:
+def top_land(_case: Case, hole: Hole) -> Said | None:
     """The top land against the bore it runs in, and against a crown cut."""
     get = hole.sources.get
     land, bore = get("parts.piston.top_land_diameter"), get("parts.block.bore")

@@ -53,7 +53,7 @@ class Volume(NamedTuple):
 
     cc: float
 
-    def written(self, reader: Reader) -> str:
+    def written(self, _reader: Reader) -> str:
         """Write it."""
         return volume(self.cc)
 
@@ -64,7 +64,7 @@ class Ratio(NamedTuple):
     value: float
     u: float = 0.0
 
-    def written(self, reader: Reader) -> str:
+    def written(self, _reader: Reader) -> str:
         """Write it."""
         return ratio_text(self.value, self.u)
 
@@ -75,7 +75,7 @@ class Number(NamedTuple):
     value: float
     decimals: int = 0
 
-    def written(self, reader: Reader) -> str:
+    def written(self, _reader: Reader) -> str:
         """Write it."""
         return figure(self.value, self.decimals)
 

@@ -64,7 +64,7 @@ def count(
         if told is not None:
             told(begin / len(sweep))
         total += int(sweep.numbers(sweep.at(slice(begin, begin + AT_A_TIME))).sum())
-    return Count(total, 0.0, True)
+    return Count(total, 0.0, exact=True)
 
 
 def estimate(
@@ -92,9 +92,10 @@ def estimate(
     """
     sweep = Sweep(laid_out, laid_out.question.windows if filters is None else filters)
     if len(sweep) <= sample:
-        return Count(int(sweep.numbers(sweep.pairs).sum()) if len(sweep) else 0, 0.0, True)
+        return Count(int(sweep.numbers(sweep.pairs).sum()) if len(sweep) else 0, 0.0, exact=True)
     weights = sweep.pairs["times"].astype(float)
     total = weights.sum()
     drawn = np.random.default_rng(seed).choice(len(weights), sample, p=weights / total)
     found = sweep.numbers(sweep.at(drawn)) / weights[drawn]
-    return Count(float(total * found.mean()), float(total * found.std(ddof=1) / math.sqrt(sample)), False)
+    error = total * found.std(ddof=1) / math.sqrt(sample)
+    return Count(float(total * found.mean()), float(error), exact=False)

@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import copy
 from collections.abc import Iterator, Mapping, Sequence
+from typing import NamedTuple
 
 import numpy as np
 
@@ -33,6 +34,15 @@ from .shelf import Floats, Ints, Rows
 # What decides where a piston stops.
 _SETTLES = ("shortest", "longest", "length", "height", "bore", "floor")
 _STACK = ("longest", "shortest", "length", "height", "shift")
+
+
+class Runs(NamedTuple):
+    """Which parts in order suit which rows: for each run its row, its pair of classes, where it starts, how many."""
+
+    of_row: Ints
+    pair: Ints
+    start: Ints
+    many: Ints
 
 
 class Join:
@@ -168,14 +178,12 @@ class Join:
             ),
         )
 
-    def _met(
-        self, kind: str, ordered: Ordered, rows: Rows, of_row: Ints, pair: Ints, start: Ints, count: Ints
-    ) -> Iterator[tuple[Rows, Ints, Ints]]:
+    def _met(self, kind: str, ordered: Ordered, rows: Rows, runs: Runs) -> Iterator[tuple[Rows, Ints, Ints]]:
         """Rows joined by the parts of one kind more, some at a time; the row each comes of, and its place in order."""
         meeting, taken, weight = self.laid_out.meetings[kind], ordered.taken, self.laid_out.weight
-        for piece in pieces(count):
-            of, at = spread(start[piece], count[piece])
-            parent, p = of_row[piece][of], pair[piece][of]
+        for piece in pieces(runs.many):
+            of, at = spread(runs.start[piece], runs.many[piece])
+            parent, p = runs.of_row[piece][of], runs.pair[piece][of]
             machining = meeting.machining[p]
             found = {name: column[parent] for name, column in rows.items()}
             found |= {
@@ -188,28 +196,28 @@ class Join:
 
     def triples(self, rows: Rows) -> Iterator[Rows]:
         """Yield rows of crank, rod and piston from rows of crank and rod."""
-        yield from self.with_pistons(rows, *self.piston_runs(rows))
+        yield from self.with_pistons(rows, self.piston_runs(rows))
 
-    def piston_runs(self, rows: Rows) -> tuple[Ints, Ints, Ints, Ints]:
-        """For rows of crank and rod: row, pair of classes, start and count of the pistons that could suit."""
+    def piston_runs(self, rows: Rows) -> Runs:
+        """Return for rows of crank and rod the runs of pistons that could suit."""
         meeting = self.laid_out.meetings["piston"]
         classes = self.laid_out.signature("rod", "piston").of_part[rows["rod"]]
         if not len(classes) or not len(meeting.first) or self.thinnest > self.thickest:
             none = np.zeros(0, np.int64)
-            return none, none, none, none
+            return Runs(none, none, none, none)
         of_row, pair = spread(_at(meeting.start, classes), _at(meeting.count, classes))
         runs = [
             self.pistons.runs(meeting.second[pair], low[of_row], high[of_row])
             for low, high in self._heights(rows)
         ]
         of_run, start, count = united(runs)
-        return of_row[of_run], pair[of_run], start, count
+        return Runs(of_row[of_run], pair[of_run], start, count)
 
-    def with_pistons(self, rows: Rows, of_row: Ints, pair: Ints, start: Ints, count: Ints) -> Iterator[Rows]:
+    def with_pistons(self, rows: Rows, runs: Runs) -> Iterator[Rows]:
         """Yield rows of crank and rod with each piston of some runs, so far as rules and displacement leave them."""
         laid_out = self.laid_out
         own, taken = laid_out.column("piston.bore"), self.pistons.taken
-        for found, _, at in self._met("piston", self.pistons, rows, of_row, pair, start, count):
+        for found, _, at in self._met("piston", self.pistons, rows, runs):
             found["height"] = self.pistons.values[at]
             found["bore"] = np.where(taken.bored[at], own[taken.rows[at]], laid_out.block.values["bore"])
             found = self.ruled(self._bounded(found, "piston"), laid_out.by_row["piston"])
@@ -275,7 +283,8 @@ class Join:
         floors, thin, thick = self._thicknesses(rows)
         of_row, pair = spread(_at(meeting.start, classes), _at(meeting.count, classes))
         start, count = self.gaskets.runs(meeting.second[pair], thin[of_row], thick[of_row])
-        for found, parent, at in self._met("gasket", self.gaskets, rows, of_row, pair, start, count):
+        runs = Runs(of_row, pair, start, count)
+        for found, parent, at in self._met("gasket", self.gaskets, rows, runs):
             found |= {"floor": floors[parent], "thickness": self.gaskets.values[at]}
             found = self.ruled(self._bounded(found, "gasket"), laid_out.by_row["gasket"])
             found |= self._stopped(found)
@@ -449,7 +458,8 @@ class Join:
         of_row, pair = spread(_at(meeting.start, classes), _at(meeting.count, classes))
         least, most = (volume - rows["gasket_volume"] for volume in self.volumes_left(rows))
         start, count = self.heads.runs(meeting.second[pair], least[of_row], most[of_row])
-        for found, _, at in self._met("head", self.heads, rows, of_row, pair, start, count):
+        runs = Runs(of_row, pair, start, count)
+        for found, _, at in self._met("head", self.heads, rows, runs):
             found["volume"] = found["below"] + found["gasket_volume"] + self.heads.values[at]
             yield self.closed(self._bounded(self.ruled(found, laid_out.by_row["head"]), "head"))
 

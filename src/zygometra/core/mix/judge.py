@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 from ..place import PartPlace
 from ..stack.arithmetic import (
@@ -150,7 +151,8 @@ def judge(shelf: Shelf, block: Block, rules: FitRules, question: Question, recip
         return Verdict(recipe, None, fits, (), (), tuple(sorted(missing)), unchecked)
     jobs = [_job(rules, fit.machining, block, fit.says) for fit in fits if fit.verdict == "machine"]
     floor = question.floor(str(look("rod.material") or ""))
-    results = _results(block, rules, question, figure, grind, jobs, _to_buy(shelf, rows, block), floor)
+    frame = _Frame(block, rules, question, floor)
+    results = _results(frame, figure, grind, jobs, _to_buy(shelf, rows, block))
     outside = list(misses(results, question, floor))
     if question.only_in_hand and any(_more(shelf, rows, kind, block) for kind in MAKING):
         outside.append("in hand")
@@ -275,16 +277,18 @@ def _job(rules: FitRules, key: str, block: Block, says: str) -> Job:
     return Job(key, machining.part, pieces, pieces * machining.cost, says)
 
 
-def _results(
-    block: Block,
-    rules: FitRules,
-    question: Question,
-    figure: Look,
-    grind: float | None,
-    jobs: list[Job],
-    to_buy: int,
-    floor: float,
-) -> Results:
+class _Frame(NamedTuple):
+    """What a recipe is judged in: the block, the rules, what is wanted, and the quench floor in mm."""
+
+    block: Block
+    rules: FitRules
+    question: Question
+    floor: float
+
+
+def _results(frame: _Frame, figure: Look, grind: float | None, jobs: list[Job], to_buy: int) -> Results:
+    block, rules, question, floor = frame
+
     def known(kind: str, name: str) -> float:
         return figure(kind, name) or 0.0
 

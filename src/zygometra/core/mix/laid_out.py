@@ -215,7 +215,7 @@ class LaidOut:
         cost = more * np.maximum(table.price[rows], 0) + machining
         return Candidates(rows, cost + self.weight * machining, cost, bored, np.ones(len(rows), np.int64))
 
-    def alike(self, kind: str, with_cost: bool) -> Alike:
+    def alike(self, kind: str, *, with_cost: bool) -> Alike:
         """Return candidates of which those that nothing sets apart are one, standing for so many.
 
         Parameters
@@ -231,10 +231,10 @@ class LaidOut:
             Enough to count with, and which parts each one stands for.
         """
         if (kind, with_cost) not in self._alike:
-            self._alike[kind, with_cost] = self._found_alike(kind, with_cost)
+            self._alike[kind, with_cost] = self._found_alike(kind, with_cost=with_cost)
         return self._alike[kind, with_cost]
 
-    def _found_alike(self, kind: str, with_cost: bool) -> Alike:
+    def _found_alike(self, kind: str, *, with_cost: bool) -> Alike:
         taken = self.candidates[kind]
         asked = names_asked(itertools.chain.from_iterable(self.by_row.values()), kind)
         columns: list[NDArray[Any]] = [

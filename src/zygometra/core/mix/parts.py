@@ -60,29 +60,26 @@ class PartKind:
 _LENGTH, _COUNT = Kind.LENGTH, Kind.COUNT
 
 
-def _length(
-    kind: str, name: str, label: str, low: float, high: float, needed: bool = False, help: str = "",
-    doubt: str = "fit",
-) -> Field:  # fmt: skip
-    return Field(kind, name, name, label, _LENGTH, low, high, needed, help=help, doubt=doubt)
+def _length(kind: str, name: str, label: str, low: float, high: float, **more: Any) -> Field:
+    return Field(kind, name, name, label, _LENGTH, low, high, **{"doubt": "fit", **more})
 
 
 def _mass(kind: str) -> Field:
     return Field(kind, "weight", "weight", "weight of one", Kind.MASS, 1, 500_000, doubt="exact")
 
 
-_PATTERN = Text("head_pattern", "head bolt pattern", True, "head, gasket and block share it")
+_PATTERN = Text("head_pattern", "head bolt pattern", needed=True, help="head, gasket and block share it")
 
 KINDS: tuple[PartKind, ...] = (
     PartKind("block", "block", "blocks", (
         FIELD["block.deck_height"], FIELD["block.bore"],
-        _length("block", "largest_bore", "largest bore the walls allow", 5, 1500, True,
-                "from the wall map; a qualified machinist decides", doubt="bore"),
-        Field("block", "cylinders", "cylinders", "cylinders", _COUNT, 1, 32, True, doubt="exact"),
-        Field("block", "banks", "banks", "banks", _COUNT, 1, 4, True, doubt="exact"),
+        _length("block", "largest_bore", "largest bore the walls allow", 5, 1500, required=True,
+                help="from the wall map; a qualified machinist decides", doubt="bore"),
+        Field("block", "cylinders", "cylinders", "cylinders", _COUNT, 1, 32, required=True, doubt="exact"),
+        Field("block", "banks", "banks", "banks", _COUNT, 1, 4, required=True, doubt="exact"),
         Field("block", "main_bearings", "main bearings", "main bearings", _COUNT, 2, 33, doubt="exact"),
-        _length("block", "main_diameter", "main journal its bearings suit", 5, 1000, True),
-        _length("block", "thrust_width", "width at the thrust bearing", 5, 500, True),
+        _length("block", "main_diameter", "main journal its bearings suit", 5, 1000, required=True),
+        _length("block", "thrust_width", "width at the thrust bearing", 5, 500, required=True),
         _length("block", "snout_diameter", "crank snout its front drive suits", 5, 500),
         _length("block", "seal_diameter", "rear seal land its seal suits", 5, 1000),
         _length("block", "swing_room", "room for the counterweights, radius", 10, 2000),
@@ -95,10 +92,10 @@ KINDS: tuple[PartKind, ...] = (
     )),
     PartKind("crank", "crank", "cranks", (
         FIELD["crank.stroke"],
-        _length("crank", "pin_diameter", "rod journal", 5, 1000, True),
-        _length("crank", "pin_width", "rod journal width, each rod", 3, 500, True),
-        _length("crank", "main_diameter", "main journal", 5, 1000, True),
-        _length("crank", "thrust_width", "width at the thrust bearing", 5, 500, True),
+        _length("crank", "pin_diameter", "rod journal", 5, 1000, required=True),
+        _length("crank", "pin_width", "rod journal width, each rod", 3, 500, required=True),
+        _length("crank", "main_diameter", "main journal", 5, 1000, required=True),
+        _length("crank", "thrust_width", "width at the thrust bearing", 5, 500, required=True),
         _length("crank", "snout_diameter", "snout", 5, 500),
         _length("crank", "seal_diameter", "rear seal land", 5, 1000),
         _length("crank", "counterweight_radius", "counterweight radius", 10, 2000),
@@ -106,16 +103,16 @@ KINDS: tuple[PartKind, ...] = (
     ), (Text("flange", "flywheel flange"), Text("balance", "balance"), Text("trigger", "trigger wheel"))),
     PartKind("rod", "rod", "rods", (
         FIELD["rod.length"],
-        _length("rod", "journal_diameter", "rod journal its bearings suit", 5, 1000, True),
-        _length("rod", "big_end_width", "big end width", 3, 500, True),
-        _length("rod", "pin_bore", "small end bore", 3, 500, True),
+        _length("rod", "journal_diameter", "rod journal its bearings suit", 5, 1000, required=True),
+        _length("rod", "big_end_width", "big end width", 3, 500, required=True),
+        _length("rod", "pin_bore", "small end bore", 3, 500, required=True),
         _length("rod", "big_end_radius", "big end, widest from the centre", 5, 500),
         _mass("rod"),
     ), (Text("material", "material", help="steel, titanium or aluminium; sets the quench floor"),)),
     PartKind("piston", "piston", "pistons", (
         FIELD["piston.compression_height"], FIELD["piston.crown_volume"],
-        _length("piston", "bore", "bore it is made for", 5, 1500, True, doubt="bore"),
-        _length("piston", "pin_diameter", "pin diameter", 3, 500, True),
+        _length("piston", "bore", "bore it is made for", 5, 1500, required=True, doubt="bore"),
+        _length("piston", "pin_diameter", "pin diameter", 3, 500, required=True),
         _length("piston", "pin_bore", "pin bore in the bosses", 3, 500),
         _length("piston", "dome_height", "dome over the rim", 0, 100),
         _length("piston", "skirt_length", "skirt below the pin centre", 3, 500),
@@ -132,17 +129,17 @@ KINDS: tuple[PartKind, ...] = (
         _mass("head"),
     ), (_PATTERN, Text("material", "material"))),
     PartKind("bearing", "bearings", "bearings", (
-        _length("bearing", "journal", "journal they suit", 5, 1000, True),
-    ), (Text("place", "place", True, "rod or main"),)),
+        _length("bearing", "journal", "journal they suit", 5, 1000, required=True),
+    ), (Text("place", "place", needed=True, help="rod or main"),)),
     PartKind("ring_set", "ring set", "ring sets", (
-        _length("ring_set", "bore", "bore they are made for", 5, 1500, True),
+        _length("ring_set", "bore", "bore they are made for", 5, 1500, required=True),
     )),
     PartKind("pushrod", "pushrods", "pushrods", (
-        _length("pushrod", "length", "length", 20, 1000, True),
+        _length("pushrod", "length", "length", 20, 1000, required=True),
     ), (Text("head_pattern", "head bolt pattern"),)),
     PartKind("fastener", "fasteners", "fasteners", (
         _length("fastener", "diameter", "thread", 3, 100),
-    ), (Text("place", "place", True, "head, rod or main"), Text("head_pattern", "head bolt pattern"))),
+    ), (Text("place", "place", needed=True, help="head, rod or main"), Text("head_pattern", "head bolt pattern"))),
 )  # fmt: skip
 
 KIND: dict[str, PartKind] = {kind.key: kind for kind in KINDS}

@@ -36,10 +36,10 @@ WANTED: tuple[Wanted, ...] = (
     Wanted("deck_clearance", "deck clearance", "mm", 0.1),
     Wanted("quench", "quench", "mm", 0.1),
     Wanted("compression_ratio", "compression ratio", "", 0.2),
-    Wanted("displacement", "displacement", "cc", 0.02, True, 0),
+    Wanted("displacement", "displacement", "cc", 0.02, relative=True, decimals=0),
     Wanted("rod_ratio", "rod ratio", "", 0.05),
     Wanted("piston_speed", "mean piston speed", "m/s", 0.5, decimals=1),
-    Wanted("cost", "cost still to come", "", 0.05, True),
+    Wanted("cost", "cost still to come", "", 0.05, relative=True),
 )
 WANTED_KEY: dict[str, Wanted] = {wanted.key: wanted for wanted in WANTED}
 

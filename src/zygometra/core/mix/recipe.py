@@ -111,7 +111,7 @@ def recipe_in_full(
     results = verdict.results
     assert results is not None
     document = document_of(block, verdict, parts)
-    outcome = evaluate(_build(document, block, verdict, parts)).planned
+    outcome = evaluate(_build(document, block, parts)).planned
     hole = outcome.holes[0].outcome
     spreads = {
         "deck_clearance": hole.doubts.deck_clearance,
@@ -223,7 +223,7 @@ def _banks(block: Block) -> list[dict[str, Any]]:
     return [{"name": names[i], "cylinders": numbers[i :: block.banks]} for i in range(block.banks)]
 
 
-def _build(document: dict[str, Any], block: Block, verdict: Verdict, parts: Mapping[str, Part]) -> Build:
+def _build(document: dict[str, Any], block: Block, parts: Mapping[str, Part]) -> Build:
     """The build of a recipe's document: every cylinder alike, so one bank is enough to know its doubt."""
     figures: dict[str, Quantity] = {}
     for kind, names in _BUILD_PLACES.items():

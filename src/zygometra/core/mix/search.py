@@ -9,7 +9,7 @@ import numpy as np
 from .cheapest import cheapest
 from .counting import Told
 from .found import Found, in_order, joined
-from .joins import Join
+from .joins import Join, Runs
 from .laid_out import LaidOut
 from .nearest import nearest
 from .parts import MAKING
@@ -84,7 +84,7 @@ def survey(laid_out: LaidOut, most: int, seed: int = 1) -> Survey:
         _drawn_sets(join, pairs, most, np.random.default_rng(seed)) if pairs else ({}, 0, True)
     )
     if not triples:
-        return Survey(Found((), {}), 0, True)
+        return Survey(Found((), {}), 0, exact=True)
     triples["set"] = np.arange(len(triples["key"]))
     kept: list[Rows] = []
     for stacks in join.stacks(triples):
@@ -110,18 +110,16 @@ def _drawn_sets(join: Join, pairs: Rows, most: int, rng: np.random.Generator) ->
         drawn = np.sort(rng.choice(len(pairs["key"]), _MOST_PAIRS, replace=False))
         share = _MOST_PAIRS / len(pairs["key"])
         pairs = {name: column[drawn] for name, column in pairs.items()}
-    of_row, pair, start, count = join.piston_runs(pairs)
-    total = int(count.sum())
+    runs = join.piston_runs(pairs)
+    total = int(runs.many.sum())
     if total > max(_MOST_SETS, _DRAWN * most):
         places = np.sort(rng.choice(total, _DRAWN * most, replace=False, shuffle=False))
-        ends = np.cumsum(count)
+        ends = np.cumsum(runs.many)
         run = np.searchsorted(ends, places, "right")
-        start = start[run] + places - (ends - count)[run]
-        of_row, pair, count = of_row[run], pair[run], np.ones(len(run), np.int64)
+        start = runs.start[run] + places - (ends - runs.many)[run]
+        runs = Runs(runs.of_row[run], runs.pair[run], start, np.ones(len(run), np.int64))
         share *= _DRAWN * most / total
-    triples = joined(
-        [rows for rows in join.with_pistons(pairs, of_row, pair, start, count) if len(rows["key"])]
-    )
+    triples = joined([rows for rows in join.with_pistons(pairs, runs) if len(rows["key"])])
     if not triples:
         return {}, 0, share == 1.0
     found = len(triples["key"])

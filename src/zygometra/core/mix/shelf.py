@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -46,6 +46,17 @@ def alike(columns: Sequence[NDArray[Any]]) -> tuple[Ints, Ints]:
     return first, of_row.reshape(-1)
 
 
+class Stock(NamedTuple):
+    """Columns of what one costs in hundredths, how many can be taken from the shelf, days until more can be had.
+
+    Price and days are −1 where not known.
+    """
+
+    price: Ints
+    in_hand: Ints
+    lead_days: Ints
+
+
 class Table:
     """All parts of one kind, a column a property; row numbers are places in it.
 
@@ -59,11 +70,8 @@ class Table:
         Columns of figures in base units; NaN where not known.
     words : Mapping
         Columns of words.
-    price : array of int64
-        Of one, in hundredths; −1 where not known.
-    in_hand, lead_days : array of int64
-        How many can be taken from the shelf; days until more can be had, −1 where not
-        known.
+    stock : Stock
+        What one costs, how many are there, how soon more can be had.
     """
 
     def __init__(
@@ -72,13 +80,11 @@ class Table:
         codes: list[str],
         values: Mapping[str, Floats],
         words: Mapping[str, list[str]],
-        price: Ints,
-        in_hand: Ints,
-        lead_days: Ints,
+        stock: Stock,
     ) -> None:
         self.kind, self.codes = kind, codes
         self.values, self.words = values, words
-        self.price, self.in_hand, self.lead_days = price, in_hand, lead_days
+        self.price, self.in_hand, self.lead_days = stock
         self._signatures: dict[tuple[str, ...], Signature] = {}
         self._numbered: dict[str, Floats] = {}
 
@@ -217,9 +223,11 @@ def table_of(kind: str, rows: list[Row]) -> Table:
         [row[0] for row in rows],
         {d.name: np.array([row[1].get(d.name, nan) for row in rows], float) for d in of_kind.dimensions},
         {t.name: [row[2].get(t.name, "") for row in rows] for t in of_kind.texts},
-        np.array([-1 if row[3] is None else row[3] for row in rows], np.int64),
-        np.array([row[5] if row[4] in IN_HAND else 0 for row in rows], np.int64),
-        np.array([-1 if row[6] is None else row[6] for row in rows], np.int64),
+        Stock(
+            np.array([-1 if row[3] is None else row[3] for row in rows], np.int64),
+            np.array([row[5] if row[4] in IN_HAND else 0 for row in rows], np.int64),
+            np.array([-1 if row[6] is None else row[6] for row in rows], np.int64),
+        ),
     )
 
 

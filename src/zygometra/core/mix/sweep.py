@@ -40,7 +40,7 @@ class Sweep:
         cost = filters.get("cost", Window())
         self.laid_out = laid_out
         self.priced = by_cost or cost.low is not None or cost.high is not None
-        self.alike = {kind: laid_out.alike(kind, self.priced) for kind in MAKING}
+        self.alike = {kind: laid_out.alike(kind, with_cost=self.priced) for kind in MAKING}
         self.join = Join(laid_out, filters, None, {kind: one.candidates for kind, one in self.alike.items()})
         self.pairs: Rows = {}
         if all(len(one.candidates.rows) for one in self.alike.values()):

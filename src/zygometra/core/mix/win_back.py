@@ -61,7 +61,7 @@ def ways_back(build: Build, ratio: float, rules: HouseRules) -> tuple[WayBack, .
                 unit = lever.unit.symbol
                 why_not = f"wants {amount:.3f} {unit}, the limit is {limit:.3f} {unit}"
             quantity = read_quantity(round(max(amount, 0.0), 9), lever.kind, dimension=lever.key)
-            cut = replace(build, planned=set_lever(build, build.planned, lever.key, amount=quantity))
+            cut = replace(build, planned=set_lever(build, build.planned, lever.key, quantity))
             quench = evaluate(cut).planned.hole(hole).outcome.quench
         else:
             quench = evaluate(build).planned.hole(hole).outcome.deck_clearance + amount

@@ -103,7 +103,7 @@ def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Cut, ...
                     "cut parallel with the face",
                 )
             )
-    rows += _crowns(build, evaluation, reader)
+    rows += _crowns(evaluation, reader)
     rows += _gaskets(build, evaluation, reader)
     for op in build.planned:
         if op.op == "open_chamber" and op.amount is not None:
@@ -157,7 +157,7 @@ def _deck(part: str, cut: float, height: Source | None, reader: Reader) -> Cut:
     )
 
 
-def _crowns(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]:
+def _crowns(evaluation: Evaluation, reader: Reader) -> list[Cut]:
     groups: dict[tuple[float, float | None], list[int]] = {}
     for hole in evaluation.planned.holes:
         if hole.outcome.crown_cut:
@@ -241,15 +241,13 @@ def results(evaluation: Evaluation, reader: Reader) -> tuple[Result, ...]:
     return tuple(sorted(rows))
 
 
-def figures_behind(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Basis, ...]:
+def figures_behind(evaluation: Evaluation, reader: Reader) -> tuple[Basis, ...]:
     """Return the figures that the sheet stands on, one line for each that differs.
 
     Parameters
     ----------
-    build : Build
-        The build.
     evaluation : Evaluation
-        Of that build.
+        Of a build.
     reader : Reader
         Units and words.
 

@@ -164,7 +164,7 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
     slopes = _slopes(g, area, gasket_area, clearance, motion)
     areas = Areas(area, g.pocket, g.dish, g.land_area, gasket_area)
     if cuts:
-        slopes += _cut_slopes(g, deck_cut, crown_cut)
+        slopes += _cut_slopes(deck_cut, crown_cut)
     doubtful = _source_doubts(sources, slopes)
     if cuts:
         doubtful += _operation_doubts(cuts, areas, model, head_cut)
@@ -239,7 +239,7 @@ def _slopes(
     return rows
 
 
-def _cut_slopes(g: _Geometry, deck_cut: float, crown_cut: float) -> list[_Slopes]:
+def _cut_slopes(deck_cut: float, crown_cut: float) -> list[_Slopes]:
     """The slopes on the areas that only a cut brings in."""
     return [
         ("parts.block.pocket_area", 0.0, 0.0, 0.0, -deck_cut / 1000, 0.0),

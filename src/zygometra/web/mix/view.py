@@ -132,7 +132,7 @@ def _answer_view(
 ) -> dict[str, Any]:
     """The middle of the page: how many recipes, and some of them side by side."""
     known = looked.found.recipes or not looked.looked
-    number = estimated(session, laid_out) if known else Count(0, 0.0, True)
+    number = estimated(session, laid_out) if known else Count(0, 0.0, exact=True)
     drawing = stacks_drawing(
         [stack_of(c, laid_out) for c in columns], clearance_window(laid_out), reader, COLUMNS
     )

@@ -53,7 +53,7 @@ def view(bench: Bench, reference: str) -> dict[str, Any]:
         "result_heads": _result_heads(bench),
         "cuts": cut_sheet.cuts(bench.build, evaluation, bench.reader),
         "results": cut_sheet.results(evaluation, bench.reader),
-        "basis": cut_sheet.figures_behind(bench.build, evaluation, bench.reader),
+        "basis": cut_sheet.figures_behind(evaluation, bench.reader),
         "cautions": cut_sheet.CAUTIONS,
         "references": list(cut_sheet.REFERENCES.items()),
         "reference": chosen,

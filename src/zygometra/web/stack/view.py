@@ -53,7 +53,7 @@ def shown(result: WhatIf) -> Shown:
     if bench.evaluation is not None:
         cuts: tuple[OpName, ...] = ("deck_cut", "head_cut", "crown_cut")
         limits = Limits(*(limit_of(build, op, bench.rules)[0] for op in cuts))
-        drawing = stack_drawing(build, bench.evaluation, result.hole, bench.reader, limits)
+        drawing = stack_drawing(bench.evaluation, result.hole, bench.reader, limits)
     plan = _compact(bench.plan)
     query = {"hole": result.hole, "scope": ALL if bench.several_banks and not result.scope else ""}
     keep_panel = kept_words(plan)

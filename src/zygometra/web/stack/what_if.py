@@ -162,7 +162,7 @@ def _set(result: WhatIf, planned: tuple[Operation, ...], op: OpName, text: str) 
     in_hole = LEVER[op].reach == "hole"
     cylinder = result.hole if in_hole else None
     bank = None if in_hole or len(build.banks) == 1 else result.scope or None
-    return set_lever(build, planned, op, bank=bank, cylinder=cylinder, amount=amount)
+    return set_lever(build, planned, op, amount, bank=bank, cylinder=cylinder)
 
 
 def _typed(result: WhatIf, args: Mapping[str, str]) -> tuple[Operation, ...]:
@@ -207,10 +207,10 @@ def _typed_gasket(
     bank = None if len(build.banks) == 1 else result.scope or None
     if chosen is not None and chosen != was and chosen != OWN:
         if chosen == AS_FITTED:
-            return set_lever(build, planned, "gasket", bank=bank)
+            return set_lever(build, planned, "gasket", None, bank=bank)
         shelf = {str(i): gasket for i, gasket in enumerate(build.levers.gaskets)}
         if (gasket := shelf.get(chosen)) is not None:
-            return set_lever(build, planned, "gasket", bank=bank, gasket=gasket)
+            return set_lever(build, planned, "gasket", gasket, bank=bank)
     if thickness and thickness != args.get("gasket_thickness_was"):
         result.typed["gasket_thickness"] = thickness
         try:
@@ -227,7 +227,7 @@ def _own_gasket(result: WhatIf, planned: tuple[Operation, ...], text: str) -> tu
         raise QuantityError(str(amount.as_typed), "a gasket thickness above nought, up to 20 mm")
     bank = None if len(build.banks) == 1 else result.scope or None
     gasket = Gasket(f"to find: {amount.as_typed}", amount, None)
-    return set_lever(build, planned, "gasket", bank=bank, gasket=gasket)
+    return set_lever(build, planned, "gasket", gasket, bank=bank)
 
 
 # -- handles and inverse questions --------------------------------------------
