@@ -41,6 +41,7 @@ def shot(page: Page, name: str) -> None:
     page.screenshot(path=str(OUT / f"{name}.png"))
 
 
+# long: the views, one after another
 def main(address: str) -> None:
     """Walk the main views."""
     OUT.mkdir(parents=True, exist_ok=True)

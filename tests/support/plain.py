@@ -35,6 +35,7 @@ def _figures(build, bank: str, number: int) -> dict[str, float]:
     return values
 
 
+# long: the second way of the stack's arithmetic, on purpose in one piece
 def _hole(v: dict[str, float], ops) -> dict[str, float | None]:
     deck = head = crown = opened = 0.0
     for op in ops:

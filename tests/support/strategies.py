@@ -14,6 +14,7 @@ def quantity(low: float, high: float, width: float):
     )
 
 
+# long: one document, drawn key by key
 @st.composite
 def documents(draw, *, planned: bool = True):
     """An inline engine with believable proportions, every figure with its doubt."""

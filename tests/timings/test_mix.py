@@ -181,6 +181,7 @@ def _machining(laid_out: LaidOut) -> str:
     return " + ".join(out)
 
 
+# long: one statement, put together from top to bottom
 def _sql(laid_out: LaidOut, spare: int | None) -> str:
     """The question as one join; with ``spare``, each kind first left with what the search's own bound leaves."""
     height = laid_out.block.values["deck_height"]

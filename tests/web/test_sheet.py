@@ -19,6 +19,7 @@ def test_the_sheet_is_one_page_with_from_and_to(shop, bring):
         "Cut sheet: Mountain rescue truck V8",
         "0.432 mm",
         "239.610 mm",
+        "239.61 mm (9.4335 in)",
         "239.178 mm",
         "pan rail",
         "Cautions",

@@ -5,6 +5,7 @@ drawn; most parts suit their family, some are off by a step (a pin, a journal, a
 pattern, a figure not known), as on any real shelf.
 """
 
+# long: made-up families and the makers of their parts, mostly tables
 from __future__ import annotations
 
 import random
@@ -222,6 +223,7 @@ _OURS = (
 )
 
 
+# long: one made-up family, dimension by dimension
 def _families(rng: random.Random, parts: int) -> list[_Family]:
     found = list(_OURS)
     names = [root + end for root in _ROOTS for end in _ENDS]

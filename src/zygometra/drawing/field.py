@@ -45,6 +45,7 @@ class Axis(NamedTuple):
     per_shown: float
 
 
+# long: one drawing, from back to front
 def field_map(points: Sequence[Point], across: Axis, up: Axis) -> str:
     """Draw the map.
 

@@ -116,6 +116,7 @@ def _taken_off(levels: _Levels, y: Up) -> str:
     return "".join(out)
 
 
+# long: one drawing, label by label
 def _labels(planned: Hole, levels: _Levels, y: Up, reader: Reader, factor: int) -> str:
     o = planned.outcome
     u, dof = o.doubts.quench

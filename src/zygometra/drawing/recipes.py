@@ -42,6 +42,7 @@ class Stack:
     out: str = ""
 
 
+# long: one drawing, from back to front
 def stacks_drawing(
     stacks: Sequence[Stack], window: tuple[float | None, float | None], reader: Reader, columns: int = 0
 ) -> str:
@@ -118,6 +119,7 @@ def _stands(stack: Stack, reader: Reader) -> str:
     return reader.clearance(stack.clearance, stack.half / 2)
 
 
+# long: one drawing, from back to front
 def _gap(
     stack: Stack,
     x: float,
@@ -162,6 +164,7 @@ def _gap(
     return "".join(out)
 
 
+# long: one drawing, from back to front
 def _whole(stack: Stack, axis: float, base: float, scale: float) -> str:
     """The stack to scale: head, bore, piston, rod, throw."""
     crank = base + STACK_HEIGHT - 8 - stack.stroke / 2 * scale - 2

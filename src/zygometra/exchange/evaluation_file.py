@@ -42,6 +42,7 @@ def evaluation_document(evaluation: Evaluation, findings: tuple[Finding, ...]) -
     }
 
 
+# long: one document, key by key
 def state_document(state: State) -> dict[str, Any]:
     """Return one state: the engine's figures, every hole's, every deck's line.
 

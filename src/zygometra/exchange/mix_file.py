@@ -68,71 +68,69 @@ def read_question(text: str | bytes) -> tuple[Question, str]:
     return question_of(document_from_text(text))
 
 
-def question_of(document: Mapping[str, Any]) -> tuple[Question, str]:
-    """Check a question document and return the question; raises :class:`BuildFaults`."""
-    faults: list[Fault] = []
-
-    def take(key: str, good: Callable[[Any], bool], wanted: str, otherwise: Any) -> Any:
-        value = document.get(key, otherwise)
-        if not good(value):
-            faults.append(Fault(key, shown(value), wanted))
-            return otherwise
-        return value
-
-    for key in document:
-        if key not in _KEYS and not key.startswith("x-"):
-            faults.append(Fault(key, f"the key {shown(key)}", "one of " + ", ".join(_KEYS)))
-    take(
-        "format", lambda v: v == "zygometra.mix-question", "zygometra.mix-question", "zygometra.mix-question"
-    )
-    if document.get("format") is None:
-        faults.append(Fault("format", "nothing", "zygometra.mix-question"))
-    take("version", lambda v: v == 1 and not isinstance(v, bool), "1, the version this reader knows", None)
-    block = take(
-        "block", lambda v: isinstance(v, str) and 0 < len(v) <= 40, "the code of a block, such as BL-001", ""
-    )
-    rpm = take(
-        "rpm", lambda v: _number(v) and 0 < v <= 30000, "a crank speed above nought, up to 30000", 5500.0
-    )
-    priority = take("priority", lambda v: v in PRIORITIES, "one of " + ", ".join(PRIORITIES), "cheapest")
-    most = take(
-        "best",
+# What may stand in a question: by key what it must be, what is wanted, and what it is where left out.
+_FIELDS: dict[str, tuple[Callable[[Any], bool], str, Any]] = {
+    "version": (lambda v: v == 1 and not isinstance(v, bool), "1, the version this reader knows", None),
+    "block": (lambda v: isinstance(v, str) and 0 < len(v) <= 40, "the code of a block, such as BL-001", ""),
+    "rpm": (lambda v: _number(v) and 0 < v <= 30000, "a crank speed above nought, up to 30000", 5500.0),
+    "priority": (
+        lambda v: isinstance(v, str) and v in PRIORITIES,
+        "one of " + ", ".join(PRIORITIES),
+        "cheapest",
+    ),
+    "best": (
         lambda v: isinstance(v, int) and not isinstance(v, bool) and 0 < v <= MOST_RECIPES,
         f"a whole number from 1 to {MOST_RECIPES}",
         50,
-    )
-    only = take("only_in_hand", lambda v: isinstance(v, bool), "true or false", otherwise=False)
-    school = take("school", lambda v: isinstance(v, str), "a school, such as paper-first", "")
-    counted = take("count", lambda v: v in ("exact", "estimate", "none"), "exact, estimate or none", "exact")
-    machining = take(
-        "machining", lambda v: v is None or _texts(v), "a list of operations; leave it out for all", None
-    )
-    use = take(
-        "use",
+    ),
+    "only_in_hand": (lambda v: isinstance(v, bool), "true or false", False),
+    "school": (lambda v: isinstance(v, str), "a school, such as paper-first", ""),
+    "count": (lambda v: v in ("exact", "estimate", "none"), "exact, estimate or none", "exact"),
+    "machining": (lambda v: v is None or _texts(v), "a list of operations; leave it out for all", None),
+    "use": (
         lambda v: isinstance(v, dict) and set(v) <= set(MAKING) and _texts(list(v.values())),
         "codes by kind: " + ", ".join(MAKING),
         {},
-    )
+    ),
+}
+_FORMAT = "zygometra.mix-question"
+
+
+def question_of(document: Mapping[str, Any]) -> tuple[Question, str]:
+    """Check a question document and return the question; raises :class:`BuildFaults`."""
+    faults = [
+        Fault(key, f"the key {shown(key)}", "one of " + ", ".join(_KEYS))
+        for key in document
+        if key not in _KEYS and not key.startswith("x-")
+    ]
+    if document.get("format") != _FORMAT:
+        found = document.get("format")
+        faults.append(Fault("format", "nothing" if found is None else shown(found), _FORMAT))
+    taken: dict[str, Any] = {}
+    for key, (good, wanted, otherwise) in _FIELDS.items():
+        taken[key] = document.get(key, otherwise)
+        if not good(taken[key]):
+            faults.append(Fault(key, shown(taken[key]), wanted))
     windows = _windows(document.get("windows", {}), faults)
     if faults:
         raise BuildFaults(faults)
-    rules = rules_for(school)
+    rules = rules_for(taken["school"])
     floors = {"": rules.quench_floor("steel")} | {
         m: rules.quench_floor(m) for m in ("steel", "titanium", "aluminium")
     }
     question = Question(
-        block,
+        taken["block"],
         windows,
-        float(rpm),
-        priority,
-        most,
-        only,
-        None if machining is None else frozenset(machining),
-        dict(use),
+        float(taken["rpm"]),
+        taken["priority"],
+        taken["best"],
+        taken["only_in_hand"],
+        None if taken["machining"] is None else frozenset(taken["machining"]),
+        dict(taken["use"]),
         floors,
         rules["crown_cut_limit"],
     )
-    return question, counted
+    return question, taken["count"]
 
 
 def _number(value: Any) -> bool:

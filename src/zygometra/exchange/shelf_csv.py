@@ -6,6 +6,7 @@ one figure stands in columns of its own, ``stroke basis``, ``stroke ±``, ``stro
 person says to take the good rows.
 """
 
+# long: one format, read and written beside each other
 from __future__ import annotations
 
 import csv

@@ -3,6 +3,7 @@
 The caller owns the transaction: it passes the session in and commits.
 """
 
+# long: all that touches the tables of builds, half of it docstrings
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
@@ -288,6 +289,7 @@ def create(session: Session, document: Document, *, entry: Entry, stage: str = s
     return int(build_id)
 
 
+# long: one transaction, in its order
 def save(
     session: Session,
     build_id: int,

@@ -5,6 +5,7 @@ that a process knows whether the columns it laid out are still current. The call
 the transaction.
 """
 
+# long: all that touches the tables of the shelf, half of it docstrings
 from __future__ import annotations
 
 import itertools

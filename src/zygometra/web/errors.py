@@ -68,6 +68,7 @@ def page(status: int, detail: str = "") -> Response:
     return response
 
 
+# long: one handler for each family of errors
 def init(app: Flask) -> None:
     """Register the one handler of each family of errors."""
 

@@ -7,6 +7,7 @@ run, found by bisection. Rows are made stage by stage, a run at a time, never th
 product; the edges of a run are a hair wide, and every result is judged on its own.
 """
 
+# long: one search, in which every join stands on the one before
 from __future__ import annotations
 
 import copy
@@ -230,6 +231,7 @@ class Join:
                 ),
             )
 
+    # long: the bounds of one unknown, each from one rule; apart they would hand seven columns about
     def _heights(self, rows: Rows) -> list[tuple[Floats, Floats]]:
         """Between which compression heights a piston must be for each row of crank and rod: one of some bands."""
         laid_out = self.laid_out

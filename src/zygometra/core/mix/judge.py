@@ -90,6 +90,7 @@ class Verdict:
         return not (self.missing or self.refused or self.outside) and self.results is not None
 
 
+# long: one recipe through the trade's questions, in their order
 def judge(shelf: Shelf, block: Block, rules: FitRules, question: Question, recipe: Combination) -> Verdict:
     """Judge one recipe.
 
@@ -286,6 +287,7 @@ class _Frame(NamedTuple):
     floor: float
 
 
+# long: the stack's arithmetic in its order: each line wants those before it
 def _results(frame: _Frame, figure: Look, grind: float | None, jobs: list[Job], to_buy: int) -> Results:
     block, rules, question, floor = frame
 

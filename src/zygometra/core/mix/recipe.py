@@ -150,6 +150,7 @@ def _weight(parts: Mapping[str, Part], needed: Mapping[str, int]) -> float | Non
     return total
 
 
+# long: one document, written from top to bottom
 def document_of(block: Block, verdict: Verdict, parts: Mapping[str, Part]) -> dict[str, Any]:
     """Return the recipe as a build document, figures as typed, each part's code beside them.
 

@@ -6,6 +6,7 @@ elsewhere; or it asks that a word be the same on both sides. The block is one of
 parts. Limits, costs and operations are the shop's; only their form stands here.
 """
 
+# long: a rule of fit, judged for one part, for columns, and read from data: together so that they stay one rule
 from __future__ import annotations
 
 import math
@@ -331,6 +332,14 @@ def _rule(raw: Mapping[str, Any], machinings: Mapping[str, Machining]) -> FitRul
     )
     if not key:
         raise QuantityError("a rule without a key", "a key for each rule")
+    _check_measure(rule)
+    _check_operations(rule, machinings)
+    return rule
+
+
+def _check_measure(rule: FitRule) -> None:
+    """What a rule measures: dimensions or words that exist, plain factors, bands that are the right way round."""
+    key = rule.key
     for place in rule.places:
         kind, name = PartPlace.parse(place)
         known = kind in (*MAKING, "block") and (
@@ -350,13 +359,18 @@ def _rule(raw: Mapping[str, Any], machinings: Mapping[str, Machining]) -> FitRul
             raise QuantityError(
                 f"the factor {shown(factor)} in the rule {shown(key)}", "a number, such as 1 or -0.5"
             )
-    for band in bands:
+    for band in rule.bands:
         if band.low > band.high:
             raise QuantityError(
                 f"a band from {band.low:g} to {band.high:g} in {shown(key)}",
                 "from the lower to the higher edge",
             )
-    for name in (*(b.machining for b in bands), rule.otherwise):
+
+
+def _check_operations(rule: FitRule, machinings: Mapping[str, Machining]) -> None:
+    """What a rule would have done: operations that exist, where they belong."""
+    key = rule.key
+    for name in (*(b.machining for b in rule.bands), rule.otherwise):
         if not name:
             continue
         if name not in machinings:
@@ -369,7 +383,6 @@ def _rule(raw: Mapping[str, Any], machinings: Mapping[str, Machining]) -> FitRul
                 f"{machinings[name].label} in the rule {shown(key)}",
                 "it only where it belongs: " + _EFFECT_PLACE[effect],
             )
-    return rule
 
 
 # An operation that moves the stack belongs to one interface: the search knows its arithmetic there.

@@ -61,6 +61,7 @@ CAUTIONS = (
 )
 
 
+# long: the rows of one sheet, in the order of work
 def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Cut, ...]:
     """Return the work of a plan, bank by bank: decks, heads, crowns, gaskets, chambers.
 

@@ -128,6 +128,7 @@ def _clearance(sources: dict[str, Source], g: _Geometry) -> float:
     return deck_clearance(height, g.stroke, g.rod, sources["parts.piston.compression_height"][1].value)
 
 
+# long: the stack's arithmetic in its order: each line wants those before it
 def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...], build: Build) -> Outcome:
     """The arithmetic of one hole. Lengths mm, areas mm², volumes cc."""
     totals = _amounts(cuts) if cuts else _NO_CUTS
@@ -192,6 +193,7 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
 _AT_REST = (0.0, 0.0, 0.0, 0.0)
 
 
+# long: a table: a line is what one figure moves
 def _slopes(
     g: _Geometry,
     area: float,

@@ -23,6 +23,7 @@ _NOTHING = Estimate(None, 0)
 _FAULT = "Found the unit 'thuo'; wanted one of mm, in, thou, such as 0.76 mm."
 
 
+# long: every component in every state, one by one
 def view(reader: Reader) -> dict[str, Any]:
     """Return what the page of patterns shows."""
     samples = _bands()

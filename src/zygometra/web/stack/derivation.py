@@ -9,7 +9,8 @@ from zygometra.core.stack.budget import shares
 from zygometra.core.stack.results import Hole
 from zygometra.core.stack.sensitivity import sensitivities
 from zygometra.core.stack.sources import chamber_model
-from zygometra.core.stack.working import Step, working
+from zygometra.core.stack.working import working
+from zygometra.core.stack.working_steps import Step
 from zygometra.core.wording import figure
 
 from ..build.bench import Bench

@@ -19,6 +19,7 @@ def _of_build(**more: Any) -> Any:
     return sa.Column("build_id", sa.BigInteger, sa.ForeignKey("build.id", ondelete="CASCADE"), **more)
 
 
+# long: the tables of the first version, one by one
 def upgrade() -> None:
     op.create_table(
         "build",

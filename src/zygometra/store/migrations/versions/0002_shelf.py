@@ -15,6 +15,7 @@ def _moment(name: str) -> Any:
     return sa.Column(name, sa.DateTime(timezone=True), nullable=False, server_default=sa.func.now())
 
 
+# long: the tables of the shelf, one by one
 def upgrade() -> None:
     op.create_table(
         "part",

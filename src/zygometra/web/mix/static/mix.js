@@ -14,7 +14,8 @@ let again = null;
 
 function selectorOf(element) {
   const { recipe, edge, pin } = element?.dataset ?? {};
-  if (recipe) return `.${element.classList.contains("point") ? "point" : "recipe"}[data-recipe="${CSS.escape(recipe)}"]`;
+  const role = element?.classList.contains("point") ? "point" : "recipe";
+  if (recipe) return `.${role}[data-recipe="${CSS.escape(recipe)}"]`;
   if (edge) return `[data-edge="${edge}"]`;
   return pin ? "[data-pin]" : null;
 }

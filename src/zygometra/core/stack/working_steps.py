@@ -1,0 +1,72 @@
+"""A step of the working: formula, figures put in with their basis, answer; and how each is written."""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+from ..fields import field_at
+from ..place import Place, Scope
+from ..quantity import coverage
+from ..wording import Reader, figure
+from .results import Hole, Source
+
+
+class Given(NamedTuple):
+    """One figure put into a formula, in the reader's units."""
+
+    symbol: str
+    label: str
+    value: str
+    basis: str
+    doubt: str
+    path: str
+
+
+class Step(NamedTuple):
+    """One line of the derivation."""
+
+    key: str
+    label: str
+    formula: str
+    figures: str
+    answer: str
+    band: str
+    given: tuple[Given, ...]
+    note: str = ""
+
+
+def given_of(source: Source | None, reader: Reader) -> tuple[Given, ...]:
+    """Return a figure as it is put into a formula; nothing where it is not known."""
+    if source is None:
+        return ()
+    quantity = source.quantity
+    name = source.path
+    if Place.parse(name).scope is Scope.PLAN:
+        symbol, label = "t", "gasket to fit"
+        if name.endswith(".bore"):
+            symbol, label = "G", "bore of the gasket to fit"
+    else:
+        field = field_at(name)
+        symbol, label = field.symbol, field.label
+    basis = quantity.basis if quantity.basis_stated or quantity.readings else "basis not stated"
+    doubt = {
+        "stated": "doubt as stated",
+        "tolerance": "tolerance",
+        "readings": f"{len(quantity.readings)} readings",
+        "house": "house default doubt",
+        "none": "doubt taken as nought",
+    }[quantity.doubt]
+    return (Given(symbol, label, reader.quantity(quantity), basis, doubt, name),)
+
+
+def band_of(hole: Hole, name: str, write: str, reader: Reader) -> str:
+    """Return the 95 % band of a result, written as ``length``, ``cc`` or ``ratio``; empty where nothing is in doubt."""
+    u, dof = getattr(hole.outcome.doubts, name)
+    if u == 0:
+        return ""
+    half = coverage(dof) * u
+    if write == "length":
+        return f"± {reader.band(half)} (95 %)"
+    digits = max(0, min(3, 1 - math.floor(math.log10(half)))) if half > 0 else 0
+    return f"± {figure(half, digits)}{' cc' if write == 'cc' else ''} (95 %)"

@@ -1,0 +1,162 @@
+"""The working of the volumes: swept, chamber, gasket, deck, crown, crevice, and their sum."""
+
+from __future__ import annotations
+
+from ..build.model import Build
+from ..wording import Reader, figure, volume
+from .results import Hole
+from .sources import chamber_model
+from .working_steps import Given, Step, band_of, given_of
+
+
+# long: the steps of one derivation, in their order
+def volumes(build: Build, hole: Hole, reader: Reader) -> list[Step]:
+    """Return the steps of the volumes of one hole: swept, then each term of the clearance volume, then their sum."""
+    outcome, get = hole.outcome, hole.sources.get
+    terms = outcome.terms
+
+    def length(mm: float) -> str:
+        return reader.length(mm)
+
+    bore, stroke = get("parts.block.bore"), get("parts.crank.stroke")
+    assert bore
+    assert stroke
+    area = f"A = π/4·B² = {outcome.bore_area / 100:.4f} cm²"
+    steps = [
+        Step(
+            "swept",
+            "swept volume",
+            "Vs = π/4·B²·S",
+            f"π/4 · ({length(bore.quantity.value)})² · {length(stroke.quantity.value)}",
+            volume(outcome.swept),
+            band_of(hole, "swept", "cc", reader),
+            given_of(bore, reader) + given_of(stroke, reader),
+            area,
+        ),
+        _chamber_step(build, hole, reader),
+    ]
+    steps.append(_gasket_step(hole, reader))
+    steps.append(
+        Step(
+            "deck",
+            "deck volume",
+            "V_deck = A·c",
+            f"{outcome.bore_area / 100:.4f} cm² · {length(outcome.deck_clearance)}",
+            volume(terms.deck),
+            "",
+            (),
+            "Negative where the piston stands proud: it takes room away." if terms.deck < 0 else "",
+        )
+    )
+    steps.append(_crown_step(hole, reader))
+    steps.append(_crevice_step(hole, reader))
+    steps.append(_clearance_step(hole, reader))
+    return steps
+
+
+def _gasket_step(hole: Hole, reader: Reader) -> Step:
+    outcome, get = hole.outcome, hole.sources.get
+    opening = get("parts.gasket.opening_area")
+    thickness, answer = reader.length(outcome.gasket_thickness), volume(outcome.terms.gasket)
+    if opening is not None:
+        formula, figures = "V_gasket = A_gasket·t", f"{outcome.gasket_area:.0f} mm² · {thickness}"
+        return Step("gasket", "gasket volume", formula, figures, answer, "", given_of(opening, reader))
+    bore = hole.sources["parts.gasket.bore"]
+    formula, figures = "V_gasket = π/4·G²·t", f"π/4 · ({reader.length(bore.quantity.value)})² · {thickness}"
+    return Step("gasket", "gasket volume", formula, figures, answer, "", given_of(bore, reader))
+
+
+def _chamber_step(build: Build, hole: Hole, reader: Reader) -> Step:
+    outcome = hole.outcome
+    source = hole.sources["parts.head.chamber_volume"]
+    given = given_of(source, reader)
+    formula, figures, note = "V_chamber", reader.quantity(source.quantity), ""
+    opened = sum(op.amount.value for _, op in hole.cuts if op.op == "open_chamber" and op.amount)
+    if outcome.head_cut:
+        removed = chamber_model(build, hole.sources).removed(outcome.head_cut)
+        formula += " − milled"
+        figures += f" − {volume(removed)}"
+        for name in ("opening_area", "opening_perimeter", "wall_draft", "removal_rate"):
+            given += given_of(hole.sources.get(f"parts.head.{name}"), reader)
+        note = (
+            f"A head cut h of {reader.length(outcome.head_cut)} takes A_open·h − ½·p·tan α·h²."
+            if "parts.head.removal_rate" not in hole.sources and not build.step_fills
+            else f"A head cut of {reader.length(outcome.head_cut)} at the rate that is known."
+        )
+    if opened:
+        formula += " + opened"
+        figures += f" + {volume(opened)}"
+    pocket = hole.sources.get("parts.block.pocket_area")
+    if pocket is not None and outcome.deck_cut:
+        formula += " − A_pocket·deck cut"
+        figures += f" − {volume(pocket.quantity.value * outcome.deck_cut / 1000)}"
+        given += given_of(pocket, reader)
+    return Step("chamber", "chamber volume", formula, figures, volume(outcome.terms.chamber), "", given, note)
+
+
+def _crown_step(hole: Hole, reader: Reader) -> Step:
+    outcome = hole.outcome
+    source = hole.sources["parts.piston.crown_volume"]
+    formula, figures = "V_crown", reader.quantity(source.quantity)
+    given = given_of(source, reader)
+    dish = hole.sources.get("parts.piston.dish_area")
+    if outcome.crown_cut and dish is not None and dish.quantity.value:
+        formula += " − A_dish·crown cut"
+        figures += f" − {volume(dish.quantity.value * outcome.crown_cut / 1000)}"
+        given += given_of(dish, reader)
+    return Step(
+        "crown",
+        "crown volume",
+        formula,
+        figures,
+        volume(outcome.terms.crown),
+        "",
+        given,
+        "Positive adds room (dish, pockets), negative takes it away (dome).",
+    )
+
+
+def _crevice_step(hole: Hole, reader: Reader) -> Step:
+    outcome, get = hole.outcome, hole.sources.get
+    land, top_land = get("parts.piston.top_land_diameter"), get("parts.piston.top_land_height")
+    if land is None or top_land is None:
+        return Step(
+            "crevice",
+            "crevice volume",
+            "V_crevice",
+            "not known",
+            volume(0.0),
+            "",
+            (),
+            "Top land diameter or height is not known: taken as nought.",
+        )
+    height = top_land.quantity.value - outcome.crown_cut
+    return Step(
+        "crevice",
+        "crevice volume",
+        "V_crevice = π/4·(B² − D²)·h",
+        f"{outcome.land_area / 100:.4f} cm² · {reader.length(height)}",
+        volume(outcome.terms.crevice),
+        "",
+        given_of(land, reader) + given_of(top_land, reader),
+    )
+
+
+def _clearance_step(hole: Hole, reader: Reader) -> Step:
+    outcome, terms = hole.outcome, hole.outcome.terms
+    parts = [terms.chamber, terms.gasket, terms.deck, terms.crown, terms.crevice]
+    formula = "Vc = V_chamber + V_gasket + V_deck + V_crown + V_crevice"
+    given: tuple[Given, ...] = ()
+    if terms.other:
+        parts.append(terms.other)
+        formula += " + V_other"
+        given = given_of(hole.sources.get("parts.head.other_volume"), reader)
+    return Step(
+        "clearance",
+        "clearance volume",
+        formula,
+        " + ".join(figure(part, 2) for part in parts).replace("+ −", "− "),
+        volume(outcome.clearance),
+        band_of(hole, "clearance", "cc", reader),
+        given,
+    )
