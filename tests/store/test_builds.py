@@ -7,10 +7,9 @@ import json
 import threading
 
 import pytest
-from sqlalchemy import inspect, select, text
+from sqlalchemy import select, text
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
-from sqlmodel import SQLModel
 
 from support.cases import DEMO, VECTORS, demo, vector
 from support.people import by, someone
@@ -18,7 +17,7 @@ from zygometra.core.build.document import with_leaf
 from zygometra.core.errors import QuantityError
 from zygometra.demo import SHOP, load_demo
 from zygometra.store import builds, heads, rules, undo
-from zygometra.store.database import migrate, reading_engine
+from zygometra.store.database import reading_engine
 from zygometra.store.tables import FigureRow
 
 EVERY_FILE = [*VECTORS.glob("*.json"), *DEMO.glob("*.json")]
@@ -276,14 +275,24 @@ def test_house_rules_are_kept_taken_back_and_judged_by(session):
         rules.set_rule(session, "quench_floor.steel", 99, actor=someone("Ada"))
 
 
-def test_the_migrations_make_exactly_the_tables_of_the_models(engine):
-    found = inspect(engine)
-    assert set(found.get_table_names()) - {"alembic_version"} == set(SQLModel.metadata.tables)
-    for name, table in SQLModel.metadata.tables.items():
-        assert {c["name"] for c in found.get_columns(name)} == set(table.columns.keys()), name
-        for column in found.get_columns(name):
-            assert column["nullable"] == table.columns[column["name"]].nullable, f"{name}.{column['name']}"
+def test_a_save_returns_the_moment_that_the_head_then_has(session, reading, pilot):
+    stored = builds.load(session, pilot)
+    saved = builds.save(
+        session, pilot, bore(stored.document, "92.5 mm"), expected_version=1, entry=by("Tove", "bored")
+    )
+    session.commit()
+    assert saved.changed_at == heads.head(reading, pilot).changed_at > stored.changed_at
+    assert (saved.version, saved.changed_by) == (2, "Tove")
 
 
-def test_migrating_twice_is_harmless(engine):
-    migrate(engine)
+def test_a_stage_carries_the_version_that_was_seen(session, pilot):
+    document = builds.load(session, pilot).document
+    builds.save(session, pilot, bore(document, "92.5 mm"), expected_version=1, entry=by("Tove", "bored"))
+    session.commit()
+    with pytest.raises(builds.Stale) as stale:
+        builds.set_stage(session, pilot, "cut", expected_version=1, actor=someone("Ada"))
+    session.rollback()
+    assert [c.actor for c in stale.value.since] == ["Tove"]
+    assert builds.load(session, pilot).stage == "on paper"
+    moved = builds.set_stage(session, pilot, "cut", expected_version=2, actor=someone("Ada"))
+    assert (moved.stage, moved.version) == ("cut", 2)

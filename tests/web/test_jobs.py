@@ -98,3 +98,70 @@ def test_what_a_page_waits_for_does_not_stand_behind_long_work():
     assert long.begun == 3
     long.let.release(20)
     assert all(work.done_within(5) for work in under_way)
+
+
+def test_two_people_of_one_name_do_not_end_each_others(app):
+    from tests.web.conftest import Shop
+
+    names = []
+    for _ in range(2):
+        with Shop(app, "Ines").client.session_transaction() as cookie:
+            names.append((cookie["person"], cookie["person_id"]))
+    (first, one), (second, other) = names
+    assert first == second == "Ines"
+    pool, task = Jobs(), Steps()
+    job = pool.ask(("q", "count"), task, by=one)
+    pool.ask(("q", "count"), task, by=other)
+    pool.leave(one, "another question")
+    task.let.release()
+    until(lambda: job.share == 0.25)
+    assert not task.ended
+    pool.leave(other, "another question")
+    task.let.release()
+    until(lambda: task.ended)
+    pool.close()
+
+
+def test_closing_ends_what_is_under_way():
+    pool, task = Jobs(), Steps(400)
+    job = pool.ask(("q", "count"), task, by="Ines")
+    until(lambda: task.begun == 1)
+    task.let.release(400)
+    pool.close()
+    assert job.future.done()
+    with pytest.raises(RuntimeError):
+        pool.ask(("q", "other"), task, by="Ines")
+
+
+def test_a_task_that_fails_is_begun_again_when_it_is_asked_for_again():
+    pool, runs = Jobs(), []
+
+    def task(_told):
+        runs.append(1)
+        if len(runs) == 1:
+            raise ValueError("once")
+        return "done"
+
+    first = pool.ask(("q", "count"), task, by="Ines")
+    assert first.done_within(5)
+    with pytest.raises(ValueError, match="once"):
+        _ = first.result
+    again = pool.ask(("q", "count"), task, by="Ines")
+    assert again.done_within(5)
+    assert again.result == "done"
+    pool.close()
+
+
+def test_an_identity_lasts_and_is_nobody_elses(app):
+    from tests.web.conftest import Shop
+
+    ada, tove = Shop(app), Shop(app, "Tove")
+    with ada.client.session_transaction() as cookie:
+        before = cookie["person_id"]
+    ada.post("/who", {"person": "Ada Lund"})
+    with ada.client.session_transaction() as cookie:
+        assert cookie["person_id"] == before
+        assert cookie["person"] == "Ada Lund"
+    with tove.client.session_transaction() as cookie:
+        assert cookie["person_id"] != before
+    assert len(before) == 32

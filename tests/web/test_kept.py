@@ -2,9 +2,33 @@
 
 from __future__ import annotations
 
+import threading
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from support.cases import demo
 from support.people import by
 from zygometra.core.build.document import with_leaf
 from zygometra.store import builds
+from zygometra.store.heads import Head
+from zygometra.web.build.kept import Kept, KeptBuilds, Key, keep
+
+NOON = datetime(2026, 5, 1, 12, tzinfo=UTC)
+
+
+def head(version=1, moment=NOON):
+    return Head(version=version, stage="on paper", shop_rules={}, changed_at=moment, changed_by="Ada")
+
+
+def key(build=1, version=1, moment=NOON, database="one", fact=0):
+    return Key(database, build, version, fact, moment)
+
+
+def kept(weight=100):
+    return Kept({}, None, None, weight)
 
 
 def test_another_process_saving_is_seen_at_once(shop, pilot, session):
@@ -59,3 +83,118 @@ def test_connections_cut_by_a_restarted_server_are_not_noticed_by_readers(app, s
         )
     assert "Pilot launch" in shop.text(f"/builds/{pilot}/stack")
     assert shop.get("/").status_code == 200
+
+
+# -- the object by itself --------------------------------------------------------------------
+
+
+def test_what_is_put_is_found_under_its_key_alone():
+    known, one = KeptBuilds(), kept()
+    known.put(key(), one)
+    assert known.find(key(), head()) is one
+    for other in (
+        key(build=2),
+        key(version=2),
+        key(moment=NOON + timedelta(microseconds=1)),
+        key(database="two"),
+        key(fact=1),
+    ):
+        assert known.find(other, head()) is None
+
+
+def test_the_newest_head_is_the_last_that_was_asked_for():
+    known = KeptBuilds()
+    assert known.newest("one", 1) is None
+    known.put(key(), kept())
+    assert known.newest("one", 1) is None, "put alone says nothing of the database"
+    known.find(key(), head())
+    known.put(key(version=2), kept())
+    known.find(key(version=2), head(2))
+    assert known.newest("one", 1).version == 2
+    assert known.newest("two", 1) is None
+
+
+@given(st.lists(st.tuples(st.integers(1, 6), st.integers(1, 400)), max_size=40), st.integers(1, 900))
+def test_the_weights_stay_within_bounds_and_the_longest_unused_goes_first(steps, most):
+    known, plain = KeptBuilds(most), []
+    for build, weight in steps:
+        known.put(key(build), kept(weight))
+        plain = [(b, w) for b, w in plain if b != build] + [(build, weight)]
+        while sum(w for _, w in plain) > most and len(plain) > 1:
+            plain.pop(0)
+        assert known.weight == sum(w for _, w in plain)
+        assert known.weight <= most or len(known) == 1
+        assert len(known) == len(plain)
+    for build in range(1, 7):
+        assert (known.find(key(build), head()) is not None) == (build in dict(plain))
+
+
+def test_finding_one_keeps_it_longer():
+    known = KeptBuilds(250)
+    for build in (1, 2):
+        known.put(key(build), kept())
+    known.find(key(1), head())
+    known.put(key(3), kept())
+    assert known.find(key(1), head()) is not None
+    assert known.find(key(2), head()) is None
+
+
+def test_clear_forgets_everything():
+    known = KeptBuilds()
+    known.put(key(), kept())
+    known.find(key(), head())
+    known.clear()
+    assert (len(known), known.weight, known.newest("one", 1)) == (0, 0, None)
+
+
+def test_many_threads_leave_the_sum_of_the_weights_right():
+    known = KeptBuilds(5_000)
+
+    def work(seed):
+        for n in range(300):
+            known.put(key((seed * 7 + n) % 40), kept(50 + n % 90))
+            known.find(key(n % 40), head())
+
+    threads = [threading.Thread(target=work, args=(n,)) for n in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert known.weight <= 5_000
+    found = [known.find(key(build), head()) for build in range(40)]
+    assert known.weight == sum(one.weight for one in found if one is not None)
+
+
+def test_what_follows_from_a_version_is_made_once_for_each_reader_and_not_without_end():
+    one, made = kept(), []
+    for reader in ("mm", "inch", "mm"):
+        assert one.once(("said", reader), lambda reader=reader: made.append(reader) or reader) == reader
+    assert made == ["mm", "inch"]
+    for n in range(100):
+        one.once(n, lambda: n)  # noqa: B023 - asked for at once
+    assert len(one._memos) <= 24
+
+
+def test_the_weight_grows_with_the_document():
+    small, large = keep(demo("hill-climb")), keep(demo("mountain-rescue"))
+    assert 0 < small.weight < large.weight
+    assert large.now is not None
+
+
+def test_each_application_has_its_own(app, engine):
+    from zygometra.web.app import create_app
+
+    other = create_app(engine=engine, secret_key="only for tests")
+    assert other.extensions["kept builds"] is not app.extensions["kept builds"]
+    other.extensions["jobs"].close()
+    other.extensions["reading engine"].dispose()
+
+
+@pytest.mark.parametrize("station", ["stack", "figures", "aim", "sheet", "record"])
+def test_a_page_reads_a_version_once(app, shop, pilot, station, monkeypatch):
+    read = []
+    monkeypatch.setattr("zygometra.web.build.bench.keep", lambda document: read.append(1) or keep(document))
+    for _ in range(3):
+        shop.text(f"/builds/{pilot}/{station}")
+    assert len(read) == 1
+    assert len(app.extensions["kept builds"]) == 1

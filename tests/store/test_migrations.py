@@ -1,0 +1,126 @@
+"""What the migrations make is what the models say: columns, types, defaults, keys, checks, indexes, triggers."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from sqlalchemy import inspect, text
+from sqlmodel import SQLModel
+
+from support.cases import demo
+from support.people import by, someone
+from zygometra.store import builds
+from zygometra.store.database import migrate
+from zygometra.store.tables import ChangeRow
+
+MODELS = "by_models"
+# Tables whose rows are a record: what was written there cannot be rewritten.
+RECORDS = {"change", "part_change", "acceptance"}
+
+COLUMNS = """
+    SELECT table_name, column_name, data_type, character_maximum_length, numeric_precision, is_nullable,
+           column_default, is_identity
+    FROM information_schema.columns WHERE table_schema = :schema
+"""
+CONSTRAINTS = """
+    SELECT r.relname, c.contype, pg_get_constraintdef(c.oid)
+    FROM pg_constraint c JOIN pg_class r ON r.oid = c.conrelid JOIN pg_namespace n ON n.oid = r.relnamespace
+    WHERE n.nspname = :schema AND c.contype <> 'n'
+"""
+INDEXES = "SELECT tablename, indexdef FROM pg_indexes WHERE schemaname = :schema"
+TRIGGERS = """
+    SELECT r.relname, t.tgname, pg_get_triggerdef(t.oid)
+    FROM pg_trigger t JOIN pg_class r ON r.oid = t.tgrelid JOIN pg_namespace n ON n.oid = r.relnamespace
+    WHERE n.nspname = :schema AND NOT t.tgisinternal
+"""
+
+
+@pytest.fixture
+def both(engine):
+    """A reader of the catalogue: what a query finds in the migrated schema, and in one made from the models."""
+    with engine.connect() as connection:
+        connection.execute(text(f"DROP SCHEMA IF EXISTS {MODELS} CASCADE"))
+        connection.execute(text(f"CREATE SCHEMA {MODELS}"))
+        placed = connection.execution_options(schema_translate_map={None: MODELS})
+        SQLModel.metadata.create_all(placed)
+
+        def read(query):
+            found = []
+            for schema in ("public", MODELS):
+                rows = connection.execute(text(query), {"schema": schema})
+                plain = {tuple(_plain(value) for value in row) for row in rows}
+                found.append({row for row in plain if row[0] != "alembic_version"})
+            return found
+
+        yield read
+        connection.rollback()
+
+
+def _plain(value):
+    """A catalogue's words without the schema, and without the names that the database gave by itself."""
+    if not isinstance(value, str):
+        return value
+    value = re.sub(rf"\b(public|{MODELS})\.", "", value)
+    return re.sub(r"INDEX \S+ ON", "INDEX ON", value)
+
+
+def test_the_tables_are_those_of_the_models(engine):
+    assert set(inspect(engine).get_table_names()) - {"alembic_version"} == set(SQLModel.metadata.tables)
+
+
+def test_columns_have_the_types_and_defaults_of_the_models(both):
+    migrated, modelled = both(COLUMNS)
+    assert migrated == modelled
+    assert len(migrated) > 40
+
+
+def test_keys_and_checks_are_those_of_the_models(both):
+    migrated, modelled = both(CONSTRAINTS)
+    assert migrated == modelled
+    assert {kind for _, kind, _ in migrated} >= {"p", "f"}
+
+
+def test_indexes_are_those_of_the_models(both):
+    migrated, modelled = both(INDEXES)
+    assert migrated == modelled
+
+
+def test_a_record_is_guarded_by_a_trigger_and_nothing_else_is(both):
+    migrated, _ = both(TRIGGERS)
+    assert {table for table, _, _ in migrated} == RECORDS
+    for _, _, definition in migrated:
+        assert "BEFORE UPDATE" in definition
+        assert "EXECUTE FUNCTION change_is_a_record()" in definition
+
+
+def test_migrating_twice_is_harmless(engine):
+    migrate(engine)
+
+
+def test_who_acted_stands_beside_the_name(session):
+    build_id = builds.create(session, demo("pilot-launch"), entry=by("Ada", "for a test"))
+    builds.set_stage(session, build_id, "cut", expected_version=1, actor=someone("Tove"))
+    rows = session.query(ChangeRow).order_by(ChangeRow.id).all()
+    assert [(row.actor, row.actor_id) for row in rows] == [("Ada", "id-of-Ada"), ("Tove", "id-of-Tove")]
+
+
+def test_a_row_from_before_there_were_identities_has_none(session):
+    build_id = builds.create(session, demo("pilot-launch"), entry=by("Ada", "for a test"))
+    session.execute(
+        text(
+            "INSERT INTO change (build_id, version, actor, kind, says, patch)"
+            " VALUES (:build, 1, 'Old hand', 'edit', 'from before', '[]')"
+        ),
+        {"build": build_id},
+    )
+    newest = builds.history(session, build_id)[0]
+    assert (newest.actor, newest.says) == ("Old hand", "from before")
+    assert session.query(ChangeRow).order_by(ChangeRow.id.desc()).first().actor_id is None
+
+
+def test_the_summary_says_compression_ratio_and_no_other_name(session):
+    builds.create(session, demo("pilot-launch"), entry=by("Ada", "for a test"))
+    summary = builds.listed(session)[0].summary
+    assert "compression_ratio" in summary["now"]
+    assert "ratio" not in summary["now"]
