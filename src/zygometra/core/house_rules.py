@@ -123,7 +123,13 @@ class HouseRules:
         return self.values[key]
 
     def quench_floor(self, rod_material: str) -> float:
-        """Return the least quench for a rod material, in mm; steel's for an unknown one."""
+        """Return the least quench for a rod material, in mm; steel's for an unknown one.
+
+        Parameters
+        ----------
+        rod_material : str
+            Such as ``steel``; empty where it is not known.
+        """
         return self.values.get(f"quench_floor.{rod_material}", self.values["quench_floor.steel"])
 
 

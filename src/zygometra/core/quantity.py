@@ -183,7 +183,13 @@ def read_field(raw: Any, field: Field, unstated: Unstated = "house") -> Quantity
 
 
 def dimension_of(field: Field) -> str:
-    """Return the name under which the house rules know a field's doubt."""
+    """Return the name under which the house rules know a field's doubt.
+
+    Parameters
+    ----------
+    field : Field
+        The dimension.
+    """
     return field.doubt or field.name
 
 
@@ -313,7 +319,7 @@ def doubt_of_readings(
     resolution, gauge_u : float
         The gauge's resolution r and own standard uncertainty g, same unit.
     usual_spread : float
-        Standard deviation that stands in where there is one reading only.
+        Standard deviation that stands in where there is one reading only; same unit.
 
     Returns
     -------

@@ -49,7 +49,7 @@ def decimals_for(doubt: float, most: int) -> int:
     doubt : float
         Standard uncertainty in the unit shown; 0 where there is none.
     most : int
-        Decimals shown at the most.
+        Decimals shown at the most; no unit.
 
     Returns
     -------
@@ -82,9 +82,9 @@ def figure(number: float, decimals: int) -> str:
     Parameters
     ----------
     number : float
-        What to write.
+        What to write; no unit.
     decimals : int
-        Decimals.
+        Decimals; no unit.
 
     Returns
     -------
@@ -120,23 +120,55 @@ class Reader:
     pin: str = "wrist pin"
 
     def length_unit(self, mm: float, *, other: bool = False) -> Unit:
-        """Return the unit a length is written in: thou for what is small, in inches."""
+        """Return the unit a length is written in: thou for what is small, in inches.
+
+        Parameters
+        ----------
+        mm : float
+            The length in mm.
+        other : bool
+            True for the unit that the reader does not read first.
+        """
         if (self.system == "mm") != other:
             return MM
         return THOU if abs(mm) < THOU_BELOW else INCH
 
     def length(self, mm: float, u: float = 0.0, *, other: bool = False, sign: bool = True) -> str:
-        """Return a length with its unit, such as ``0.31 mm`` or ``12.2 thou``."""
+        """Return a length with its unit, such as ``0.31 mm`` or ``12.2 thou``.
+
+        Parameters
+        ----------
+        mm : float
+            The length in mm.
+        u : float
+            Standard uncertainty in mm; it decides the digits.
+        other : bool
+            True for the unit that the reader does not read first.
+        sign : bool
+            False to leave the sign out.
+        """
         number, symbol = self.length_parts(mm, u, other=other)
         return f"{number if sign else number.lstrip(MINUS)} {symbol}"
 
     def short(self, mm: float) -> str:
-        """Return a nominal length without its unit, as people name a stack: ``148``, ``34.2``, ``1.35``."""
+        """Return a nominal length without its unit, as people name a stack: ``148``, ``34.2``, ``1.35``.
+
+        Parameters
+        ----------
+        mm : float
+            The length in mm.
+        """
         number, decimals = (mm, 1) if self.system == "mm" else (from_base(mm, INCH), 2)
         return figure(number, decimals).removesuffix(".0")
 
     def limit(self, mm: float) -> str:
-        """Return a limit that was set, with the digits it was set with: ``0.90 mm``, ``38 thou``."""
+        """Return a limit that was set, with the digits it was set with: ``0.90 mm``, ``38 thou``.
+
+        Parameters
+        ----------
+        mm : float
+            The length in mm.
+        """
         unit = self.length_unit(mm)
         number = from_base(mm, unit)
         least = 2 if unit is MM else 0
@@ -173,20 +205,46 @@ class Reader:
         return _LENGTHS.sub(both, text)
 
     def length_parts(self, mm: float, u: float = 0.0, *, other: bool = False) -> tuple[str, str]:
-        """Return a length's figures and its unit apart."""
+        """Return a length's figures and its unit apart.
+
+        Parameters
+        ----------
+        mm : float
+            The length in mm.
+        u : float
+            Standard uncertainty in mm; it decides the digits.
+        other : bool
+            True for the unit that the reader does not read first.
+        """
         unit = self.length_unit(mm, other=other)
         decimals = decimals_for(from_base(u, unit), MOST_DECIMALS[unit.symbol])
         return figure(from_base(mm, unit), decimals), unit.symbol
 
     def clearance(self, mm: float, u: float = 0.0, *, other: bool = False) -> str:
-        """Return a deck clearance in words: ``0.31 mm down``, ``0.12 mm proud``, ``level``."""
+        """Return a deck clearance in words: ``0.31 mm down``, ``0.12 mm proud``, ``level``.
+
+        Parameters
+        ----------
+        mm : float
+            The length in mm.
+        u : float
+            Standard uncertainty in mm; it decides the digits.
+        other : bool
+            True for the unit that the reader does not read first.
+        """
         text = self.length(mm, u, other=other, sign=False)
         if float(text.split(" ", 1)[0]) == 0:
             return f"level with the {self.deck}"
         return f"{text} {'down' if mm > 0 else 'proud'}"
 
     def quantity(self, quantity: Quantity) -> str:
-        """Return a figure in the unit it was typed in."""
+        """Return a figure in the unit it was typed in.
+
+        Parameters
+        ----------
+        quantity : Quantity
+            The figure.
+        """
         unit = quantity.unit
         most = MOST_DECIMALS.get(unit.symbol, 3)
         if quantity.doubt == "readings":
@@ -197,7 +255,13 @@ class Reader:
         return f"{text} {'°' if unit.symbol == 'deg' else unit.symbol}".replace(" °", "°")
 
     def beside(self, quantity: Quantity) -> str:
-        """Return a length in the system it was not typed in; nothing for other kinds."""
+        """Return a length in the system it was not typed in; nothing for other kinds.
+
+        Parameters
+        ----------
+        quantity : Quantity
+            The figure.
+        """
         if quantity.kind is not Kind.LENGTH:
             return ""
         inches = quantity.unit.symbol in ("in", "thou", "tenth")
@@ -206,7 +270,13 @@ class Reader:
         return f"{number} {unit.symbol}"
 
     def band(self, mm: float) -> str:
-        """Return the half-width of a band in the reader's unit, at one or two digits."""
+        """Return the half-width of a band in the reader's unit, at one or two digits.
+
+        Parameters
+        ----------
+        mm : float
+            The length in mm.
+        """
         unit = self.length_unit(0.0)
         value = from_base(mm, unit)
         return f"{figure(value, decimals_for(value, MOST_DECIMALS[unit.symbol]))} {unit.symbol}"
@@ -241,7 +311,7 @@ def ratio_text(ratio: float | None, u: float = 0.0) -> str:
     ratio : float or None
         The ratio.
     u : float
-        Its standard uncertainty.
+        Its standard uncertainty; no unit.
 
     Returns
     -------
@@ -262,7 +332,7 @@ def whole(number: float) -> str:
     Parameters
     ----------
     number : float
-        What to write; rounded to a whole number.
+        What to write; rounded to a whole number; no unit.
 
     Returns
     -------
@@ -304,7 +374,7 @@ def about(number: float) -> str:
     Parameters
     ----------
     number : float
-        What to write.
+        What to write; no unit.
 
     Returns
     -------

@@ -26,21 +26,6 @@ CONTENT_POLICY = (
     "font-src 'self'; connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
 )
 SHOP = "Sallow Lane Engine Works"
-# What every page is styled with, in the order of the cascade; a bench adds its own.
-STYLES = (
-    "tokens",
-    "fonts",
-    "base",
-    "bar",
-    "bench",
-    "reckoning",
-    "findings",
-    "drawing",
-    "forms",
-    "tables",
-    "dialog",
-    "print",
-)
 HTMX = json.dumps(
     {
         "includeIndicatorStyles": False,
@@ -121,7 +106,6 @@ def _templates(app: Flask) -> None:
         choice=people.choice,
         reader=people.reader,
         rooms=rooms,
-        styles=STYLES,
         htmx_config=HTMX,
         shop=app.config["SHOP_NAME"],
         version=__version__,

@@ -17,6 +17,22 @@ from flask import Blueprint, Response, abort, request, url_for
 
 WEB = Path(__file__).parent
 STATIC = WEB / "static"
+# What every page is styled with, in the order of the cascade: read by component, sent as one.
+STYLES = (
+    "tokens",
+    "fonts",
+    "base",
+    "bar",
+    "bench",
+    "reckoning",
+    "findings",
+    "drawing",
+    "forms",
+    "tables",
+    "dialog",
+    "print",
+)
+ALL_STYLES = "css/all.css"
 assets = Blueprint("assets", __name__)
 mimetypes.add_type("font/woff2", ".woff2")
 
@@ -52,7 +68,8 @@ def asset_file(name: str) -> Path:
 @cache
 def _content(name: str) -> tuple[bytes, bytes | None, str]:
     """A file's bytes, its gzip form where that is smaller, and its type."""
-    plain = asset_file(name).read_bytes()
+    parts = [f"css/{part}.css" for part in STYLES] if name == ALL_STYLES else [name]
+    plain = b"\n".join(asset_file(part).read_bytes() for part in parts)
     packed = gzip.compress(plain, 9, mtime=0)
     kind = mimetypes.guess_type(name)[0] or "application/octet-stream"
     return plain, packed if len(packed) < 0.9 * len(plain) else None, kind

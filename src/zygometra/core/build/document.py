@@ -142,7 +142,15 @@ def read_gasket(raw: Mapping[str, Any], unstated: Unstated) -> Gasket:
 
 
 def read_fill(fill: Mapping[str, Any], unstated: Unstated = "house") -> tuple[Quantity, Quantity]:
-    """Return depth and volume of one fill in steps."""
+    """Return depth and volume of one fill in steps.
+
+    Parameters
+    ----------
+    fill : Mapping
+        One step fill of a file.
+    unstated : {"house", "zero"}
+        What unstated doubt becomes.
+    """
     return (
         read_quantity(fill["depth"], Kind.LENGTH, dimension="target"),
         read_field(fill["below"], FIELD["head.chamber_volume"], unstated),
@@ -150,7 +158,15 @@ def read_fill(fill: Mapping[str, Any], unstated: Unstated = "house") -> tuple[Qu
 
 
 def window_value(raw: Any, name: str) -> float:
-    """Return an edge of a window, in mm or as a ratio."""
+    """Return an edge of a window, in mm or as a ratio.
+
+    Parameters
+    ----------
+    raw : object
+        As it stands in a file.
+    name : str
+        The name, as files have it.
+    """
     if name == "compression_ratio":
         return float(raw)
     return read_quantity(raw, Kind.LENGTH, dimension="target").value
@@ -274,7 +290,13 @@ def differences(before: Any, after: Any, path: tuple[str, ...] = ()) -> Iterator
 
 
 def is_figure(path: tuple[str, ...]) -> bool:
-    """Tell whether a figure stands at a path."""
+    """Tell whether a figure stands at a path.
+
+    Parameters
+    ----------
+    path : tuple of str
+        Keys from the top of the document.
+    """
     if not path or path[0] == "mock-up":
         return False
     try:
@@ -285,7 +307,15 @@ def is_figure(path: tuple[str, ...]) -> bool:
 
 
 def same_text(before: Any, after: Any) -> bool:
-    """Tell whether two leaves are written alike: ``1`` is not ``1.0``, nor ``true``."""
+    """Tell whether two leaves are written alike: ``1`` is not ``1.0``, nor ``true``.
+
+    Parameters
+    ----------
+    before : object
+        One leaf.
+    after : object
+        The other.
+    """
     return json.dumps(before, sort_keys=True) == json.dumps(after, sort_keys=True)
 
 

@@ -34,7 +34,7 @@ def setting(planned: tuple[Operation, ...], op: OpName, bank: str, cylinder: int
     bank : str
         The hole's bank.
     cylinder : int
-        The hole's number.
+        The hole's number; no unit.
 
     Returns
     -------
@@ -69,7 +69,7 @@ def set_lever(
     to : Quantity or Gasket, optional
         The new total, or the gasket to fit; None or nought takes the operation out.
     bank, cylinder : optional
-        Where the lever acts; neither means everywhere.
+        Where the lever acts; neither means everywhere; no unit.
 
     Returns
     -------

@@ -52,7 +52,15 @@ class Operation:
     gasket: Gasket | None = None
 
     def acts_on(self, bank: str, cylinder: int) -> bool:
-        """Tell whether the operation changes a hole of a bank."""
+        """Tell whether the operation changes a hole of a bank.
+
+        Parameters
+        ----------
+        bank : str
+            Name of a bank.
+        cylinder : int
+            Number of a hole; no unit.
+        """
         return (self.bank is None or self.bank == bank) and (
             self.cylinder is None or self.cylinder == cylinder
         )
@@ -105,9 +113,21 @@ class Build:
         return tuple(number for bank in self.banks for number in bank.cylinders)
 
     def bank_of(self, cylinder: int) -> Bank:
-        """Return the bank that a hole belongs to."""
+        """Return the bank that a hole belongs to.
+
+        Parameters
+        ----------
+        cylinder : int
+            Number of a hole; no unit.
+        """
         return next(bank for bank in self.banks if cylinder in bank.cylinders)
 
     def gasket_name(self, bank: str) -> str:
-        """Return the name of the gasket fitted on a bank now; empty where it has none."""
+        """Return the name of the gasket fitted on a bank now; empty where it has none.
+
+        Parameters
+        ----------
+        bank : str
+            Name of a bank.
+        """
         return self.gasket_names.get(bank, self.gasket_names.get("", ""))

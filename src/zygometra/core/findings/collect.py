@@ -48,15 +48,37 @@ def findings(
 
 
 def worst_first(found: Iterable[Finding]) -> tuple[Finding, ...]:
-    """Return findings with stops first, then warnings, then notes."""
+    """Return findings with stops first, then warnings, then notes.
+
+    Parameters
+    ----------
+    found : iterable of Finding
+        In any order.
+    """
     return tuple(sorted(found, key=lambda f: RANK[f.severity]))
 
 
 def of_plan(case: Case, reader: Reader) -> list[Finding]:
-    """Return what is to be said of the planned state: it changes with every lever."""
+    """Return what is to be said of the planned state: it changes with every lever.
+
+    Parameters
+    ----------
+    case : Case
+        Build, evaluation and rules.
+    reader : Reader
+        Units and words.
+    """
     return [finding for judge in OF_PLAN for finding in judge.ask(case, reader)]
 
 
 def of_figures(case: Case, reader: Reader) -> list[Finding]:
-    """Return what is to be said of the figures themselves, whatever is planned."""
+    """Return what is to be said of the figures themselves, whatever is planned.
+
+    Parameters
+    ----------
+    case : Case
+        Build, evaluation and rules.
+    reader : Reader
+        Units and words.
+    """
     return [finding for judge in OF_FIGURES for finding in judge.ask(case, reader)]

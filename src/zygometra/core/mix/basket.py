@@ -88,7 +88,13 @@ def basket(recipe: Recipe, block: Block, supporting: Iterable[Part]) -> tuple[It
 
 
 def main_bearings(block: Block) -> int:
-    """Return how many main bearings a block has: as its own figure says, else one more than cylinders in a bank."""
+    """Return how many main bearings a block has: as its own figure says, else one more than cylinders in a bank.
+
+    Parameters
+    ----------
+    block : Block
+        The block.
+    """
     own = block.values["main_bearings"]
     return block.cylinders // block.banks + 1 if math.isnan(own) else int(own)
 
@@ -115,7 +121,13 @@ def _item(what: str, part: Part | None, needed: int) -> Item:
 
 
 def total_of(items: Iterable[Item]) -> tuple[int, int, bool]:
-    """Return cost in hundredths, the longest lead time in days, and whether all is known."""
+    """Return cost in hundredths, the longest lead time in days, and whether all is known.
+
+    Parameters
+    ----------
+    items : iterable of Item
+        Lines of a basket.
+    """
     cost, lead, known = 0, 0, True
     for item in items:
         if item.part is None or item.cost is None or (item.to_buy and item.lead_days is None):

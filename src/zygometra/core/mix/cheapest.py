@@ -41,7 +41,7 @@ def cheapest(
     filters : Mapping
         The windows they must lie in.
     wanted : int
-        How many.
+        How many; no unit.
     keep : callable, optional
         Leaves of some rows of recipes those that count.
     told : callable, optional

@@ -79,9 +79,9 @@ def estimate(
     filters : Mapping, optional
         Windows in place of the question's.
     sample : int
-        How many pairs are followed up.
+        How many pairs are followed up; no unit.
     seed : int
-        Of the draw.
+        Of the draw; no unit.
 
     Returns
     -------

@@ -29,12 +29,30 @@ class Found:
     rows: Rows
 
     def column(self, key: str, laid_out: LaidOut) -> Floats:
-        """Return a result by the key of its window."""
+        """Return a result by the key of its window.
+
+        Parameters
+        ----------
+        key : str
+            Name of a result, such as ``quench``.
+        laid_out : LaidOut
+            The shelf laid out for the question.
+        """
         return result_column(self.rows, key, laid_out)
 
 
 def result_column(rows: Rows, key: str, laid_out: LaidOut) -> Floats:
-    """Return a result of many rows by the key of its window; cost in the shop's money."""
+    """Return a result of many rows by the key of its window; cost in the shop's money.
+
+    Parameters
+    ----------
+    rows : Rows
+        Columns of what was joined so far, one entry a row.
+    key : str
+        Name of a result, such as ``quench``.
+    laid_out : LaidOut
+        The shelf laid out for the question.
+    """
     if key == "cost":
         return rows["cost"] / 100
     if key == "displacement":
@@ -43,12 +61,28 @@ def result_column(rows: Rows, key: str, laid_out: LaidOut) -> Floats:
 
 
 def joined(pieces: list[Rows]) -> Rows:
-    """Return rows that came in pieces as one; nothing where there were none."""
+    """Return rows that came in pieces as one; nothing where there were none.
+
+    Parameters
+    ----------
+    pieces : list of Rows
+        With the same columns.
+    """
     return {name: np.concatenate([rows[name] for rows in pieces]) for name in pieces[0]} if pieces else {}
 
 
 def least(rows: Rows, by: Floats, most: int) -> Rows:
-    """Return the rows that come first, all of those that tie with the last included."""
+    """Return the rows that come first, all of those that tie with the last included.
+
+    Parameters
+    ----------
+    rows : Rows
+        Columns of what was joined so far, one entry a row.
+    by : array of float
+        What they are ordered by, one for each row; no unit of its own.
+    most : int
+        How many at most; no unit.
+    """
     if len(by) <= most:
         return rows
     edge = np.partition(by, most - 1)[most - 1]
@@ -57,7 +91,17 @@ def least(rows: Rows, by: Floats, most: int) -> Rows:
 
 
 def first(rows: Rows, by: Floats, most: int) -> Rows:
-    """Return the rows that come first, in no order: ties go as in :func:`in_order`, found column by column."""
+    """Return the rows that come first, in no order: ties go as in :func:`in_order`, found column by column.
+
+    Parameters
+    ----------
+    rows : Rows
+        Columns of what was joined so far, one entry a row.
+    by : array of float
+        What they are ordered by, one for each row; no unit of its own.
+    most : int
+        How many at most; no unit.
+    """
     if len(by) <= most:
         return rows
     sure: list[Ints] = []
@@ -75,7 +119,17 @@ def first(rows: Rows, by: Floats, most: int) -> Rows:
 
 
 def in_order(rows: Rows, by: Floats, most: int) -> Found:
-    """Return the rows that come first; ties go to what is cheaper, then to what stands first on the shelf."""
+    """Return the rows that come first; ties go to what is cheaper, then to what stands first on the shelf.
+
+    Parameters
+    ----------
+    rows : Rows
+        Columns of what was joined so far, one entry a row.
+    by : array of float
+        What they are ordered by, one for each row; no unit of its own.
+    most : int
+        How many at most; no unit.
+    """
     keys = [rows[kind] for kind in reversed(MAKING)]
     order = np.lexsort((*keys, rows["cost"], by))[:most]
     rows = {name: column[order] for name, column in rows.items()}

@@ -37,7 +37,15 @@ class Goal:
         return "cost" in self.between
 
     def off(self, key: str, values: Floats) -> Floats:
-        """Return how far values of a result are from its edges, in steps."""
+        """Return how far values of a result are from its edges, in steps.
+
+        Parameters
+        ----------
+        key : str
+            Name of a result, such as ``quench``.
+        values : array of float
+            Of the result, in its own unit.
+        """
         low, high = self.between[key]
         return np.maximum(np.maximum(low - values, values - high), 0.0) / self.question.scale(key)
 
@@ -66,7 +74,13 @@ class Goal:
         return evened(out)
 
     def within(self, steps: float) -> dict[str, Window]:
-        """Return the windows drawn in to some steps around what is to be come near, never wider than they are."""
+        """Return the windows drawn in to some steps around what is to be come near, never wider than they are.
+
+        Parameters
+        ----------
+        steps : float
+            How many of the steps by which misses are compared; no unit.
+        """
         out = dict(self.windows)
         if math.isinf(steps):
             return out
@@ -81,18 +95,38 @@ class Goal:
 
 
 def evened(steps: Floats) -> Floats:
-    """Return distances with those of one bin even; the bins begin at no round number, where results lie."""
+    """Return distances with those of one bin even; the bins begin at no round number, where results lie.
+
+    Parameters
+    ----------
+    steps : array of float
+        Misses counted in steps; no unit.
+    """
     return np.floor(steps / EVEN + _BIN) * EVEN
 
 
 def the_aims(question: Question) -> Goal:
-    """Return the goal of coming near all that a question aims at."""
+    """Return the goal of coming near all that a question aims at.
+
+    Parameters
+    ----------
+    question : Question
+        What is asked.
+    """
     aims = {w.key: aim for w in WANTED if (aim := question.aim(w.key)) is not None}
     return Goal(question, {key: (aim, aim) for key, aim in aims.items()}, question.windows)
 
 
 def the_window(question: Question, key: str) -> Goal:
-    """Return the goal of coming near one window, inside all the others."""
+    """Return the goal of coming near one window, inside all the others.
+
+    Parameters
+    ----------
+    question : Question
+        What is asked.
+    key : str
+        Name of a result, such as ``quench``.
+    """
     window = question.window(key)
     edges = (
         -math.inf if window.low is None else window.low,

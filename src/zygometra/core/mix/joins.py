@@ -82,7 +82,13 @@ class Join:
         self.thinnest, self.thickest = self._extremes()
 
     def narrowed(self, filters: Mapping[str, Window]) -> Join:
-        """Return the same join with windows drawn in."""
+        """Return the same join with windows drawn in.
+
+        Parameters
+        ----------
+        filters : Mapping
+            Windows in place of the question's.
+        """
         out = copy.copy(self)
         out.filters = filters
         out.thinnest, out.thickest = out._extremes()
@@ -113,7 +119,15 @@ class Join:
         return rows
 
     def ruled(self, rows: Rows, rules: Sequence[FitRule]) -> Rows:
-        """Return the rows that rules asked row by row leave, the cost of machining added."""
+        """Return the rows that rules asked row by row leave, the cost of machining added.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        rules : sequence of FitRule
+            That must hold.
+        """
         laid_out = self.laid_out
 
         def look(place: str) -> Floats:
@@ -167,7 +181,13 @@ class Join:
             yield self.pairs_within(rows)
 
     def pairs_within(self, rows: Rows) -> Rows:
-        """Return the rows of crank and rod that their windows leave."""
+        """Return the rows of crank and rod that their windows leave.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        """
         speed = self.laid_out.question.rpm / 30000
         return kept_rows(
             rows,
@@ -196,11 +216,23 @@ class Join:
             yield found, parent, at
 
     def triples(self, rows: Rows) -> Iterator[Rows]:
-        """Yield rows of crank, rod and piston from rows of crank and rod."""
+        """Yield rows of crank, rod and piston from rows of crank and rod.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        """
         yield from self.with_pistons(rows, self.piston_runs(rows))
 
     def piston_runs(self, rows: Rows) -> Runs:
-        """Return for rows of crank and rod the runs of pistons that could suit."""
+        """Return for rows of crank and rod the runs of pistons that could suit.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        """
         meeting = self.laid_out.meetings["piston"]
         classes = self.laid_out.signature("rod", "piston").of_part[rows["rod"]]
         if not len(classes) or not len(meeting.first) or self.thinnest > self.thickest:
@@ -215,7 +247,15 @@ class Join:
         return Runs(of_row[of_run], pair[of_run], start, count)
 
     def with_pistons(self, rows: Rows, runs: Runs) -> Iterator[Rows]:
-        """Yield rows of crank and rod with each piston of some runs, so far as rules and displacement leave them."""
+        """Yield rows of crank and rod with each piston of some runs, so far as rules and displacement leave them.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        runs : Runs
+            Which parts, for which rows.
+        """
         laid_out = self.laid_out
         own, taken = laid_out.column("piston.bore"), self.pistons.taken
         for found, _, at in self._met("piston", self.pistons, rows, runs):
@@ -277,7 +317,13 @@ class Join:
         ]
 
     def stacks(self, rows: Rows) -> Iterator[Rows]:
-        """Yield rows with a gasket and all that follows from it, from rows of crank, rod and piston."""
+        """Yield rows with a gasket and all that follows from it, from rows of crank, rod and piston.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        """
         laid_out, meeting = self.laid_out, self.laid_out.meetings["gasket"]
         classes = laid_out.signature("piston", "gasket").of_part[rows["piston"]]
         if not len(classes) or not len(meeting.first):
@@ -300,7 +346,15 @@ class Join:
             yield found
 
     def at_thicknesses(self, rows: Rows, thicknesses: Floats) -> Iterator[Rows]:
-        """Yield rows of crank, rod and piston with a thickness of the gasket and all that follows below it."""
+        """Yield rows of crank, rod and piston with a thickness of the gasket and all that follows below it.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        thicknesses : array of float
+            Compressed, in mm.
+        """
         floors, thin, thick = self._thicknesses(rows)
         for thickness in thicknesses:
             there = np.flatnonzero((thickness >= thin) & (thickness <= thick))
@@ -430,7 +484,13 @@ class Join:
         )
 
     def volumes_between(self, rows: Rows) -> tuple[Floats, Floats]:
-        """Between which volumes below the gasket rows of crank, rod and piston lie, whatever is ground and faced."""
+        """Between which volumes below the gasket rows of crank, rod and piston lie, whatever is ground and faced.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        """
         height = np.array(self.laid_out.block.values["deck_height"])
         up: Floats = deck_clearance(height, rows["longest"], rows["length"], rows["height"])
         down: Floats = deck_clearance(height, rows["shortest"], rows["length"], rows["height"])
@@ -444,7 +504,13 @@ class Join:
         return (values >= self._low(key) - EDGE) & (values <= self._high(key) + EDGE)
 
     def volumes_left(self, rows: Rows) -> tuple[Floats, Floats]:
-        """Return between which volumes chamber and gasket must lie to bring each row's ratio inside its window."""
+        """Return between which volumes chamber and gasket must lie to bring each row's ratio inside its window.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        """
         low, high = self._low("compression_ratio"), self._high("compression_ratio")
         # A ratio of (Vs + V)/V within its edges is a volume within these.
         swept, below = rows["swept"], rows["below"]
@@ -452,7 +518,13 @@ class Join:
         return -below if high == np.inf else clearance_volume_for(swept, high + EDGE) - below, most
 
     def recipes(self, rows: Rows) -> Iterator[Rows]:
-        """Yield whole recipes from rows with a gasket."""
+        """Yield whole recipes from rows with a gasket.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        """
         laid_out, meeting = self.laid_out, self.laid_out.meetings["head"]
         if not len(rows["piston"]) or not len(meeting.first):
             return
@@ -466,7 +538,13 @@ class Join:
             yield self.closed(self._bounded(self.ruled(found, laid_out.by_row["head"]), "head"))
 
     def closed(self, rows: Rows) -> Rows:
-        """Return the rows with a volume whose ratio and cost lie inside their windows."""
+        """Return the rows with a volume whose ratio and cost lie inside their windows.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        """
         rows = kept_rows(rows, rows["volume"] > 0)
         rows["compression_ratio"] = ratio_of(rows["swept"], rows["volume"])
         return kept_rows(
@@ -479,7 +557,17 @@ class Join:
 
 
 def gasket_volume(opening: Floats, bore: Floats, thickness: Floats) -> Floats:
-    """Return the volume of gaskets from the area of their opening, round where it is not known, in cc."""
+    """Return the volume of gaskets from the area of their opening, round where it is not known, in cc.
+
+    Parameters
+    ----------
+    opening : array of float
+        Opening area in mm²; not a number where it is round.
+    bore : array of float
+        Bore of a round opening in mm.
+    thickness : array of float
+        Compressed, in mm.
+    """
     return np.where(np.isnan(opening), circle_area(bore), opening) * thickness / 1000
 
 

@@ -47,7 +47,13 @@ class Results:
     machining_cost: int
 
     def value(self, key: str) -> float | None:
-        """Return a result by the key of its window; the cost in the shop's money."""
+        """Return a result by the key of its window; the cost in the shop's money.
+
+        Parameters
+        ----------
+        key : str
+            Name of a result, such as ``quench``.
+        """
         return self.cost / 100 if key == "cost" else getattr(self, key)
 
 
@@ -265,7 +271,17 @@ def wanted_clearance(question: Question, thickness: float, floor: float) -> floa
 
 
 def least_clearance(question: Question, thickness: float, floor: float) -> float:
-    """Return the least clearance that the windows and the quench floor leave with a gasket, in mm."""
+    """Return the least clearance that the windows and the quench floor leave with a gasket, in mm.
+
+    Parameters
+    ----------
+    question : Question
+        What is asked.
+    thickness : float
+        Compressed, in mm.
+    floor : float
+        Quench floor in mm.
+    """
     quench = question.window("quench").low
     least = max(floor, quench if quench is not None else floor) - thickness
     low = question.window("deck_clearance").low
@@ -370,7 +386,17 @@ def crown_cut(clearance: float, least: float, want: float | None, question: Ques
 
 
 def window_of(question: Question, key: str, floor: float) -> Window:
-    """Return the window a result is judged by: that of quench never reaches under the floor."""
+    """Return the window a result is judged by: that of quench never reaches under the floor.
+
+    Parameters
+    ----------
+    question : Question
+        What is asked.
+    key : str
+        Name of a result, such as ``quench``.
+    floor : float
+        Quench floor in mm.
+    """
     window = question.window(key)
     return window.over_floor(floor) if key == "quench" else window
 

@@ -61,7 +61,13 @@ class Candidates:
     times: Ints
 
     def taken(self, keep: Bools | Ints) -> Candidates:
-        """Return those that are kept, or those at some places."""
+        """Return those that are kept, or those at some places.
+
+        Parameters
+        ----------
+        keep : array
+            Which to keep: yes or no for each, or their places.
+        """
         return Candidates(
             self.rows[keep], self.key[keep], self.cost[keep], self.bored[keep], self.times[keep]
         )
@@ -81,7 +87,13 @@ class Alike:
     count: Ints
 
     def place(self, rows: Ints) -> Ints:
-        """Return where parts that stand for others are among the candidates, by their rows in the table."""
+        """Return where parts that stand for others are among the candidates, by their rows in the table.
+
+        Parameters
+        ----------
+        rows : array of int
+            Row numbers; no unit.
+        """
         order = np.argsort(self.candidates.rows)
         return order[np.searchsorted(self.candidates.rows, rows, sorter=order)]
 
@@ -127,7 +139,13 @@ class LaidOut:
         self._alike: dict[tuple[str, bool], Alike] = {}
 
     def asked(self, question: Question) -> LaidOut:
-        """Return the shelf laid out for another question; where only windows differ, what was laid out is shared."""
+        """Return the shelf laid out for another question; where only windows differ, what was laid out is shared.
+
+        Parameters
+        ----------
+        question : Question
+            What is asked.
+        """
         own = self.question
         if (
             replace(
@@ -150,26 +168,50 @@ class LaidOut:
     # -- parts on their own -----------------------------------------------------
 
     def job_cost(self, key: str) -> int:
-        """Return what an operation costs for the whole engine, in hundredths."""
+        """Return what an operation costs for the whole engine, in hundredths.
+
+        Parameters
+        ----------
+        key : str
+            Name of a result, such as ``quench``.
+        """
         machining = self.rules.machinings[key]
         if machining.part == "block":
             return machining.cost
         return machining.cost * needed_of(machining.part, self.block.cylinders, self.block.banks)
 
     def band_costs(self, rule: FitRule) -> Ints:
-        """The cost of each band of a rule, and of none at the end (band −1)."""
+        """The cost of each band of a rule, and of none at the end (band −1).
+
+        Parameters
+        ----------
+        rule : FitRule
+            The rule.
+        """
         keys = [rule.otherwise] if rule.same else [band.machining for band in rule.bands]
         return np.array([*(self.job_cost(key) if key else 0 for key in keys), 0], np.int64)
 
     def column(self, place: str) -> Floats:
-        """Return the whole column of a place, or the block's figure as a column of one."""
+        """Return the whole column of a place, or the block's figure as a column of one.
+
+        Parameters
+        ----------
+        place : str
+            Kind and name, such as ``rod.length``.
+        """
         kind, name = PartPlace.parse(place)
         if kind == "block":
             return np.array([self.block.number(name)])
         return self.shelf.tables[kind].column(name, self.shelf.numbers)
 
     def sieve(self, kind: str) -> Sieve:
-        """Tell which parts of a kind are out on their own, and by which rule or missing figure."""
+        """Tell which parts of a kind are out on their own, and by which rule or missing figure.
+
+        Parameters
+        ----------
+        kind : str
+            A kind of part, such as ``rod``.
+        """
         table = self.shelf.tables[kind]
         own = [rule for rule in self.rules.rules if rule.kinds == (kind,)]
         needed = [f"{kind}.{name}" for name in NEEDED[kind]]
@@ -266,7 +308,13 @@ class LaidOut:
         return Alike(standing, order, start, times.astype(np.int64))
 
     def floors(self, rods: Ints) -> Floats:
-        """Return the house's least quench for each rod, by its material, in mm."""
+        """Return the house's least quench for each rod, by its material, in mm.
+
+        Parameters
+        ----------
+        rods : array of int
+            Row numbers of rods; no unit.
+        """
         words = self.shelf.tables["rod"].words["material"]
         known = {word: self.question.floor(word) for word in set(words)}
         if len(set(known.values())) == 1:
@@ -276,7 +324,15 @@ class LaidOut:
     # -- pairs of classes ---------------------------------------------------------
 
     def signature(self, kind: str, with_kind: str) -> Signature:
-        """Return the classes of a kind towards another."""
+        """Return the classes of a kind towards another.
+
+        Parameters
+        ----------
+        kind : str
+            A kind of part, such as ``rod``.
+        with_kind : str
+            The kind it meets.
+        """
         second = with_kind if (kind, with_kind) in PAIRS else kind
         names = names_asked(self._by_class[second], kind)
         return self.shelf.tables[kind].signature(tuple(names), self.shelf.numbers)

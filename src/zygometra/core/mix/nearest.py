@@ -34,7 +34,7 @@ def nearest(laid_out: LaidOut, wanted: int, goal: Goal | None = None, *, told: T
     laid_out : LaidOut
         The shelf laid out for the question.
     wanted : int
-        How many.
+        How many; no unit.
     goal : Goal, optional
         The question's aims where left out.
     told : callable, optional

@@ -42,11 +42,23 @@ class PartKind:
     texts: tuple[Text, ...] = ()
 
     def dimension(self, name: str) -> Field | None:
-        """Return the dimension of a name; None where the kind has none."""
+        """Return the dimension of a name; None where the kind has none.
+
+        Parameters
+        ----------
+        name : str
+            The name, as files have it.
+        """
         return next((d for d in self.dimensions if d.name == name), None)
 
     def text(self, name: str) -> Text | None:
-        """Return the word of a name; None where the kind has none."""
+        """Return the word of a name; None where the kind has none.
+
+        Parameters
+        ----------
+        name : str
+            The name, as files have it.
+        """
         return next((t for t in self.texts if t.name == name), None)
 
     @property
@@ -186,7 +198,15 @@ class Part:
         return self.on_shelf if self.state in IN_HAND else 0
 
     def quantity(self, name: str, unstated: Unstated = "house") -> Quantity | None:
-        """Return a figure read in base units; None where it is not known."""
+        """Return a figure read in base units; None where it is not known.
+
+        Parameters
+        ----------
+        name : str
+            The name, as files have it.
+        unstated : {"house", "zero"}
+            What unstated doubt becomes.
+        """
         raw = self.figures.get(name)
         return None if raw is None else read_dimension(self.kind, name, raw, unstated)
 
@@ -306,7 +326,7 @@ def needed_of(kind: str, cylinders: int, banks: int) -> int:
     kind : str
         The kind's key.
     cylinders, banks : int
-        Of the block.
+        Of the block; no unit.
 
     Returns
     -------

@@ -89,19 +89,43 @@ class Question:
     clean_up: float = 0.1
 
     def window(self, key: str) -> Window:
-        """Return the window of a result; an open one where none was set."""
+        """Return the window of a result; an open one where none was set.
+
+        Parameters
+        ----------
+        key : str
+            Name of a result, such as ``quench``.
+        """
         return self.windows.get(key, OPEN)
 
     def allows(self, machining: str) -> bool:
-        """Tell whether an operation may be planned."""
+        """Tell whether an operation may be planned.
+
+        Parameters
+        ----------
+        machining : str
+            Name of an operation; empty for none.
+        """
         return self.machining is None or machining in self.machining
 
     def floor(self, material: str) -> float:
-        """Return the least quench for a rod material, in mm."""
+        """Return the least quench for a rod material, in mm.
+
+        Parameters
+        ----------
+        material : str
+            Of the rod; empty where it is not known.
+        """
         return self.quench_floor.get(material, self.quench_floor[""])
 
     def aim(self, key: str) -> float | None:
-        """Return what is aimed at: the aim, else the middle of a window of two edges."""
+        """Return what is aimed at: the aim, else the middle of a window of two edges.
+
+        Parameters
+        ----------
+        key : str
+            Name of a result, such as ``quench``.
+        """
         window = self.window(key)
         if window.aim is not None:
             return window.aim
@@ -110,7 +134,13 @@ class Question:
         return None
 
     def scale(self, key: str) -> float:
-        """Return what counts as one step away from the aim of a result."""
+        """Return what counts as one step away from the aim of a result.
+
+        Parameters
+        ----------
+        key : str
+            Name of a result, such as ``quench``.
+        """
         window, wanted = self.window(key), WANTED_KEY[key]
         if window.low is not None and window.high is not None and window.high > window.low:
             return (window.high - window.low) / 2

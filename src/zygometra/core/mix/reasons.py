@@ -169,14 +169,30 @@ FLOOR = "quench floor"
 
 
 def without_floor(question: Question) -> Question:
-    """Return the question as if quench had neither floor nor least: to explain, never to suggest."""
+    """Return the question as if quench had neither floor nor least: to explain, never to suggest.
+
+    Parameters
+    ----------
+    question : Question
+        What is asked.
+    """
     window = question.window("quench")
     windows = {**question.windows, "quench": Window(None, window.aim, window.high)}
     return replace(question, quench_floor={"": -100.0}, windows=windows)
 
 
 def opened(question: Question, steps: float, only: str = "") -> Question:
-    """Return the question with every window, or only one, opened by some steps of its scale; aims are kept."""
+    """Return the question with every window, or only one, opened by some steps of its scale; aims are kept.
+
+    Parameters
+    ----------
+    question : Question
+        What is asked.
+    steps : float
+        How many of the steps by which misses are compared; no unit.
+    only : str
+        The one result whose window is opened; empty for all.
+    """
     windows = {}
     for key, window in question.windows.items():
         reach = steps * question.scale(key) if only in ("", key) else 0.0

@@ -111,13 +111,27 @@ class FitRule:
         return tuple(kind for kind in MAKING if kind in found)
 
     def names_of(self, kind: str) -> tuple[str, ...]:
-        """Return what it asks of a kind."""
+        """Return what it asks of a kind.
+
+        Parameters
+        ----------
+        kind : str
+            A kind of part, such as ``rod``.
+        """
         places = map(PartPlace.parse, self.places)
         return tuple(place.name for place in places if place.kind == kind)
 
 
 def names_asked(rules: Iterable[FitRule], kind: str) -> list[str]:
-    """Return what some rules ask of a kind, each once, in the order of the alphabet."""
+    """Return what some rules ask of a kind, each once, in the order of the alphabet.
+
+    Parameters
+    ----------
+    rules : iterable of FitRule
+        The rules.
+    kind : str
+        A kind of part, such as ``rod``.
+    """
     return sorted({name for rule in rules for name in rule.names_of(kind)})
 
 
@@ -129,7 +143,13 @@ class FitRules:
     machinings: Mapping[str, Machining]
 
     def rule(self, key: str) -> FitRule:
-        """Return the rule of a key."""
+        """Return the rule of a key.
+
+        Parameters
+        ----------
+        key : str
+            Name of a result, such as ``quench``.
+        """
         return next(rule for rule in self.rules if rule.key == key)
 
 
@@ -406,7 +426,13 @@ def _edge(raw: Any, default: float, key: str) -> float:
 
 
 def rules_as_data(rules: FitRules) -> dict[str, Any]:
-    """Return rules and operations as plain data; :func:`rules_from_data` reads it back."""
+    """Return rules and operations as plain data; :func:`rules_from_data` reads it back.
+
+    Parameters
+    ----------
+    rules : FitRules
+        The rules.
+    """
 
     def edges(band: Band) -> dict[str, Any]:
         out: dict[str, Any] = {}

@@ -17,7 +17,15 @@ MOST_ROWS = 250_000
 
 
 def spread(start: Ints, count: Ints) -> tuple[Ints, Ints]:
-    """Return, for runs of ``count`` places from ``start``, each place and the run it is of."""
+    """Return, for runs of ``count`` places from ``start``, each place and the run it is of.
+
+    Parameters
+    ----------
+    start : array of int
+        Where each run begins; no unit.
+    count : array of int
+        How many of each run; no unit.
+    """
     total = int(count.sum())
     of = np.repeat(np.arange(len(count)), count)
     ends = np.cumsum(count)
@@ -25,7 +33,13 @@ def spread(start: Ints, count: Ints) -> tuple[Ints, Ints]:
 
 
 def pieces(count: Ints) -> Iterator[slice]:
-    """Cut parents into pieces that have no more than so many children together."""
+    """Cut parents into pieces that have no more than so many children together.
+
+    Parameters
+    ----------
+    count : array of int
+        How many of each run; no unit.
+    """
     if not len(count):
         return
     ends = np.cumsum(count)
@@ -38,7 +52,13 @@ def pieces(count: Ints) -> Iterator[slice]:
 
 
 def united(runs: list[tuple[Ints, Ints]]) -> tuple[Ints, Ints, Ints]:
-    """Return, for some runs of places each of many may have, which it is of, start and count; no place twice."""
+    """Return, for some runs of places each of many may have, which it is of, start and count; no place twice.
+
+    Parameters
+    ----------
+    runs : list of (array, array)
+        Start and count of each; no unit.
+    """
     if len(runs) < 2:
         start, count = runs[0] if runs else (np.zeros(0, np.int64), np.zeros(0, np.int64))
         return np.arange(len(start)), start, count
@@ -63,11 +83,25 @@ class Hull:
         return self.low <= self.high + HAIR
 
     def take(self, low: float, high: float) -> None:
-        """Widen to hold a band more."""
+        """Widen to hold a band more.
+
+        Parameters
+        ----------
+        low : float
+            Lower edge, in the unit of what is ordered.
+        high : float
+            Upper edge, in the unit of what is ordered.
+        """
         self.low, self.high = min(self.low, low), max(self.high, high)
 
     def holds(self, value: float) -> bool:
-        """Tell whether a value lies within."""
+        """Tell whether a value lies within.
+
+        Parameters
+        ----------
+        value : float
+            In the unit of what is ordered.
+        """
         return self.low - HAIR <= value <= self.high + HAIR
 
 
@@ -88,7 +122,17 @@ class Ordered:
         self._places = classes * self._step + 1 + np.searchsorted(self._levels, self.values)
 
     def runs(self, classes: Ints, low: Floats | float, high: Floats | float) -> tuple[Ints, Ints]:
-        """Return start and count of the candidates of each class between two figures, edges included."""
+        """Return start and count of the candidates of each class between two figures, edges included.
+
+        Parameters
+        ----------
+        classes : array of int
+            Class of each row; no unit.
+        low : array or float
+            Lower edges, in the unit of what is ordered.
+        high : array or float
+            Upper edges, in the unit of what is ordered.
+        """
         bottom = classes * self._step + 1 + np.searchsorted(self._levels, low, "left")
         top = classes * self._step + 1 + np.searchsorted(self._levels, high, "right")
         start = np.searchsorted(self._places, bottom, "left")
@@ -97,7 +141,15 @@ class Ordered:
 
 
 def kept_rows(rows: Rows, keep: Bools) -> Rows:
-    """Return the rows that are kept."""
+    """Return the rows that are kept.
+
+    Parameters
+    ----------
+    rows : Rows
+        Columns of what was joined so far, one entry a row.
+    keep : array of bool
+        Which to keep.
+    """
     if keep.all():
         return dict(rows)
     return {name: column[keep] for name, column in rows.items()}

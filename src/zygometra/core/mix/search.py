@@ -24,7 +24,7 @@ def best(laid_out: LaidOut, most: int | None = None, *, told: Told | None = None
     laid_out : LaidOut
         The shelf laid out for the question.
     most : int, optional
-        How many; the question's own number where left out.
+        How many; the question's own number where left out; no unit.
     told : callable, optional
         Is told now and then how much is done, from 0 to 1; may raise to end it.
 
@@ -69,9 +69,9 @@ def survey(laid_out: LaidOut, most: int, seed: int = 1) -> Survey:
     laid_out : LaidOut
         The shelf laid out, with windows as wide as the field is to be seen.
     most : int
-        How many sets are drawn.
+        How many sets are drawn; no unit.
     seed : int
-        Of the draw.
+        Of the draw; no unit.
 
     Returns
     -------

@@ -123,7 +123,15 @@ class Table:
         return self._numbered[name]
 
     def signature(self, names: tuple[str, ...], numbers: Mapping[str, float]) -> Signature:
-        """Return which parts are alike in some properties: found once, kept."""
+        """Return which parts are alike in some properties: found once, kept.
+
+        Parameters
+        ----------
+        names : tuple of str
+            Dimensions and words that are asked about.
+        numbers : Mapping
+            A number for each word; no unit.
+        """
         if not names:
             return Signature(np.zeros((1, 0)), np.zeros(len(self), np.int64))
         if names not in self._signatures:
@@ -257,11 +265,23 @@ class Block:
         self.cylinders, self.banks = int(self.values["cylinders"]), int(self.values["banks"])
 
     def number(self, name: str) -> float:
-        """Return a figure, or a word as its number; NaN where not known."""
+        """Return a figure, or a word as its number; NaN where not known.
+
+        Parameters
+        ----------
+        name : str
+            The name, as files have it.
+        """
         return self.values[name] if name in self.values else self.numbers[name]
 
     def look(self, name: str) -> float | str | None:
-        """Return a figure or a word; None where not known."""
+        """Return a figure or a word; None where not known.
+
+        Parameters
+        ----------
+        name : str
+            The name, as files have it.
+        """
         if name in self.words:
             return self.words[name] or None
         value = self.values[name]

@@ -52,7 +52,13 @@ class Sweep:
         return len(self.pairs["times"]) if self.pairs else 0
 
     def narrowed(self, filters: Mapping[str, Window]) -> Sweep:
-        """Return the same with windows drawn in."""
+        """Return the same with windows drawn in.
+
+        Parameters
+        ----------
+        filters : Mapping
+            Windows in place of the question's.
+        """
         out = copy.copy(self)
         out.join = self.join.narrowed(filters)
         if self.pairs:
@@ -86,16 +92,34 @@ class Sweep:
         return out
 
     def at(self, places: Ints | slice) -> Rows:
-        """Return some of the pairs."""
+        """Return some of the pairs.
+
+        Parameters
+        ----------
+        places : array of int or slice
+            Which pairs.
+        """
         return {name: column[places] for name, column in self.pairs.items()}
 
     def rows(self, pairs: Rows) -> Iterator[Rows]:
-        """Yield rows of crank, rod, piston and thickness, settled but for the top end, from some pairs."""
+        """Yield rows of crank, rod, piston and thickness, settled but for the top end, from some pairs.
+
+        Parameters
+        ----------
+        pairs : Rows
+            Columns of crank and rod.
+        """
         for triples in self.join.triples(pairs):
             yield from self.join.at_thicknesses(self.top_ends.could_close(triples), self.top_ends.thicknesses)
 
     def numbers(self, pairs: Rows) -> Ints:
-        """Return how many recipes each of some pairs leads to."""
+        """Return how many recipes each of some pairs leads to.
+
+        Parameters
+        ----------
+        pairs : Rows
+            Columns of crank and rod.
+        """
         out = np.zeros(len(pairs["times"]), np.int64)
         for rows in self.rows(pairs | {"pair": np.arange(len(out))}):
             np.add.at(out, rows["pair"], self.top_ends.number(rows))
@@ -123,7 +147,7 @@ class Sweep:
         Parameters
         ----------
         wanted : int
-            How many.
+            How many; no unit.
         keep : callable, optional
             Leaves of some recipes those that count.
         told : callable, optional
@@ -155,7 +179,13 @@ class Sweep:
         return self.told_apart(kept, wanted) if kept else {}
 
     def all_rows(self, told: Callable[[float], None] | None = None) -> Iterator[Rows]:
-        """Yield all rows of crank, rod, piston and thickness."""
+        """Yield all rows of crank, rod, piston and thickness.
+
+        Parameters
+        ----------
+        told : callable, optional
+            Is told the share done, from 0 to 1.
+        """
         for begin in range(0, len(self), AT_A_TIME):
             if told is not None:
                 told(begin / len(self))
@@ -166,6 +196,13 @@ class Sweep:
 
         With ``wanted``, those that come first by what is to be least, ties with the last
         of them included.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        wanted : int, optional
+            How many are wanted at most; no unit.
         """
         if wanted is None or int(rows["times"].sum()) <= wanted:
             return self._opened(rows, np.inf)

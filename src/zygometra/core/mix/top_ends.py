@@ -141,7 +141,13 @@ class TopEnds:
             self._largest[held] = np.maximum.reduceat(self.volume, begins[held])
 
     def narrowed(self, join: Join) -> TopEnds:
-        """Return the same for a join with narrower windows."""
+        """Return the same for a join with narrower windows.
+
+        Parameters
+        ----------
+        join : Join
+            The search it narrows.
+        """
         out = copy.copy(self)
         out.join = join
         return out
@@ -149,16 +155,34 @@ class TopEnds:
     # -- runs of them --------------------------------------------------------------
 
     def groups(self, rows: Rows) -> Ints:
-        """Return which of the ordered groups of top ends is there for each row: by its piston and thickness."""
+        """Return which of the ordered groups of top ends is there for each row: by its piston and thickness.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        """
         level = np.searchsorted(self.thicknesses, rows["thickness"])
         return self._of_piston[rows["piston"]] * len(self.thicknesses) + level
 
     def least_key(self, rows: Rows) -> Ints:
-        """Return the least that any top end could add to what is to be least of each row."""
+        """Return the least that any top end could add to what is to be least of each row.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        """
         return self._least_key[self.groups(rows)]
 
     def could_close(self, rows: Rows) -> Rows:
-        """Leave out rows of crank, rod and piston that no top end could bring inside the window of ratio."""
+        """Leave out rows of crank, rod and piston that no top end could bring inside the window of ratio.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        """
         join = self.join
         window = join.filters.get("compression_ratio", Window())
         if not window.is_bounded:
@@ -175,7 +199,17 @@ class TopEnds:
         return kept_rows(rows, keep)
 
     def places(self, groups: Ints, volumes: Floats, side: Literal["left", "right"]) -> Ints:
-        """Return where volumes would stand in their groups: by bisection."""
+        """Return where volumes would stand in their groups: by bisection.
+
+        Parameters
+        ----------
+        groups : array of int
+            Group of each row; no unit.
+        volumes : array of float
+            In cc.
+        side : {"left", "right"}
+            On which side of equal ones to stand.
+        """
         out = np.empty(len(groups), np.int64)
         order = np.argsort(groups.astype(np.int16 if len(self._start) < 2**15 else np.int64), kind="stable")
         ordered = groups[order]
@@ -187,14 +221,26 @@ class TopEnds:
         return out
 
     def runs(self, rows: Rows) -> tuple[Ints, Ints]:
-        """Return start and count of the top ends that bring each row's ratio inside its window."""
+        """Return start and count of the top ends that bring each row's ratio inside its window.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        """
         least, most = self.join.volumes_left(rows)
         groups = self.groups(rows)
         start = self.places(groups, least, "left")
         return start, np.maximum(self.places(groups, most, "right") - start, 0)
 
     def number(self, rows: Rows) -> Ints:
-        """Return how many recipes each row leads to."""
+        """Return how many recipes each row leads to.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        """
         start, count = self.runs(rows)
         if self.is_run:
             held: Ints = rows["times"] * (self.before[start + count] - self.before[start])
@@ -205,7 +251,17 @@ class TopEnds:
         return out
 
     def recipes(self, rows: Rows, start: Ints, count: Ints) -> Iterator[Rows]:
-        """Yield whole recipes from rows with a thickness and a run of top ends each."""
+        """Yield whole recipes from rows with a thickness and a run of top ends each.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        start : array of int
+            Where each run begins; no unit.
+        count : array of int
+            How many of each run; no unit.
+        """
         every = np.arange(len(start))
         for piece in pieces(count):
             of, at = spread(start[piece], count[piece])

@@ -35,7 +35,7 @@ def ways_back(build: Build, ratio: float, rules: HouseRules) -> tuple[WayBack, .
     build : Build
         The recipe as a build.
     ratio : float
-        Wanted.
+        Wanted; no unit.
     rules : HouseRules
         Limits and the quench floor: nothing is offered that breaks them.
 

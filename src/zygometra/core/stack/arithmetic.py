@@ -33,6 +33,10 @@ def circle_area(diameter: Figure) -> Figure:
     float or array
         In mm².
 
+    Notes
+    -----
+    A = π/4·d²: geometry.
+
     Examples
     --------
     >>> round(circle_area(92.0), 2)
@@ -55,6 +59,11 @@ def deck_clearance(
     -------
     float or array
         In mm; positive down the bore, negative proud.
+
+    Notes
+    -----
+    c = H − (S/2 + L + P): at top dead centre crank, rod and piston stand in one line (the
+    trade's stack; pin offset left out, below 0.01 mm for ordinary offsets).
 
     Examples
     --------
@@ -79,6 +88,10 @@ def stroke_for(
     float or array
         In mm.
 
+    Notes
+    -----
+    S = 2·(H − c − L − P): the stack solved for the stroke.
+
     Examples
     --------
     >>> round(stroke_for(225.4, 0.2, 148.0, 34.2), 3)
@@ -99,6 +112,10 @@ def crevice_volume(bore: Figure, land_diameter: Figure, land_height: Figure) -> 
     -------
     float or array
         In cc.
+
+    Notes
+    -----
+    V = π/4·(B² − D²)·h: the ring of height h between bore and top land (the trade's volumes).
 
     Examples
     --------
@@ -121,6 +138,10 @@ def ratio_of(swept: Figure, clearance_volume: Figure) -> Figure:
     float or array
         The ratio.
 
+    Notes
+    -----
+    CR = (Vs + Vc)/Vc: volume at the bottom over volume at the top (the trade's definition).
+
     Examples
     --------
     >>> ratio_of(900.0, 100.0)
@@ -137,12 +158,16 @@ def clearance_volume_for(swept: Figure, ratio: float) -> Figure:
     swept : float or array
         In cc.
     ratio : float
-        Above 1.
+        Above 1; no unit.
 
     Returns
     -------
     float or array
         In cc.
+
+    Notes
+    -----
+    Vc = Vs/(CR − 1): the definition of the ratio solved for Vc.
 
     Examples
     --------

@@ -18,13 +18,31 @@ class ChamberModel(Protocol):
     """Volume lost to a cut of the head face."""
 
     def removed(self, cut: float) -> float:
-        """Return the volume in cc that a total cut in mm takes."""
+        """Return the volume in cc that a total cut in mm takes.
+
+        Parameters
+        ----------
+        cut : float
+            Depth h in mm.
+        """
 
     def rate(self, cut: float) -> float:
-        """Return the loss in cc per further mm after a total cut in mm."""
+        """Return the loss in cc per further mm after a total cut in mm.
+
+        Parameters
+        ----------
+        cut : float
+            Depth h in mm.
+        """
 
     def cut_for(self, volume: float) -> float:
-        """Return the total cut in mm that takes a volume in cc."""
+        """Return the total cut in mm that takes a volume in cc.
+
+        Parameters
+        ----------
+        volume : float
+            In cc.
+        """
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,20 +53,47 @@ class RateChamber:
     ----------
     rate_cc_per_mm : float
         Loss in cc per mm of head cut.
+
+    Notes
+    -----
+    removed = k·h: the definition of the rate.
     """
 
     rate_cc_per_mm: float
 
     def removed(self, cut: float) -> float:
-        """Return k·h in cc."""
+        """Return k·h in cc.
+
+        Parameters
+        ----------
+        cut : float
+            Depth h in mm.
+        """
         return self.rate_cc_per_mm * cut
 
     def rate(self, cut: float) -> float:  # noqa: ARG002 - a straight wall loses the same at every depth
-        """Return k in cc/mm."""
+        """Return k in cc/mm.
+
+        Parameters
+        ----------
+        cut : float
+            Depth h in mm.
+        """
         return self.rate_cc_per_mm
 
     def cut_for(self, volume: float) -> float:
-        """Return volume/k in mm."""
+        """Return volume/k in mm.
+
+        Parameters
+        ----------
+        volume : float
+            In cc.
+
+        Raises
+        ------
+        NoAnswer
+            Where the rate is nought or less.
+        """
         if self.rate_cc_per_mm <= 0:
             raise NoAnswer(_NOT_KNOWN)
         return volume / self.rate_cc_per_mm
@@ -89,15 +134,38 @@ class DraftedChamber:
         return self.opening_perimeter * math.tan(math.radians(self.wall_draft))
 
     def removed(self, cut: float) -> float:
-        """Return A₀·h − ½·p·tan α·h² in cc."""
+        """Return A₀·h − ½·p·tan α·h² in cc.
+
+        Parameters
+        ----------
+        cut : float
+            Depth h in mm.
+        """
         return (self.opening_area * cut - 0.5 * self.closing * cut * cut) / 1000
 
     def rate(self, cut: float) -> float:
-        """Return (A₀ − p·tan α·h) in cc/mm."""
+        """Return (A₀ − p·tan α·h) in cc/mm.
+
+        Parameters
+        ----------
+        cut : float
+            Depth h in mm.
+        """
         return (self.opening_area - self.closing * cut) / 1000
 
     def cut_for(self, volume: float) -> float:
-        """Return the smaller root of the removal, in mm."""
+        """Return the smaller root of the removal, in mm.
+
+        Parameters
+        ----------
+        volume : float
+            In cc.
+
+        Raises
+        ------
+        NoAnswer
+            Where the opening is not known, or closes before so much is taken.
+        """
         if self.opening_area <= 0:
             raise NoAnswer(_NOT_KNOWN)
         wanted = volume * 1000
@@ -150,17 +218,40 @@ class StepFilledChamber:
             )
 
     def removed(self, cut: float) -> float:
-        """Return the interpolated loss in cc."""
+        """Return the interpolated loss in cc.
+
+        Parameters
+        ----------
+        cut : float
+            Depth h in mm.
+        """
         self._within(cut)
         return self.volumes[0] - float(self._curve()(cut))
 
     def rate(self, cut: float) -> float:
-        """Return the slope of the interpolated loss in cc/mm."""
+        """Return the slope of the interpolated loss in cc/mm.
+
+        Parameters
+        ----------
+        cut : float
+            Depth h in mm.
+        """
         self._within(cut)
         return -float(self._curve()(cut, 1))
 
     def cut_for(self, volume: float) -> float:
-        """Return the cut by a bracketed root between two steps, in mm."""
+        """Return the cut by a bracketed root between two steps, in mm.
+
+        Parameters
+        ----------
+        volume : float
+            In cc.
+
+        Raises
+        ------
+        NoAnswer
+            Where more is asked than the steps reach.
+        """
         from scipy.optimize import brentq
 
         lost = [self.volumes[0] - v for v in self.volumes]

@@ -35,7 +35,7 @@ def evaluate_hole(
     bank : Bank
         The hole's bank.
     number : int
-        The hole.
+        The hole; no unit.
     labelled : tuple
         The plan's operations, each with its place.
     sources : dict

@@ -67,7 +67,8 @@ def drop_and_slopes(
 
     Notes
     -----
-    The derivatives of :func:`piston_drop`, by hand.
+    The derivatives of :func:`piston_drop`, by hand: ∂x/∂φ = r·sin φ·(1 + r·cos φ/w)
+    with w = √(L² − r² sin² φ), ∂x/∂L = 1 − L/w, ∂x/∂r = 1 − cos φ + r·sin² φ/w.
 
     Examples
     --------
@@ -104,6 +105,10 @@ def mean_piston_speed(stroke: float, rpm: float) -> float:
     float
         In m/s.
 
+    Notes
+    -----
+    2·S·n: two strokes a revolution (definition); S/1000 in m, n/60 a second.
+
     Examples
     --------
     >>> mean_piston_speed(86, 6000)
@@ -126,6 +131,10 @@ def acceleration_at_tdc(stroke: float, rod_length: float, rpm: float) -> float:
     -------
     float
         In m/s².
+
+    Notes
+    -----
+    r·ω²(1 + r/L): the second derivative of :func:`piston_drop` at φ = 0, r = S/2.
 
     Examples
     --------

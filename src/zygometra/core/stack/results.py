@@ -117,7 +117,13 @@ class State(NamedTuple):
     decks: tuple[DeckLine, ...]
 
     def hole(self, number: int) -> Hole:
-        """Return the hole of a number."""
+        """Return the hole of a number.
+
+        Parameters
+        ----------
+        number : int
+            Number of a hole; no unit.
+        """
         return next(hole for hole in self.holes if hole.number == number)
 
 

@@ -43,7 +43,7 @@ def hole_sources(
     bank : str
         The hole's bank.
     cylinder : int
-        The hole's number.
+        The hole's number; no unit.
     wide : dict, optional
         The engine-wide figures, if they are at hand.
 
@@ -96,6 +96,16 @@ def chamber_model(build: Build, sources: dict[str, Source]) -> ChamberModel:
 
 
 def value_of(sources: dict[str, Source], path: str, default: float = 0.0) -> float:
-    """Return the value of a figure in its base unit; the default where it is not known."""
+    """Return the value of a figure in its base unit; the default where it is not known.
+
+    Parameters
+    ----------
+    sources : dict
+        Figures of a hole by place.
+    path : str
+        A place, such as ``parts.gasket.bore``.
+    default : float
+        Taken where there is none, in the unit of the figure.
+    """
     source = sources.get(path)
     return default if source is None else source.quantity.value

@@ -37,7 +37,15 @@ class Step(NamedTuple):
 
 
 def given_of(source: Source | None, reader: Reader) -> tuple[Given, ...]:
-    """Return a figure as it is put into a formula; nothing where it is not known."""
+    """Return a figure as it is put into a formula; nothing where it is not known.
+
+    Parameters
+    ----------
+    source : Source, optional
+        The figure.
+    reader : Reader
+        Units and words.
+    """
     if source is None:
         return ()
     quantity = source.quantity
@@ -61,7 +69,19 @@ def given_of(source: Source | None, reader: Reader) -> tuple[Given, ...]:
 
 
 def band_of(hole: Hole, name: str, write: str, reader: Reader) -> str:
-    """Return the 95 % band of a result, written as ``length``, ``cc`` or ``ratio``; empty where nothing is in doubt."""
+    """Return the 95 % band of a result, written as ``length``, ``cc`` or ``ratio``; empty where nothing is in doubt.
+
+    Parameters
+    ----------
+    hole : Hole
+        One hole of one state.
+    name : str
+        The name, as files have it.
+    write : {"length", "cc", "ratio"}
+        How it is written.
+    reader : Reader
+        Units and words.
+    """
     u, dof = getattr(hole.outcome.doubts, name)
     if u == 0:
         return ""

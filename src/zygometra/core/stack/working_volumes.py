@@ -11,7 +11,17 @@ from .working_steps import Given, Step, band_of, given_of
 
 # long: the steps of one derivation, in their order
 def volumes(build: Build, hole: Hole, reader: Reader) -> list[Step]:
-    """Return the steps of the volumes of one hole: swept, then each term of the clearance volume, then their sum."""
+    """Return the steps of the volumes of one hole: swept, then each term of the clearance volume, then their sum.
+
+    Parameters
+    ----------
+    build : Build
+        The build.
+    hole : Hole
+        One hole of one state.
+    reader : Reader
+        Units and words.
+    """
     outcome, get = hole.outcome, hole.sources.get
     terms = outcome.terms
 
