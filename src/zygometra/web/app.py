@@ -20,6 +20,7 @@ from .assets import asset, assets
 from .build import fragments, kept
 from .mix import laid_out
 from .stations import ROOMS
+from .urls import IdConverter
 
 CONTENT_POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; "
@@ -78,6 +79,7 @@ def create_app(*, engine: Engine, secret_key: str, **config: Any) -> Flask:
     )
     app.config.update(config)
     app.session_interface = people.RememberedSessions()
+    app.url_map.converters["int"] = IdConverter
     CSRFProtect(app)
     Compress(app)
     db.init(app, engine)

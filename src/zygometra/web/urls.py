@@ -9,6 +9,21 @@ from __future__ import annotations
 from collections.abc import Mapping
 from urllib.parse import urlencode
 
+from werkzeug.routing import IntegerConverter, ValidationError
+
+from zygometra.core.typed import MOST_ID
+
+
+class IdConverter(IntegerConverter):
+    """A number in an address: one that the database can hold, or there is no such page."""
+
+    def to_python(self, value: str) -> int:
+        """Return the number; a larger one is no address of ours."""
+        number: int = super().to_python(value)
+        if number > MOST_ID:
+            raise ValidationError
+        return number
+
 
 def build(build_id: int) -> str:
     """Return where a build lies; its stations lie under it."""
