@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 from datetime import UTC, datetime
+from importlib import import_module
 from typing import Any
 
 from flask import Flask, request, url_for
@@ -18,8 +19,10 @@ from zygometra import __version__
 from . import db, errors, jobs, people
 from .assets import asset, assets
 from .build import fragments, kept
+from .build.templates_of import build
+from .components import components
 from .mix import laid_out
-from .stations import ROOMS
+from .stations import ROOMS, benches
 from .urls import IdConverter
 
 CONTENT_POLICY = (
@@ -135,21 +138,11 @@ def rooms() -> list[tuple[str, str, str, str]]:
 
 
 def _register(app: Flask) -> None:
-    from .aim.routes import aim
-    from .build.templates_of import build
-    from .components import components
-    from .figures.routes import figures
-    from .floor.routes import floor
-    from .mix.routes import mix
-    from .record.routes import record
-    from .sheet.routes import sheet
-    from .shelf.routes import shelf
-    from .shop.routes import shop
-    from .stack.routes import stack
-
-    benches = (floor, stack, figures, aim, sheet, record, shop, shelf, mix)
-    for blueprint in (assets, components, build, *benches):
+    """Put the benches together: each is a package with a blueprint of its name in its routes."""
+    for blueprint in (assets, components, build):
         app.register_blueprint(blueprint)
+    for name in benches():
+        app.register_blueprint(getattr(import_module(f".{name}.routes", __package__), name))
 
 
 _FIXED_HEADERS = (

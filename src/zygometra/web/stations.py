@@ -13,24 +13,6 @@ if TYPE_CHECKING:
     from .build.bench import Bench
 
 
-class Room(NamedTuple):
-    """One room of the shop: its key, what it is called, its letter, its page, and whose pages lie in it."""
-
-    key: str
-    label: str
-    letter: str
-    endpoint: str
-    blueprints: tuple[str, ...]
-
-
-ROOMS: tuple[Room, ...] = (
-    Room("floor", "Shop floor", "f", "floor.page", ("floor", "stack", "figures", "aim", "sheet", "record")),
-    Room("shelf", "Parts shelf", "t", "shelf.page", ("shelf",)),
-    Room("mix", "Mix", "m", "mix.page", ("mix",)),
-    Room("rules", "House rules", "o", "shop.house_rules", ()),
-)
-
-
 class State(NamedTuple):
     """How far a station is: ``done``, ``part``, ``due`` or ``blocked``, and in words."""
 
@@ -87,6 +69,30 @@ STATIONS: tuple[Station, ...] = (
     Station("sheet", "Cut sheet", "p", "sheet", _sheet),
     Station("record", "Record", "l", "record", _record),
 )
+
+
+class Room(NamedTuple):
+    """One room of the shop: its key, what it is called, its letter, its page, and whose pages lie in it."""
+
+    key: str
+    label: str
+    letter: str
+    endpoint: str
+    blueprints: tuple[str, ...]
+
+
+ROOMS: tuple[Room, ...] = (
+    Room("floor", "Shop floor", "f", "floor.page", ("floor", *(s.key for s in STATIONS))),
+    Room("shelf", "Parts shelf", "t", "shelf.page", ("shelf",)),
+    Room("mix", "Mix", "m", "mix.page", ("mix",)),
+    Room("rules", "House rules", "o", "shop.house_rules", ()),
+)
+
+
+def benches() -> tuple[str, ...]:
+    """Return every bench once: the blueprints that rooms and stations name, each a package of that name."""
+    named = [name for room in ROOMS for name in (*room.blueprints, room.endpoint.partition(".")[0])]
+    return tuple(dict.fromkeys(named))
 
 
 def counted(number: int, word: str) -> str:
