@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import pytest
 
+from support.cases import demo
 from support.page import seen
 from zygometra.core.fields import FIELDS
+from zygometra.store import builds
 
 
 def figure_at(document, path):
@@ -102,3 +104,62 @@ def test_the_figures_page_has_every_dimension(shop, bring):
     for field in FIELDS:
         assert field.label in page
     assert "bank left 239.61 mm" in page
+
+
+PLACES = [
+    "parts.block.bore",
+    "parts.block.deck_height",
+    "parts.crank.stroke",
+    "parts.rod.length",
+    "parts.piston.crown_volume",
+    "parts.gasket.thickness",
+    "parts.head.chamber_volume",
+    "cylinders.3.bore",
+    "cylinders.2.deck_clearance",
+]
+
+
+@pytest.mark.parametrize("at", PLACES)
+def test_a_form_that_is_sent_as_it_came_changes_nothing(shop, pilot, stored, at):
+    page = shop.page(f"/builds/{pilot}/figure?at={at}")
+    form = page.one("form", action=f"/builds/{pilot}/figure").sent()
+    assert form["version"] == "1"
+    response = shop.post(f"/builds/{pilot}/figure", form)
+    if figure_at(demo("pilot-launch"), at) is None and response.status_code == 422:
+        assert "wanted" in seen(response).text
+    else:
+        assert response.status_code == 302
+    assert stored(pilot).version == 1
+    assert stored(pilot).document == demo("pilot-launch")
+
+
+@pytest.mark.parametrize("system", ["mm", "inch"])
+@pytest.mark.parametrize("at", PLACES)
+def test_a_figure_reads_the_same_in_both_units(shop, pilot, at, system):
+    shop.prefer(system=system)
+    page = shop.page(f"/builds/{pilot}/figure?at={at}")
+    raw = figure_at(demo("pilot-launch"), at)
+    typed = raw.get("value") if isinstance(raw, dict) else raw
+    if typed is not None:
+        # What was typed stands in the form to the letter, whichever unit is read first.
+        assert str(typed).split()[0] in page.field("Value").value
+    assert page.field("Basis")
+
+
+@pytest.mark.parametrize(
+    ("at", "label"),
+    [
+        ("parts.block.bore", "finished bore"),
+        ("cylinders.3.bore", "finished bore"),
+        ("cylinders.2.deck_clearance", "mock-up"),
+        ("parts.head.chamber_volume", "chamber volume"),
+    ],
+)
+def test_the_record_names_the_figure_that_changed(shop, pilot, session, at, label):
+    value = "52.5 cc" if "volume" in at else "0.2 mm" if "clearance" in at else "92.4 mm"
+    assert shop.change(pilot, at, value=value).status_code == 302
+    newest = builds.history(session, pilot)[0]
+    assert label in newest.says
+    assert at in newest.says
+    assert value in newest.says
+    assert next(".".join(d.path) for d in newest.patch).startswith(at)

@@ -9,7 +9,7 @@ from flask import Blueprint, Response, make_response, redirect, request, url_for
 from werkzeug.exceptions import NotFound
 from werkzeug.wrappers import Response as BaseResponse
 
-from zygometra.core.build.document import with_leaf
+from zygometra.core.build.document import leaf_at, with_leaf
 from zygometra.core.build.record import figure_words
 from zygometra.core.errors import BuildFaults, QuantityError
 from zygometra.core.fields import Field
@@ -62,6 +62,9 @@ def save(build_id: int) -> BaseResponse:
     keys = Place.parse(path).keys
     try:
         figure = None if request.form.get("remove") else figure_of(request.form, field, bench.reader)
+        stands = leaf_at(bench.document, keys)
+        # What was not touched stays to the letter: 92.0 is no other figure than 92.
+        figure = stands if figure == stands else figure
         document = with_leaf(bench.document, keys, figure)
         refused = save_build(bench, document, figure_words(field.label, path, figure), mine={keys: figure})
     except QuantityError as error:
