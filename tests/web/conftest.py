@@ -58,12 +58,20 @@ class Shop:
         self.post("/settings", choices)
 
 
+@pytest.fixture(scope="session")
+def made(migrated):
+    """The application, made once for a worker: its templates need compiling only then."""
+    app = create_app(engine=migrated, secret_key="only for tests", TESTING=False)
+    yield app
+    app.extensions["jobs"].close()
+    app.extensions["reading engine"].dispose()
+
+
 @pytest.fixture
-def app(engine):
-    made = create_app(engine=engine, secret_key="only for tests", TESTING=False)
-    yield made
-    made.extensions["jobs"].close()
-    made.extensions["reading engine"].dispose()
+def app(made, engine):
+    """The application on an empty database, with nothing kept."""
+    made.extensions["kept builds"].clear()
+    return made
 
 
 @pytest.fixture
