@@ -66,9 +66,10 @@ def test_the_same_length_in_another_unit_is_taken_as_typed(shop, pilot):
 
 
 def test_a_bare_number_is_in_the_readers_unit(shop, pilot):
-    assert {"op": "deck_cut", "amount": "0.25 mm"} in plan_of(
-        what_if(shop, pilot, hole="1", **levers(deck_cut="0,25".replace(",", ".")))
-    )
+    for typed, kept in (("0.25", "0.25 mm"), ("0,25", "0,25 mm")):
+        assert {"op": "deck_cut", "amount": kept} in plan_of(
+            what_if(shop, pilot, hole="1", **levers(deck_cut=typed))
+        )
     shop.prefer(system="inch")
     assert {"op": "deck_cut", "amount": "10 thou"} in plan_of(
         what_if(shop, pilot, hole="1", **levers(deck_cut="10"))
