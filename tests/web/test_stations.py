@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from flask import url_for
 
-from zygometra.web import urls
+from zygometra.web import stations, urls
 from zygometra.web.build.bench import open_bench
 from zygometra.web.build.path import path_of
 from zygometra.web.stations import KEYS, ROOMS, STATIONS, counted, keys
@@ -134,3 +134,27 @@ def test_a_place_is_spoken_of_in_small_letters():
     first, *_ = known = keys()
     assert first[0] == "?"
     assert all(does[0].islower() for _, does in known)
+
+
+@pytest.mark.parametrize(
+    "number", ["0", "99", "9223372036854775807", "9223372036854775808", "9" * 30, "-1", "1.0", "²", "0x1"]
+)
+@pytest.mark.parametrize("page", ["stack", "figures", "record", "sheet.pdf", "build.json"])
+def test_a_number_that_no_build_has_is_no_page(shop, pilot, number, page):
+    response = shop.get(f"/builds/{number}/{page}")
+    assert response.status_code == 404
+    assert "There is nothing here" in response.get_data(as_text=True)
+
+
+def test_every_bench_has_a_folder_with_what_a_bench_has(app):
+    from pathlib import Path
+
+    import zygometra.web
+
+    web = Path(zygometra.web.__file__).parent
+    for name in stations.benches():
+        assert (web / name / "routes.py").is_file(), name
+        assert (web / name / "templates" / name).is_dir(), name
+        assert name in app.blueprints
+    assert len(stations.benches()) == len(set(stations.benches()))
+    assert set(stations.benches()) >= {station.key for station in STATIONS}
