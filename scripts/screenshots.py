@@ -46,7 +46,7 @@ def main(address: str) -> None:
     """Walk the main views."""
     OUT.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=QUIET)
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=QUIET)
         page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
         at = name_myself(page, address)
         shot(page, "floor")

@@ -13,7 +13,7 @@ from waitress import create_server
 from zygometra.demo import load_demo
 from zygometra.web.app import create_app
 
-CHROMIUM = "/usr/bin/chromium"
+CHROMIUM = "/usr/bin/chromium-headless-shell"
 QUIET = [
     "--no-sandbox",
     "--disable-gpu",
@@ -25,6 +25,7 @@ QUIET = [
 ]
 # A shared machine may stand still for half a minute: what is waited for is the same, only longer.
 PATIENCE = 90_000
+DESK = {"width": 1280, "height": 800}
 expect.set_options(timeout=PATIENCE / 3)
 # Refusals are answers; and a request that a newer one replaced is meant to be dropped.
 EXPECTED = re.compile(r"status of 4|htmx:(sendAbort|afterRequest)").search
@@ -97,17 +98,26 @@ class Visitor:
         return self.page.locator(f'.reckoning [data-working="{result}"][data-of="{hole}"]').inner_text()
 
 
+@pytest.fixture(scope="session")
+def named():
+    """What the browsers of people who have named themselves keep of it, by name."""
+    return {}
+
+
 @pytest.fixture
-def person(server, chromium, demo_shop):
-    """Open a browser for one person more."""
+def person(server, chromium, demo_shop, named):
+    """Open a browser for one person more, who names herself the first time she comes."""
     contexts = []
 
     def come(name="Ada", **options):
-        context = chromium.new_context(**({"viewport": {"width": 1280, "height": 800}} | options))
+        options = {"viewport": DESK, "reduced_motion": "reduce", "storage_state": named.get(name)} | options
+        context = chromium.new_context(**options)
         contexts.append(context)
         context.set_default_timeout(PATIENCE)
         visitor = Visitor(context.new_page(), server, demo_shop)
-        visitor.name_myself(name)
+        if name not in named:
+            visitor.name_myself(name)
+            named[name] = context.storage_state()
         return visitor
 
     yield come

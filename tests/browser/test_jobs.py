@@ -19,6 +19,7 @@ def shown(bench, result, hole, text):
 
 def test_find_a_build_and_read_where_its_piston_stops(ada):
     page = ada.page
+    page.goto(f"{ada.address}/")
     page.get_by_role("searchbox").fill("skerry")
     expect(page.locator(".builds tbody tr")).to_have_count(1)
     page.get_by_role("link", name=PILOT).click()
@@ -190,6 +191,7 @@ def test_leaving_loses_neither_a_what_if_nor_a_half_typed_form(ada):
 
 def test_start_a_build_from_blank(ada):
     page = ada.page
+    page.goto(f"{ada.address}/")
     page.keyboard.press("n")
     page.locator("#f-name").fill("Test single")
     page.locator("#f-holes").fill("1")
