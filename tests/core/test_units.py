@@ -8,9 +8,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from zygometra.core.digits import decimals_for, figure
 from zygometra.core.errors import QuantityError
 from zygometra.core.units import UNITS, Kind, from_base, read_typed, to_base, unit_named
-from zygometra.core.wording import Reader, decimals_for, figure
+from zygometra.core.wording import Reader
 
 
 @pytest.mark.parametrize(

@@ -8,9 +8,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from zygometra.core.digits import about, count_of, decimals_for, figure, money, volume, whole
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind
-from zygometra.core.wording import Reader, about, count_of, decimals_for, figure, money, volume, whole
+from zygometra.core.wording import Reader
 
 INCH = Reader("inch", quench="squish", deck="face")
 THIN = "\u202f"

@@ -1,37 +1,19 @@
-"""How the shop writes a figure: its unit, its digits, its words.
+"""How a reader reads a figure: in which unit, with which word, the other unit beside it.
 
-Arithmetic never rounds. Only here does a figure become text, with no more digits
-than its doubt allows (the Particle Data Group's rule, Review of Particle Physics,
-Introduction, section 5.3), and the other system's figure stands beside it.
+The digits themselves are written in :mod:`zygometra.core.digits`.
 """
 
 from __future__ import annotations
 
-import math
 import re
 from dataclasses import dataclass
 from typing import Literal
 
+from .digits import MINUS, MOST_DECIMALS, decimals_for, figure
 from .quantity import Quantity
 from .units import INCH, MM, THOU, Kind, Unit, from_base
 
-MOST_DECIMALS = {
-    "mm": 3,
-    "thou": 1,
-    "in": 4,
-    "cc": 2,
-    "in3": 2,
-    "ratio": 2,
-    "deg": 1,
-    "mm2": 0,
-    "in2": 2,
-    "g": 1,
-    "rpm": 0,
-    "cc/mm": 2,
-}
 THOU_BELOW = 5.0
-MINUS = "−"
-THIN = "\u202f"
 _NUMBER = r"[−-]?\d+(?:\.\d+)?"
 # A length as the core's sentences write it, or two with a word between them: ``0.5 to 0.9 mm``.
 _LENGTHS = re.compile(
@@ -39,67 +21,6 @@ _LENGTHS = re.compile(
 )
 # The word, and no part of a longer one or of a part's code.
 _QUENCH = re.compile(r"(?<![\w-])[qQ]uench(?![\w-])")
-
-
-def decimals_for(doubt: float, most: int) -> int:
-    """Return how many decimals a figure may show.
-
-    Parameters
-    ----------
-    doubt : float
-        Standard uncertainty in the unit shown; 0 where there is none.
-    most : int
-        Decimals shown at the most; no unit.
-
-    Returns
-    -------
-    int
-        Decimals.
-
-    Notes
-    -----
-    Of the three leading digits of the doubt: 100 to 354 keeps two digits, 355 to
-    949 one, 950 to 999 rounds up to 1000 and keeps two.
-
-    Examples
-    --------
-    >>> decimals_for(0.038, 3), decimals_for(0.0076, 3), decimals_for(0.0266, 4)
-    (2, 3, 3)
-    """
-    if doubt <= 0 or not math.isfinite(doubt):
-        return most
-    exponent = math.floor(math.log10(doubt))
-    leading = round(doubt / 10**exponent * 100)
-    digits = 2 if leading < 355 else 1
-    if leading >= 950:
-        exponent, digits = exponent + 1, 2
-    return max(0, min(most, digits - 1 - exponent))
-
-
-def figure(number: float, decimals: int) -> str:
-    """Write a number with a true minus sign and no negative nought.
-
-    Parameters
-    ----------
-    number : float
-        What to write; no unit.
-    decimals : int
-        Decimals; no unit.
-
-    Returns
-    -------
-    str
-        Text.
-
-    Examples
-    --------
-    >>> figure(-0.0001, 2), figure(-1.5, 1)
-    ('0.00', '−1.5')
-    """
-    if number >= 0:
-        return f"{number:.{decimals}f}"
-    text = f"{-number:.{decimals}f}"
-    return MINUS + text if text.strip("0.") else text
 
 
 @dataclass(frozen=True, slots=True)
@@ -280,141 +201,6 @@ class Reader:
         unit = self.length_unit(0.0)
         value = from_base(mm, unit)
         return f"{figure(value, decimals_for(value, MOST_DECIMALS[unit.symbol]))} {unit.symbol}"
-
-
-def volume(cc: float, u: float = 0.0) -> str:
-    """Return a volume in cc with the digits its doubt allows.
-
-    Parameters
-    ----------
-    cc, u : float
-        Volume and its standard uncertainty in cc.
-
-    Returns
-    -------
-    str
-        Such as ``66.1 cc``.
-
-    Examples
-    --------
-    >>> volume(66.0688985, 0.549)
-    '66.1 cc'
-    """
-    return f"{figure(cc, decimals_for(u, 2))} cc"
-
-
-def ratio_text(ratio: float | None, u: float = 0.0) -> str:
-    """Return a compression ratio, or a dash where there is none.
-
-    Parameters
-    ----------
-    ratio : float or None
-        The ratio.
-    u : float
-        Its standard uncertainty; no unit.
-
-    Returns
-    -------
-    str
-        Such as ``9.65``.
-
-    Examples
-    --------
-    >>> ratio_text(9.653, 0.072), ratio_text(None)
-    ('9.65', '—')
-    """
-    return "—" if ratio is None else figure(ratio, decimals_for(u, 2))
-
-
-def whole(number: float) -> str:
-    """Write a count with a thin space between thousands.
-
-    Parameters
-    ----------
-    number : float
-        What to write; rounded to a whole number; no unit.
-
-    Returns
-    -------
-    str
-        Text.
-
-    Examples
-    --------
-    >>> whole(1352).replace("\u202f", " ")
-    '1 352'
-    """
-    return f"{round(number):,}".replace(",", THIN)
-
-
-def money(cents: int) -> str:
-    """Write an amount of the shop's money with a thin space between thousands.
-
-    Parameters
-    ----------
-    cents : int
-        In hundredths.
-
-    Returns
-    -------
-    str
-        Text.
-
-    Examples
-    --------
-    >>> money(123_450).replace("\u202f", " ")
-    '1 234.50'
-    """
-    return f"{cents / 100:,.2f}".replace(",", THIN)
-
-
-def about(number: float) -> str:
-    """Write a count that is known about: two digits, then noughts.
-
-    Parameters
-    ----------
-    number : float
-        What to write; no unit.
-
-    Returns
-    -------
-    str
-        Text.
-
-    Examples
-    --------
-    >>> about(87.4), about(45_563).replace("\u202f", " ")
-    ('87', '46 000')
-    """
-    if number < 100:
-        return str(round(number))
-    return whole(round(number, 2 - len(str(round(number)))))
-
-
-def count_of(numbers: list[int], word: str = "Hole") -> str:
-    """Name holes in a sentence.
-
-    Parameters
-    ----------
-    numbers : list of int
-        Hole numbers.
-    word : str
-        The word in the singular.
-
-    Returns
-    -------
-    str
-        Such as ``Holes 1, 3 and 5``.
-
-    Examples
-    --------
-    >>> count_of([4]), count_of([1, 3, 5])
-    ('Hole 4', 'Holes 1, 3 and 5')
-    """
-    texts = [str(n) for n in numbers]
-    if len(texts) == 1:
-        return f"{word} {texts[0]}"
-    return f"{word}s {', '.join(texts[:-1])} and {texts[-1]}"
 
 
 def _read(number: str) -> float:

@@ -9,7 +9,8 @@ import pytest
 
 from support.shelves import BLOCK, part, shelf
 from zygometra.core.errors import QuantityError
-from zygometra.core.mix.judge import judge, throw_shift
+from zygometra.core.mix.judge import judge
+from zygometra.core.mix.machining import throw_shift
 from zygometra.core.mix.parts import newly_ordered, put_back
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.rules import Band, FitRule, judge_columns, judge_fit, rules_as_data, rules_from_data

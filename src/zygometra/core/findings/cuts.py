@@ -7,10 +7,10 @@ from collections.abc import Iterable
 from ..build.lever_table import LEVER, OpName
 from ..build.levers import limit_of
 from ..build.model import Build
+from ..digits import count_of
 from ..place import Place
 from ..units import Kind
 from ..windows import Window
-from ..wording import count_of
 from .registry import Case, Judges
 from .said import Code, Length, Limit, Said, Volume, said
 

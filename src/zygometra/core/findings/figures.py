@@ -6,12 +6,12 @@ import math
 from bisect import insort
 from collections.abc import Iterable
 
+from ..digits import count_of
 from ..fields import field_at
 from ..house_rules import SCHOOL
 from ..place import Place
 from ..quantity import Quantity
 from ..stack.arithmetic import deck_clearance
-from ..wording import count_of
 from .registry import Case, Judges
 from .said import Clearance, Code, Number, Said, said
 

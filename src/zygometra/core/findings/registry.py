@@ -8,10 +8,11 @@ from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 from ..build.model import Build
+from ..digits import count_of
 from ..house_rules import HouseRules
 from ..place import Place
 from ..stack.results import Evaluation, Hole, State
-from ..wording import Reader, count_of
+from ..wording import Reader
 from .said import Code, Finding, Said, render
 
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from ..digits import figure
 from ..stack.results import Hole
-from ..wording import figure
 from .registry import Case, Judges
 from .said import Clearance, Code, Length, Said, Volume, said
 

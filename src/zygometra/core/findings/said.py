@@ -9,8 +9,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
+from ..digits import figure, ratio_text, volume
 from ..place import Place
-from ..wording import Reader, figure, ratio_text, volume
+from ..wording import Reader
 
 Severity = Literal["stop", "warn", "note"]
 RANK: dict[str, int] = {"stop": 0, "warn": 1, "note": 2}

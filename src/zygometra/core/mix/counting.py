@@ -8,8 +8,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..digits import about, whole
 from ..windows import Window
-from ..wording import about, whole
 from .laid_out import LaidOut
 from .sweep import AT_A_TIME, Sweep
 

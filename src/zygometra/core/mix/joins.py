@@ -438,7 +438,7 @@ class Join:
         return {name: column for name, column in rows.items() if name not in _SETTLES} | {"below": below}
 
     def _want(self, thickness: Floats, floors: Floats) -> Floats | None:
-        """The clearance that grinding and facing go for, row by row: :func:`judge.wanted_clearance`."""
+        """The clearance that grinding and facing go for, row by row: :func:`machining.wanted_clearance`."""
         clearance, quench = (
             self.laid_out.question.window("deck_clearance"),
             self.laid_out.question.window("quench"),
@@ -459,7 +459,7 @@ class Join:
         return np.where(least <= most, np.maximum(np.minimum(want, most), least), want)
 
     def _least(self, thickness: Floats, floors: Floats) -> Floats:
-        """The least clearance that windows and floor leave: :func:`judge.least_clearance`."""
+        """The least clearance that windows and floor leave: :func:`machining.least_clearance`."""
         question = self.laid_out.question
         low = question.window("quench").low
         least: Floats = (floors if low is None else np.maximum(floors, low)) - thickness

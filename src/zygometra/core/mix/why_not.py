@@ -9,9 +9,9 @@ from functools import partial
 
 import numpy as np
 
+from ..digits import figure, whole
 from ..place import PartPlace
 from ..windows import Window
-from ..wording import figure, whole
 from .counting import Told, estimate
 from .judge import Combination, judge
 from .laid_out import LaidOut

@@ -7,13 +7,13 @@ from dataclasses import dataclass, replace
 from ..build.lever_table import LEVERS, OpName
 from ..build.levers import limit_of, set_lever
 from ..build.model import Build
+from ..digits import figure
 from ..errors import ZygometraError
 from ..house_rules import HouseRules
 from ..quantity import read_quantity
 from ..stack.evaluate import evaluate
 from ..stack.inverse import solve
 from ..windows import Window
-from ..wording import figure
 
 
 @dataclass(frozen=True, slots=True)

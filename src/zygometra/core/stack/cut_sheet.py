@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from ..build.model import Build
+from ..digits import count_of, figure, ratio_text, volume
 from ..fields import FIELDS
 from ..quantity import coverage
-from ..wording import Reader, count_of, figure, ratio_text, volume
+from ..wording import Reader
 from .results import Evaluation, Source
 
 REFERENCES = {

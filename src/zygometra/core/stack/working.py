@@ -6,7 +6,8 @@ Data, so that page, print and command line show the same derivation.
 from __future__ import annotations
 
 from ..build.model import Build
-from ..wording import Reader, ratio_text, volume
+from ..digits import ratio_text, volume
+from ..wording import Reader
 from .results import Hole
 from .working_steps import Given, Step, band_of, given_of
 from .working_volumes import volumes

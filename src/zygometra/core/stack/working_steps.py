@@ -5,10 +5,11 @@ from __future__ import annotations
 import math
 from typing import NamedTuple
 
+from ..digits import figure
 from ..fields import field_at
 from ..place import Place, Scope
 from ..quantity import coverage
-from ..wording import Reader, figure
+from ..wording import Reader
 from .results import Hole, Source
 
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from ..build.model import Build
-from ..wording import Reader, figure, volume
+from ..digits import figure, volume
+from ..wording import Reader
 from .results import Hole
 from .sources import chamber_model
 from .working_steps import Given, Step, band_of, given_of

@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 
 from zygometra.core.build.document import operation_document
 from zygometra.core.build.model import Build, Operation
+from zygometra.core.digits import figure
 from zygometra.core.errors import ZygometraError
 from zygometra.core.findings.collect import of_figures, of_plan, worst_first
 from zygometra.core.findings.registry import Case
@@ -17,7 +18,7 @@ from zygometra.core.house_rules import HouseRules, rules_for
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.stack.results import Evaluation, State
 from zygometra.core.stages import Standing
-from zygometra.core.wording import Reader, figure
+from zygometra.core.wording import Reader
 from zygometra.store import builds, heads
 from zygometra.store.builds import StoredBuild
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from zygometra.core.digits import MOST_DECIMALS, decimals_for, figure
 from zygometra.core.findings.wanted import quench_window
 from zygometra.core.quantity import coverage
 from zygometra.core.stack.results import State
 from zygometra.core.units import MM, THOU, from_base
 from zygometra.core.windows import Side, Window
-from zygometra.core.wording import MOST_DECIMALS, Reader, decimals_for, figure
+from zygometra.core.wording import Reader
 from zygometra.drawing.bands import Estimate, axis, bands
 
 from .bench import Bench

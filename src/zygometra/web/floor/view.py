@@ -6,10 +6,11 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from zygometra.core.build.model import LAYOUTS
+from zygometra.core.digits import figure
 from zygometra.core.fields import Field
 from zygometra.core.house_rules import BASES
 from zygometra.core.stages import STAGE_NAMES
-from zygometra.core.wording import Reader, figure
+from zygometra.core.wording import Reader
 from zygometra.store.builds import Listed
 
 from ..forms.form import Slot

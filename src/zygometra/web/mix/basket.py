@@ -10,11 +10,11 @@ from typing import Any, NamedTuple
 
 from sqlalchemy.orm import Session
 
+from zygometra.core.digits import money
 from zygometra.core.mix.basket import Item, basket, total_of
 from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.parts import Part
 from zygometra.core.mix.recipe import Recipe
-from zygometra.core.wording import money
 from zygometra.store import shelf as store
 
 from .view import work_of

@@ -7,13 +7,14 @@ from typing import NamedTuple
 
 from sqlalchemy.orm import Session
 
+from zygometra.core.digits import figure, money, ratio_text
 from zygometra.core.mix.judge import Combination, Verdict, judge
 from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.question import WANTED_KEY
 from zygometra.core.mix.recipe import Recipe, recipe_in_full
 from zygometra.core.units import from_base
-from zygometra.core.wording import Reader, figure, money, ratio_text
+from zygometra.core.wording import Reader
 from zygometra.drawing.recipes import Stack
 from zygometra.store.shelf import parts_by_code
 

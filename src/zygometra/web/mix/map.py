@@ -6,12 +6,13 @@ import math
 from collections.abc import Mapping
 from typing import NamedTuple
 
+from zygometra.core.digits import figure
 from zygometra.core.mix.found import Found
 from zygometra.core.mix.judge import Combination
 from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.question import WANTED, WANTED_KEY
 from zygometra.core.windows import Window
-from zygometra.core.wording import Reader, figure
+from zygometra.core.wording import Reader
 from zygometra.drawing.field import Axis, Point
 
 from .asked import Asked, per_shown

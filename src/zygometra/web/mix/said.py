@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sized
 from typing import NamedTuple
 
+from zygometra.core.digits import whole
 from zygometra.core.findings.said import RANK
 from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.parts import KIND
@@ -12,7 +13,6 @@ from zygometra.core.mix.question import WANTED_KEY
 from zygometra.core.mix.reasons import FLOOR, Emptiness, attrition, cannot_be_judged, miss_words
 from zygometra.core.mix.recipe import Recipe
 from zygometra.core.place import PartPlace
-from zygometra.core.wording import whole
 
 # How many parts that cannot be judged are named.
 MOST_LINES = 60

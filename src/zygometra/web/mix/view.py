@@ -10,6 +10,7 @@ from flask import url_for
 from sqlalchemy.orm import Session
 
 from zygometra.core.build.document import read_document
+from zygometra.core.digits import about, money, whole
 from zygometra.core.errors import ZygometraError
 from zygometra.core.house_rules import HouseRules
 from zygometra.core.mix.counting import Count, estimate
@@ -23,7 +24,7 @@ from zygometra.core.mix.recipe import Recipe, Step
 from zygometra.core.mix.search import best, survey
 from zygometra.core.mix.win_back import WayBack, ways_back
 from zygometra.core.windows import Window
-from zygometra.core.wording import Reader, about, money, whole
+from zygometra.core.wording import Reader
 from zygometra.drawing.field import field_map
 from zygometra.drawing.recipes import stacks_drawing
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from datetime import date
 from typing import Any
 
+from zygometra.core.digits import figure
 from zygometra.core.stack import cut_sheet
-from zygometra.core.wording import figure
 
 from ..build.bench import Bench, engine_line
 from ..people import person

@@ -7,13 +7,14 @@ from collections.abc import Mapping, Sequence
 from functools import partial
 from typing import Any, NamedTuple
 
+from zygometra.core.digits import MINUS, money
 from zygometra.core.fields import Field
 from zygometra.core.house_rules import BASES
 from zygometra.core.mix.parts import KIND, KINDS, STATES, Part, PartKind
 from zygometra.core.mix.rules import Band, FitRule, FitRules, rules_as_data
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.place import PartPlace
-from zygometra.core.wording import MINUS, Reader, money
+from zygometra.core.wording import Reader
 from zygometra.store import shelf as store
 
 from .. import urls

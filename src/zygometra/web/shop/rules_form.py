@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import NamedTuple
 
+from zygometra.core.digits import figure
 from zygometra.core.house_rules import RULES, Rule, check_rule
 from zygometra.core.typed import plain_number
 from zygometra.core.units import Kind, read_typed, to_base
-from zygometra.core.wording import Reader, figure
+from zygometra.core.wording import Reader
 
 from ..forms.form import Form
 from ..forms.read import Read, attempt, bare_unit

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from zygometra.core.digits import figure
 from zygometra.core.fields import place_label
 from zygometra.core.stack.budget import shares
 from zygometra.core.stack.results import Hole
@@ -11,7 +12,6 @@ from zygometra.core.stack.sensitivity import sensitivities
 from zygometra.core.stack.sources import chamber_model
 from zygometra.core.stack.working import working
 from zygometra.core.stack.working_steps import Step
-from zygometra.core.wording import figure
 
 from ..build.bench import Bench
 from .what_if import WhatIf

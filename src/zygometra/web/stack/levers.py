@@ -7,9 +7,9 @@ from typing import Any, NamedTuple
 from zygometra.core.build.lever_table import AMOUNTS, LEVER, OpName
 from zygometra.core.build.levers import limit_of, setting
 from zygometra.core.build.model import Bank, Gasket
+from zygometra.core.digits import figure
 from zygometra.core.quantity import Quantity
 from zygometra.core.units import Kind
-from zygometra.core.wording import figure
 
 from ..build.bench import Bench
 from ..build.fragments import carried, was_fields

@@ -11,8 +11,8 @@ from markupsafe import Markup, escape
 from zygometra.core.build.lever_table import AMOUNTS, OpName
 from zygometra.core.build.levers import limit_of
 from zygometra.core.build.record import plan_changes
+from zygometra.core.digits import figure
 from zygometra.core.stages import SIGNED_OFF
-from zygometra.core.wording import figure
 from zygometra.drawing.loupe import Limits
 from zygometra.drawing.stack import stack_drawing
 
