@@ -139,7 +139,8 @@ def test_a_mocked_up_hole_without_a_paper_stack_is_drawn_all_the_same():
     document["cylinders"] = {str(n): {"deck_clearance": "0.2 mm"} for n in (1, 2, 3, 4)}
     build = read_document(document)
     svg = stack_drawing(evaluate(build), 3, Reader(), LIMITS)
-    assert "deck height: not known" in svg
+    assert "deck height is not known: give it" in svg
+    assert 'data-figure="parts.block.deck_height"' in svg
     assert "rim 0.200 mm down" in svg or "rim 0.20 mm down" in svg
 
 

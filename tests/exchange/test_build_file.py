@@ -114,8 +114,6 @@ def test_what_cannot_be_stored_is_refused_by_its_place(plain):
         ("parts.block.deckheight", 225, "parts.block.deckheight", "unknown key 'deckheight'"),
         ("parts.rod.material", "wood", "parts.rod.material", "steel, titanium or aluminium"),
         ("parts.rod.length", "40 mm", "parts.rod.length", "longer than half the stroke of 86 mm"),
-        ("parts.block.bore", None, "parts.block.bore", "the finished bore"),
-        ("parts.head", None, "parts.head.chamber_volume", "the chamber volume"),
         ("cylinders", {"9": {"bore": 92}}, "cylinders.9", "one of 1, 2, 3, 4"),
         ("cylinders", {"one": {}}, "cylinders.one", "the number of a cylinder"),
         ("cylinders", {"1": {"width": 3}}, "cylinders.1.width", "unknown key"),
@@ -205,12 +203,13 @@ def test_steps_must_go_down_from_the_face(plain):
     assert "does not go down" in said["parts.head.step_fills[1]"]
 
 
-def test_a_mocked_up_hole_needs_no_paper_stack(plain):
-    del plain["parts"]["block"]["deck_height"]
-    plain["cylinders"] = {str(n): {"deck_clearance": "0.2 mm"} for n in (1, 2, 3)}
-    assert "block deck height" in faults(plain)["parts.block.deck_height"]
-    plain["cylinders"]["4"] = {"deck_clearance": "0.2 mm"}
-    check(plain)
+def test_layout_and_one_deck_clearance_are_a_build(plain):
+    only = {key: plain[key] for key in ("format", "version", "name", "engine")}
+    build = check(only | {"cylinders": {"3": {"deck_clearance": "0.2 mm"}}})
+    assert [str(path) for path in build.figures if not path.startswith("engine.")] == [
+        "cylinders.3.deck_clearance"
+    ]
+    assert check(only).cylinders == (1, 2, 3, 4)
 
 
 def test_markup_in_a_name_is_only_a_name(plain):

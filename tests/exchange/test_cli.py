@@ -78,12 +78,18 @@ def test_a_file_that_is_not_there(capsys, tmp_path):
     assert "no such file or directory" in capsys.readouterr().err
 
 
-def test_a_build_that_cannot_be_evaluated_says_why(capsys, file):
+def test_a_cut_past_the_end_of_its_chamber_is_null_and_a_stop(capsys, file):
     document = vector("tarnbeck-plain")["build"]
     document["parts"]["head"]["step_fills"] = [{"depth": 0, "below": 52}, {"depth": 1, "below": 48}]
     document["planned"] = [{"op": "head_cut", "amount": "2 mm"}]
-    assert main(["evaluate", file(document)]) == 2
-    assert "Fill a further step" in capsys.readouterr().err
+    assert main(["evaluate", file(document)]) == 0
+    printed = json.loads(capsys.readouterr().out)
+    assert [c["compression_ratio"] for c in printed["planned"]["cylinders"]] == [None] * 4
+    assert [c["u"]["clearance_cc"] for c in printed["planned"]["cylinders"]] == [None] * 4
+    assert None not in [c["compression_ratio"] for c in printed["now"]["cylinders"]]
+    stop = next(f for f in printed["findings"] if f["code"] == "head-cut-past-chamber")
+    assert stop["severity"] == "stop"
+    assert "its deepest fill, 1.000 mm down" in stop["says"]
 
 
 def test_standard_input_is_read_with_a_dash(capsys, monkeypatch):

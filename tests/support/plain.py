@@ -2,6 +2,7 @@
 
 Written for the tests from the formulas, not from the product's code: it is the
 second derivation that results are compared with, and the baseline of the timings.
+What cannot be computed for want of a figure is None.
 """
 
 from __future__ import annotations
@@ -21,7 +22,7 @@ _HOLE = {
 
 def _figures(build, bank: str, number: int) -> dict[str, float]:
     values = {path: q.value for path, q in build.figures.items() if path.startswith(("parts.", "cam."))}
-    for name in ("deck_height", "gasket.thickness", "gasket.bore"):
+    for name in ("deck_height", "gasket.thickness", "gasket.bore", "gasket.volume"):
         q = build.figures.get(f"banks.{bank}.{name}")
         if q is not None:
             values["parts.block.deck_height" if name == "deck_height" else f"parts.{name}"] = q.value
@@ -37,60 +38,67 @@ def _figures(build, bank: str, number: int) -> dict[str, float]:
 
 # long: the second way of the stack's arithmetic, on purpose in one piece
 def _hole(v: dict[str, float], ops) -> dict[str, float | None]:
-    deck = head = crown = opened = 0.0
+    nan = math.nan
+    cuts = dict.fromkeys(("deck_cut", "head_cut", "crown_cut", "open_chamber"), 0.0)
     for op in ops:
-        if op.op == "deck_cut":
-            deck += op.amount.value
-        elif op.op == "head_cut":
-            head += op.amount.value
-        elif op.op == "crown_cut":
-            crown += op.amount.value
-        elif op.op == "open_chamber":
-            opened += op.amount.value
-        elif op.gasket is not None:
-            for name in ("thickness", "bore"):
-                q = getattr(op.gasket, name)
-                if q is not None:
-                    v[f"parts.gasket.{name}"] = q.value
-    b, s, rod = v["parts.block.bore"], v["parts.crank.stroke"], v["parts.rod.length"]
+        if op.gasket is None:
+            cuts[op.op] += op.amount.value
+            continue
+        for name in ("thickness", "bore"):
+            q = getattr(op.gasket, name)
+            if q is not None:
+                v[f"parts.gasket.{name}"] = q.value
+    deck, head, crown = cuts["deck_cut"], cuts["head_cut"], cuts["crown_cut"]
+
+    def of(path, otherwise=nan):
+        return v.get(f"parts.{path}", otherwise)
+
+    b, s, rod = of("block.bore"), of("crank.stroke"), of("rod.length")
     area = math.pi / 4 * b * b
-    c = v.get("read")
-    if c is None:
-        c = v["parts.block.deck_height"] - (s / 2 + rod + v["parts.piston.compression_height"])
-    c += crown - deck
-    t, g = v["parts.gasket.thickness"], v["parts.gasket.bore"]
-    draft = math.tan(math.radians(v.get("parts.head.wall_draft", 0.0)))
-    removed = v.get("parts.head.opening_area", 0.0) * head
-    removed -= 0.5 * v.get("parts.head.opening_perimeter", 0.0) * draft * head * head
+    c = v.get("read", of("block.deck_height") - (s / 2 + rod + of("piston.compression_height")))
+    # What stands above the rim comes off first, then the rim with its dish, which has a floor.
+    above = of("piston.above_rim", 0.0)
+    off_top, off_rim = min(crown, above), max(crown - above, 0.0)
+    c += off_rim - deck
+    top = of("piston.crown_volume")
+    if above and off_top:
+        top += of("piston.above_rim_area") * off_top / 1000
+    dish = of("piston.dish_area", 0.0) * off_rim / 1000
+    held = of("piston.crown_volume") + (of("piston.above_rim_area") * above / 1000 if above else 0.0)
+    top -= min(dish, held) if held > 0 else dish
+    t, g = of("gasket.thickness"), of("gasket.bore")
+    gasket = math.pi / 4 * g * g * t / 1000
+    if math.isnan(gasket):
+        gasket = of("gasket.volume")
+    vs = area * s / 1000
+    if math.isnan(vs):
+        vs = of("block.swept_volume")
+    draft = of("head.opening_perimeter", 0.0) * math.tan(math.radians(of("head.wall_draft", 0.0)))
+    removed = (of("head.opening_area") * head - 0.5 * draft * head * head) / 1000 if head else 0.0
+    if draft and head > of("head.opening_area") / draft:
+        removed = nan
+    chamber = of("head.chamber_volume") + cuts["open_chamber"] - removed
+    if head and chamber < 0:
+        chamber = nan
+    chamber -= of("block.pocket_area", 0.0) * deck / 1000
+    if chamber < 0 and deck and of("block.pocket_area", 0.0):
+        chamber = nan
     crevice = 0.0
     if "parts.piston.top_land_diameter" in v and "parts.piston.top_land_height" in v:
+        left = v["parts.piston.top_land_height"] - off_rim
         ring = math.pi / 4 * (b * b - v["parts.piston.top_land_diameter"] ** 2)
-        crevice = ring * (v["parts.piston.top_land_height"] - crown)
-    vc = (
-        v["parts.head.chamber_volume"]
-        - removed / 1000
-        - v.get("parts.block.pocket_area", 0.0) * deck / 1000
-        + opened
-        + math.pi / 4 * g * g * t / 1000
-        + area * c / 1000
-        + v["parts.piston.crown_volume"]
-        - v.get("parts.piston.dish_area", 0.0) * crown / 1000
-        + crevice / 1000
-    )
-    vs = area * s / 1000
-    effective = None
-    if "cam.intake_closes" in v:
+        crevice = ring * left / 1000 if left > 0 or (left == 0 and not crown) else nan
+    vc = chamber + gasket + area * c / 1000 + top + crevice
+    effective = nan
+    if "cam.intake_closes" in v and not math.isnan(s * rod):
         phi, r = math.radians(180 + v["cam.intake_closes"]), s / 2
         x = r * (1 - math.cos(phi)) + rod - math.sqrt(rod * rod - (r * math.sin(phi)) ** 2)
         effective = (area * x / 1000 + vc) / vc
-    return {
-        "clearance": c,
-        "quench": c + t,
-        "swept": vs,
-        "volume": vc,
-        "ratio": (vs + vc) / vc,
-        "effective": effective,
-    }
+    ratio = (vs + vc) / vc
+    out = {"clearance": c, "quench": c + t, "swept": vs, "volume": vc, "ratio": ratio, "effective": effective}
+    if vc <= 0 or math.isnan(ratio):
+        out |= {"ratio": nan, "effective": nan}
+    return {name: None if math.isnan(value) else value for name, value in out.items()}
 
 
 def plain_evaluation(build) -> dict[str, list[dict[str, float | None]]]:

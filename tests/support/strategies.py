@@ -43,10 +43,10 @@ def documents(draw, *, planned: bool = True):
             "rod": {"length": {"value": rod, "u": 0.01, "each": True}},
             "piston": {
                 "compression_height": {"value": height, "readings": [height, height + 0.01, height - 0.01]},
-                "crown_volume": draw(quantity(-5, 8, 0.3)),
+                "crown_volume": draw(st.one_of(quantity(-5, -0.4, 0.3), quantity(0.2, 8, 0.05))),
                 "top_land_height": draw(quantity(4, 8, 0.1)),
                 "top_land_diameter": {"value": bore - 0.6, "plus_minus": 0.03},
-                "dish_area": 800,
+                "dish_area": draw(st.sampled_from([801.3, 0, 2403.7])),
             },
             "gasket": {
                 "thickness": draw(quantity(0.9, 1.6, 0.04)),
@@ -64,6 +64,11 @@ def documents(draw, *, planned: bool = True):
     if draw(st.booleans()):
         # Valves in the block: a deck cut takes this area from the chamber too.
         document["parts"]["block"]["pocket_area"] = {"value": draw(st.floats(300, 2500)), "plus_minus": 20}
+    above = draw(st.sampled_from([None, 0, 0.217, 1.913]))
+    if above is not None:
+        document["parts"]["piston"]["above_rim"] = {"value": above, "plus_minus": 0.02 if above else 0}
+        if above:
+            document["parts"]["piston"]["above_rim_area"] = {"value": 1207.3, "plus_minus": 20}
     if draw(st.booleans()):
         document["cylinders"] = {
             "2": {
@@ -79,6 +84,38 @@ def documents(draw, *, planned: bool = True):
             {"op": "open_chamber", "cylinder": 2, "amount": "0.6 cc"},
         ]
     return document
+
+
+# Every figure of a drawn document that may be left out, by part and name.
+LEAVABLE = (
+    ("block", "deck_height"),
+    ("block", "bore"),
+    ("crank", "stroke"),
+    ("rod", "length"),
+    ("piston", "compression_height"),
+    ("piston", "crown_volume"),
+    ("piston", "top_land_height"),
+    ("gasket", "thickness"),
+    ("gasket", "bore"),
+    ("head", "chamber_volume"),
+    ("head", "opening_area"),
+)
+
+
+@st.composite
+def partial_documents(draw):
+    """A document with some figures left out, some of them given as a volume instead."""
+    document = draw(documents())
+    left_out = draw(st.sets(st.sampled_from(LEAVABLE), max_size=5))
+    parts = {kind: dict(part) for kind, part in document["parts"].items()}
+    for kind, name in left_out:
+        parts[kind].pop(name, None)
+    if draw(st.booleans()):
+        parts["gasket"]["volume"] = {"value": 8.5, "plus_minus": 0.2}
+    if draw(st.booleans()):
+        parts["block"]["swept_volume"] = {"value": 500, "plus_minus": 1}
+    # An emptied part is no part at all.
+    return document | {"parts": {kind: part for kind, part in parts.items() if part}}
 
 
 def builds(*, planned: bool = True):

@@ -57,7 +57,6 @@ def test_a_figure_is_kept_as_typed(shop, pilot, stored, at, form, kept):
         ("parts.block.bore", {"value": "-92 mm"}, "5 to 1500 mm"),
         ("parts.block.bore", {"value": "92", "plus_minus": "a bit"}, "such as"),
         ("parts.block.bore", {"value": "92", "basis": "guess"}, "basis 'guess'"),
-        ("parts.block.bore", {"value": ""}, "wanted the finished bore"),
         ("parts.block.bore", {"value": "", "u": "0.1"}, "a doubt without a value"),
         ("parts.rod.length", {"value": "20 mm"}, "longer than half the stroke"),
         ("parts.crank.stroke", {"readings": "86;x"}, "'x'"),

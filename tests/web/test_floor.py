@@ -90,51 +90,50 @@ def test_no_file_and_a_file_that_is_too_large(shop):
     assert "at most 2 MB" in seen(response).text
 
 
-BLANK = {
-    "name": "New four",
-    "layout": "inline",
-    "holes": "4",
-    "basis": "catalogue",
-    "parts.block.deck_height": "225.40 mm",
-    "parts.block.bore": "92",
-    "parts.crank.stroke": "86 mm",
-    "parts.rod.length": "5.8268 in",
-    "parts.piston.compression_height": "34,2 mm",
-    "parts.piston.crown_volume": "4.5",
-    "parts.gasket.thickness": "47 thou",
-    "parts.gasket.bore": "93.5",
-    "parts.head.chamber_volume": "52 cc",
+BARE = {
+    "format": "zygometra.build",
+    "version": 1,
+    "name": "One reading",
+    "engine": {"layout": "inline", "banks": [{"name": "A", "cylinders": [1, 2]}]},
 }
+BLANK = {"name": "New four", "layout": "inline", "holes": "4"}
 
 
-def test_a_build_from_blank_keeps_what_was_typed(shop, stored):
-    response = shop.post("/builds/new", BLANK)
+def test_a_build_from_blank_asks_for_its_layout_alone(shop, stored):
+    response = shop.post("/builds/new", {"layout": "inline", "holes": "4"})
     assert response.status_code == 302, seen(response).text
     document = stored(int(response.location.split("/")[2])).document
-    assert document["parts"]["rod"]["length"] == {"value": 5.8268, "unit": "in", "basis": "catalogue"}
-    assert document["parts"]["piston"]["compression_height"]["value"] == 34.2
+    assert document["name"] == "New inline 4"
     assert document["engine"]["banks"] == [{"name": "A", "cylinders": [1, 2, 3, 4]}]
+    page = seen(shop.get(response.location))
+    assert "Compression ratio, quench and deck clearance wait for" in page.text
+    wanted = {e.attrs["data-figure"] for e in page.all() if "data-figure" in e.attrs}
+    assert wanted >= {"parts.block.bore", "cylinders.1.deck_clearance", "parts.gasket.thickness"}
+
+
+def test_every_page_of_a_build_without_figures_stands(shop, bring):
+    build = bring({**BARE, "cylinders": {"1": {"deck_clearance": "12 thou"}}})
+    for station in ("stack", "aim", "figures", "sheet", "record", "working", "evaluation.json", "sheet.pdf"):
+        assert shop.get(f"/builds/{build}/{station}").status_code == 200, station
+    # 12 thou = 0.3048 mm; its doubt is the house's for a clearance typed without a basis.
+    assert "rim 0.30 mm down" in shop.text(f"/builds/{build}/stack")
+    assert shop.text("/").count(BARE["name"])
 
 
 def test_a_vee_from_blank_has_two_banks(shop, stored):
-    response = shop.post("/builds/new", BLANK | {"layout": "vee", "holes": "8", "angle": "90", "basis": ""})
+    response = shop.post("/builds/new", BLANK | {"layout": "vee", "holes": "8", "angle": "90"})
     document = stored(int(response.location.split("/")[2])).document
     assert [b["cylinders"] for b in document["engine"]["banks"]] == [[1, 3, 5, 7], [2, 4, 6, 8]]
-    assert document["parts"]["block"]["bore"] == "92 mm"
 
 
 @pytest.mark.parametrize(
     ("field", "typed", "says"),
     [
-        ("name", "", "wanted a name"),
+        ("layout", "heap", "wanted"),
         ("holes", "many", "1 to 32"),
         ("holes", "99", "1 to 32"),
-        ("parts.block.bore", "wide", "such as 0.76 mm"),
-        ("parts.block.bore", "-92 mm", "5 to 1500 mm"),
-        ("parts.block.bore", "1e9 mm", "5 to 1500 mm"),
-        ("parts.block.bore", "9.2.0", "two decimal marks"),
-        ("parts.block.bore", "", "Found nothing; wanted the finished bore"),
-        ("parts.rod.length", "40 mm", "longer than half the stroke"),
+        ("holes", "", "1 to 32"),
+        ("name", "x" * 200, "120"),
     ],
 )
 def test_a_faulty_new_build_says_why_beside_the_field_and_keeps_what_was_typed(
@@ -146,7 +145,8 @@ def test_a_faulty_new_build_says_why_beside_the_field_and_keeps_what_was_typed(
     assert says in page.text
     sent = page.all("form")[-1].sent()
     assert sent["family"] == "Tarnbeck <b>"
-    assert {**BLANK, field: typed}.items() <= sent.items()
+    if field != "layout":
+        assert {**BLANK, field: typed}.items() <= sent.items()
     assert builds.listed(session) == ()
 
 

@@ -88,7 +88,7 @@ POSTED = {
     "record.redo": ["version", "back"],
     "record.choose": ["leaves", "version", "says"],
     "record.stage": ["stage", "version", "back"],
-    "floor.new": ["name", "layout", "holes", "copy_of", "copy_name", "parts.block.bore"],
+    "floor.new": ["name", "layout", "holes", "angle", "copy_of", "copy_name"],
     "shop.settings": ["system", "quench", "theme"],
     "shop.house_rules": ["quench_floor.steel", "ratio_spread"],
     "shelf.part": ["version", "name", "state", "d-length", "price", "on_shelf", "reason"],

@@ -24,6 +24,8 @@ MOST_DECIMALS = {
     "cc/mm": 2,
 }
 MINUS = "−"
+# What is written where a figure is not known.
+UNKNOWN = "—"
 THIN = "\u202f"
 
 
@@ -62,13 +64,13 @@ def decimals_for(doubt: float, most: int) -> int:
     return max(0, min(most, digits - 1 - exponent))
 
 
-def figure(number: float, decimals: int) -> str:
+def figure(number: float | None, decimals: int) -> str:
     """Write a number with a true minus sign and no negative nought.
 
     Parameters
     ----------
-    number : float
-        What to write; no unit.
+    number : float or None
+        What to write; no unit; None where it is not known.
     decimals : int
         Decimals; no unit.
 
@@ -82,19 +84,23 @@ def figure(number: float, decimals: int) -> str:
     >>> figure(-0.0001, 2), figure(-1.5, 1)
     ('0.00', '−1.5')
     """
+    if number is None:
+        return UNKNOWN
     if number >= 0:
         return f"{number:.{decimals}f}"
     text = f"{-number:.{decimals}f}"
     return MINUS + text if text.strip("0.") else text
 
 
-def volume(cc: float, u: float = 0.0) -> str:
+def volume(cc: float | None, u: float = 0.0) -> str:
     """Return a volume in cc with the digits its doubt allows.
 
     Parameters
     ----------
-    cc, u : float
-        Volume and its standard uncertainty in cc.
+    cc : float or None
+        Volume in cc; None where it is not known.
+    u : float
+        Its standard uncertainty in cc.
 
     Returns
     -------
@@ -103,10 +109,10 @@ def volume(cc: float, u: float = 0.0) -> str:
 
     Examples
     --------
-    >>> volume(66.0688985, 0.549)
-    '66.1 cc'
+    >>> volume(66.0688985, 0.549), volume(None)
+    ('66.1 cc', '—')
     """
-    return f"{figure(cc, decimals_for(u, 2))} cc"
+    return UNKNOWN if cc is None else f"{figure(cc, decimals_for(u, 2))} cc"
 
 
 def ratio_text(ratio: float | None, u: float = 0.0) -> str:
@@ -129,7 +135,7 @@ def ratio_text(ratio: float | None, u: float = 0.0) -> str:
     >>> ratio_text(9.653, 0.072), ratio_text(None)
     ('9.65', '—')
     """
-    return "—" if ratio is None else figure(ratio, decimals_for(u, 2))
+    return UNKNOWN if ratio is None else figure(ratio, decimals_for(u, 2))
 
 
 def whole(number: float) -> str:

@@ -19,6 +19,8 @@ class Field:
 
     ``low`` and ``high`` are the outermost values that any engine from a model to a
     ship's could have, in the kind's base unit: beyond them it is a slip of the pen.
+    Where a ``required`` one is missing, some results of a build wait for it; a part on the
+    shelf cannot be combined without it.
     ``doubt`` is the name under which the house rules know its doubt, where that is not
     its own.
     """
@@ -56,6 +58,8 @@ FIELDS: tuple[Field, ...] = (
     Field("block", "bore", "B", "finished bore", _LENGTH, 5, 1500, True, False, True),
     Field("block", "pocket_area", "A_pocket", "valve pocket area in the block", _AREA, 0, 2_000_000,
           help="valve-in-block engines: a deck cut takes this area from the chamber too"),
+    Field("block", "swept_volume", "Vs", "swept volume of one hole", _VOLUME, 0, 2_000_000,
+          help="where it is given instead of bore and stroke"),
     Field("crank", "stroke", "S", "stroke", _LENGTH, 5, 3000, True, False, True),
     Field("rod", "length", "L", "rod length", _LENGTH, 10, 5000, True, False, True,
           "centre to centre"),
@@ -68,10 +72,18 @@ FIELDS: tuple[Field, ...] = (
     Field("piston", "top_land_diameter", "D", "top land diameter", _LENGTH, 5, 1500),
     Field("piston", "dish_area", "A_dish", "dish area", _AREA, 0, 2_000_000,
           help="opening of the dish and pockets at the rim"),
+    Field("piston", "above_rim", "z", "height above the rim", _LENGTH, 0, 200,
+          help="of a dome or raised centre; 0 where nothing stands above the rim"),
+    Field("piston", "above_rim_area", "A_above", "area above the rim", _AREA, 0, 2_000_000,
+          help="of what stands above the rim"),
+    Field("piston", "crown_thickness", "T_r", "crown thickness under the rim", _LENGTH, 0, 300,
+          help="rim to underside, before any cut"),
     Field("gasket", "thickness", "t", "compressed gasket thickness", _LENGTH, 0, 20, True, True),
     Field("gasket", "bore", "G", "gasket bore", _LENGTH, 5, 1600, True, True, doubt="gasket_bore"),
     Field("gasket", "opening_area", "A_gasket", "gasket opening area", _AREA, 0, 2_000_000, False,
           True, help="only where the opening is not round; used instead of the gasket bore"),
+    Field("gasket", "volume", "V_gasket", "gasket volume", _VOLUME, 0, 20000, False, True, doubt="gasket_volume",
+          help="where it is given instead of thickness and opening"),
     Field("head", "chamber_volume", "V_chamber", "chamber volume", _VOLUME, 0, 50000, True,
           False, True),
     Field("head", "opening_area", "A_open", "chamber opening area", _AREA, 0, 2_000_000,
@@ -104,6 +116,7 @@ BANK_NAMES: dict[str, Field] = {
     "gasket.thickness": FIELD["gasket.thickness"],
     "gasket.bore": FIELD["gasket.bore"],
     "gasket.opening_area": FIELD["gasket.opening_area"],
+    "gasket.volume": FIELD["gasket.volume"],
 }
 CYLINDER_NAMES: dict[str, Field] = {
     "rod_length" if f.name == "length" else f.name: f for f in FIELDS if f.per_cylinder

@@ -9,7 +9,7 @@ import re
 from dataclasses import dataclass
 from typing import Literal
 
-from .digits import MINUS, MOST_DECIMALS, decimals_for, figure
+from .digits import MINUS, MOST_DECIMALS, UNKNOWN, decimals_for, figure
 from .quantity import Quantity
 from .units import INCH, MM, THOU, Kind, Unit, from_base
 
@@ -54,13 +54,13 @@ class Reader:
             return MM
         return THOU if abs(mm) < THOU_BELOW else INCH
 
-    def length(self, mm: float, u: float = 0.0, *, other: bool = False, sign: bool = True) -> str:
+    def length(self, mm: float | None, u: float = 0.0, *, other: bool = False, sign: bool = True) -> str:
         """Return a length with its unit, such as ``0.31 mm`` or ``12.2 thou``.
 
         Parameters
         ----------
-        mm : float
-            The length in mm.
+        mm : float or None
+            The length in mm; None where it is not known.
         u : float
             Standard uncertainty in mm; it decides the digits.
         other : bool
@@ -68,6 +68,8 @@ class Reader:
         sign : bool
             False to leave the sign out.
         """
+        if mm is None:
+            return UNKNOWN
         number, symbol = self.length_parts(mm, u, other=other)
         return f"{number if sign else number.lstrip(MINUS)} {symbol}"
 
@@ -141,18 +143,20 @@ class Reader:
         decimals = decimals_for(from_base(u, unit), MOST_DECIMALS[unit.symbol])
         return figure(from_base(mm, unit), decimals), unit.symbol
 
-    def clearance(self, mm: float, u: float = 0.0, *, other: bool = False) -> str:
+    def clearance(self, mm: float | None, u: float = 0.0, *, other: bool = False) -> str:
         """Return a deck clearance in words: ``0.31 mm down``, ``0.12 mm proud``, ``level``.
 
         Parameters
         ----------
-        mm : float
-            The length in mm.
+        mm : float or None
+            The length in mm; None where it is not known.
         u : float
             Standard uncertainty in mm; it decides the digits.
         other : bool
             True for the unit that the reader does not read first.
         """
+        if mm is None:
+            return UNKNOWN
         text = self.length(mm, u, other=other, sign=False)
         if float(text.split(" ", 1)[0]) == 0:
             return f"level with the {self.deck}"

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from zygometra.core.digits import UNKNOWN
 from zygometra.core.place import Place, Scope
 from zygometra.core.quantity import coverage
 from zygometra.core.stack.results import Hole, Outcome
 from zygometra.core.units import THOU, to_base
 from zygometra.core.wording import Reader
 
-from .marks import Slider, Up, basis_mark, dimension, editable, handle, line, rect, text
+from .marks import Slider, Up, basis_mark, chip, dimension, editable, handle, line, rect, text
+from .section import USUAL_GASKET
 
 WIDTH, HEIGHT = 330.0, 400.0
 _PIXELS_PER_MM = 96 / 25.4
@@ -53,11 +55,13 @@ def loupe(now: Hole, planned: Hole, reader: Reader, limits: Limits) -> str:
         SVG group of :data:`WIDTH` × :data:`HEIGHT`.
     """
     o, before = planned.outcome, now.outcome
+    stands = before.deck_clearance or 0.0
+    thickness = USUAL_GASKET if o.gasket_thickness is None else o.gasket_thickness
     levels = _Levels(
-        -before.deck_clearance - o.crown_cut,
-        -before.deck_clearance,
+        -stands - o.areas.crown.rim_cut(o.crown_cut),
+        -stands,
         -o.deck_cut,
-        -o.deck_cut + o.gasket_thickness,
+        -o.deck_cut + thickness,
         o.head_cut,
     )
     low = min(levels.rim, levels.deck, 0.0)
@@ -116,30 +120,49 @@ def _taken_off(levels: _Levels, y: Up) -> str:
     return "".join(out)
 
 
-# long: one drawing, label by label
 def _labels(planned: Hole, levels: _Levels, y: Up, reader: Reader, factor: int) -> str:
     o = planned.outcome
-    u, dof = o.doubts.quench
     middle = 236.0
-    quench_y = (y(levels.face) + y(levels.rim)) / 2
-    gap = y(levels.rim) - y(levels.face)
+    below = y(levels.rim) - y(levels.face) < 64
+    anchor_y = y(levels.rim) + 58 if below else (y(levels.face) + y(levels.rim)) / 2
+    scale_words = f"loupe, {factor} × life size" if o.quench is not None else "not to scale yet"
+    out = [
+        dimension(middle + 62, y(levels.face), y(levels.rim)),
+        _quench(o, (middle, anchor_y), reader),
+        text(10, 20, f"hole {planned.number}", "name"),
+        text(WIDTH - 10, 20, scale_words, "name", "end"),
+    ]
+    out.append(_gasket_label(planned, levels, y, reader))
+    under = max(y(levels.rim), y(levels.deck)) + 20 + (74 if below else 0)
+    out.append(_rim_label(planned, min(under, HEIGHT - 40), reader))
+    return "".join(out)
+
+
+def _quench(o: Outcome, at: tuple[float, float], reader: Reader) -> str:
+    """The gap in large figures; what it waits for stands beside as chips."""
+    x, level = at
+    if o.quench is None:
+        return text(x, level - 20, reader.quench, "name", "middle") + text(
+            x, level + 4, UNKNOWN, "big", "middle"
+        )
+    u, dof = o.doubts.quench
     big, unit = reader.length_parts(o.quench, u)
     other = reader.length(o.quench, u, other=True)
     half = reader.band(coverage(dof) * u) if u else "no doubt stated"
-    below = gap < 64
-    anchor_y = y(levels.rim) + 58 if below else quench_y
-    out = [
-        dimension(middle + 62, y(levels.face), y(levels.rim)),
+    return (
         f'<g class="figure" role="button" tabindex="0" data-working="quench" aria-label="'
-        f'{reader.quench} {big} {unit} {"± " if u else ""}{half} · {other}: show the working">',
-        text(middle, anchor_y - 20, reader.quench, "name", "middle"),
-        text(middle, anchor_y + 4, f"{big} {unit}", "big", "middle"),
-        text(middle, anchor_y + 21, f"{'± ' if u else ''}{half} · {other}", "beside", "middle"),
-        "</g>",
-        text(10, 20, f"hole {planned.number}", "name"),
-        text(WIDTH - 10, 20, f"loupe, {factor} × life size", "name", "end"),
-    ]
-    thickness = planned.sources["parts.gasket.thickness"]
+        f'{reader.quench} {big} {unit} {"± " if u else ""}{half} · {other}: show the working">'
+        + text(x, level - 20, reader.quench, "name", "middle")
+        + text(x, level + 4, f"{big} {unit}", "big", "middle")
+        + text(x, level + 21, f"{'± ' if u else ''}{half} · {other}", "beside", "middle")
+        + "</g>"
+    )
+
+
+def _gasket_label(planned: Hole, levels: _Levels, y: Up, reader: Reader) -> str:
+    thickness = planned.sources.get("parts.gasket.thickness")
+    if thickness is None:
+        return chip("parts.gasket.thickness", "gasket thickness", 14, y(levels.face) - 16)
     gasket_y = (y(levels.face) + y(levels.deck)) / 2
     words = reader.quantity(thickness.quantity)
     if y(levels.deck) - y(levels.face) >= 30:
@@ -151,23 +174,26 @@ def _labels(planned: Hole, levels: _Levels, y: Up, reader: Reader, factor: int) 
     else:
         inner = text(10, y(levels.face) - 8, f"gasket {words}", "value halo")
     place = thickness.path
-    out.append(
-        inner
-        if Place.parse(place).scope is Scope.PLAN
-        else editable(place, f"gasket {words} thickness: change", inner)
-    )
+    if Place.parse(place).scope is Scope.PLAN:
+        return inner
+    return editable(place, f"gasket {words} thickness: change", inner)
+
+
+def _rim_label(planned: Hole, under: float, reader: Reader) -> str:
+    o = planned.outcome
+    if o.deck_clearance is None:
+        place = str(Place.hole(planned.number, "deck_clearance"))
+        return chip(place, f"{reader.deck} clearance as read", _PISTON_LEFT + 18, under)
     clearance_u = o.doubts.deck_clearance[0]
     beside = reader.length(abs(o.deck_clearance), clearance_u, other=True)
     stands = reader.clearance(o.deck_clearance, clearance_u)
-    under = max(y(levels.rim), y(levels.deck)) + 20 + (74 if below else 0)
-    out.append(
+    return (
         f'<g class="figure" role="button" tabindex="0" data-working="deck_clearance"'
         f' aria-label="rim {stands} {beside}: show the working">'
-        + text(_PISTON_LEFT + 14, min(under, HEIGHT - 40), f"rim {stands}", "value")
-        + text(_PISTON_LEFT + 14, min(under, HEIGHT - 40) + 15, beside, "beside")
+        + text(_PISTON_LEFT + 14, under, f"rim {stands}", "value")
+        + text(_PISTON_LEFT + 14, under + 15, beside, "beside")
         + "</g>"
     )
-    return "".join(out)
 
 
 def _handles(o: Outcome, levels: _Levels, y: Up, reader: Reader, scale: float, limits: Limits) -> str:

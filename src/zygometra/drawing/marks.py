@@ -131,6 +131,33 @@ def editable(place: str, label: str, inner: str) -> str:
     )
 
 
+def chip(place: str, label: str, x: float, y: float, anchor: str = "start") -> str:
+    """Draw an empty chip where a figure is wanted: pressed, it takes the figure.
+
+    Parameters
+    ----------
+    place : str
+        Where the figure would stand in the build document.
+    label : str
+        What it is called.
+    x, y : float
+        Where its text begins, ends or has its middle, in drawing units.
+    anchor : str
+        ``start``, ``middle`` or ``end``.
+
+    Returns
+    -------
+    str
+        An SVG group that is reached by keyboard too.
+    """
+    width = 6.2 * len(label) + 30
+    left = {"start": x - 4, "middle": x - width / 2, "end": x + 4 - width}[anchor]
+    inner = rect(left, y - 12, width, 24, "chip", 12) + text(
+        left + width / 2, y + 4, f"+ {label}", "name", "middle"
+    )
+    return editable(place, f"{label} is not known: give it", inner)
+
+
 class Slider(NamedTuple):
     """A lever as a handle moves it.
 

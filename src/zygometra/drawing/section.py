@@ -6,14 +6,17 @@ import math
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from zygometra.core.stack.arithmetic import circle_area
 from zygometra.core.stack.results import Hole, Source
 from zygometra.core.wording import Reader
 
-from .marks import Up, basis_mark, dimension, editable, line, path, rect, text
+from .marks import Up, basis_mark, chip, dimension, editable, line, path, rect, text
 
 WIDTH, HEIGHT = 410.0, 440.0
 _TOP, _BOTTOM = 14.0, 8.0
 _AXIS = 212.0
+# Drawn where none is known, in mm.
+USUAL_GASKET = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,15 +46,20 @@ class _Sizes(NamedTuple):
 def _sizes(hole: Hole) -> _Sizes:
     value = {path: source.quantity.value for path, source in hole.sources.items()}
     o = hole.outcome
-    bore, stroke, rod = value["parts.block.bore"], value["parts.crank.stroke"], value["parts.rod.length"]
+    # Where a length is not known a usual one is drawn, by what is known beside it.
+    stroke = value.get("parts.crank.stroke")
+    bore = value.get("parts.block.bore", 1.05 * stroke if stroke else 90.0)
+    stroke = stroke or 0.95 * bore
+    rod = value.get("parts.rod.length", 1.7 * stroke)
     pin = stroke / 2 + rod
-    # A mocked-up hole may have no catalogue piston: then a usual one is drawn.
-    compression = value.get("parts.piston.compression_height", 0.38 * bore) - o.crown_cut
+    compression = value.get("parts.piston.compression_height", 0.38 * bore)
+    compression -= o.areas.crown.rim_cut(o.crown_cut)
     rim = pin + compression
-    deck = rim + o.deck_clearance
-    face = deck + o.gasket_thickness
-    opening = value.get("parts.head.opening_area") or 0.6 * o.bore_area
-    roof = max(0.06 * bore, min(0.6 * bore, 1.5 * max(o.terms.chamber, 0.0) * 1000 / opening))
+    deck = rim + (o.deck_clearance or 0.0)
+    face = deck + (USUAL_GASKET if o.gasket_thickness is None else o.gasket_thickness)
+    opening = value.get("parts.head.opening_area") or 0.6 * circle_area(bore)
+    roof = 0.2 * bore if o.terms.chamber is None else 1.5 * max(o.terms.chamber, 0.0) * 1000 / opening
+    roof = max(0.06 * bore, min(0.6 * bore, roof))
     return _Sizes(bore, stroke, rod, pin, rim, deck, face, compression, roof)
 
 
@@ -89,12 +97,19 @@ def section(hole: Hole, reader: Reader) -> SectionLayout:
 
 _MOST_DRAWN = 256
 _DRAWN: dict[tuple[object, ...], tuple[dict[str, Source], SectionLayout]] = {}
+# What is not written on the drawing once it is known, but wanted there while it is not.
+_INSIDE = (
+    ("parts.head.chamber_volume", "chamber volume"),
+    ("parts.piston.crown_volume", "crown volume"),
+    ("parts.gasket.bore", "gasket bore"),
+)
 _LABELLED = (
     "parts.piston.compression_height",
     "parts.rod.length",
     "parts.crank.stroke",
     "parts.block.deck_height",
     "parts.block.bore",
+    *(place for place, _ in _INSIDE),
 )
 
 
@@ -109,8 +124,8 @@ def _as_seen(s: _Sizes, hole: Hole, reader: Reader) -> tuple[object, ...]:
     return (
         reader,
         *(round(mm * fine) for mm in s),
-        round(outcome.terms.crown * fine),
-        round(outcome.gasket_area * fine / 1000),
+        round((outcome.terms.crown or 0.0) * fine),
+        round(_opening_radius(hole, s) * fine),
         *(id(hole.sources.get(place)) for place in _LABELLED),
     )
 
@@ -132,6 +147,7 @@ def _draw(s: _Sizes, hole: Hole, reader: Reader) -> SectionLayout:
         _piston(hole, s, y, half, scale),
         _rod(s, y, scale),
         _chain(hole, s, y, half, reader),
+        _wanted(hole, s, y),
     ]
     return SectionLayout("".join(parts), _AXIS + half, y((s.deck + s.face) / 2), scale)
 
@@ -167,8 +183,26 @@ def _block(s: _Sizes, y: Up, half: float, scale: float) -> str:
     return "".join(sides)
 
 
+def _opening_radius(hole: Hole, s: _Sizes) -> float:
+    """The radius of the gasket's opening in mm; a little over the bore's where it is not known."""
+    area = hole.outcome.gasket_area
+    return 0.51 * s.bore if math.isnan(area) else math.sqrt(area / math.pi)
+
+
+def _wanted(hole: Hole, s: _Sizes, y: Up) -> str:
+    """Chips for what the volumes want and the drawing does not show otherwise."""
+    have = hole.sources
+    levels = (s.face + 0.45 * s.roof, s.pin + 0.62 * s.compression, s.deck - 1.35 * s.bore)
+    given = {"parts.gasket.bore": {"parts.gasket.opening_area", "parts.gasket.volume"}}
+    return "".join(
+        chip(place, label, _AXIS, y(level), "middle")
+        for (place, label), level in zip(_INSIDE, levels, strict=True)
+        if not have.keys() & {place, *given.get(place, ())}
+    )
+
+
 def _gasket(hole: Hole, y: Up, half: float, scale: float, s: _Sizes) -> str:
-    inner = math.sqrt(hole.outcome.gasket_area / math.pi) * scale
+    inner = _opening_radius(hole, s) * scale
     wall = half * 1.45
     height = max((s.face - s.deck) * scale, 0.8)
     return rect(_AXIS - wall, y(s.face), wall - inner, height, "gasket") + rect(
@@ -180,7 +214,7 @@ def _piston(hole: Hole, s: _Sizes, y: Up, half: float, scale: float) -> str:
     gap = max(0.5, 0.006 * half)
     left, right = _AXIS - half + gap, _AXIS + half - gap
     skirt = s.rim - max(1.55 * s.compression, 0.45 * s.bore)
-    crown = hole.outcome.terms.crown * 1000 / (0.55 * hole.outcome.bore_area)
+    crown = (hole.outcome.terms.crown or 0.0) * 1000 / (0.55 * circle_area(s.bore))
     dish = half * 0.72
     outline = path(
         f"M{left:.1f} {y(s.rim):.1f}H{_AXIS - dish:.1f}"
@@ -252,7 +286,7 @@ def _label(hole: Hole, place: str, label: str, at: tuple[float, float], anchor: 
     x, y = at
     source = hole.sources.get(place)
     if source is None:
-        return text(x, y, f"{label}: not known", "name", anchor)
+        return chip(place, label, x, y, anchor)
     quantity = source.quantity
     value = reader.quantity(quantity)
     beside = reader.beside(quantity)

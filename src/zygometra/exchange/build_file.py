@@ -21,7 +21,6 @@ from zygometra.core.build.document import (
 from zygometra.core.build.lever_table import LEVER
 from zygometra.core.build.model import MOST_CYLINDERS, Build
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
-from zygometra.core.fields import FIELDS
 from zygometra.core.quantity import read_quantity
 from zygometra.core.typed import is_printable
 from zygometra.core.units import Kind
@@ -145,7 +144,7 @@ def check(document: Document) -> Build:
     if faults:
         raise BuildFaults(faults)
     build = read_document(document)
-    faults = list(_missing(build))
+    faults = list(_rods_too_short(build))
     if faults:
         raise BuildFaults(faults)
     return build
@@ -312,7 +311,7 @@ def _window_faults(targets: Mapping[str, Any]) -> Iterator[Fault]:
 
 
 def _fill_faults(document: Document) -> Iterator[Fault]:
-    fills: list[Any] = (document["parts"].get("head") or {}).get("step_fills") or []
+    fills: list[Any] = ((document.get("parts") or {}).get("head") or {}).get("step_fills") or []
     read = [read_fill(fill) for fill in fills]
     for i, (shallow, deep) in enumerate(itertools.pairwise(read), start=1):
         if deep[0].value <= shallow[0].value or deep[1].value >= shallow[1].value:
@@ -325,33 +324,22 @@ def _fill_faults(document: Document) -> Iterator[Fault]:
         yield Fault("parts.head.step_fills[0].depth", shown(fills[0]["depth"]), "0, the head face")
 
 
-def _missing(build: Build) -> Iterator[Fault]:
-    """Figures without which a hole cannot be evaluated, and rods that are too short."""
+def _rods_too_short(build: Build) -> Iterator[Fault]:
+    """Rods with which no crank could turn."""
     from zygometra.core.stack.sources import hole_sources
 
     said = set()
     for bank in build.banks:
         for number in bank.cylinders:
             sources = hole_sources(build, bank.name, number)
-            mocked_up = "mock-up.deck_clearance" in sources
-            for field in FIELDS:
-                optional = mocked_up and field.path in (
-                    "parts.block.deck_height",
-                    "parts.piston.compression_height",
-                )
-                if field.required and not optional and field.path not in sources:
-                    if field.path not in said:
-                        said.add(field.path)
-                        yield Fault(field.path, "nothing", f"the {field.label}")
             rod, stroke = sources.get("parts.rod.length"), sources.get("parts.crank.stroke")
-            if rod and stroke and rod.quantity.value <= stroke.quantity.value / 2:
-                if rod.path not in said:
-                    said.add(rod.path)
-                    yield Fault(
-                        rod.path,
-                        shown(rod.quantity.as_typed),
-                        f"a rod longer than half the stroke of {stroke.quantity.value:g} mm",
-                    )
+            if rod and stroke and rod.quantity.value <= stroke.quantity.value / 2 and rod.path not in said:
+                said.add(rod.path)
+                yield Fault(
+                    rod.path,
+                    shown(rod.quantity.as_typed),
+                    f"a rod longer than half the stroke of {stroke.quantity.value:g} mm",
+                )
 
 
 def check_operations(plan: Any, build: Build) -> None:

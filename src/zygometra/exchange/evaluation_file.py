@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from zygometra.core.findings.said import Finding
@@ -32,7 +33,7 @@ def evaluation_document(evaluation: Evaluation, findings: tuple[Finding, ...]) -
             {
                 "severity": f.severity,
                 "code": f.code,
-                "where": str(f.where),
+                "where": ", ".join(f.paths) or str(f.where),
                 "says": f.says,
                 "why": f.why,
                 "do": f.do,
@@ -54,13 +55,17 @@ def state_document(state: State) -> dict[str, Any]:
     Returns
     -------
     dict
-        With ``null`` where there is no room above the piston, or no cam.
+        With ``null`` where a figure is missing, where there is no room above the piston, or no cam.
     """
     cylinders = []
     for hole in state.holes:
         o = hole.outcome
-        possible = o.compression_ratio is not None
-        u = {name: spread[0] for name, spread in o.doubts._asdict().items()}
+        possible = o.clearance is not None and o.clearance > 0
+        known = o._asdict()
+        u = {
+            name: None if known[name] is None else _number(spread[0])
+            for name, spread in o.doubts._asdict().items()
+        }
         cylinders.append(
             {
                 "number": hole.number,
@@ -75,7 +80,7 @@ def state_document(state: State) -> dict[str, Any]:
                     "deck_clearance_mm": u["deck_clearance"],
                     "quench_mm": u["quench"],
                     "clearance_cc": u["clearance"],
-                    "compression_ratio": u["compression_ratio"] if possible else None,
+                    "compression_ratio": u["compression_ratio"] if o.compression_ratio is not None else None,
                     "swept_cc": u["swept"],
                     "effective_ratio": u["effective"] if o.effective is not None else None,
                 },
@@ -84,7 +89,7 @@ def state_document(state: State) -> dict[str, Any]:
     return {
         "displacement_cc": state.displacement_cc,
         "rod_ratio": state.rod_ratio,
-        "u": {"displacement_cc": state.displacement_u, "rod_ratio": state.rod_ratio_u},
+        "u": {"displacement_cc": _number(state.displacement_u), "rod_ratio": _number(state.rod_ratio_u)},
         "cylinders": cylinders,
         "decks": [
             {
@@ -96,3 +101,8 @@ def state_document(state: State) -> dict[str, Any]:
             for d in state.decks
         ],
     }
+
+
+def _number(value: float) -> float | None:
+    """A number as JSON has it: the doubt of what is not known is null."""
+    return None if math.isnan(value) else value

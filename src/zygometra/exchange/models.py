@@ -291,7 +291,7 @@ class BuildFile(Shape):
     duty: Note | None = None
     unstated_doubt: Literal["house", "zero"] = "house"
     engine: EngineShape
-    parts: PartsShape
+    parts: PartsShape | None = None
     banks: dict[BankName, BankFigures] | None = None
     cylinders: dict[Annotated[str, StringConstraints(pattern=r"^[1-9][0-9]?$")], CylinderFigures] | None = (
         None

@@ -64,7 +64,12 @@ def test_a_gasket_for_a_quench_and_for_a_ratio(build, mm):
 @given(builds(planned=False), st.floats(0.01, 0.9))
 def test_a_crown_cut_for_a_clearance(build, mm):
     wanted = with_lever(build, "crown_cut", mm).hole(1).outcome.deck_clearance
-    assert inverse.solve(build, 1, "crown_cut", "deck_clearance", wanted) == pytest.approx(mm, **FINE)
+    found = inverse.solve(build, 1, "crown_cut", "deck_clearance", wanted)
+    # Until the tool reaches the rim the clearance stays: the least cut that gives it is the answer.
+    assert found <= mm + 1e-9
+    assert with_lever(build, "crown_cut", found).hole(1).outcome.deck_clearance == pytest.approx(
+        wanted, **FINE
+    )
 
 
 @given(builds(), st.floats(7, 13))

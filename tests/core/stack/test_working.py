@@ -125,7 +125,13 @@ def test_the_sheet_says_from_what_to_what():
 def test_crowns_and_chambers_stand_on_the_sheet():
     build, evaluation = sheet("fire-tender")
     crown = next(c for c in cut_sheet.cuts(build, evaluation, Reader("inch")) if c.part.startswith("Piston"))
-    assert (crown.part, crown.take_off, crown.finish) == ("Piston crowns, all", "11.0 thou", "1.5610 in")
+    assert (crown.part, crown.take_off, crown.finish) == (
+        "Piston crowns, all",
+        "11.0 thou",
+        "by depth of cut",
+    )
+    # 0.26 in less 11 thou; 0.92 in³ is 15.076 cc, less 2600 mm² · 0.2794 mm.
+    assert "leaves top land 0.2490 in, crown volume 14.35 cc" in crown.note
     build, evaluation = sheet("pilot-launch")
     chamber = next(c for c in cut_sheet.cuts(build, evaluation, Reader()) if c.part.startswith("Chamber"))
     assert (chamber.part, chamber.take_off, chamber.finish) == ("Chamber, hole 1", "0.6 cc", "51.90 cc")

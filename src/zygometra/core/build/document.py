@@ -18,7 +18,7 @@ from ..quantity import Quantity, Unstated, read_field, read_quantity
 from ..units import Kind
 from ..windows import Window
 from .lever_table import AMOUNTS, LEVER
-from .model import Bank, Build, Gasket, Levers, Operation, Targets
+from .model import GASKET_FIGURES, Bank, Build, Gasket, Levers, Operation, Targets
 
 Document = dict[str, Any]
 
@@ -37,7 +37,7 @@ def read_document(document: Mapping[str, Any]) -> Build:
         Ready to be evaluated.
     """
     unstated: Unstated = document.get("unstated_doubt", "house")
-    engine, parts = document["engine"], document["parts"]
+    engine, parts = document["engine"], document.get("parts") or {}
     figures = {path: read_field(raw, field_at(path), unstated) for path, raw in figures_of(document)}
     names = {"": (parts.get("gasket") or {}).get("name") or ""}
     for bank, own in (document.get("banks") or {}).items():
@@ -138,7 +138,7 @@ def read_gasket(raw: Mapping[str, Any], unstated: Unstated) -> Gasket:
         value = raw.get(name)
         return None if value is None else read_field(value, FIELD[f"gasket.{name}"], unstated)
 
-    return Gasket(raw.get("name") or "", part("thickness"), part("bore"), part("opening_area"))
+    return Gasket(raw.get("name") or "", *(part(name) for name in GASKET_FIGURES))
 
 
 def read_fill(fill: Mapping[str, Any], unstated: Unstated = "house") -> tuple[Quantity, Quantity]:
@@ -224,7 +224,7 @@ def operation_document(op: Operation) -> Document:
         entry["amount"] = op.amount.as_typed
     if op.gasket is not None:
         gasket: Document = {"name": op.gasket.name} if op.gasket.name else {}
-        for name in ("thickness", "bore", "opening_area"):
+        for name in GASKET_FIGURES:
             if (quantity := getattr(op.gasket, name)) is not None:
                 gasket[name] = quantity.as_typed
         entry["gasket"] = gasket

@@ -39,6 +39,10 @@ class Gasket:
     thickness: Quantity | None
     bore: Quantity | None
     opening_area: Quantity | None = None
+    volume: Quantity | None = None
+
+
+GASKET_FIGURES = ("thickness", "bore", "opening_area", "volume")
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,12 +12,18 @@ from ..build.model import Build
 from ..house_rules import HouseRules
 from ..stack.results import Evaluation
 from ..wording import Reader
-from . import cuts, figures, room, wanted
+from . import cuts, ends, figures, room, waiting, wanted
 from .registry import Case, Judge
 from .said import RANK, Code, Finding
 
 # In the order in which they are asked.
-OF_PLAN: tuple[Judge, ...] = (*room.JUDGES, *wanted.JUDGES, *cuts.JUDGES)
+OF_PLAN: tuple[Judge, ...] = (
+    *room.JUDGES,
+    *ends.JUDGES,
+    *wanted.JUDGES,
+    *cuts.JUDGES,
+    *waiting.JUDGES,
+)
 OF_FIGURES: tuple[Judge, ...] = tuple(figures.JUDGES)
 CODES: tuple[Code, ...] = tuple(code for judge in (*OF_PLAN, *OF_FIGURES) for code in judge.codes)
 

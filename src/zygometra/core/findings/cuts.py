@@ -80,7 +80,10 @@ def elsewhere(case: Case) -> Iterable[Said]:
         return
     for bank in case.build.banks:
         before, after = now.hole(bank.cylinders[0]).outcome, planned.hole(bank.cylinders[0]).outcome
-        lowered = after.deck_cut + after.head_cut - (after.gasket_thickness - before.gasket_thickness)
+        thicker = 0.0
+        if after.gasket_thickness is not None and before.gasket_thickness is not None:
+            thicker = after.gasket_thickness - before.gasket_thickness
+        lowered = after.deck_cut + after.head_cut - thicker
         if abs(lowered) < case.rules["lowering_note"]:
             continue
         way = "lower" if lowered > 0 else "higher"

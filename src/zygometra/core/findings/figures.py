@@ -12,6 +12,7 @@ from ..house_rules import SCHOOL
 from ..place import Place
 from ..quantity import Quantity
 from ..stack.arithmetic import deck_clearance
+from ..stack.results import Hole
 from .registry import Case, Judges
 from .said import Clearance, Code, Number, Said, said
 
@@ -75,6 +76,9 @@ _STACK = (
 )
 
 
+_ABOVE = "parts.piston.above_rim"
+
+
 @JUDGES.of_engine(DISAGREES)
 def disagreement(case: Case) -> Iterable[Said]:
     """A mock-up against the paper stack of the same hole (bench sag allowed for)."""
@@ -105,7 +109,7 @@ def disagreement(case: Case) -> Iterable[Said]:
 def displacement(case: Case) -> Iterable[Said]:
     """A stated displacement against what bore and stroke give."""
     stated, state = case.build.figures.get("engine.displacement"), case.now
-    if stated is None:
+    if stated is None or state.displacement_cc is None:
         return
     apart = abs(state.displacement_cc - stated.value)
     if apart > max(3 * state.displacement_u, 0.005 * state.displacement_cc):
@@ -118,9 +122,14 @@ def displacement(case: Case) -> Iterable[Said]:
 def advertised(case: Case) -> Iterable[Said]:
     """Chambers whose volume is only advertised."""
     chamber = "parts.head.chamber_volume"
-    holes = sorted(h.number for h in case.now.holes if h.sources[chamber].quantity.basis == "advertised")
+    holes = sorted(h.number for h in case.now.holes if _basis(h, chamber) == "advertised")
     if holes:
         yield said(ADVERTISED, Place.engine(chamber), who=count_of(holes))
+
+
+def _basis(hole: Hole, path: str) -> str:
+    source = hole.sources.get(path)
+    return "" if source is None else source.quantity.basis
 
 
 @JUDGES.of_engine(UNSTATED, IDENTICAL)
@@ -129,7 +138,9 @@ def doubts(case: Case) -> Iterable[Said]:
     used: dict[str, Quantity] = {}
     for hole in case.now.holes:
         used.update({source.path: source.quantity for source in hole.sources.values()})
-    unstated = [path for path, quantity in used.items() if quantity.doubt == "house"]
+    # That nothing stands above a rim is no dimension that could be off.
+    plain = {path for path, quantity in used.items() if path == _ABOVE and not quantity.value}
+    unstated = [path for path, quantity in used.items() if quantity.doubt == "house" and path not in plain]
     if unstated and case.build.unstated_doubt == "house":
         labels = list(dict.fromkeys(field_at(path).label for path in unstated))
         where = unstated[0] if len(unstated) == 1 else "parts"

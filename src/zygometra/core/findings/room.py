@@ -58,19 +58,12 @@ LAND_OVER_BORE = Code(
     "The piston does not enter the bore; one of the two figures is wrong.",
     "Measure both again.",
 )
-THROUGH_LAND = Code(
-    "crown-cut-through-land",
-    "stop",
-    "a crown cut of {cut} takes the whole top land of {land}.",
-    "The top ring groove would be open.",
-    "Cut less, or find a piston with less compression height.",
-)
 
 
 @JUDGES.of_hole(NO_ROOM)
 def room_above_piston(_case: Case, hole: Hole) -> Said | None:
     """A clearance volume of nought or less is an impossible engine."""
-    if hole.outcome.clearance > 0:
+    if hole.outcome.clearance is None or hole.outcome.clearance > 0:
         return None
     terms = hole.outcome.terms._asdict()
     sum_of = " ".join(f"{name} {figure(cc, 2)}" for name, cc in terms.items() if cc)
@@ -81,13 +74,13 @@ def room_above_piston(_case: Case, hole: Hole) -> Said | None:
 def piston_proud(_case: Case, hole: Hole) -> Said | None:
     """A piston that stops proud, against gasket and top land."""
     o = hole.outcome
-    if o.deck_clearance >= 0:
+    if o.deck_clearance is None or o.deck_clearance >= 0:
         return None
     out, stands = -o.deck_clearance, Clearance(o.deck_clearance, o.doubts.deck_clearance[0])
-    if out >= o.gasket_thickness:
+    if o.gasket_thickness is not None and out >= o.gasket_thickness:
         return said(OVER_GASKET, stands=stands, thickness=Length(o.gasket_thickness))
     land = hole.sources.get("parts.piston.top_land_height")
-    if land is not None and out >= (left := land.quantity.value - o.crown_cut):
+    if land is not None and out >= (left := land.quantity.value - o.areas.crown.rim_cut(o.crown_cut)):
         return said(OVER_LAND, stands=stands, land=Length(left))
     return said(PROUD, stands=stands)
 
@@ -108,14 +101,11 @@ def gasket_room(case: Case, hole: Hole) -> Said | None:
     return None
 
 
-@JUDGES.of_hole(LAND_OVER_BORE, THROUGH_LAND)
+@JUDGES.of_hole(LAND_OVER_BORE)
 def top_land(_case: Case, hole: Hole) -> Said | None:
-    """The top land against the bore it runs in, and against a crown cut."""
+    """The top land against the bore it runs in."""
     get = hole.sources.get
     land, bore = get("parts.piston.top_land_diameter"), get("parts.block.bore")
     if land is not None and bore is not None and land.quantity.value >= bore.quantity.value:
         return said(LAND_OVER_BORE, land=Length(land.quantity.value), bore=Length(bore.quantity.value))
-    height, cut = get("parts.piston.top_land_height"), hole.outcome.crown_cut
-    if height is not None and cut >= height.quantity.value > 0:
-        return said(THROUGH_LAND, cut=Length(cut), land=Length(height.quantity.value))
     return None

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Literal, NamedTuple
+from typing import Literal, NamedTuple, Protocol
 
 from ..digits import figure, ratio_text, volume
 from ..place import Place
@@ -81,8 +81,21 @@ class Number(NamedTuple):
         return figure(self.value, self.decimals)
 
 
+class Writable(Protocol):
+    """Something that writes itself for a reader."""
+
+    def written(self, reader: Reader, /) -> str:
+        """Write it.
+
+        Parameters
+        ----------
+        reader : Reader
+            Units and words.
+        """
+
+
 # What can be put into a sentence: a quantity, or words as they are.
-Given = Length | Clearance | Limit | Volume | Ratio | Number | str
+Given = Writable | str
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,19 +124,28 @@ class Code:
 class Said:
     """What a judge returns: a code, the quantities in it, and where.
 
-    ``severity`` is that of the code, unless a judge finds it worse.
+    ``severity`` is that of the code, unless a judge finds it worse. ``paths`` names figures
+    that are wanted, by their places.
     """
 
     code: Code
     given: Mapping[str, Given]
     where: Place
     severity: Severity
+    paths: tuple[str, ...] = ()
 
 
 NOWHERE = Place.engine("")
 
 
-def said(code: Code, where: Place = NOWHERE, severity: Severity | None = None, **given: Given) -> Said:
+def said(
+    code: Code,
+    where: Place = NOWHERE,
+    severity: Severity | None = None,
+    *,
+    paths: tuple[str, ...] = (),
+    **given: Given,
+) -> Said:
     """Return what a judge says.
 
     Parameters
@@ -134,6 +156,8 @@ def said(code: Code, where: Place = NOWHERE, severity: Severity | None = None, *
         Where; a judge of one hole leaves it out.
     severity : {"stop", "warn", "note"}, optional
         Where a judge finds it worse than its code.
+    paths : tuple of str, optional
+        Places of figures that are wanted.
     **given
         The quantities that the code's sentences name.
 
@@ -142,12 +166,15 @@ def said(code: Code, where: Place = NOWHERE, severity: Severity | None = None, *
     Said
         Data, to be rendered.
     """
-    return Said(code, given, where, severity or code.severity)
+    return Said(code, given, where, severity or code.severity, paths)
 
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """One thing to know, written out: how bad, a stable code, where, what, why, and what to do."""
+    """One thing to know, written out: how bad, a stable code, where, what, why, and what to do.
+
+    ``paths`` are the places of figures that are wanted.
+    """
 
     severity: Severity
     code: str
@@ -155,6 +182,7 @@ class Finding:
     says: str
     why: str
     do: str
+    paths: tuple[str, ...] = ()
 
 
 def render(what: Said, reader: Reader) -> Finding:
@@ -189,4 +217,5 @@ def render(what: Said, reader: Reader) -> Finding:
         code.says.format_map(words),
         code.why.format_map(words),
         code.do.format_map(words),
+        what.paths,
     )

@@ -127,6 +127,8 @@ _QUENCH = {
 def quench(case: Case, hole: Hole) -> Said | None:
     """Quench against the house's floor, then against its window."""
     o = hole.outcome
+    if o.quench is None:
+        return None
     floor = case.rules.quench_floor(case.build.rod_material)
     gap = Length(o.quench, o.doubts.quench[0])
     if Window(low=floor).miss(o.quench):
@@ -169,6 +171,8 @@ def _range_text(window: Window) -> str:
 def clearance(case: Case, hole: Hole) -> Said | None:
     """Deck clearance against its window; its band is not counted."""
     o = hole.outcome
+    if o.deck_clearance is None:
+        return None
     side = case.build.targets.deck_clearance.side(o.deck_clearance)
     if not side.outside:
         return None

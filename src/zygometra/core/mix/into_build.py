@@ -31,7 +31,7 @@ def with_recipe(known: Mapping[str, Any], recipe: Mapping[str, Any]) -> dict[str
         the old parts fall away with them. A build without targets takes the recipe's.
     """
     out = {key: value for key, value in known.items() if key not in _OF_OLD_PARTS}
-    head = known["parts"].get("head") or {}
+    head = (known.get("parts") or {}).get("head") or {}
     opening = {key: head[key] for key in _OF_THE_OPENING if key in head}
     out["parts"] = {**recipe["parts"], "head": {**opening, **recipe["parts"]["head"]}}
     if recipe.get("planned"):

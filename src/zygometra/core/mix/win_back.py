@@ -64,8 +64,9 @@ def ways_back(build: Build, ratio: float, rules: HouseRules) -> tuple[WayBack, .
             cut = replace(build, planned=set_lever(build, build.planned, lever.key, quantity))
             quench = evaluate(cut).planned.hole(hole).outcome.quench
         else:
-            quench = evaluate(build).planned.hole(hole).outcome.deck_clearance + amount
-        if Window(low=floor).miss(quench):
+            clearance = evaluate(build).planned.hole(hole).outcome.deck_clearance
+            quench = None if clearance is None else clearance + amount
+        if quench is not None and Window(low=floor).miss(quench):
             why_not = f"leaves {figure(quench, 3)} mm quench, the floor is {floor:.2f} mm"
         out.append(WayBack(lever.key, label, amount, quench, why_not))
     return tuple(out)

@@ -6,6 +6,7 @@ gives the volume removed, its rate at that depth, and the cut for a wanted volum
 
 from __future__ import annotations
 
+import itertools
 import math
 from bisect import bisect_left
 from dataclasses import dataclass
@@ -15,7 +16,11 @@ from ..errors import NoAnswer
 
 
 class ChamberModel(Protocol):
-    """Volume lost to a cut of the head face."""
+    """Volume lost to a cut of the head face; ``deepest`` is how far that is known, in mm."""
+
+    @property
+    def deepest(self) -> float:
+        """The deepest cut in mm of which it is known what it takes."""
 
     def removed(self, cut: float) -> float:
         """Return the volume in cc that a total cut in mm takes.
@@ -61,6 +66,11 @@ class RateChamber:
 
     rate_cc_per_mm: float
 
+    @property
+    def deepest(self) -> float:
+        """A rate ends nowhere of itself."""
+        return math.inf
+
     def removed(self, cut: float) -> float:
         """Return k·h in cc.
 
@@ -95,7 +105,7 @@ class RateChamber:
             Where the rate is nought or less.
         """
         if self.rate_cc_per_mm <= 0:
-            raise NoAnswer(_NOT_KNOWN)
+            raise NoAnswer(NOT_KNOWN)
         return volume / self.rate_cc_per_mm
 
 
@@ -133,6 +143,11 @@ class DraftedChamber:
         """How fast the opening shrinks with depth: p·tan α, in mm² per mm."""
         return self.opening_perimeter * math.tan(math.radians(self.wall_draft))
 
+    @property
+    def deepest(self) -> float:
+        """Where the drafted walls meet: A₀/(p·tan α), in mm."""
+        return self.opening_area / self.closing if self.closing > 0 else math.inf
+
     def removed(self, cut: float) -> float:
         """Return A₀·h − ½·p·tan α·h² in cc.
 
@@ -167,7 +182,7 @@ class DraftedChamber:
             Where the opening is not known, or closes before so much is taken.
         """
         if self.opening_area <= 0:
-            raise NoAnswer(_NOT_KNOWN)
+            raise NoAnswer(NOT_KNOWN)
         wanted = volume * 1000
         inside = self.opening_area**2 - 2 * self.closing * wanted
         if inside < 0:
@@ -204,6 +219,11 @@ class StepFilledChamber:
 
     depths: tuple[float, ...]
     volumes: tuple[float, ...]
+
+    @property
+    def deepest(self) -> float:
+        """The last step, in mm."""
+        return self.depths[-1]
 
     def _curve(self) -> Any:
         from scipy.interpolate import PchipInterpolator
@@ -274,8 +294,49 @@ class StepFilledChamber:
             )
         )
 
+    def slopes(self, cut: float) -> list[tuple[float, float]]:
+        """Return what each fill moves in the loss at a cut, for its doubt to travel along.
 
-_NOT_KNOWN = (
+        Parameters
+        ----------
+        cut : float
+            Depth h in mm, within the steps.
+
+        Returns
+        -------
+        list of tuple of float
+            Per fill: cc per mm of its depth, and cc per cc of its volume. Nought at the
+            uncut face, where nothing is lost whatever the fills were.
+
+        Notes
+        -----
+        Central differences of the interpolation, a ten-thousandth of a step wide: the
+        doubt at a cut is interpolated as the volume is.
+        """
+        near = 1e-4 * min(b - a for a, b in itertools.pairwise(self.depths))
+        near_volume = 1e-4 * min(a - b for a, b in itertools.pairwise(self.volumes))
+
+        def loss(at: int, by_depth: float, by_volume: float) -> float:
+            depths = tuple(d + by_depth * (i == at) for i, d in enumerate(self.depths))
+            volumes = tuple(v + by_volume * (i == at) for i, v in enumerate(self.volumes))
+            return volumes[0] - float(_through(depths, volumes)(cut))
+
+        return [
+            (
+                (loss(i, near, 0.0) - loss(i, -near, 0.0)) / (2 * near),
+                (loss(i, 0.0, near_volume) - loss(i, 0.0, -near_volume)) / (2 * near_volume),
+            )
+            for i in range(len(self.depths))
+        ]
+
+
+def _through(depths: tuple[float, ...], volumes: tuple[float, ...]) -> Any:
+    from scipy.interpolate import PchipInterpolator
+
+    return PchipInterpolator(depths, volumes, extrapolate=True)
+
+
+NOT_KNOWN = (
     "What a head cut takes from the chamber is not known: give the chamber's opening area, "
     "a known loss per mm, or fills in steps."
 )

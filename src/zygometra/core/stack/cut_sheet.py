@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 from ..build.model import Build
@@ -9,7 +10,8 @@ from ..digits import count_of, figure, ratio_text, volume
 from ..fields import FIELDS
 from ..quantity import coverage
 from ..wording import Reader
-from .results import Evaluation, Source
+from .results import Evaluation, Hole, Source
+from .working_steps import value_in
 
 REFERENCES = {
     "crank": "crank centreline (arbor through the mains)",
@@ -62,7 +64,6 @@ CAUTIONS = (
 )
 
 
-# long: the rows of one sheet, in the order of work
 def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Cut, ...]:
     """Return the work of a plan, bank by bank: decks, heads, crowns, gaskets, chambers.
 
@@ -81,106 +82,133 @@ def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Cut, ...
         Empty where nothing is planned.
     """
     rows: list[Cut] = []
-    several = len(build.banks) > 1
     for bank in build.banks:
-        name = f" {bank.name}" if several else ""
-        hole = evaluation.planned.hole(bank.cylinders[0])
-        o = hole.outcome
-        if o.deck_cut:
-            height = hole.sources.get("parts.block.deck_height")
-            rows.append(_deck(f"Deck{name}", o.deck_cut, height, reader))
-        if o.head_cut:
-            chambers = [evaluation.planned.hole(n).outcome.terms.chamber for n in bank.cylinders]
-            span = volume(min(chambers))
-            if max(chambers) - min(chambers) > 0.005:
-                span = f"{figure(min(chambers), 2)} to {volume(max(chambers))}"
-            rows.append(
-                Cut(
-                    f"Head{name}",
-                    reader.length(o.head_cut),
-                    reader.length(o.head_cut, other=True),
-                    "face as it is",
-                    f"chambers {span}",
-                    "",
-                    "cut parallel with the face",
-                )
-            )
+        name = f" {bank.name}" if len(build.banks) > 1 else ""
+        holes = [evaluation.planned.hole(number) for number in bank.cylinders]
+        if holes[0].outcome.deck_cut:
+            rows.append(_deck(f"Deck{name}", holes, reader))
+        if holes[0].outcome.head_cut:
+            rows.append(_head(f"Head{name}", holes, reader))
     rows += _crowns(evaluation, reader)
     rows += _gaskets(build, evaluation, reader)
-    for op in build.planned:
-        if op.op == "open_chamber" and op.amount is not None:
-            where = count_of([op.cylinder]) if op.cylinder is not None else "every hole"
-            finish = ""
-            if op.cylinder is not None:
-                finish = volume(evaluation.planned.hole(op.cylinder).outcome.terms.chamber)
-            rows.append(
-                Cut(
-                    f"Chamber, {where.lower()}",
-                    reader.quantity(op.amount),
-                    "",
-                    "",
-                    finish,
-                    "",
-                    "grind, fill again, and note the shots",
-                )
-            )
+    rows += _openings(build, evaluation, reader)
     return tuple(rows)
 
 
-_HEIGHTS = {
-    "measured": "from a measured height",
-    "mock-up": "from a height read on a mock-up",
-    "catalogue": "from a catalogue height: measure it before cutting",
-    "advertised": "from an advertised height: measure it before cutting",
-    "assumed": "from an assumed height: measure it before cutting",
+_BY_DEPTH = {
+    "catalogue": "by depth of cut: the height is a catalogue's, measure it before cutting",
+    "advertised": "by depth of cut: the height is advertised, measure it before cutting",
+    "assumed": "by depth of cut: the height is assumed, measure it before cutting",
 }
+_READ = ("measured", "mock-up")
 
 
-def _deck(part: str, cut: float, height: Source | None, reader: Reader) -> Cut:
-    if height is None:
-        return Cut(
-            part,
-            reader.length(cut),
-            reader.length(cut, other=True),
-            "height not known",
-            "by depth of cut",
-            "",
-            "stop at the depth, mock up again",
-        )
-    finish = height.quantity.value - cut
-    return Cut(
-        part,
-        reader.length(cut),
-        reader.length(cut, other=True),
-        reader.length(height.quantity.value),
-        reader.length(finish),
-        reader.length(finish, other=True),
-        _HEIGHTS[height.quantity.basis],
-    )
+def _span(values: Iterable[float], write: Callable[[float], str]) -> str:
+    """One figure, or from the least to the most where they differ as written."""
+    low, high = write(min(values := list(values))), write(max(values))
+    return low if low == high else f"{low} to {high}"
+
+
+def _finished(holes: list[Hole], path: str, cut: float, reader: Reader) -> tuple[str, str, str, str]:
+    """From what, to what, the same in the other system, and a note: heights only where all were measured.
+
+    A height that is only on paper would contradict the depth of cut as soon as the two differ.
+    """
+    sources = [hole.sources.get(path) for hole in holes]
+    known = [source.quantity for source in sources if source is not None]
+    if len(known) < len(holes):
+        return "height not known", "by depth of cut", "", "stop at the depth, mock up again"
+    unread = [quantity.basis for quantity in known if quantity.basis not in _READ]
+    starts = [quantity.value for quantity in known]
+    start = _span(starts, reader.length)
+    if unread:
+        return f"{start} on paper", "by depth of cut", "", _BY_DEPTH[unread[0]]
+    ends = [value - cut for value in starts]
+    finish = _span(ends, reader.length)
+    other = _span(ends, lambda mm: reader.length(mm, other=True))
+    note = "each hole from its own measured height" if " to " in start else "from a measured height"
+    return start, finish, other, note
+
+
+def _deck(part: str, holes: list[Hole], reader: Reader) -> Cut:
+    cut = holes[0].outcome.deck_cut
+    start, finish, other, note = _finished(holes, "parts.block.deck_height", cut, reader)
+    return Cut(part, reader.length(cut), reader.length(cut, other=True), start, finish, other, note)
+
+
+def _head(part: str, holes: list[Hole], reader: Reader) -> Cut:
+    cut = holes[0].outcome.head_cut
+    chambers = [cc for hole in holes if (cc := hole.outcome.terms.chamber) is not None]
+    finish = f"chambers {_span(chambers, volume)}" if chambers else "by depth of cut"
+    amount, other = reader.length(cut), reader.length(cut, other=True)
+    return Cut(part, amount, other, "face as it is", finish, "", "cut parallel with the face")
 
 
 def _crowns(evaluation: Evaluation, reader: Reader) -> list[Cut]:
-    groups: dict[tuple[float, float | None], list[int]] = {}
+    groups: dict[tuple[float | None, ...], list[Hole]] = {}
     for hole in evaluation.planned.holes:
         if hole.outcome.crown_cut:
-            source = hole.sources.get("parts.piston.compression_height")
-            key = (hole.outcome.crown_cut, source.quantity.value if source else None)
-            groups.setdefault(key, []).append(hole.number)
+            key = (
+                hole.outcome.crown_cut,
+                hole.outcome.terms.crown,
+                *(value_in(hole, path) for path in _PISTON),
+            )
+            groups.setdefault(key, []).append(hole)
     rows = []
-    for (cut, height), numbers in groups.items():
-        who = "all" if len(numbers) == len(evaluation.planned.holes) else count_of(sorted(numbers)).lower()
-        finish = height - cut if height is not None else None
+    for holes in groups.values():
+        cut = holes[0].outcome.crown_cut
+        rim = holes[0].outcome.areas.crown.rim_cut(cut)
+        start, finish, other, note = _finished(holes, _PISTON[0], rim, reader)
+        if start == "height not known":
+            start, note = "", ""
         rows.append(
             Cut(
-                f"Piston crowns, {who}",
+                f"Piston crowns, {_who(holes, evaluation)}",
                 reader.length(cut),
                 reader.length(cut, other=True),
-                f"compression height {reader.length(height)}" if height is not None else "",
-                reader.length(finish) if finish is not None else "by depth of cut",
-                reader.length(finish, other=True) if finish is not None else "",
-                "record arrow marks first; balance after",
+                f"compression height {start}" if start else "",
+                finish,
+                other,
+                "; ".join(filter(None, (note, _left_of(holes[0], rim, reader), _MARKS))),
             )
         )
+    return rows
+
+
+_PISTON = ("parts.piston.compression_height", "parts.piston.top_land_height", "parts.piston.crown_thickness")
+_MARKS = "record arrow marks first; balance after"
+
+
+def _who(holes: list[Hole], evaluation: Evaluation) -> str:
+    if len(holes) == len(evaluation.planned.holes):
+        return "all"
+    return count_of(sorted(hole.number for hole in holes)).lower()
+
+
+def _left_of(hole: Hole, rim: float, reader: Reader) -> str:
+    """What a crown cut leaves of top land and crown, where they are known, and what the crown then adds."""
+    left = []
+    for path, what in zip(_PISTON[1:], ("top land", "crown thickness"), strict=True):
+        if (value := value_in(hole, path)) is not None:
+            left.append(f"{what} {reader.length(value - rim)}")
+    if hole.outcome.terms.crown is not None:
+        left.append(f"crown volume {volume(hole.outcome.terms.crown)}")
+    return f"leaves {', '.join(left)}" if left else ""
+
+
+def _openings(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]:
+    rows = []
+    for op in build.planned:
+        if op.op != "open_chamber" or op.amount is None:
+            continue
+        holes = [hole for hole in evaluation.planned.holes if op.acts_on(hole.bank, hole.number)]
+        where = _who(holes, evaluation)
+        if op.bank is not None and op.cylinder is None:
+            where = f"bank {op.bank}"
+        chambers = [cc for hole in holes if (cc := hole.outcome.terms.chamber) is not None]
+        finish = _span(chambers, volume) if len(chambers) == len(holes) else ""
+        note = "grind, fill again, and note the shots"
+        rows.append(Cut(f"Chamber, {where}", reader.quantity(op.amount), "", "", finish, "", note))
     return rows
 
 
@@ -232,12 +260,14 @@ def results(evaluation: Evaluation, reader: Reader) -> tuple[Result, ...]:
                 hole.number,
                 hole.bank,
                 reader.clearance(o.deck_clearance, clearance_u),
-                reader.length(abs(o.deck_clearance), clearance_u, other=True),
+                reader.length(
+                    None if o.deck_clearance is None else abs(o.deck_clearance), clearance_u, other=True
+                ),
                 reader.length(o.quench, quench_u),
-                f"± {reader.band(coverage(quench_dof) * quench_u)}" if quench_u else "",
+                f"± {reader.band(coverage(quench_dof) * quench_u)}" if quench_u > 0 else "",
                 ratio_text(before.outcome.compression_ratio, before.outcome.doubts.compression_ratio[0]),
                 ratio_text(o.compression_ratio, ratio_u),
-                f"± {figure(coverage(ratio_dof) * ratio_u, 2)}" if ratio_u else "",
+                f"± {figure(coverage(ratio_dof) * ratio_u, 2)}" if ratio_u > 0 else "",
             )
         )
     return tuple(sorted(rows))

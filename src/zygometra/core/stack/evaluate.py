@@ -8,11 +8,11 @@ propagation with derivatives written by hand, so that a what-if answers at once.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 
 from ..build.model import Bank, Build, Operation
 from .hole import evaluate_hole
-from .results import DeckLine, Evaluation, Hole, State, ratio_slope
+from .results import DeckLine, Evaluation, Hole, Source, State, ratio_slope
 from .sources import engine_sources, hole_sources
 
 
@@ -97,11 +97,8 @@ def _state(build: Build, planned: tuple[Operation, ...], now: State | None = Non
             if not alone:
                 shared = hole
             holes.append(hole)
-    everywhere = holes[0].sources
-    stroke, rod = everywhere["parts.crank.stroke"].quantity, everywhere["parts.rod.length"].quantity
     displacement, displacement_u = _displacement(holes)
-    ratio = rod.value / stroke.value
-    ratio_u = ratio * math.hypot(rod.u / rod.value, stroke.u / stroke.value)
+    ratio, ratio_u = _rod_ratio(holes[0].sources)
     pitch = build.figures.get("engine.bore_pitch")
     decks = tuple(
         deck_line(
@@ -114,11 +111,23 @@ def _state(build: Build, planned: tuple[Operation, ...], now: State | None = Non
     return State(displacement, displacement_u, ratio, ratio_u, tuple(holes), decks)
 
 
-def _displacement(holes: Iterable[Hole]) -> tuple[float, float]:
-    """Σ Vs, and its doubt with shared sources shared and each-different ones apart."""
+def _rod_ratio(sources: Mapping[str, Source]) -> tuple[float | None, float]:
+    """L/S and its doubt; None where either is not known."""
+    stroke, rod = sources.get("parts.crank.stroke"), sources.get("parts.rod.length")
+    if stroke is None or rod is None:
+        return None, math.nan
+    ratio = rod.quantity.value / stroke.quantity.value
+    relative = math.hypot(rod.quantity.u / rod.quantity.value, stroke.quantity.u / stroke.quantity.value)
+    return ratio, ratio * relative
+
+
+def _displacement(holes: Iterable[Hole]) -> tuple[float | None, float]:
+    """Σ Vs, and its doubt with shared sources shared and each-different ones apart; None where one is not known."""
     total = independent = 0.0
     shared: dict[str, float] = {}
     for hole in holes:
+        if hole.outcome.swept is None:
+            return None, math.nan
         total += hole.outcome.swept
         for path, u, _dof, each, _c, _q, swept, _v, _t in hole.outcome.contributions:
             if swept:
@@ -129,15 +138,15 @@ def _displacement(holes: Iterable[Hole]) -> tuple[float, float]:
     return total, math.sqrt(independent + sum(s * s for s in shared.values()))
 
 
-def deck_line(bank: Bank, clearances: list[float], pitch: float) -> DeckLine:
+def deck_line(bank: Bank, clearances: Sequence[float | None], pitch: float) -> DeckLine:
     """Fit the least-squares line of a bank's deck clearances along the bank.
 
     Parameters
     ----------
     bank : Bank
         Its cylinders from the front.
-    clearances : list of float
-        Deck clearance per cylinder, in mm.
+    clearances : sequence of float or None
+        Deck clearance per cylinder, in mm; None where it is not known.
     pitch : float
         Bore pitch, in mm; with none, or one hole, there is no slope to find.
 
@@ -145,22 +154,23 @@ def deck_line(bank: Bank, clearances: list[float], pitch: float) -> DeckLine:
     -------
     DeckLine
         Slope in mm per metre, the line's value at the first cylinder in mm, and
-        the residuals in mm.
+        the residuals in mm, through the holes that are known; all None where none is.
 
     Examples
     --------
     >>> deck_line(Bank("A", (1, 2, 3)), [0.1, 0.2, 0.3], 100.0).slope_mm_per_m
     1.0
     """
-    n = len(clearances)
-    mean = math.fsum(clearances) / n
-    middle = (n - 1) / 2
-    spread = sum((i - middle) ** 2 for i in range(n)) * pitch * pitch
-    slope = 0.0
-    if spread > 0:
-        slope = math.fsum((i - middle) * pitch * (c - mean) for i, c in enumerate(clearances)) / spread
-    first = mean - slope * middle * pitch
-    residuals = tuple(c - (first + slope * i * pitch) for i, c in enumerate(clearances))
+    known = [(i * pitch, c) for i, c in enumerate(clearances) if c is not None]
+    if not known:
+        return DeckLine(bank.name, None, None, tuple(None for _ in clearances))
+    mean_x, mean_c = (math.fsum(column) / len(known) for column in zip(*known, strict=True))
+    spread = math.fsum((x - mean_x) ** 2 for x, _ in known)
+    slope = math.fsum((x - mean_x) * (c - mean_c) for x, c in known) / spread if spread > 0 else 0.0
+    first = mean_c - slope * mean_x
+    residuals = tuple(
+        None if c is None else c - (first + slope * i * pitch) for i, c in enumerate(clearances)
+    )
     return DeckLine(bank.name, slope * 1000, first, residuals)
 
 

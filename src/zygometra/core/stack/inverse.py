@@ -12,7 +12,7 @@ from ..build.levers import setting
 from ..build.model import Build
 from ..errors import NoAnswer
 from .arithmetic import clearance_volume_for
-from .chamber import ChamberModel
+from .chamber import NOT_KNOWN, ChamberModel
 from .evaluate import evaluate
 from .results import Hole, Outcome
 from .slopes import volume_slope
@@ -73,15 +73,46 @@ def chamber_for_ratio(outcome: Outcome, ratio: float) -> float:
     NoAnswer
         If the other terms alone are already too large.
     """
-    wanted = clearance_volume_for_ratio(outcome.swept, ratio)
-    chamber = outcome.terms.chamber + wanted - outcome.clearance
+    swept, volume = _volumes(outcome)
+    if outcome.terms.chamber is None:
+        raise NoAnswer(_WAITS_FOR_VOLUMES)
+    wanted = clearance_volume_for_ratio(swept, ratio)
+    rest = volume - outcome.terms.chamber
+    chamber = wanted - rest
     if chamber < 0:
-        rest = outcome.clearance - outcome.terms.chamber
         raise NoAnswer(
             f"A ratio of {ratio:g} leaves {wanted:.2f} cc above the piston, and gasket, deck, crown "
             f"and crevice already hold {rest:.2f} cc: no chamber is small enough."
         )
     return chamber
+
+
+_WAITS_FOR_VOLUMES = (
+    "The ratio of that hole is not known yet: a figure is missing, or a cut goes past the end of its metal."
+)
+_WAITS_FOR_GAP = (
+    "Where that piston stops is not known yet: give block deck height, stroke, rod length and compression "
+    "height, or a deck clearance read on a mock-up."
+)
+_WAITS_FOR_GASKET = "Quench is not known yet: give the compressed gasket thickness."
+
+
+def _volumes(outcome: Outcome) -> tuple[float, float]:
+    """Swept and clearance volume in cc, where both are known."""
+    if outcome.swept is None or outcome.clearance is None:
+        raise NoAnswer(_WAITS_FOR_VOLUMES)
+    return outcome.swept, outcome.clearance
+
+
+def _gap(outcome: Outcome, result: str) -> float:
+    """Quench or deck clearance in mm, where it is known."""
+    if outcome.deck_clearance is None:
+        raise NoAnswer(_WAITS_FOR_GAP)
+    if result == "deck_clearance":
+        return outcome.deck_clearance
+    if outcome.quench is None:
+        raise NoAnswer(_WAITS_FOR_GASKET)
+    return outcome.quench
 
 
 def for_gap(outcome: Outcome, op: OpName, result: str, wanted: float) -> float:
@@ -112,21 +143,27 @@ def for_gap(outcome: Outcome, op: OpName, result: str, wanted: float) -> float:
     slope = lever.quench if result == "quench" else lever.clearance
     if not slope:
         raise _unmoved(lever, result)
-    value = outcome.quench if result == "quench" else outcome.deck_clearance
-    total = _totals(outcome)[op] + (wanted - value) / slope
     if op == "gasket":
-        if total <= 0:
+        clearance = _gap(outcome, "deck_clearance")
+        if wanted <= clearance:
             raise NoAnswer(
-                f"No gasket gives {wanted:.3f} mm: the piston stops {outcome.deck_clearance:.3f} mm "
+                f"No gasket gives {wanted:.3f} mm: the piston stops {clearance:.3f} mm "
                 "down, more than that without any gasket; a deck cut closes it."
             )
-        return total
+        return wanted - clearance
+    value = _gap(outcome, result)
     if op == "crown_cut":
+        crown = outcome.areas.crown
+        total = crown.rim_cut(outcome.crown_cut) + wanted - value
+        # What stands above the rim comes off before the rim does.
+        if total > 0:
+            total += crown.above_rim
         why = "the piston already stops lower than that with its crown uncut"
         return _metal_off(total, why, "a deck cut raises it against the deck")
+    total = outcome.deck_cut + (wanted - value) / slope
     if result == "quench":
         why = (
-            f"quench is {outcome.quench + outcome.deck_cut:.3f} mm with the deck uncut, already under "
+            f"quench is {value + outcome.deck_cut:.3f} mm with the deck uncut, already under "
             f"the {wanted:.3f} mm wanted"
         )
         return _metal_off(total, why, "a thicker gasket or a crown cut opens it")
@@ -159,10 +196,11 @@ def for_ratio(outcome: Outcome, op: OpName, ratio: float, opened: float = 0.0) -
         If metal would have to be put on, no gasket is thin enough, or a crown cut adds
         no volume.
     """
+    swept, volume = _volumes(outcome)
+    more = clearance_volume_for_ratio(swept, ratio) - volume
+    if op == "crown_cut":
+        return _crown_for(outcome, more, ratio)
     slope = volume_slope(op, outcome.areas)
-    if slope <= 0 and op == "crown_cut":
-        raise NoAnswer("Cutting this crown adds no volume: its dish takes the whole crown.")
-    more = clearance_volume_for_ratio(outcome.swept, ratio) - outcome.clearance
     total = _totals(outcome, opened)[op] + more / slope
     if op == "gasket":
         if total <= 0:
@@ -174,14 +212,23 @@ def for_ratio(outcome: Outcome, op: OpName, ratio: float, opened: float = 0.0) -
     if op == "deck_cut":
         why = f"the ratio is already above {ratio:g} with the deck uncut"
         return _metal_off(total, why, "a thicker gasket, an opened chamber or a crown cut lowers it")
-    if op == "crown_cut":
-        why = f"the ratio is already below {ratio:g} with the crown uncut, and a crown cut only lowers it"
-        return _metal_off(total, why, "a deck cut, a head cut or a thinner gasket raises it")
     why = f"the ratio is already below {ratio:g}, and grinding only enlarges a chamber"
     return _metal_off(total, why, "a head cut makes it smaller")
 
 
-def head_cut_for_ratio(outcome: Outcome, ratio: float, chamber: ChamberModel) -> float:
+def _crown_for(outcome: Outcome, more: float, ratio: float) -> float:
+    """The total crown cut that opens so many cc more than today's plan does."""
+    areas, crown = outcome.areas, outcome.areas.crown
+    sinking = areas.bore - areas.ring
+    so_far = crown.gained(outcome.crown_cut) + sinking * crown.rim_cut(outcome.crown_cut) / 1000
+    total = crown.cut_for(so_far + more, sinking)
+    if total is None:
+        raise NoAnswer("Cutting this crown adds no volume: its dish takes the whole crown.")
+    why = f"the ratio is already below {ratio:g} with the crown uncut, and a crown cut only lowers it"
+    return _metal_off(total, why, "a deck cut, a head cut or a thinner gasket raises it")
+
+
+def head_cut_for_ratio(outcome: Outcome, ratio: float, chamber: ChamberModel | None) -> float:
     """Return the total head cut that gives a ratio, in mm, for any chamber model.
 
     Parameters
@@ -190,8 +237,8 @@ def head_cut_for_ratio(outcome: Outcome, ratio: float, chamber: ChamberModel) ->
         The hole, with what is planned so far.
     ratio : float
         Wanted compression ratio; no unit.
-    chamber : ChamberModel
-        What milling takes from the chamber.
+    chamber : ChamberModel or None
+        What milling takes from the chamber; None where that is not known.
 
     Returns
     -------
@@ -203,12 +250,21 @@ def head_cut_for_ratio(outcome: Outcome, ratio: float, chamber: ChamberModel) ->
     NoAnswer
         If metal would have to be put on, or the chamber's shape is not known that far.
     """
+    if chamber is None:
+        raise NoAnswer(NOT_KNOWN)
+    swept, volume = _volumes(outcome)
     so_far = chamber.removed(outcome.head_cut) if outcome.head_cut else 0.0
-    less = outcome.clearance - clearance_volume_for_ratio(outcome.swept, ratio) + so_far
+    less = volume - clearance_volume_for_ratio(swept, ratio) + so_far
     if less < -_HAIR:
         raise NoAnswer(
             f"No head cut gives a ratio of {ratio:g}: it is already higher with the head uncut, and "
             "milling only raises it; a thicker gasket, an opened chamber or a crown cut lowers it."
+        )
+    left = (outcome.terms.chamber or 0.0) + so_far
+    if less > left:
+        raise NoAnswer(
+            f"No head cut gives a ratio of {ratio:g}: the chamber holds {left:.2f} cc, and {less:.2f} cc "
+            "would have to go; a deck cut or a thinner gasket raises it too."
         )
     return chamber.cut_for(max(0.0, less))
 
@@ -216,8 +272,7 @@ def head_cut_for_ratio(outcome: Outcome, ratio: float, chamber: ChamberModel) ->
 def _totals(outcome: Outcome, opened: float = 0.0) -> dict[OpName, float]:
     return {
         "deck_cut": outcome.deck_cut,
-        "crown_cut": outcome.crown_cut,
-        "gasket": outcome.gasket_thickness,
+        "gasket": outcome.gasket_thickness or 0.0,
         "open_chamber": opened,
     }
 
@@ -269,10 +324,34 @@ def solve(build: Build, cylinder: int, op: OpName, result: str, wanted: float) -
     """
     hole = evaluate(build).planned.hole(cylinder)
     if result in ("quench", "deck_clearance"):
-        return for_gap(hole.outcome, op, result, wanted)
-    if result != "compression_ratio":
+        total = for_gap(hole.outcome, op, result, wanted)
+    elif result != "compression_ratio":
         raise _unmoved(LEVER[op], result)
-    return _solved_for_ratio(build, hole, op, wanted)
+    else:
+        total = _solved_for_ratio(build, hole, op, wanted)
+    _inside_metal(hole, op, total)
+    return total
+
+
+def _inside_metal(hole: Hole, op: OpName, total: float) -> None:
+    """Refuse an answer that goes past the end of what is cut."""
+    outcome, sources = hole.outcome, hole.sources
+    land = sources.get("parts.piston.top_land_height")
+    if op == "crown_cut" and land is not None:
+        rim = outcome.areas.crown.rim_cut(total)
+        if rim > 0 and rim >= land.quantity.value:
+            raise NoAnswer(
+                f"It would take a crown cut of {total:.3f} mm, and the top land is {land.quantity.value:.3f} mm "
+                "high: the ring groove would be open."
+            )
+    pocket = outcome.areas.pocket
+    if op == "deck_cut" and pocket and outcome.terms.chamber is not None:
+        left = outcome.terms.chamber + pocket * outcome.deck_cut / 1000
+        if pocket * total / 1000 > left:
+            raise NoAnswer(
+                f"It would take a deck cut of {total:.3f} mm, and the chamber in the block ends "
+                f"{left * 1000 / pocket:.3f} mm down."
+            )
 
 
 def _solved_for_ratio(build: Build, hole: Hole, op: OpName, wanted: float) -> float:

@@ -25,12 +25,12 @@ Contribution = tuple[str, float, float, bool, float, float, float, float, float]
 class Terms(NamedTuple):
     """What the clearance volume is made of, in cc."""
 
-    chamber: float
-    gasket: float
-    deck: float
-    crown: float
-    crevice: float
-    other: float
+    chamber: float | None
+    gasket: float | None
+    deck: float | None
+    crown: float | None
+    crevice: float | None
+    other: float | None
 
 
 # Standard uncertainty of one result and its effective degrees of freedom.
@@ -51,25 +51,27 @@ class Doubts(NamedTuple):
 class Outcome(NamedTuple):
     """The results of one hole in one state.
 
-    Lengths in mm, volumes in cc. ``compression_ratio`` and ``effective`` are None where the
-    volumes leave no room above the piston; ``effective`` also where the cam is
-    not known.
+    Lengths in mm, volumes in cc. A result is None where a figure that it needs is not
+    known; ``compression_ratio`` and ``effective`` also where the volumes leave no room above
+    the piston. The doubt of an unknown result is not a number. ``beyond`` names the cuts that
+    go on past the end of what they cut: "head", "crown" or "deck".
     """
 
-    deck_clearance: float
-    quench: float
-    swept: float
-    clearance: float
+    deck_clearance: float | None
+    quench: float | None
+    swept: float | None
+    clearance: float | None
     compression_ratio: float | None
     effective: float | None
     terms: Terms
     doubts: Doubts
     contributions: tuple[Contribution, ...]
-    gasket_thickness: float
+    gasket_thickness: float | None
     areas: Areas
     head_cut: float
     crown_cut: float
     deck_cut: float
+    beyond: frozenset[str]
 
     @property
     def bore_area(self) -> float:
@@ -101,17 +103,17 @@ class DeckLine(NamedTuple):
     """Least-squares line of a bank's deck clearances along the bank."""
 
     bank: str
-    slope_mm_per_m: float
-    first_cylinder_mm: float
-    residuals_mm: tuple[float, ...]
+    slope_mm_per_m: float | None
+    first_cylinder_mm: float | None
+    residuals_mm: tuple[float | None, ...]
 
 
 class State(NamedTuple):
     """The engine as it stands, or as it will stand once cut."""
 
-    displacement_cc: float
+    displacement_cc: float | None
     displacement_u: float
-    rod_ratio: float
+    rod_ratio: float | None
     rod_ratio_u: float
     holes: tuple[Hole, ...]
     decks: tuple[DeckLine, ...]
@@ -149,7 +151,7 @@ def ratio_slope(outcome: Outcome, item: Contribution) -> float:
     float
         dCR/dx = (dVs − (CR − 1)·dVc)/Vc.
     """
-    if outcome.compression_ratio is None:
+    if outcome.compression_ratio is None or outcome.clearance is None:
         return 0.0
     swept, volume = item[6], item[7]
     return (swept - (outcome.compression_ratio - 1) * volume) / outcome.clearance

@@ -58,15 +58,17 @@ _ASKED: tuple[tuple[OpName, str], ...] = (
 )
 
 
-def sensitivities(outcome: Outcome, chamber: ChamberModel, system: str = "mm") -> tuple[Sensitivity, ...]:
+def sensitivities(
+    outcome: Outcome, chamber: ChamberModel | None, system: str = "mm"
+) -> tuple[Sensitivity, ...]:
     """Return the effect of a step of each lever on one hole.
 
     Parameters
     ----------
     outcome : Outcome
         The hole in the state asked about.
-    chamber : ChamberModel
-        What milling takes from the chamber.
+    chamber : ChamberModel or None
+        What milling takes from the chamber; None where that is not known.
     system : {"mm", "inch"}
         Steps of 0.1 mm or of 5 thou.
 
@@ -81,7 +83,7 @@ def sensitivities(outcome: Outcome, chamber: ChamberModel, system: str = "mm") -
     dCR = −(CR − 1)/Vc · dVc, dVc by the slopes of :mod:`.slopes`: the ratio (Vs + Vc)/Vc
     differentiated (handbook of the trade, volumes and ratio).
     """
-    if outcome.compression_ratio is None:
+    if outcome.compression_ratio is None or outcome.clearance is None:
         return ()
     length, cc = steps_for(system)
     per_cc = -(outcome.compression_ratio - 1) / outcome.clearance
@@ -92,13 +94,19 @@ def sensitivities(outcome: Outcome, chamber: ChamberModel, system: str = "mm") -
             continue
         lever = LEVER[key]
         step = cc if lever.kind is Kind.VOLUME else length
-        by_volume = per_cc * volume_slope(key, outcome.areas, milled)
-        rows.append(Sensitivity(key, label, step, lever.unit.symbol, by_volume * step, lever.quench * step))
+        total = outcome.crown_cut if key == "crown_cut" else 0.0
+        by_volume = per_cc * volume_slope(key, outcome.areas, milled, total)
+        # While only what stands above the rim is cut, the rim and so the gap stay.
+        moves = key != "crown_cut" or total >= outcome.areas.crown.above_rim
+        by_gap = lever.quench * step if moves else 0.0
+        rows.append(Sensitivity(key, label, step, lever.unit.symbol, by_volume * step, by_gap))
     return tuple(rows)
 
 
-def _milled(outcome: Outcome, chamber: ChamberModel) -> float:
+def _milled(outcome: Outcome, chamber: ChamberModel | None) -> float:
     """What one more mm of head cut takes, in cc; nought where that is not known."""
+    if chamber is None:
+        return 0.0
     try:
         return chamber.rate(outcome.head_cut)
     except NoAnswer:

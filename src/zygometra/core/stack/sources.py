@@ -66,7 +66,7 @@ def hole_sources(
     return sources
 
 
-def chamber_model(build: Build, sources: dict[str, Source]) -> ChamberModel:
+def chamber_model(build: Build, sources: dict[str, Source]) -> ChamberModel | None:
     """Return what is known of the chamber's shape; step fills win over a rate over an area.
 
     Parameters
@@ -78,8 +78,8 @@ def chamber_model(build: Build, sources: dict[str, Source]) -> ChamberModel:
 
     Returns
     -------
-    ChamberModel
-        An opening of no area where nothing is known.
+    ChamberModel or None
+        None where nothing is known: a head cut then takes nobody knows how much.
     """
     if build.step_fills:
         return StepFilledChamber(
@@ -88,6 +88,8 @@ def chamber_model(build: Build, sources: dict[str, Source]) -> ChamberModel:
         )
     if (rate := sources.get("parts.head.removal_rate")) is not None:
         return RateChamber(rate.quantity.value)
+    if "parts.head.opening_area" not in sources:
+        return None
     return DraftedChamber(
         value_of(sources, "parts.head.opening_area"),
         value_of(sources, "parts.head.opening_perimeter"),

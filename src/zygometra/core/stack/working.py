@@ -6,10 +6,11 @@ Data, so that page, print and command line show the same derivation.
 from __future__ import annotations
 
 from ..build.model import Build
-from ..digits import ratio_text, volume
+from ..digits import UNKNOWN, ratio_text, volume
 from ..wording import Reader
+from .missing import STACK
 from .results import Hole
-from .working_steps import Given, Step, band_of, given_of
+from .working_steps import Given, Step, band_of, given_of, value_in
 from .working_volumes import volumes
 
 
@@ -41,7 +42,7 @@ def working(build: Build, hole: Hole, reader: Reader) -> tuple[Step, ...]:
 def _gaps(hole: Hole, reader: Reader) -> list[Step]:
     outcome, get = hole.outcome, hole.sources.get
 
-    def length(mm: float) -> str:
+    def length(mm: float | None) -> str:
         return reader.length(mm)
 
     cuts = ""
@@ -50,8 +51,9 @@ def _gaps(hole: Hole, reader: Reader) -> list[Step]:
         cuts += " − deck cut"
         cut_figures += f" − {length(outcome.deck_cut)}"
     if outcome.crown_cut:
-        cuts += " + crown cut"
-        cut_figures += f" + {length(outcome.crown_cut)}"
+        above = outcome.areas.crown.above_rim
+        cuts += " + (crown cut − z)" if above else " + crown cut"
+        cut_figures += f" + {length(outcome.areas.crown.rim_cut(outcome.crown_cut))}"
     formula, figures, given, note = _mocked_up(hole, reader) or _on_paper(hole, reader)
     quench = reader.quench
     thickness = get("parts.gasket.thickness")
@@ -92,17 +94,8 @@ def _mocked_up(hole: Hole, reader: Reader) -> _Derived | None:
 
 def _on_paper(hole: Hole, reader: Reader) -> _Derived:
     """The clearance before any cut, from the parts."""
-    stack = [
-        hole.sources[path]
-        for path in (
-            "parts.block.deck_height",
-            "parts.crank.stroke",
-            "parts.rod.length",
-            "parts.piston.compression_height",
-        )
-    ]
-    height, stroke, rod, piston = (reader.length(source.quantity.value) for source in stack)
-    given = tuple(g for source in stack for g in given_of(source, reader))
+    height, stroke, rod, piston = (reader.length(value_in(hole, path)) for path in STACK)
+    given = tuple(g for path in STACK for g in given_of(hole.sources.get(path), reader))
     note = "Pin offset is left out: below 0.01 mm at top dead centre for ordinary offsets."
     return "c = H − (S/2 + L + P)", f"{height} − ({stroke} / 2 + {rod} + {piston})", given, note
 
@@ -110,6 +103,8 @@ def _on_paper(hole: Hole, reader: Reader) -> _Derived:
 # long: two steps of a derivation, and what stands where there is none
 def _ratios(hole: Hole, reader: Reader) -> list[Step]:
     outcome = hole.outcome
+    if outcome.clearance is None or (outcome.swept is None and outcome.clearance > 0):
+        return [_waiting(hole)]
     if outcome.compression_ratio is None:
         return [
             Step(
@@ -157,6 +152,18 @@ def _ratios(hole: Hole, reader: Reader) -> list[Step]:
             )
         )
     return steps
+
+
+def _waiting(hole: Hole) -> Step:
+    """The step of a ratio that is not known yet."""
+    ended = {
+        "head": "The head is cut past the end of its chamber",
+        "crown": "The crown is cut through its top land",
+        "deck": "The deck is cut past the end of the valve pocket",
+    }
+    note = "; ".join(ended[what] for what in sorted(hole.outcome.beyond)) or "A figure is not known yet"
+    formula, figures = "(Vs + Vc)/Vc", f"Vs {volume(hole.outcome.swept)}, Vc {volume(hole.outcome.clearance)}"
+    return Step("compression_ratio", "compression ratio", formula, figures, UNKNOWN, "", (), f"{note}.")
 
 
 def as_text(steps: tuple[Step, ...]) -> str:

@@ -69,6 +69,20 @@ def given_of(source: Source | None, reader: Reader) -> tuple[Given, ...]:
     return (Given(symbol, label, reader.quantity(quantity), basis, doubt, name),)
 
 
+def value_in(hole: Hole, path: str) -> float | None:
+    """Return the value of a figure of a hole in its base unit; None where it is not known.
+
+    Parameters
+    ----------
+    hole : Hole
+        One hole of one state.
+    path : str
+        The figure's engine-wide place.
+    """
+    source = hole.sources.get(path)
+    return None if source is None else source.quantity.value
+
+
 def band_of(hole: Hole, name: str, write: str, reader: Reader) -> str:
     """Return the 95 % band of a result, written as ``length``, ``cc`` or ``ratio``; empty where nothing is in doubt.
 
@@ -84,7 +98,7 @@ def band_of(hole: Hole, name: str, write: str, reader: Reader) -> str:
         Units and words.
     """
     u, dof = getattr(hole.outcome.doubts, name)
-    if u == 0:
+    if u == 0 or math.isnan(u):
         return ""
     half = coverage(dof) * u
     if write == "length":

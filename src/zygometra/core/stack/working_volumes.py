@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
+
 from ..build.model import Build
-from ..digits import figure, volume
+from ..digits import UNKNOWN, figure, volume
 from ..wording import Reader
 from .results import Hole
 from .sources import chamber_model
-from .working_steps import Given, Step, band_of, given_of
+from .working_steps import Given, Step, band_of, given_of, value_in
 
 
 # long: the steps of one derivation, in their order
@@ -23,46 +25,54 @@ def volumes(build: Build, hole: Hole, reader: Reader) -> list[Step]:
     reader : Reader
         Units and words.
     """
-    outcome, get = hole.outcome, hole.sources.get
-    terms = outcome.terms
+    outcome, terms = hole.outcome, hole.outcome.terms
 
-    def length(mm: float) -> str:
-        return reader.length(mm)
-
-    bore, stroke = get("parts.block.bore"), get("parts.crank.stroke")
-    assert bore
-    assert stroke
-    area = f"A = π/4·B² = {outcome.bore_area / 100:.4f} cm²"
-    steps = [
-        Step(
-            "swept",
-            "swept volume",
-            "Vs = π/4·B²·S",
-            f"π/4 · ({length(bore.quantity.value)})² · {length(stroke.quantity.value)}",
-            volume(outcome.swept),
-            band_of(hole, "swept", "cc", reader),
-            given_of(bore, reader) + given_of(stroke, reader),
-            area,
-        ),
-        _chamber_step(build, hole, reader),
-    ]
-    steps.append(_gasket_step(hole, reader))
+    steps = [_swept_step(hole, reader), _chamber_step(build, hole, reader), _gasket_step(hole, reader)]
     steps.append(
         Step(
             "deck",
             "deck volume",
             "V_deck = A·c",
-            f"{outcome.bore_area / 100:.4f} cm² · {length(outcome.deck_clearance)}",
+            f"{_square(outcome.bore_area)} · {reader.length(outcome.deck_clearance)}",
             volume(terms.deck),
             "",
             (),
-            "Negative where the piston stands proud: it takes room away." if terms.deck < 0 else "",
+            "Negative where the piston stands proud: it takes room away."
+            if terms.deck is not None and terms.deck < 0
+            else "",
         )
     )
     steps.append(_crown_step(hole, reader))
     steps.append(_crevice_step(hole, reader))
     steps.append(_clearance_step(hole, reader))
     return steps
+
+
+def _square(area: float) -> str:
+    """An area in cm²; a dash where it is not known."""
+    return f"{UNKNOWN} cm²" if math.isnan(area) else f"{area / 100:.4f} cm²"
+
+
+def _swept_step(hole: Hole, reader: Reader) -> Step:
+    outcome, get = hole.outcome, hole.sources.get
+    bore, stroke, given = get("parts.block.bore"), get("parts.crank.stroke"), get("parts.block.swept_volume")
+    answer, band = volume(outcome.swept), band_of(hole, "swept", "cc", reader)
+    if given is not None and (bore is None or stroke is None):
+        figures = reader.quantity(given.quantity)
+        return Step("swept", "swept volume", "Vs as given", figures, answer, band, given_of(given, reader))
+    diameter, travel = (
+        reader.length(value_in(hole, path)) for path in ("parts.block.bore", "parts.crank.stroke")
+    )
+    return Step(
+        "swept",
+        "swept volume",
+        "Vs = π/4·B²·S",
+        f"π/4 · ({diameter})² · {travel}",
+        answer,
+        band,
+        given_of(bore, reader) + given_of(stroke, reader),
+        f"A = π/4·B² = {_square(outcome.bore_area)}",
+    )
 
 
 def _gasket_step(hole: Hole, reader: Reader) -> Step:
@@ -72,19 +82,27 @@ def _gasket_step(hole: Hole, reader: Reader) -> Step:
     if opening is not None:
         formula, figures = "V_gasket = A_gasket·t", f"{outcome.gasket_area:.0f} mm² · {thickness}"
         return Step("gasket", "gasket volume", formula, figures, answer, "", given_of(opening, reader))
-    bore = hole.sources["parts.gasket.bore"]
-    formula, figures = "V_gasket = π/4·G²·t", f"π/4 · ({reader.length(bore.quantity.value)})² · {thickness}"
+    bore, given = get("parts.gasket.bore"), get("parts.gasket.volume")
+    if given is not None and (bore is None or outcome.gasket_thickness is None):
+        figures = reader.quantity(given.quantity)
+        return Step(
+            "gasket", "gasket volume", "V_gasket as given", figures, answer, "", given_of(given, reader)
+        )
+    across = reader.length(value_in(hole, "parts.gasket.bore"))
+    formula, figures = "V_gasket = π/4·G²·t", f"π/4 · ({across})² · {thickness}"
     return Step("gasket", "gasket volume", formula, figures, answer, "", given_of(bore, reader))
 
 
 def _chamber_step(build: Build, hole: Hole, reader: Reader) -> Step:
     outcome = hole.outcome
-    source = hole.sources["parts.head.chamber_volume"]
+    source = hole.sources.get("parts.head.chamber_volume")
     given = given_of(source, reader)
-    formula, figures, note = "V_chamber", reader.quantity(source.quantity), ""
+    formula, figures, note = "V_chamber", UNKNOWN if source is None else reader.quantity(source.quantity), ""
     opened = sum(op.amount.value for _, op in hole.cuts if op.op == "open_chamber" and op.amount)
     if outcome.head_cut:
-        removed = chamber_model(build, hole.sources).removed(outcome.head_cut)
+        model = chamber_model(build, hole.sources)
+        known = model is not None and outcome.head_cut <= model.deepest
+        removed = model.removed(outcome.head_cut) if model is not None and known else None
         formula += " − milled"
         figures += f" − {volume(removed)}"
         for name in ("opening_area", "opening_perimeter", "wall_draft", "removal_rate"):
@@ -107,13 +125,19 @@ def _chamber_step(build: Build, hole: Hole, reader: Reader) -> Step:
 
 def _crown_step(hole: Hole, reader: Reader) -> Step:
     outcome = hole.outcome
-    source = hole.sources["parts.piston.crown_volume"]
-    formula, figures = "V_crown", reader.quantity(source.quantity)
+    source = hole.sources.get("parts.piston.crown_volume")
+    formula, figures = "V_crown", UNKNOWN if source is None else reader.quantity(source.quantity)
     given = given_of(source, reader)
-    dish = hole.sources.get("parts.piston.dish_area")
-    if outcome.crown_cut and dish is not None and dish.quantity.value:
+    get, crown, cut = hole.sources.get, outcome.areas.crown, outcome.crown_cut
+    dish = get("parts.piston.dish_area")
+    if cut and crown.above_rim:
+        formula += " + A_above·min(crown cut, z)"
+        figures += f" + {volume(crown.above_area * min(cut, crown.above_rim) / 1000)}"
+        given += given_of(get("parts.piston.above_rim"), reader)
+        given += given_of(get("parts.piston.above_rim_area"), reader)
+    if (rim := crown.rim_cut(cut)) and dish is not None and dish.quantity.value:
         formula += " − A_dish·crown cut"
-        figures += f" − {volume(dish.quantity.value * outcome.crown_cut / 1000)}"
+        figures += f" − {volume(dish.quantity.value * min(rim, crown.dish_depth) / 1000)}"
         given += given_of(dish, reader)
     return Step(
         "crown",
@@ -141,12 +165,12 @@ def _crevice_step(hole: Hole, reader: Reader) -> Step:
             (),
             "Top land diameter or height is not known: taken as nought.",
         )
-    height = top_land.quantity.value - outcome.crown_cut
+    height = top_land.quantity.value - outcome.areas.crown.rim_cut(outcome.crown_cut)
     return Step(
         "crevice",
         "crevice volume",
         "V_crevice = π/4·(B² − D²)·h",
-        f"{outcome.land_area / 100:.4f} cm² · {reader.length(height)}",
+        f"{_square(outcome.land_area)} · {reader.length(height)}",
         volume(outcome.terms.crevice),
         "",
         given_of(land, reader) + given_of(top_land, reader),

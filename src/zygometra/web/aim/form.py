@@ -45,7 +45,7 @@ def form_of(document: Mapping[str, Any]) -> dict[str, str]:
         "family": document["engine"].get("family") or "",
         "school": document.get("school") or "",
         "unstated_doubt": document.get("unstated_doubt", "house"),
-        "material": (document["parts"].get("rod") or {}).get("material", "steel"),
+        "material": ((document.get("parts") or {}).get("rod") or {}).get("material", "steel"),
     }
     targets, levers = document.get("targets") or {}, document.get("levers") or {}
     for result in ("compression_ratio", *GAPS):

@@ -173,6 +173,6 @@ def engine_line(build: Build, document: Mapping[str, Any], state: State | None) 
     holes = len(build.cylinders)
     words = "single" if holes == 1 else f"{build.layout} {holes}"
     parts = [f"{family} {words}".strip()]
-    if state is not None:
+    if state is not None and state.displacement_cc is not None:
         parts.append(f"{figure(state.displacement_cc, 0)} cc")
     return " · ".join(parts)

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from zygometra.core.digits import MOST_DECIMALS, decimals_for, figure
 from zygometra.core.findings.wanted import quench_window
 from zygometra.core.quantity import coverage
-from zygometra.core.stack.results import State
+from zygometra.core.stack.results import Hole, State
 from zygometra.core.units import MM, THOU, from_base
 from zygometra.core.windows import Side, Window
 from zygometra.core.wording import Reader
@@ -42,8 +42,9 @@ def _estimates(state: State, key: str) -> tuple[list[Estimate], float]:
         if hole.outcome is not last:
             last = hole.outcome
             u, dof = getattr(last.doubts, key)
-            estimate = Estimate(getattr(last, key), coverage(dof) * u if u else 0.0)
-            worst = max(worst, u)
+            value = getattr(last, key)
+            estimate = Estimate(value, coverage(dof) * u if u and value is not None else 0.0)
+            worst = max(worst, u) if value is not None else worst
         out.append(estimate)
     return out, worst
 
@@ -69,7 +70,7 @@ def _reckoning(bench: Bench, key: str, title: str, window: Window, unit: str) ->
             rows.append(rows[-1]._replace(number=hole.number))
             continue
         last = (a, b)
-        mark, says = _judge(b, window)
+        mark, says = _judge(b, window, evaluation.planned.hole(hole.number))
         rows.append(
             Row(
                 hole.number,
@@ -84,10 +85,11 @@ def _reckoning(bench: Bench, key: str, title: str, window: Window, unit: str) ->
     return Reckoning(key, title, _window_text(bench.reader, key, window), unit, tuple(rows))
 
 
-def _judge(estimate: Estimate, window: Window) -> tuple[str, str]:
+def _judge(estimate: Estimate, window: Window, hole: Hole) -> tuple[str, str]:
     """Where an estimate lies against its window, as a shape and in words."""
     if estimate.value is None:
-        return "✕", "no ratio: no room above the piston"
+        impossible = hole.outcome.clearance is not None and hole.outcome.clearance <= 0
+        return ("✕", "no ratio: no room above the piston") if impossible else ("", "not known yet")
     return _MARKS.get(window.side(estimate.value), ("", ""))
 
 

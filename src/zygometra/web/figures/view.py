@@ -119,7 +119,7 @@ def form_view(bench: Bench, field: Field, path: str, typed: Mapping[str, Any], f
         "history": _past(bench, path),
         "doubt": doubt_words(quantity, bench.reader) if quantity else "",
         "possible": f"{field.low:g} to {field.high:g}",
-        "removable": stands and not (field.required and where == "whole engine"),
+        "removable": stands,
     }
 
 

@@ -7,15 +7,11 @@ from typing import Any, NamedTuple
 
 from zygometra.core.build.model import LAYOUTS
 from zygometra.core.digits import figure
-from zygometra.core.fields import Field
-from zygometra.core.house_rules import BASES
 from zygometra.core.stages import STAGE_NAMES
 from zygometra.core.wording import Reader
 from zygometra.store.builds import Listed
 
-from ..forms.form import Slot
-from ..forms.form import slot as slot_of
-from .new import ASKED, EXAMPLES
+from .new import USUAL_HOLES
 
 _WORDS = {"stop": "Stop", "warn": "Check", "fine": "Fine"}
 
@@ -116,34 +112,14 @@ def new_view(
     dict
         For the template.
     """
-    asked = [_slot(item, typed, faults) for item in ASKED]
-    shown = {slot.name for slot in asked} | {
-        "name",
-        "family",
-        "layout",
-        "holes",
-        "angle",
-        "basis",
-        "copy_name",
-    }
+    shown = {"name", "family", "layout", "holes", "angle", "copy_name"}
     return {
         "typed": typed,
         "faults": faults,
-        "asked": asked,
         "layouts": [(name, name) for name in LAYOUTS],
         "layout": typed.get("layout", "inline"),
-        "bases": [("", "basis not stated"), *((name, name) for name in BASES)],
-        "basis": typed.get("basis", "catalogue"),
+        "holes": typed.get("holes", USUAL_HOLES),
         "known": [(str(b.id), b.name) for b in known],
         "from_id": str(from_id),
         "other_faults": [says for name, says in faults.items() if name not in shown],
     }
-
-
-def _slot(item: Field, typed: Mapping[str, str], faults: Mapping[str, str]) -> Slot:
-    label = item.label.capitalize()
-    if len(item.symbol) < 3:
-        label += f" ({item.symbol})"
-    hint = f"{item.help}; " if item.help else ""
-    hint += f"e.g. {EXAMPLES[item.path]}"
-    return slot_of(typed, faults, item.path, label, hint)

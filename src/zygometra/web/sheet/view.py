@@ -36,7 +36,7 @@ def view(bench: Bench, reference: str) -> dict[str, Any]:
     if evaluation is None:
         return {}
     chosen = reference if reference in cut_sheet.REFERENCES else "crank"
-    slopes = [(deck.bank, figure(deck.slope_mm_per_m, 2)) for deck in evaluation.planned.decks]
+    slopes = [(deck.bank, figure(deck.slope_mm_per_m or 0.0, 2)) for deck in evaluation.planned.decks]
     stops = [f for f in bench.findings if f.severity == "stop"]
     document = bench.document
     return {

@@ -169,14 +169,13 @@ def chosen_gasket(result: WhatIf) -> tuple[str, Gasket | None]:
 
 
 def thickness_of(result: WhatIf) -> str:
-    """The compressed thickness under the plan, as it was typed."""
+    """The compressed thickness under the plan, as it was typed; empty where none is known."""
     bench, bank = result.bench, _acted_on(result)
     if bench.evaluation is None:
         return ""
     hole = result.hole if result.hole in bank.cylinders else bank.cylinders[0]
-    return bench.reader.quantity(
-        bench.evaluation.planned.hole(hole).sources["parts.gasket.thickness"].quantity
-    )
+    source = bench.evaluation.planned.hole(hole).sources.get("parts.gasket.thickness")
+    return "" if source is None else bench.reader.quantity(source.quantity)
 
 
 def _gasket(result: WhatIf) -> dict[str, Any]:

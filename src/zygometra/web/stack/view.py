@@ -11,7 +11,7 @@ from markupsafe import Markup, escape
 from zygometra.core.build.lever_table import AMOUNTS, OpName
 from zygometra.core.build.levers import limit_of
 from zygometra.core.build.record import plan_changes
-from zygometra.core.digits import figure
+from zygometra.core.digits import figure, volume
 from zygometra.core.stages import SIGNED_OFF
 from zygometra.drawing.loupe import Limits
 from zygometra.drawing.stack import stack_drawing
@@ -132,9 +132,9 @@ def _rest(bench: Bench, hole: int) -> list[tuple[str, str]]:
     state = bench.evaluation.planned
     o = state.hole(hole).outcome
     rows = [
-        ("displacement", f"{figure(state.displacement_cc, 0)} cc"),
+        ("displacement", volume(state.displacement_cc, 1.0)),
         ("rod ratio", figure(state.rod_ratio, 3)),
-        (f"clearance volume, hole {hole}", f"{figure(o.clearance, 2)} cc"),
+        (f"clearance volume, hole {hole}", volume(o.clearance)),
     ]
     if o.effective is not None:
         closes = bench.build.figures["cam.intake_closes"]

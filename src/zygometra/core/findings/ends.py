@@ -1,0 +1,108 @@
+"""Cuts that go past the end of what they cut, and crowns of which nobody has said what a cut meets."""
+
+from __future__ import annotations
+
+from ..stack.results import Hole
+from ..stack.sources import chamber_model, value_of
+from .registry import Case, Judges
+from .said import Code, Length, Limit, Said, Volume, said
+
+JUDGES = Judges()
+
+THROUGH_CHAMBER = Code(
+    "head-cut-past-chamber",
+    "stop",
+    "a head cut of {cut} goes past {what}, {end} down: what is left of the chamber is not known.",
+    "Milling cannot take more than the chamber holds, nor go deeper than it was filled or than its walls meet.",
+    "Take less off the head, fill a further step, or share the change with another lever.",
+)
+THROUGH_POCKET = Code(
+    "deck-cut-past-chamber",
+    "stop",
+    "a deck cut of {cut} takes more than the chamber of {chamber} holds above the valves.",
+    "Where the valves lie in the block, the deck cut takes the chamber with it.",
+    "Take less off the deck, or check the valve pocket's area and the chamber volume.",
+)
+THROUGH_LAND = Code(
+    "crown-cut-through-land",
+    "stop",
+    "a crown cut of {cut} takes the whole top land of {land}.",
+    "The top ring groove would be open.",
+    "Cut less, or find a piston with less compression height.",
+)
+THROUGH_CROWN = Code(
+    "crown-cut-through-crown",
+    "stop",
+    "a crown cut of {cut} goes through the crown, {thickness} thick under its rim.",
+    "Nothing would be left to hold the pressure.",
+    "Cut less: the piston maker's least thickness decides.",
+)
+THROUGH_DISH = Code(
+    "crown-cut-through-dish",
+    "stop",
+    "a crown cut of {cut} goes through the dish, which ends {depth} down: the flat is left.",
+    "A dish cannot turn into a dome; below its floor a cut takes no more of it.",
+    "Check the dish area and the crown volume, or cut less.",
+)
+UNDESCRIBED = Code(
+    "crown-undescribed",
+    "stop",
+    "a crown cut of {cut} is planned, and nobody has said what stands above the rim.",
+    "A flat cut meets a dome or raised centre first: until the tool reaches the rim, the gap does not move.",
+    "Give the height above the rim: 0 where nothing stands above it, else its height and area.",
+)
+
+
+@JUDGES.of_hole(THROUGH_CHAMBER)
+def head_past_chamber(case: Case, hole: Hole) -> Said | None:
+    """A head cut against the chamber it takes from: its fills, its walls, and all it holds."""
+    o, model = hole.outcome, chamber_model(case.build, hole.sources)
+    if "head" not in o.beyond or model is None:
+        return None
+    if o.head_cut > model.deepest:
+        end = "its deepest fill" if case.build.step_fills else "where its drafted walls meet"
+        return said(THROUGH_CHAMBER, cut=Length(o.head_cut), what=end, end=Length(model.deepest))
+    opened = sum(op.amount.value for _, op in hole.cuts if op.op == "open_chamber" and op.amount)
+    chamber = value_of(hole.sources, "parts.head.chamber_volume") + opened
+    return said(
+        THROUGH_CHAMBER,
+        cut=Length(o.head_cut),
+        what="all that the chamber holds",
+        end=Length(model.cut_for(chamber)),
+    )
+
+
+@JUDGES.of_hole(THROUGH_POCKET)
+def deck_past_chamber(_case: Case, hole: Hole) -> Said | None:
+    """A deck cut against the chamber that lies in the block."""
+    o = hole.outcome
+    if "deck" not in o.beyond:
+        return None
+    chamber = value_of(hole.sources, "parts.head.chamber_volume")
+    return said(THROUGH_POCKET, cut=Length(o.deck_cut), chamber=Volume(chamber))
+
+
+@JUDGES.of_hole(THROUGH_LAND, THROUGH_CROWN, THROUGH_DISH)
+def crown_past_its_end(_case: Case, hole: Hole) -> Said | None:
+    """A crown cut against top land, crown thickness and dish."""
+    get, o = hole.sources.get, hole.outcome
+    crown = o.areas.crown
+    rim = crown.rim_cut(o.crown_cut)
+    if not rim:
+        return None
+    land, thickness = get("parts.piston.top_land_height"), get("parts.piston.crown_thickness")
+    if land is not None and rim >= land.quantity.value:
+        return said(THROUGH_LAND, cut=Length(o.crown_cut), land=Length(land.quantity.value))
+    if thickness is not None and rim >= thickness.quantity.value:
+        return said(THROUGH_CROWN, cut=Length(o.crown_cut), thickness=Limit(thickness.quantity.value))
+    if rim > crown.dish_depth:
+        return said(THROUGH_DISH, cut=Length(o.crown_cut), depth=Length(crown.above_rim + crown.dish_depth))
+    return None
+
+
+@JUDGES.of_hole(UNDESCRIBED)
+def crown_undescribed(_case: Case, hole: Hole) -> Said | None:
+    """A crown cut on a crown of which nobody has said what stands above its rim."""
+    if not hole.outcome.crown_cut or "parts.piston.above_rim" in hole.sources:
+        return None
+    return said(UNDESCRIBED, cut=Length(hole.outcome.crown_cut))
