@@ -162,7 +162,8 @@ def _quench(o: Outcome, at: tuple[float, float], reader: Reader) -> str:
 def _gasket_label(planned: Hole, levels: _Levels, y: Up, reader: Reader) -> str:
     thickness = planned.sources.get("parts.gasket.thickness")
     if thickness is None:
-        return chip("parts.gasket.thickness", "gasket thickness", 14, y(levels.face) - 16)
+        middle = (_GASKET_RIGHT / 2, (y(levels.face) + y(levels.deck)) / 2)
+        return chip("parts.gasket.thickness", "compressed gasket thickness", middle, "middle", "gasket")
     gasket_y = (y(levels.face) + y(levels.deck)) / 2
     words = reader.quantity(thickness.quantity)
     if y(levels.deck) - y(levels.face) >= 30:
@@ -183,7 +184,8 @@ def _rim_label(planned: Hole, under: float, reader: Reader) -> str:
     o = planned.outcome
     if o.deck_clearance is None:
         place = str(Place.hole(planned.number, "deck_clearance"))
-        return chip(place, f"{reader.deck} clearance as read", _PISTON_LEFT + 18, under)
+        label = f"{reader.deck} clearance as read"
+        return chip(place, label, (_PISTON_LEFT + 18, under), words=f"{reader.deck} clearance")
     clearance_u = o.doubts.deck_clearance[0]
     beside = reader.length(abs(o.deck_clearance), clearance_u, other=True)
     stands = reader.clearance(o.deck_clearance, clearance_u)

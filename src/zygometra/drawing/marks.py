@@ -131,7 +131,7 @@ def editable(place: str, label: str, inner: str) -> str:
     )
 
 
-def chip(place: str, label: str, x: float, y: float, anchor: str = "start") -> str:
+def chip(place: str, label: str, at: tuple[float, float], anchor: str = "start", words: str = "") -> str:
     """Draw an empty chip where a figure is wanted: pressed, it takes the figure.
 
     Parameters
@@ -140,20 +140,24 @@ def chip(place: str, label: str, x: float, y: float, anchor: str = "start") -> s
         Where the figure would stand in the build document.
     label : str
         What it is called.
-    x, y : float
+    at : tuple of float
         Where its text begins, ends or has its middle, in drawing units.
     anchor : str
         ``start``, ``middle`` or ``end``.
+    words : str
+        What is written in it, where the label is too long.
 
     Returns
     -------
     str
         An SVG group that is reached by keyboard too.
     """
-    width = 6.2 * len(label) + 30
+    x, y = at
+    words = words or label
+    width = 5.8 * len(words) + 26
     left = {"start": x - 4, "middle": x - width / 2, "end": x + 4 - width}[anchor]
     inner = rect(left, y - 12, width, 24, "chip", 12) + text(
-        left + width / 2, y + 4, f"+ {label}", "name", "middle"
+        left + width / 2, y + 4, f"+ {words}", "name", "middle"
     )
     return editable(place, f"{label} is not known: give it", inner)
 

@@ -195,7 +195,7 @@ def _wanted(hole: Hole, s: _Sizes, y: Up) -> str:
     levels = (s.face + 0.45 * s.roof, s.pin + 0.62 * s.compression, s.deck - 1.35 * s.bore)
     given = {"parts.gasket.bore": {"parts.gasket.opening_area", "parts.gasket.volume"}}
     return "".join(
-        chip(place, label, _AXIS, y(level), "middle")
+        chip(place, label, (_AXIS, y(level)), "middle")
         for (place, label), level in zip(_INSIDE, levels, strict=True)
         if not have.keys() & {place, *given.get(place, ())}
     )
@@ -286,7 +286,7 @@ def _label(hole: Hole, place: str, label: str, at: tuple[float, float], anchor: 
     x, y = at
     source = hole.sources.get(place)
     if source is None:
-        return chip(place, label, x, y, anchor)
+        return chip(place, label, at, anchor, "pin to rim" if place.endswith("compression_height") else "")
     quantity = source.quantity
     value = reader.quantity(quantity)
     beside = reader.beside(quantity)

@@ -157,7 +157,7 @@ def crevice(case: Case) -> Iterable[Said]:
     land = {"parts.piston.top_land_height", "parts.piston.top_land_diameter"}
     holes: list[int] = []
     for hole in case.now.holes:
-        if not land <= set(hole.sources):
+        if hole.outcome.clearance is not None and not land <= set(hole.sources):
             insort(holes, hole.number)
     if holes:
         yield said(CREVICE, Place.engine("parts.piston.top_land_height"), who=count_of(holes))

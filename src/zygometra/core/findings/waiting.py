@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
-from ..fields import place_label
+from ..digits import count_of
+from ..fields import field_at, place_label
 from ..place import Place
 from ..stack.missing import missing
 from ..wording import Reader
@@ -55,8 +56,21 @@ def missing_figures(case: Case) -> Iterable[Said]:
         paths=tuple(wanted),
         results=Results(names),
         wait="waits" if len(names) == 1 else "wait",
-        figures=joined([place_label(path) for path in wanted]),
+        figures=joined(_labels(wanted)),
     )
+
+
+def _labels(paths: Iterable[str]) -> list[str]:
+    """The figures by name, those of several holes in one: ``chamber volume, holes 2 to 4``."""
+    holes: dict[str, list[int]] = {}
+    for path in paths:
+        place = Place.parse(path)
+        label = place_label(path) if not place.holes else field_at(place).label
+        holes.setdefault(label, []).extend(place.holes)
+    return [
+        f"{label}, {count_of(sorted(numbers)).lower()}" if numbers else label
+        for label, numbers in holes.items()
+    ]
 
 
 def joined(words: Sequence[str]) -> str:

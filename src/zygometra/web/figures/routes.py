@@ -37,7 +37,10 @@ def form(build_id: int) -> str:
     """Show one figure with its form, the other places it stands in, and its history."""
     bench = open_bench(build_id)
     path = request.args.get("at", "")
-    return _form(bench, _known(bench, path), path, form_of(bench.build.figures.get(path)), "")
+    field = _known(bench, path)
+    # What is read on a mock-up needs no telling that it was.
+    typed = form_of(bench.build.figures.get(path), "mock-up" if field.part == "mock-up" else "")
+    return _form(bench, field, path, typed, "")
 
 
 def _known(bench: Bench, path: str) -> Field:

@@ -6,9 +6,12 @@ from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 from zygometra.core.build.record import written
+from zygometra.core.digits import MINUS
 from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field, field_at
 from zygometra.core.house_rules import BASES
 from zygometra.core.place import Place
+from zygometra.core.units import BASE, Kind, from_base
+from zygometra.core.wording import Reader
 from zygometra.store import builds
 
 from ..build.bench import Bench
@@ -118,9 +121,19 @@ def form_view(bench: Bench, field: Field, path: str, typed: Mapping[str, Any], f
         "empty": [place for place in places if place[1] not in figures and place[1] != path],
         "history": _past(bench, path),
         "doubt": doubt_words(quantity, bench.reader) if quantity else "",
-        "possible": f"{field.low:g} to {field.high:g}",
+        "possible": _possible(field, bench.reader),
         "removable": stands,
     }
+
+
+def _possible(field: Field, reader: Reader) -> str:
+    """The outermost values a figure could have, in the reader's unit."""
+    if field.kind is Kind.LENGTH:
+        unit = reader.length_unit(field.high)
+        low, high = (from_base(edge, unit) for edge in (field.low, field.high))
+    else:
+        unit, low, high = BASE[field.kind], field.low, field.high
+    return f"{low:.4g} to {high:.4g} {unit.symbol}".replace("-", MINUS)
 
 
 def _past(bench: Bench, path: str) -> list[tuple[builds.Change, str, str]]:

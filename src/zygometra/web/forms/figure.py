@@ -97,11 +97,19 @@ def _split(text: str) -> list[str]:
     return [part.strip() for part in re.split(r"[;\n]+", text) if part.strip()]
 
 
-def form_of(quantity: Quantity | None) -> dict[str, str]:
-    """Return the form's texts for a figure as it stands."""
+def form_of(quantity: Quantity | None, basis: str = "") -> dict[str, str]:
+    """Return the form's texts for a figure as it stands.
+
+    Parameters
+    ----------
+    quantity : Quantity or None
+        The figure; None where none stands yet.
+    basis : str
+        Offered where none stands yet.
+    """
     form = dict.fromkeys([*TEXTS, "basis", "each"], "")
     if quantity is None:
-        return form
+        return form | {"basis": basis}
     raw = quantity.as_typed
     symbol = quantity.unit.symbol
     if not isinstance(raw, dict):
