@@ -23,10 +23,10 @@ from ..stack.arithmetic import (
     crevice_volume,
     deck_clearance,
     ratio_of,
-    stroke_for,
 )
 from ..windows import EDGE, Window
 from .laid_out import Bools, Candidates, LaidOut
+from .machining import Bottoms, stops
 from .parts import MAKING
 from .rules import FitRule, judge_columns
 from .runs import HAIR, Hull, Ordered, kept_rows, pieces, spread, united
@@ -34,7 +34,7 @@ from .shelf import Floats, Ints, Rows
 
 # What decides where a piston stops.
 _SETTLES = ("shortest", "longest", "length", "height", "bore", "floor")
-_STACK = ("longest", "shortest", "length", "height", "shift")
+_STACK = ("longest", "shortest", "length", "height", "bore")
 
 
 class Runs(NamedTuple):
@@ -271,50 +271,24 @@ class Join:
                 ),
             )
 
-    # long: the bounds of one unknown, each from one rule; apart they would hand seven columns about
     def _heights(self, rows: Rows) -> list[tuple[Floats, Floats]]:
-        """Between which compression heights a piston must be for each row of crank and rod: one of some bands."""
-        laid_out = self.laid_out
-        floors = laid_out.floors(rows["rod"])
-        plain, faced, exact = Hull(), Hull(), Hull()
+        """Between which compression heights a piston must be for each row of crank and rod."""
+        laid_out, question = self.laid_out, self.laid_out.question
         values = np.unique(self.gaskets.values)
-        for floor in np.unique(floors):
-            least_quench = max(self._low("quench"), floor)
-            lows = np.maximum(self._low("deck_clearance"), least_quench - values)
+        band = Hull()
+        for floor in np.unique(laid_out.floors(rows["rod"])):
+            lows = np.maximum(self._low("deck_clearance"), max(self._low("quench"), floor) - values)
             highs = np.minimum(self._high("deck_clearance"), self._high("quench") - values)
-            same = np.full(len(values), floor)
-            want, least = self._want(values, same), self._least(values, same)
             for at in np.flatnonzero(lows <= highs + HAIR):
-                low, high = lows[at], highs[at]
-                aimed = None if want is None else want[at]
-                plain.take(low, high)
-                if laid_out.faces:
-                    goal, limit = (
-                        least[at] if aimed is None else max(aimed, least[at]),
-                        laid_out.question.crown_limit,
-                    )
-                    if low - HAIR <= goal <= high + HAIR:
-                        faced.take(least[at] - limit, least[at])
-                    else:
-                        faced.take(low - limit, high - limit)
-                if aimed is not None and (plain.holds(aimed) or faced.holds(aimed)):
-                    exact.take(aimed, aimed)
+                band.take(lows[at], highs[at])
+        if not band.is_filled:
+            return []
+        faced = question.crown_limit if laid_out.faces else 0.0
         up, down = (
             laid_out.block.values["deck_height"] - rows[end] / 2 - rows["length"]
             for end in ("longest", "shortest")
         )
-        if exact.is_filled or not (ground := down > up).any():
-            whole = Hull()
-            for hull in (plain, faced, exact):
-                whole.take(hull.low, hull.high)
-            return [(up - whole.high - HAIR, down - whole.low + HAIR)] if whole.is_filled else []
-        # What is wanted lies outside the windows: a ground crank only helps at the end of its range.
-        return [
-            (base - hull.high - HAIR, np.where(asked, base - hull.low + HAIR, -np.inf))
-            for base, asked in ((up, True), (down, ground))
-            for hull in (plain, faced)
-            if hull.is_filled
-        ]
+        return [(up - band.high - HAIR, down - band.low + faced + HAIR)]
 
     def stacks(self, rows: Rows) -> Iterator[Rows]:
         """Yield rows with a gasket and all that follows from it, from rows of crank, rod and piston.
@@ -384,26 +358,19 @@ class Join:
 
     def _stopped(self, rows: Rows) -> Rows:
         """Grind and face to what meets the wanted clearance: where the piston stops, and what that takes."""
-        laid_out, question = self.laid_out, self.laid_out.question
-        height = np.array(laid_out.block.values["deck_height"])
-        thickness, floors = rows["thickness"], rows["floor"]
-        stroke = (rows["longest"] + rows["shortest"]) / 2
-        want = self._want(thickness, floors)
-        ground = ~np.isnan(rows["shift"])
-        if want is not None and ground.any():
-            exact = stroke_for(height, want, rows["length"], rows["height"])
-            stroke = np.where(
-                ground, np.minimum(np.maximum(exact, rows["shortest"]), rows["longest"]), stroke
-            )
-        clearance = deck_clearance(height, stroke, rows["length"], rows["height"])
-        cut = np.zeros(len(stroke))
-        if laid_out.faces:
-            least = self._least(thickness, floors)
-            goal = least if want is None else np.maximum(want, least)
-            high = (clearance < least - EDGE) & (clearance + question.crown_limit >= least - EDGE)
-            cut = np.where(high, np.minimum(goal - clearance, question.crown_limit), 0.0)
-            clearance = clearance + cut
-        return {"stroke": stroke, "cut": cut, "clearance": clearance, "quench": clearance + thickness}
+        laid_out = self.laid_out
+        bottoms = Bottoms(
+            np.array(laid_out.block.values["deck_height"]),
+            rows["shortest"],
+            rows["longest"],
+            rows["length"],
+            rows["height"],
+            rows["thickness"],
+            rows["floor"],
+            circle_area(rows["bore"]) * laid_out.block.cylinders / 1000,
+        )
+        stroke, cut, clearance = stops(laid_out.question, bottoms, faces=laid_out.faces)
+        return {"stroke": stroke, "cut": cut, "clearance": clearance, "quench": clearance + rows["thickness"]}
 
     def _in_place(self, rows: Rows) -> Bools:
         """Where the piston stops inside the windows of clearance and quench, and not over the floor."""
@@ -436,35 +403,6 @@ class Join:
         below = self._volume_below(rows)
         # What led here is not asked for again, and need not be carried into every recipe.
         return {name: column for name, column in rows.items() if name not in _SETTLES} | {"below": below}
-
-    def _want(self, thickness: Floats, floors: Floats) -> Floats | None:
-        """The clearance that grinding and facing go for, row by row: :func:`machining.wanted_clearance`."""
-        clearance, quench = (
-            self.laid_out.question.window("deck_clearance"),
-            self.laid_out.question.window("quench"),
-        )
-        if clearance.aim is not None:
-            want = np.full(len(thickness), clearance.aim)
-        elif (aim := self.laid_out.question.aim("quench")) is not None:
-            want = aim - thickness
-        elif (middle := self.laid_out.question.aim("deck_clearance")) is not None:
-            want = np.full(len(thickness), middle)
-        else:
-            return None
-        least = self._least(thickness, floors)
-        most = np.minimum(
-            np.inf if clearance.high is None else clearance.high,
-            np.inf if quench.high is None else quench.high - thickness,
-        )
-        return np.where(least <= most, np.maximum(np.minimum(want, most), least), want)
-
-    def _least(self, thickness: Floats, floors: Floats) -> Floats:
-        """The least clearance that windows and floor leave: :func:`machining.least_clearance`."""
-        question = self.laid_out.question
-        low = question.window("quench").low
-        least: Floats = (floors if low is None else np.maximum(floors, low)) - thickness
-        low = question.window("deck_clearance").low
-        return least if low is None else np.maximum(least, low)
 
     def _volume_below(self, rows: Rows) -> Floats:
         """The volume at TDC below the gasket: down to the crown, its dish or dome, and around the land."""

@@ -10,17 +10,17 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
+import numpy as np
+
 from ..place import PartPlace
 from ..stack.arithmetic import (
     circle_area,
     crevice_volume,
-    deck_clearance,
     ratio_of,
-    stroke_for,
 )
 from ..stack.motion import mean_piston_speed
 from ..windows import Window, worst_miss
-from .machining import crown_cut, least_clearance, throw_shift, wanted_clearance
+from .machining import Bottoms, stops, throw_shift
 from .parts import MAKING, needed_of
 from .question import WANTED, Question
 from .rules import BORE, FACE_CROWN, OFFSET_GRIND, Fit, FitRules, judge_fit
@@ -122,7 +122,7 @@ def judge(shelf: Shelf, block: Block, rules: FitRules, question: Question, recip
     -----
     Where the rod journals are ground offset, their centres can move
     e = (d_crank − d_rod)/2 − clean-up, so the stroke can be anything within ± 2e; it is
-    ground to what meets the wanted clearance, as far as that goes. A rule that asks
+    ground to what meets the windows and the wanted clearance (:func:`machining.stops`). A rule that asks
     for the stroke is judged at the longest it could become. A crown is faced only
     where the piston would stop too high, to what meets the wanted clearance.
     """
@@ -234,23 +234,30 @@ def _results(frame: _Frame, figure: Look, grind: float | None, jobs: list[Job], 
     compression, thickness = known("piston", "compression_height"), known("gasket", "thickness")
     if any(job.machining == BORE for job in jobs):
         bore = known("piston", "bore")
-    want = wanted_clearance(question, thickness, floor)
-    if grind is not None and want is not None:
-        exact = stroke_for(height, want, rod, compression)
-        least, most = stroke - 2 * grind, stroke + 2 * grind
-        stroke = min(max(exact, least), most)
+    area = circle_area(bore)
+    least, most = stroke - 2 * (grind or 0.0), stroke + 2 * (grind or 0.0)
+    row = Bottoms(
+        *(
+            np.array([value])
+            for value in (
+                height,
+                least,
+                most,
+                rod,
+                compression,
+                thickness,
+                floor,
+                area * block.cylinders / 1000,
+            )
+        )
+    )
+    faces = FACE_CROWN in rules.machinings and question.allows(FACE_CROWN)
+    stroke, cut, clearance = (float(column[0]) for column in stops(question, row, faces=faces))
+    if grind is not None:
         says = f"ground to a stroke of {stroke:.3f} mm, {least:.3f} to {most:.3f} mm could be had"
         jobs[:] = [replace(j, says=f"{j.says}; {says}") if j.machining == OFFSET_GRIND else j for j in jobs]
-    clearance = deck_clearance(height, stroke, rod, compression)
-    cut = (
-        crown_cut(clearance, least_clearance(question, thickness, floor), want, question)
-        if FACE_CROWN in rules.machinings
-        else 0.0
-    )
     if cut:
-        clearance = clearance + cut
         jobs.append(_job(rules, FACE_CROWN, block, f"without it the piston stops {cut:.3f} mm higher"))
-    area = circle_area(bore)
     swept = area * stroke / 1000
     opening = figure("gasket", "opening_area")
     land, land_height = figure("piston", "top_land_diameter"), figure("piston", "top_land_height")
