@@ -130,7 +130,7 @@ def test_a_stop_is_a_word_and_a_shape(ada):
     page = ada.open(HILL)
     stop = page.locator(".finding.stop").first
     expect(stop).to_contain_text("Stop")
-    expect(stop).to_contain_text("under the house floor of 0.90 mm")
+    expect(stop).to_contain_text("under the house floor of 0.889 mm")
     expect(page.locator(".station.blocked").first).to_contain_text("1 stop")
     expect(page.locator(".reckoning")).to_contain_text("▼")
     page.get_by_label("Gasket", exact=True).select_option(label="copper 1.6 1.6 mm")

@@ -19,7 +19,7 @@ def test_the_shop_floor_tells_the_fine_from_the_stopped(shop, bring):
     page = shop.text("/")
     assert "Ferry tender 2.3 Tarnbeck inline 4 · 2288 cc" in page
     assert "Fine" in page
-    assert "Stop Hole 1: quench 0.44 mm is under the house floor of 0.90 mm for steel rods." in page
+    assert "Stop Hole 1: quench 0.44 mm is under the house floor of 0.889 mm for steel rods." in page
     assert "3.378 mm down" in page
 
 

@@ -34,7 +34,7 @@ def _floor(material: str, value: float) -> Rule:
 
 
 RULES: tuple[Rule, ...] = (
-    _floor("steel", 0.9),
+    _floor("steel", 0.889),
     _floor("titanium", 1.0),
     _floor("aluminium", 1.4),
     Rule("quench_ceiling", "Quench above which it no longer works as squish", Kind.LENGTH, 1.5,

@@ -50,9 +50,18 @@ def test_proud_beyond_the_top_land_is_a_stop():
 
 def test_quench_under_the_house_floor_is_a_stop_whatever_was_asked():
     document = single(parts__gasket__thickness="1.2 mm", targets={"quench": {"min": "0.5 mm", "max": "1 mm"}})
-    assert "house floor of 0.90 mm" in found(document)["quench-under-floor"].says
+    assert "house floor of 0.889 mm" in found(document)["quench-under-floor"].says
     aluminium = single(parts__rod__material="aluminium")
     assert "1.40 mm for aluminium rods" in found(aluminium)["quench-under-floor"].says
+
+
+def test_a_ceiling_under_the_floor_of_the_rods_in_use_is_said_at_once():
+    document = single(parts__rod__material="aluminium", school="tight-quench")
+    # Tight quench ends at 1.20, aluminium rods begin at 1.40.
+    says = found(document)["quench-ceiling-under-floor"].says
+    assert "ceiling of 1.20 mm" in says
+    assert "floor of 1.40 mm for aluminium rods" in says
+    assert "quench-ceiling-under-floor" not in found(single(school="tight-quench"))
 
 
 def test_quench_under_what_was_asked_is_a_check():

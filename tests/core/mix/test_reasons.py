@@ -118,6 +118,14 @@ def test_a_band_over_an_edge_is_said_and_one_inside_is_not():
     assert in_full(wide)[0].crosses == ()
 
 
+def test_a_band_over_the_floor_of_the_rods_is_said_whatever_was_asked():
+    # Quench 1.0 with some ± 0.35 reaches under 0.9, though nothing was asked of it, or only an aim.
+    thin = {"gasket": part("gasket", "G", thickness=0.8)}
+    for window in ({}, {"quench": Window(None, 1.0, None)}, {"quench": Window(None, None, 3.0)}):
+        assert in_full(Question("B1", window, machining=frozenset()), **thin)[0].crosses == ("quench",)
+    assert in_full(Question("B1", {}, quench_floor={"": 0.2}, machining=frozenset()), **thin)[0].crosses == ()
+
+
 def test_a_recipe_is_a_valid_build_that_evaluates_to_the_same():
     piston = part(
         "piston", "P", compression_height=34.9, dish_area=1500.0, top_land_height=6.0, top_land_diameter=91.4

@@ -115,6 +115,29 @@ def test_offset_grinding_meets_the_wanted_clearance_exactly():
     )
 
 
+def test_a_recipe_without_room_above_its_piston_never_stands():
+    # 52 + 8.2 + 1.3 cc and a dome of 70: nothing is left, and nothing was asked either.
+    found = verdict(part("piston", "X", crown_volume=-70.0, dome_height=0.0), question=Question("B1", {}))
+    assert found.results.compression_ratio is None
+    assert not found.stands
+    assert "compression_ratio" in found.outside
+
+
+@pytest.mark.parametrize(
+    ("bore", "operation", "cost"),
+    [(92.0, None, 0), (92.02, None, 0), (92.05, "hone-bore", 4 * 1500), (92.5, "bore", 4 * 4500)],
+)
+def test_bores_are_left_honed_or_bored_hole_by_hole(bore, operation, cost):
+    found = verdict(part("piston", "X", bore=bore), question=Question("B1", {}))
+    assert jobs(found) == ({operation} if operation else set())
+    assert found.results.machining_cost == cost
+    assert found.results.bore == pytest.approx(bore if operation else 92.0)
+
+
+def test_a_piston_too_small_for_its_bore_does_not_fit():
+    assert {fit.rule.key for fit in verdict(part("piston", "X", bore=91.97)).refused} == {"bore-size"}
+
+
 def test_offset_grinding_stops_where_the_journal_ends():
     question = Question("B1", {"deck_clearance": Window(-1.0, 0.05, 5.0), "quench": Window(0.9, None, 9.0)})
     found = verdict(part("crank", "X", pin_diameter=52.0, stroke=80.0), question=question)

@@ -51,6 +51,13 @@ MAY_BE_OVER = Code(
     "The 95 % band reaches past the ceiling.",
     "Measure what carries most of its doubt.",
 )
+NO_GAP_SUITS = Code(
+    "quench-ceiling-under-floor",
+    "warn",
+    "The ceiling of {ceiling} for {quench} lies under the floor of {floor} for {material} rods: no gap suits both.",
+    "A school's ceiling is set for the rods it is used to; the floor of the rods in use stands.",
+    "Raise the ceiling, follow another school, or fit other rods.",
+)
 NOT_BELIEVABLE = Code(
     "ratio-not-believable",
     "stop",
@@ -138,6 +145,16 @@ def quench(case: Case, hole: Hole) -> Said | None:
     if code is None:
         return None
     return said(code, gap=gap, least=Limit(window.low or 0.0), ceiling=Limit(window.high or 0.0))
+
+
+@JUDGES.of_engine(NO_GAP_SUITS)
+def ceiling_under_floor(case: Case) -> Iterable[Said]:
+    """The ceiling in force against the floor of the rods in use."""
+    window, material = quench_window(case.build, case.rules), case.build.rod_material
+    floor = case.rules.quench_floor(material)
+    if window.high is not None and window.high < floor:
+        where = Place.engine("targets.quench.max")
+        yield said(NO_GAP_SUITS, where, ceiling=Limit(window.high), floor=Limit(floor), material=material)
 
 
 @JUDGES.of_hole(NOT_BELIEVABLE, RATIO_MAY_BE_OUTSIDE, RATIO_OUTSIDE)

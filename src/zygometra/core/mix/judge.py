@@ -6,6 +6,7 @@ and head in one block, rule by rule and window by window.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import NamedTuple
@@ -23,7 +24,7 @@ from ..windows import Window, worst_miss
 from .machining import Bottoms, stops, throw_shift
 from .parts import MAKING, needed_of
 from .question import WANTED, Question
-from .rules import BORE, FACE_CROWN, OFFSET_GRIND, Fit, FitRules, judge_fit
+from .rules import FACE_CROWN, OFFSET_GRIND, Fit, FitRules, judge_fit
 from .shelf import Block, Shelf
 
 Combination = tuple[int, int, int, int, int]
@@ -59,13 +60,14 @@ class Results:
 
 @dataclass(frozen=True, slots=True)
 class Job:
-    """An operation that a recipe wants: on which kind, on how many, and what it says of why."""
+    """An operation that a recipe wants: on which kind, on how many, what it says of why, and what it moves."""
 
     machining: str
     part: str
     pieces: int
     cost: int
     says: str
+    effect: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -209,8 +211,8 @@ def _grind(question: Question, rules: FitRules, pin: float | None, wanted: float
 
 def _job(rules: FitRules, key: str, block: Block, says: str) -> Job:
     machining = rules.machinings[key]
-    pieces = 1 if machining.part == "block" else needed_of(machining.part, block.cylinders, block.banks)
-    return Job(key, machining.part, pieces, pieces * machining.cost, says)
+    pieces = machining.pieces(block.cylinders, block.banks)
+    return Job(key, machining.part, pieces, pieces * machining.cost, says, machining.effect)
 
 
 class _Frame(NamedTuple):
@@ -232,7 +234,7 @@ def _results(frame: _Frame, figure: Look, grind: float | None, jobs: list[Job], 
     height, bore = block.values["deck_height"], block.values["bore"]
     stroke, rod = known("crank", "stroke"), known("rod", "length")
     compression, thickness = known("piston", "compression_height"), known("gasket", "thickness")
-    if any(job.machining == BORE for job in jobs):
+    if any(job.effect == "bore" for job in jobs):
         bore = known("piston", "bore")
     area = circle_area(bore)
     least, most = stroke - 2 * (grind or 0.0), stroke + 2 * (grind or 0.0)
@@ -320,4 +322,7 @@ def misses(results: Results, question: Question, floor: float) -> dict[str, floa
         Only the windows that are missed; a window that cannot be met is missed by infinity.
     """
     by = {w.key: worst_miss(results.value(w.key), window_of(question, w.key, floor)) for w in WANTED}
+    if results.compression_ratio is None:
+        # No room is left above the piston: nothing that could be asked is met.
+        by["compression_ratio"] = math.inf
     return {key: miss for key, miss in by.items() if miss}

@@ -19,7 +19,7 @@ from ..place import PartPlace
 from .judge import NEEDED
 from .parts import MAKING, needed_of
 from .question import Question
-from .rules import BORE, FACE_CROWN, OFFSET_GRIND, FitRule, FitRules, judge_columns, names_asked
+from .rules import FACE_CROWN, OFFSET_GRIND, FitRule, FitRules, judge_columns, names_asked
 from .shelf import Block, Floats, Ints, Shelf, Signature, alike
 
 Bools = NDArray[np.bool_]
@@ -124,6 +124,8 @@ class LaidOut:
 
     def __init__(self, shelf: Shelf, block: Block, rules: FitRules, question: Question) -> None:
         self.shelf, self.block, self.rules, self.question = shelf, block, rules, question
+        # The operations after which the bore is the piston's.
+        self.enlarging = {key for key, machining in rules.machinings.items() if machining.effect == "bore"}
         self.faces = question.allows(FACE_CROWN) and FACE_CROWN in rules.machinings
         self.face_cost = self.job_cost(FACE_CROWN) if self.faces else 0
         self.weight = _OUTWEIGHS if question.priority == "least-machining" else 0
@@ -176,9 +178,7 @@ class LaidOut:
             Name of a result, such as ``quench``.
         """
         machining = self.rules.machinings[key]
-        if machining.part == "block":
-            return machining.cost
-        return machining.cost * needed_of(machining.part, self.block.cylinders, self.block.banks)
+        return machining.cost * machining.pieces(self.block.cylinders, self.block.banks)
 
     def band_costs(self, rule: FitRule) -> Ints:
         """The cost of each band of a rule, and of none at the end (band −1).
@@ -251,8 +251,9 @@ class LaidOut:
             if rule.kinds == (kind,):
                 _, band = judge_columns(rule, look, self.question.allows)
                 machining += self.band_costs(rule)[band]
-                if any(b.machining == BORE for b in rule.bands):
-                    bored |= np.array([*(b.machining == BORE for b in rule.bands), False])[band]
+                enlarged = [b.machining in self.enlarging for b in rule.bands]
+                if any(enlarged):
+                    bored |= np.array([*enlarged, False])[band]
         more = np.maximum(needed_of(kind, self.block.cylinders, self.block.banks) - table.in_hand[rows], 0)
         cost = more * np.maximum(table.price[rows], 0) + machining
         return Candidates(rows, cost + self.weight * machining, cost, bored, np.ones(len(rows), np.int64))

@@ -12,10 +12,10 @@ from ..place import Place
 from ..quantity import Quantity, coverage, read_quantity
 from ..stack.evaluate import evaluate
 from ..units import Kind
-from .judge import Verdict
+from .judge import Verdict, window_of
 from .parts import MAKING, Part, needed_of
 from .question import Question
-from .rules import BORE, FitRules, Machining
+from .rules import FitRules, Machining
 from .shelf import Block
 
 # Places of a build that a part's dimensions fill.
@@ -121,12 +121,14 @@ def recipe_in_full(
     }
     u = {key: spread[0] for key, spread in spreads.items()}
     half = {key: coverage(dof) * of for key, (of, dof) in spreads.items()}
+    # The floor of the rods stands whatever is asked.
+    floor = question.floor(parts["rod"].texts.get("material", ""))
     crosses = [
         key
         for key, reach in half.items()
         if key not in verdict.outside
         and (value := results.value(key)) is not None
-        and question.window(key).side(value, reach).crosses
+        and window_of(question, key, floor).side(value, reach).crosses
     ]
     operations = tuple(
         Step(rules.machinings[job.machining], job.pieces, job.cost, job.says) for job in verdict.jobs
@@ -177,7 +179,7 @@ def document_of(block: Block, verdict: Verdict, parts: Mapping[str, Part]) -> di
             if (typed := parts[kind].figures.get(name)) is not None:
                 out[kind][name] = typed
         out[kind]["x-part"] = parts[kind].code
-    bored = any(job.machining == BORE for job in verdict.jobs)
+    bored = any(job.effect == "bore" for job in verdict.jobs)
     out["block"]["bore"] = _to_make(results.bore, _BORED) if bored else parts["block"].figures["bore"]
     drawn = parts["crank"].quantity("stroke")
     if drawn is None or abs(drawn.value - results.stroke) > 1e-9:

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from ..errors import QuantityError, shown
 from ..place import PartPlace
-from .parts import KIND, MAKING
+from .parts import KIND, MAKING, needed_of
 
 if TYPE_CHECKING:
     import numpy as np
@@ -55,6 +55,18 @@ class Machining:
     cost: int
     changes: str
     effect: Effect = ""
+
+    def pieces(self, cylinders: int, banks: int) -> int:
+        """Return on how many it is done in one engine: bores are machined hole by hole, a block once.
+
+        Parameters
+        ----------
+        cylinders, banks : int
+            Of the engine; no unit.
+        """
+        if self.effect == "bore":
+            return cylinders
+        return 1 if self.part == "block" else needed_of(self.part, cylinders, banks)
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,7 +14,8 @@ from .rules import BORE, FACE_CROWN, OFFSET_GRIND, Band, FitRule, FitRules, Mach
 _INF = math.inf
 
 _MACHININGS: Iterable[Machining] = (
-    Machining(BORE, "bore and hone to the next size", "block", 18000, "walls thinner; rings and gasket for the new bore", "bore"),
+    Machining(BORE, "bore and hone to the next size", "block", 4500, "walls thinner; rings and gasket for the new bore", "bore"),
+    Machining("hone-bore", "hone the bore to the piston", "block", 1500, "piston clearance to be measured, hole by hole", "bore"),
     Machining(OFFSET_GRIND, "offset-grind the rod journals", "crank", 32000, "stroke and journal size; harden and balance again", "stroke"),
     Machining(FACE_CROWN, "face the crown", "piston", 1800, "compression height, top land and mass; crown thickness must allow it", "crown"),
     Machining("grind-mains", "grind the main journals to size", "crank", 16000, "main bearing size"),
@@ -69,7 +70,7 @@ _RULES: Iterable[FitRule] = (
         Band(-0.01, 0.03), Band(-0.4, -0.01, "hone-bosses"),
     ), says="the bosses are {larger} than the pin"),
     FitRule("bore-size", "piston in its bore", {"piston.bore": 1, "block.bore": -1}, (
-        Band(-0.05, 0.05), Band(0.20, _INF, BORE),
+        Band(-0.02, 0.02), Band(0.02, 0.10, "hone-bore"), Band(0.10, _INF, BORE),
     ), says="the piston is made for a bore that is {larger}", needed=True),
     FitRule("bore-limit", "walls after boring", {"block.largest_bore": 1, "piston.bore": -1}, (
         Band(0.0, _INF),
