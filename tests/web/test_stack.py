@@ -262,3 +262,31 @@ def test_an_impossible_hole_shows_a_dash_and_a_stop(shop, bring):
 def test_the_evaluation_is_handed_out_unrounded(shop, bring):
     document = json.loads(shop.get(f"/builds/{bring('pilot-launch')}/evaluation.json").data)
     assert document["planned"]["cylinders"][0]["deck_clearance_mm"] == pytest.approx(0.04, abs=1e-12)
+
+
+CROWN = [{"op": "crown_cut", "amount": "0.3 mm"}]
+
+
+def test_a_crown_cut_is_not_kept_before_the_crown_is_described(shop, pilot, stored):
+    answered = what_if(shop, pilot, hole="1", **levers(crown_cut="0.3 mm"))
+    assert "nobody has said what stands above the rim" in answered
+    assert 'id="keep-button"' not in answered
+    refused = shop.post(f"/builds/{pilot}/plan", {"plan": json.dumps(CROWN), "version": "1"})
+    assert refused.status_code == 422
+    assert "nobody has said" in seen(refused).text
+    assert plan_of(refused.get_data(as_text=True)) == CROWN
+    assert stored(pilot).version == 1
+    # One press says that nothing stands above it, and the plan on screen is still there to keep.
+    said = {"at": "parts.piston.above_rim", "value": "0 mm", "version": "1", "back": f"/builds/{pilot}/stack"}
+    assert shop.post(f"/builds/{pilot}/figure", said).location.endswith("/stack")
+    assert shop.post(f"/builds/{pilot}/plan", {"plan": json.dumps(CROWN), "version": "2"}).status_code == 302
+    assert stored(pilot).document["planned"] == CROWN
+
+
+def test_a_kept_crown_cut_does_not_stop_other_levers_from_being_kept(shop, bring, stored):
+    build = bring(demo("pilot-launch") | {"planned": CROWN})
+    other = [*CROWN, {"op": "deck_cut", "amount": "0.1 mm"}]
+    assert shop.post(f"/builds/{build}/plan", {"plan": json.dumps(other), "version": "1"}).status_code == 302
+    deeper = [{"op": "crown_cut", "amount": "0.5 mm"}, other[1]]
+    assert shop.post(f"/builds/{build}/plan", {"plan": json.dumps(deeper), "version": "2"}).status_code == 422
+    assert stored(build).document["planned"] == other

@@ -64,6 +64,18 @@ def test_a_ceiling_under_the_floor_of_the_rods_in_use_is_said_at_once():
     assert "quench-ceiling-under-floor" not in found(single(school="tight-quench"))
 
 
+def test_a_difference_that_may_exceed_the_limit_within_its_doubt_is_said():
+    document = vector("tarnbeck-plain")["build"]
+    document["targets"] = {"ratio_spread": 0.3}
+    document["parts"]["head"]["chamber_volume"] = {"value": 52, "u": 1.0, "each": True}
+    said = found(document)["ratio-spread-may-exceed"]
+    # (9.653 − 1)/66.07 per cc, twice independent, ± 1.96: 0.363.
+    assert "differ by 0.00 ± 0.36 in ratio: it could be more than the 0.30 wanted" in said.says
+    assert "reads high" in said.why
+    document["targets"]["ratio_spread"] = 0.4
+    assert "ratio-spread-may-exceed" not in found(document)
+
+
 def test_quench_under_what_was_asked_is_a_check():
     document = single(targets={"quench": {"min": "1.30 mm", "max": "1.50 mm"}})
     assert found(document)["quench-under-window"].severity == "warn"
@@ -156,7 +168,7 @@ def test_spread_between_holes_against_the_house_and_the_builds_own_limit():
     document = vector("tarnbeck-mocked-up-and-cut")["build"]
     assert "ratio-spread" not in found(document)
     document["targets"] = {"ratio_spread": 0.05}
-    assert "Holes 4 and 2 differ by 0.10" in found(document)["ratio-spread"].says
+    assert "Holes 2 and 4 differ by 0.10 ± 0.07" in found(document)["ratio-spread"].says
 
 
 def test_a_mock_up_that_disagrees_with_its_figures():

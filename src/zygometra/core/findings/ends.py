@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from ..stack.results import Hole
 from ..stack.sources import chamber_model, value_of
 from .registry import Case, Judges
-from .said import Code, Length, Limit, Said, Volume, said
+from .said import Code, Finding, Length, Limit, Said, Volume, said
 
 JUDGES = Judges()
 
@@ -98,6 +100,17 @@ def crown_past_its_end(_case: Case, hole: Hole) -> Said | None:
     if rim > crown.dish_depth:
         return said(THROUGH_DISH, cut=Length(o.crown_cut), depth=Length(crown.above_rim + crown.dish_depth))
     return None
+
+
+def asked_before_a_crown_is_cut(findings: Iterable[Finding]) -> str:
+    """Return what must be said of a crown before its cut is kept or printed; empty where nothing must.
+
+    Parameters
+    ----------
+    findings : iterable of Finding
+        Of a build with the plan.
+    """
+    return next((f"{found.says} {found.do}" for found in findings if found.code == UNDESCRIBED.key), "")
 
 
 @JUDGES.of_hole(UNDESCRIBED)

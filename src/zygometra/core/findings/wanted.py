@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from ..build.model import Build
+from ..digits import ratio_text
 from ..house_rules import HouseRules
 from ..place import Place
 from ..quantity import coverage
@@ -89,9 +90,17 @@ CLEARANCE_OUTSIDE = Code(
 SPREAD = Code(
     "ratio-spread",
     "warn",
-    "Holes {low} and {high} differ by {difference} in ratio; at most {limit} is wanted.",
+    "Holes {low} and {high} differ by {difference} {band} in ratio; at most {limit} is wanted.",
     "The highest hole sets the fuel, the lowest gives the power away.",
     "Match the chambers: open the smaller one, or cut each deck to its own height.",
+)
+MAY_SPREAD = Code(
+    "ratio-spread-may-exceed",
+    "note",
+    "Holes {low} and {high} differ by {difference} {band} in ratio: it could be more than the {limit} wanted.",
+    "The 95 % band of the difference reaches past the limit. The largest of several differences reads high "
+    "where doubts are large: part of it is doubt.",
+    "Fill the chambers and measure what differs hole by hole.",
 )
 
 
@@ -197,20 +206,25 @@ def clearance(case: Case, hole: Hole) -> Said | None:
     return said(CLEARANCE_OUTSIDE, stands=stands, side="higher" if side is Side.UNDER else "lower")
 
 
-@JUDGES.of_engine(SPREAD)
+@JUDGES.of_engine(SPREAD, MAY_SPREAD)
 def spread(case: Case) -> Iterable[Said]:
-    """The largest difference of ratio between holes."""
+    """The largest difference of ratio between holes, its band counted."""
     asked = case.build.targets.ratio_spread
     limit = case.rules["ratio_spread"] if asked is None else asked
     found = spread_of_ratio(case.planned)
-    if found is None or found[0] <= limit:
+    if found is None:
         return
-    difference, u, high, low = found
+    half = coverage(found.dof) * found.u if found.u else 0.0
+    side = Window(high=limit).side(found.difference, half)
+    if side is Side.INSIDE:
+        return
+    low, high = sorted((found.low, found.high))
     yield said(
-        SPREAD,
-        Place.of_holes((low, high)),
+        SPREAD if side.outside else MAY_SPREAD,
+        Place.of_holes((found.low, found.high)),
         low=str(low),
         high=str(high),
-        difference=Ratio(difference, u),
+        difference=Ratio(found.difference, found.u),
+        band=f"± {ratio_text(half, found.u)}" if half else "",
         limit=Number(limit, 2),
     )

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
+from typing import NamedTuple
 
 from ..build.model import Bank, Build, Operation
 from .hole import evaluate_hole
@@ -174,7 +175,17 @@ def deck_line(bank: Bank, clearances: Sequence[float | None], pitch: float) -> D
     return DeckLine(bank.name, slope * 1000, first, residuals)
 
 
-def spread_of_ratio(state: State) -> tuple[float, float, int, int] | None:
+class Apart(NamedTuple):
+    """The largest difference of ratio between two holes, its doubt and degrees of freedom, and which they are."""
+
+    difference: float
+    u: float
+    dof: float
+    high: int
+    low: int
+
+
+def spread_of_ratio(state: State) -> Apart | None:
     """Return the largest difference of ratio between holes, with its doubt.
 
     Parameters
@@ -184,24 +195,30 @@ def spread_of_ratio(state: State) -> tuple[float, float, int, int] | None:
 
     Returns
     -------
-    tuple or None
-        Difference, its standard uncertainty, the highest and the lowest hole;
-        None with fewer than two holes or where a hole has no ratio.
+    Apart or None
+        None with fewer than two holes or where a hole has no ratio. Of holes that are
+        alike two are named, never one twice.
 
     Notes
     -----
     A source that both holes share moves both, so its slopes subtract before they
-    are squared; one that differs part to part counts twice.
+    are squared; one that differs part to part counts twice. Degrees of freedom by
+    Welch and Satterthwaite on the sources so joined. The largest of several differences
+    is biased upward: with doubts as large as itself it is mostly doubt.
     """
     known = [(h.outcome.compression_ratio, h) for h in state.holes if h.outcome.compression_ratio is not None]
     if len(known) < max(2, len(state.holes)):
         return None
-    high, low = max(known, key=lambda k: k[0]), min(known, key=lambda k: k[0])
-    slopes: dict[tuple[str, int], float] = {}
+    high = max(known, key=lambda k: k[0])
+    low = min((k for k in known if k[1].number != high[1].number), key=lambda k: k[0])
+    terms: dict[tuple[str, int], tuple[float, float]] = {}
     for sign, (_, hole) in ((1, high), (-1, low)):
         for item in hole.outcome.contributions:
-            path, u, _dof, each = item[:4]
+            path, u, dof, each = item[:4]
             key = (path, hole.number if each else 0)
-            slopes[key] = slopes.get(key, 0.0) + sign * u * ratio_slope(hole.outcome, item)
-    joint = math.sqrt(sum(s * s for s in slopes.values()))
-    return high[0] - low[0], joint, high[1].number, low[1].number
+            so_far = terms.get(key, (0.0, dof))[0]
+            terms[key] = (so_far + sign * u * ratio_slope(hole.outcome, item), dof)
+    squared = sum(part * part for part, _ in terms.values())
+    fourth = sum(part**4 / dof for part, dof in terms.values() if dof != math.inf)
+    dof = squared * squared / fourth if fourth else math.inf
+    return Apart(high[0] - low[0], math.sqrt(squared), dof, high[1].number, low[1].number)

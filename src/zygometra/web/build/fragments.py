@@ -238,6 +238,39 @@ def keep_slot(build_id: int, carried_on: dict[str, object], differs: Sequence[st
     )
 
 
+def asking_slot(build_id: int, carried_on: dict[str, object], asks: str, back: str) -> Markup:
+    """Return what fills the form that keeps a plan while something must be said of a crown first.
+
+    Parameters
+    ----------
+    build_id : int
+        The build.
+    carried_on : dict
+        Version, plan, hole and scope.
+    asks : str
+        What must be said, in one or two sentences.
+    back : str
+        Address of the page with the plan on it.
+
+    Returns
+    -------
+    Markup
+        The inside of the form: nothing stands above the rim, or the form of its height.
+    """
+    hidden = "".join(
+        f'<input type="hidden" name="{name}" value="{escape(value)}">'
+        for name, value in {**carried_on, "value": "0 mm", "back": back}.items()
+    )
+    place = "parts.piston.above_rim"
+    return Markup(
+        f'{hidden}<span class="pending"><b>Not kept:</b> {escape(asks)}</span>'
+        f'<button class="button is-link is-small" name="at" value="{place}"'
+        f' formaction="{station(build_id, "figure")}">Nothing stands above the rim</button>'
+        f'<button type="button" class="button is-small" data-figure="{place}">Give its height</button>'
+        f'<a class="button is-small" id="drop" href="{station(build_id, "stack", hole=carried_on["hole"])}">Drop</a>'
+    )
+
+
 def kept_words(plan: str) -> Markup:
     """Return what stands where the plan on screen is the one that is kept."""
     if plan == "[]":

@@ -6,6 +6,7 @@ from datetime import date
 from typing import Any
 
 from zygometra.core.digits import figure
+from zygometra.core.findings.ends import asked_before_a_crown_is_cut
 from zygometra.core.stack import cut_sheet
 
 from ..build.bench import Bench, engine_line
@@ -18,7 +19,7 @@ _LEVEL = ("0.00", "−0.00")
 
 
 def view(bench: Bench, reference: str) -> dict[str, Any]:
-    """Return what the sheet shows; nothing of it where the build cannot be evaluated.
+    """Return what the sheet shows; nothing of it where the build cannot be evaluated, or a crown is to be described.
 
     Parameters
     ----------
@@ -35,6 +36,8 @@ def view(bench: Bench, reference: str) -> dict[str, Any]:
     evaluation = bench.evaluation
     if evaluation is None:
         return {}
+    if asks := asked_before_a_crown_is_cut(bench.findings):
+        return {"asks": asks}
     chosen = reference if reference in cut_sheet.REFERENCES else "crank"
     slopes = [(deck.bank, figure(deck.slope_mm_per_m or 0.0, 2)) for deck in evaluation.planned.decks]
     stops = [f for f in bench.findings if f.severity == "stop"]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, Response, redirect, render_template, request, url_for
+from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.build.document import operation_document
@@ -10,11 +10,11 @@ from zygometra.core.build.record import plan_words
 from zygometra.core.errors import BuildFaults
 
 from .. import urls
-from ..build.bench import answered_for, open_bench
+from ..build.bench import answered_for, open_bench, with_plan
 from ..build.page import render_aside
 from ..build.saving import save
 from .derivation import derivation
-from .view import answer_parts, view
+from .view import answer_parts, asked_of_crowns, view
 from .what_if import WhatIf, answer, read_plan
 
 stack = Blueprint("stack", __name__, template_folder="templates")
@@ -54,6 +54,10 @@ def keep(build_id: int) -> BaseResponse | str:
         shown = answer(bench, {})
         shown.refused["plan"] = str(error.faults[0])
         return _page(shown)
+    if asks := asked_of_crowns(with_plan(bench, planned)):
+        shown = answer(bench, {"plan": request.form.get("plan", "")})
+        shown.refused["plan"] = asks
+        return make_response(_page(shown), 422)
     plan = [operation_document(op) for op in planned]
     document = {**bench.document, "planned": plan}
     if not plan:

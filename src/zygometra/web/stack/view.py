@@ -11,7 +11,8 @@ from markupsafe import Markup, escape
 from zygometra.core.build.lever_table import AMOUNTS, OpName
 from zygometra.core.build.levers import limit_of
 from zygometra.core.build.record import plan_changes
-from zygometra.core.digits import figure, volume
+from zygometra.core.digits import UNKNOWN, figure, volume
+from zygometra.core.findings.ends import asked_before_a_crown_is_cut
 from zygometra.core.stages import SIGNED_OFF
 from zygometra.drawing.loupe import Limits
 from zygometra.drawing.stack import stack_drawing
@@ -19,6 +20,7 @@ from zygometra.drawing.stack import stack_drawing
 from .. import urls
 from ..build.bench import Bench
 from ..build.fragments import (
+    asking_slot,
     carried,
     echo,
     findings_panel,
@@ -67,7 +69,20 @@ def shown(result: WhatIf) -> Shown:
         }
         changes = plan_changes(bench.document.get("planned") or [], bench.plan)
         keep_panel = keep_slot(bench.id, carried_on, changes)
+        if asks := asked_of_crowns(bench):
+            keep_panel = asking_slot(bench.id, carried_on, asks, urls.station(bench.id, "stack", **query))
     return Shown(drawing, plan, urls.station(bench.id, "stack", **query), keep_panel)
+
+
+def asked_of_crowns(bench: Bench) -> str:
+    """Return what must be said of a crown before the plan on screen is kept; empty where nothing must.
+
+    A cut that is kept already stands: only another one is asked about.
+    """
+    kept = [op for op in bench.document.get("planned") or [] if op["op"] == "crown_cut"]
+    if [op for op in bench.plan if op["op"] == "crown_cut"] == kept:
+        return ""
+    return asked_before_a_crown_is_cut(bench.findings)
 
 
 def _shared(result: WhatIf) -> dict[str, Any]:
@@ -130,9 +145,9 @@ def _rest(bench: Bench, hole: int) -> list[tuple[str, str]]:
     if bench.evaluation is None:
         return []
     state = bench.evaluation.planned
-    o = state.hole(hole).outcome
+    o, cc = state.hole(hole).outcome, state.displacement_cc
     rows = [
-        ("displacement", volume(state.displacement_cc, 1.0)),
+        ("displacement", UNKNOWN if cc is None else f"{figure(cc, 0)} cc"),
         ("rod ratio", figure(state.rod_ratio, 3)),
         (f"clearance volume, hole {hole}", volume(o.clearance)),
     ]
