@@ -64,6 +64,60 @@ def decimals_for(doubt: float, most: int) -> int:
     return max(0, min(most, digits - 1 - exponent))
 
 
+def typed_decimals(number: float, most: int = 4) -> int:
+    """Return with how many decimals a number was set: the least that write it, up to some.
+
+    Parameters
+    ----------
+    number : float
+        Such as a limit; no unit.
+    most : int
+        Decimals looked at; no unit.
+
+    Examples
+    --------
+    >>> typed_decimals(0.9), typed_decimals(0.889), typed_decimals(12)
+    (1, 3, 0)
+    """
+    return len(f"{round(number, most):.{most}f}".rstrip("0").partition(".")[2])
+
+
+def decimals_apart(number: float, edge: float, decimals: tuple[int, int]) -> tuple[int, int]:
+    """Return with how many decimals a number and an edge are written so that they read as they lie.
+
+    Parameters
+    ----------
+    number, edge : float
+        In the unit in which both are written.
+    decimals : tuple of int
+        What their doubt, or how they were set, would allow; no unit.
+
+    Returns
+    -------
+    tuple of int
+        Those of the number and of the edge: as many as before, or more until the number reads
+        under the edge where it is under it, and over it where it is over.
+
+    Examples
+    --------
+    >>> decimals_apart(0.8996, 0.9, (2, 2)), decimals_apart(0.84, 0.9, (2, 2))
+    ((4, 2), (2, 2))
+    """
+    of_number, of_edge = decimals
+    while number != edge and max(of_number, of_edge) < _FINEST:
+        apart = round(number, of_number) - round(edge, of_edge)
+        if apart * (number - edge) > 0:
+            break
+        if round(edge, of_edge) == edge or of_number <= of_edge:
+            of_number += 1
+        else:
+            of_edge += 1
+    return of_number, of_edge
+
+
+_FINEST = 9
+
+
 def figure(number: float | None, decimals: int) -> str:
     """Write a number with a true minus sign and no negative nought.
 

@@ -9,7 +9,7 @@ import re
 from dataclasses import dataclass
 from typing import Literal
 
-from .digits import MINUS, MOST_DECIMALS, UNKNOWN, decimals_for, figure
+from .digits import MINUS, MOST_DECIMALS, UNKNOWN, decimals_apart, decimals_for, figure, typed_decimals
 from .quantity import Quantity
 from .units import INCH, MM, THOU, Kind, Unit, from_base
 
@@ -95,8 +95,40 @@ class Reader:
         unit = self.length_unit(mm)
         number = from_base(mm, unit)
         least = 2 if unit is MM else 0
-        digits = max(least, min(MOST_DECIMALS[unit.symbol], _typed_decimals(round(number, 4))))
+        digits = max(least, min(MOST_DECIMALS[unit.symbol], typed_decimals(number)))
         return f"{figure(number, digits)} {unit.symbol}"
+
+    def against(self, mm: float, edge: float, u: float = 0.0, *, typed: bool = False) -> tuple[str, str]:
+        """Return a length and an edge that it is judged by, in one unit, so that they read as they lie.
+
+        Parameters
+        ----------
+        mm, edge : float
+            In mm.
+        u : float
+            Standard uncertainty of the length in mm; it decides its digits.
+        typed : bool
+            True for a length that was set, and has the digits it was set with.
+
+        Returns
+        -------
+        tuple of str
+            Never ``0.90 mm`` where it is under an edge of ``0.90 mm``.
+
+        Examples
+        --------
+        >>> Reader().against(0.8996, 0.9, 0.02), Reader("inch").against(0.8997, 0.9)
+        (('0.8996 mm', '0.90 mm'), ('35.42 thou', '35.43 thou'))
+        """
+        unit = self.length_unit(edge)
+        number, limit = from_base(mm, unit), from_base(edge, unit)
+        most = MOST_DECIMALS[unit.symbol]
+        least = 2 if unit is MM else 0
+        of_number, of_limit = (max(least, min(most, typed_decimals(value))) for value in (number, limit))
+        if not typed:
+            of_number = decimals_for(from_base(u, unit), most)
+        of_number, of_limit = decimals_apart(number, limit, (of_number, of_limit))
+        return f"{figure(number, of_number)} {unit.symbol}", f"{figure(limit, of_limit)} {unit.symbol}"
 
     def sentence(self, text: str) -> str:
         """Return a sentence of the core in the reader's unit and word for quench.
@@ -175,7 +207,7 @@ class Reader:
         if quantity.doubt == "readings":
             decimals = decimals_for(from_base(quantity.u, unit), most)
         else:
-            decimals = _typed_decimals(quantity.number)
+            decimals = typed_decimals(quantity.number, 9)
         text = figure(quantity.number, decimals)
         return f"{text} {'°' if unit.symbol == 'deg' else unit.symbol}".replace(" °", "°")
 
@@ -209,9 +241,3 @@ class Reader:
 
 def _read(number: str) -> float:
     return float(number.replace(MINUS, "-"))
-
-
-def _typed_decimals(number: float) -> int:
-    if number == int(number):
-        return 0
-    return len(f"{number:.9f}".rstrip("0").partition(".")[2])

@@ -6,21 +6,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from support.cases import demo, vector
-from zygometra.core.build.document import read_document, with_leaf
+from support.cases import demo, single
+from zygometra.core.build.document import read_document
 from zygometra.core.findings.collect import findings
 from zygometra.core.house_rules import SCHOOL, rules_for
 from zygometra.core.stack.evaluate import evaluate
 
 HAIR = 1e-6
-
-
-def single(planned=(), **figures):
-    document = vector("pellam-single-proud")["build"]
-    document["planned"] = list(planned)
-    for path, raw in figures.items():
-        document = with_leaf(document, tuple(path.split("__")), raw)
-    return document
 
 
 def said(document):

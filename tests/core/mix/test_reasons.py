@@ -94,6 +94,7 @@ def test_a_price_that_is_not_known_cannot_be_judged_unless_it_is_on_the_shelf():
 def test_a_miss_in_words():
     assert miss_words("compression_ratio", -0.3) == "compression ratio 0.30 under"
     assert miss_words("displacement", 12.0) == "displacement 12 cc over"
+    assert miss_words("displacement", -0.03) == "displacement 0.03 cc under"
 
 
 def test_a_recipe_carries_the_doubt_of_its_parts():

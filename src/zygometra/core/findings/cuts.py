@@ -7,12 +7,12 @@ from collections.abc import Iterable
 from ..build.lever_table import LEVER, OpName
 from ..build.levers import limit_of
 from ..build.model import Build
-from ..digits import count_of
+from ..digits import count_of, decimals_apart, figure
 from ..place import Place
 from ..units import Kind
 from ..windows import Window
 from .registry import Case, Judges
-from .said import Code, Length, Limit, Said, Volume, said
+from .said import Code, Length, Said, Writable, judged, said
 
 JUDGES = Judges()
 
@@ -44,17 +44,27 @@ def limits(case: Case) -> Iterable[Said]:
     """Each lever's total in each hole against its limit."""
     for op in dict.fromkeys(item.op for item in case.build.planned if item.amount):
         limit, source = limit_of(case.build, op, case.rules)
-        written = Volume if LEVER[op].kind is Kind.VOLUME else Limit
         for total, numbers in _over(case.build, op, limit).items():
+            written: Writable | str
+            edge: Writable | str
+            written, edge = judged(total, limit, typed=True)
+            if LEVER[op].kind is Kind.VOLUME:
+                written, edge = _volumes(total, limit)
             yield said(
                 OVER_LIMIT,
                 Place.of_holes(numbers),
                 who=count_of(numbers),
                 lever=op.replace("_", " "),
-                total=written(total),
-                limit=written(limit),
+                total=written,
+                limit=edge,
                 source=" (house rule)" if source == "house" else "",
             )
+
+
+def _volumes(total: float, limit: float) -> tuple[str, str]:
+    """A volume and its limit, so that they read as they lie."""
+    of_total, of_limit = decimals_apart(total, limit, (2, 2))
+    return f"{figure(total, of_total)} cc", f"{figure(limit, of_limit)} cc"
 
 
 def _over(build: Build, op: OpName, limit: float) -> dict[float, list[int]]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ..digits import figure
 from ..stack.results import Hole
 from .registry import Case, Judges
-from .said import Clearance, Code, Length, Said, Volume, said
+from .said import Code, Length, Proud, Said, Volume, judged, said
 
 JUDGES = Judges()
 
@@ -76,7 +76,7 @@ def piston_proud(_case: Case, hole: Hole) -> Said | None:
     o = hole.outcome
     if o.deck_clearance is None or o.deck_clearance >= 0:
         return None
-    out, stands = -o.deck_clearance, Clearance(o.deck_clearance, o.doubts.deck_clearance[0])
+    out, stands = -o.deck_clearance, Proud(-o.deck_clearance, o.doubts.deck_clearance[0])
     if o.gasket_thickness is not None and out >= o.gasket_thickness:
         return said(OVER_GASKET, stands=stands, thickness=Length(o.gasket_thickness))
     land = hole.sources.get("parts.piston.top_land_height")
@@ -94,10 +94,12 @@ def gasket_room(case: Case, hole: Hole) -> Said | None:
         return None
     opening, width = gasket.quantity.value, bore.quantity.value
     if opening < width:
-        return said(SMALL_GASKET, opening=Length(opening), bore=Length(width))
+        smaller, larger = judged(opening, width)
+        return said(SMALL_GASKET, opening=smaller, bore=larger)
     room, rule = opening - width, case.rules["gasket_room"]
     if room < rule:
-        return said(LITTLE_ROOM, room=Length(room), rule=Length(rule))
+        little, wanted = judged(room, rule)
+        return said(LITTLE_ROOM, room=little, rule=wanted)
     return None
 
 

@@ -28,6 +28,47 @@ class Length(NamedTuple):
         return reader.length(self.mm, self.u)
 
 
+class Judged(NamedTuple):
+    """A length in mm beside the edge it is judged by: written so that the two read as they lie."""
+
+    mm: float
+    edge: float
+    u: float = 0.0
+    typed: bool = False
+
+    def written(self, reader: Reader) -> str:
+        """Write it."""
+        return reader.against(self.mm, self.edge, self.u, typed=self.typed)[0]
+
+
+class Edge(NamedTuple):
+    """The edge in mm that a length is judged by, in the length's unit."""
+
+    mm: float
+    judged: float
+    u: float = 0.0
+    typed: bool = False
+
+    def written(self, reader: Reader) -> str:
+        """Write it."""
+        return reader.against(self.judged, self.mm, self.u, typed=self.typed)[1]
+
+
+def judged(mm: float, edge: float, u: float = 0.0, *, typed: bool = False) -> tuple[Judged, Edge]:
+    """Return a length and the edge it is judged by, to be put into one sentence.
+
+    Parameters
+    ----------
+    mm, edge : float
+        In mm.
+    u : float
+        Standard uncertainty of the length in mm.
+    typed : bool
+        True for a length that was set, and has the digits it was set with.
+    """
+    return Judged(mm, edge, u, typed), Edge(edge, mm, u, typed)
+
+
 class Clearance(NamedTuple):
     """A deck clearance in mm: written as so much down, or proud."""
 
@@ -37,6 +78,17 @@ class Clearance(NamedTuple):
     def written(self, reader: Reader) -> str:
         """Write it."""
         return reader.clearance(self.mm, self.u)
+
+
+class Proud(NamedTuple):
+    """How far a piston stands out over the deck, in mm: never written as level."""
+
+    mm: float
+    u: float = 0.0
+
+    def written(self, reader: Reader) -> str:
+        """Write it."""
+        return f"{reader.against(self.mm, 0.0, self.u)[0]} proud"
 
 
 class Limit(NamedTuple):

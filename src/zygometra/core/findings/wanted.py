@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from ..build.model import Build
-from ..digits import ratio_text
+from ..digits import MOST_DECIMALS, decimals_apart, decimals_for, figure, ratio_text, typed_decimals
 from ..house_rules import HouseRules
 from ..place import Place
 from ..quantity import coverage
@@ -13,7 +13,7 @@ from ..stack.evaluate import spread_of_ratio
 from ..stack.results import Hole, Spread
 from ..windows import Side, Window
 from .registry import Case, Judges
-from .said import Clearance, Code, Length, Limit, Number, Ratio, Said, said
+from .said import Clearance, Code, Limit, Number, Ratio, Said, judged, said
 
 JUDGES = Judges()
 
@@ -146,14 +146,16 @@ def quench(case: Case, hole: Hole) -> Said | None:
     if o.quench is None:
         return None
     floor = case.rules.quench_floor(case.build.rod_material)
-    gap = Length(o.quench, o.doubts.quench[0])
     if Window(low=floor).miss(o.quench):
-        return said(UNDER_FLOOR, gap=gap, floor=Limit(floor), material=case.build.rod_material)
+        gap, edge = judged(o.quench, floor, o.doubts.quench[0])
+        return said(UNDER_FLOOR, gap=gap, floor=edge, material=case.build.rod_material)
     window = quench_window(case.build, case.rules)
     code = _QUENCH.get(_side(window, o.quench, o.doubts.quench))
     if code is None:
         return None
-    return said(code, gap=gap, least=Limit(window.low or 0.0), ceiling=Limit(window.high or 0.0))
+    under = code in (UNDER_WINDOW, MAY_BE_UNDER)
+    gap, edge = judged(o.quench, (window.low if under else window.high) or 0.0, o.doubts.quench[0])
+    return said(code, gap=gap, least=edge, ceiling=edge)
 
 
 @JUDGES.of_engine(NO_GAP_SUITS)
@@ -179,18 +181,24 @@ def ratio(case: Case, hole: Hole) -> Said | None:
     side = _side(window, o.compression_ratio, o.doubts.compression_ratio)
     if side is Side.INSIDE:
         return None
-    asked = _range_text(window)
+    edge = window.low if side in (Side.UNDER, Side.MAY_BE_UNDER) else window.high
+    reads, asked = _against(o.compression_ratio, edge or 0.0, window, o.doubts.compression_ratio[0])
     if side.crosses:
-        return said(RATIO_MAY_BE_OUTSIDE, ratio=written, side=str(side), window=asked)
+        return said(RATIO_MAY_BE_OUTSIDE, ratio=reads, side=str(side), window=asked)
     lever = "a head or deck cut raises it" if side is Side.UNDER else "an opened chamber lowers it"
-    return said(RATIO_OUTSIDE, ratio=written, side=str(side), window=asked, lever=lever)
+    return said(RATIO_OUTSIDE, ratio=reads, side=str(side), window=asked, lever=lever)
 
 
-def _range_text(window: Window) -> str:
-    low, high = window.low, window.high
+def _against(value: float, edge: float, window: Window, u: float) -> tuple[str, str]:
+    """A ratio and its window in words, so that they read as they lie."""
+    shown = max(2, *(typed_decimals(end) for end in (window.low, window.high) if end is not None))
+    of_value, shown = decimals_apart(value, edge, (decimals_for(u, MOST_DECIMALS["ratio"]), shown))
+    low, high = (None if end is None else figure(end, shown) for end in (window.low, window.high))
     if low is not None and high is not None:
-        return f"{low:.2f} to {high:.2f}"
-    return f"from {low:.2f}" if low is not None else f"up to {high or 0:.2f}"
+        words = f"{low} to {high}"
+    else:
+        words = f"from {low}" if low is not None else f"up to {high}"
+    return figure(value, of_value), words
 
 
 @JUDGES.of_hole(CLEARANCE_OUTSIDE)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ..digits import decimals_apart
 from ..place import PartPlace
 from ..windows import Window
 from .counting import Count, Told, estimate
@@ -286,4 +287,6 @@ def miss_words(key: str, by: float) -> str:
         return f"{wanted.label} impossible"
     digits = 3 if wanted.unit == "mm" else wanted.decimals
     unit = f" {wanted.unit}" if wanted.unit else ""
+    # What is missed is missed by something: never by 0.00.
+    digits, _ = decimals_apart(abs(by), 0.0, (digits, 0))
     return f"{wanted.label} {abs(by):.{digits}f}{unit} {'over' if by > 0 else 'under'}"

@@ -1,0 +1,281 @@
+"""The doubt of one hole's results: slopes written by hand, met with the doubts of the figures that were used."""
+
+from __future__ import annotations
+
+import math
+
+from ..build.lever_table import LEVER
+from ..build.model import Build, Operation
+from .arithmetic import QUARTER_PI
+from .chamber import ChamberModel, DraftedChamber, RateChamber, StepFilledChamber
+from .geometry import NOT_KNOWN, Geometry
+from .results import Contribution, Doubts, Source
+from .slopes import Areas, volume_slope
+
+# One source's slopes before they meet its doubt: place, then clearance, what the
+# gasket adds to quench, swept, clearance volume, trapped volume.
+Slopes = tuple[str, float, float, float, float, float]
+
+
+# long: a table: a line is what one figure moves
+def slopes_of(
+    g: Geometry,
+    area: float,
+    clearance: float,
+    motion: tuple[float, float, float, float],
+) -> list[Slopes]:
+    """Return the slopes of the results on every figure, per base unit of the figure.
+
+    Parameters
+    ----------
+    g : Geometry
+        Floats of the hole.
+    area : float
+        Of the bore, in mm².
+    clearance : float
+        Under the plan, in mm.
+    motion : tuple of float
+        The piston's drop at intake closing in mm, and its slopes on stroke, rod (mm per mm) and angle (mm per degree).
+    """
+    travel, by_stroke, by_rod, by_angle = motion
+    per_mm = area / 1000
+    by_bore = 2 * QUARTER_PI * g.bore / 1000
+    by_swept = 0.0 if g.swept_as_volume else 1.0
+    by_thickness = 0.0 if g.as_volume else g.opening / 1000
+    half = 0.0 if g.mocked_up else 0.5
+    rows: list[Slopes] = [
+        ("parts.crank.stroke", -half, 0.0, per_mm if by_swept else 0.0, -half * per_mm, per_mm * by_stroke),
+        ("parts.rod.length", -2 * half, 0.0, 0.0, -2 * half * per_mm, per_mm * by_rod),
+        (
+            "parts.block.bore",
+            0.0,
+            0.0,
+            by_bore * g.stroke if by_swept else 0.0,
+            by_bore * (clearance + g.land_height),
+            by_bore * travel,
+        ),
+        ("parts.gasket.thickness", 0.0, 1.0, 0.0, by_thickness, 0.0),
+        ("parts.head.chamber_volume", 0.0, 0.0, 0.0, 1.0, 0.0),
+        ("parts.head.other_volume", 0.0, 0.0, 0.0, 1.0, 0.0),
+        # Once the dish is cut through the flat is left, whatever the crown held.
+        ("parts.piston.crown_volume", 0.0, 0.0, 0.0, 0.0 if g.dish_gone else 1.0, 0.0),
+    ]
+    if g.mocked_up:
+        rows.append(("mock-up.deck_clearance", 1.0, 0.0, 0.0, per_mm, 0.0))
+    else:
+        rows.append(("parts.block.deck_height", 1.0, 0.0, 0.0, per_mm, 0.0))
+        rows.append(("parts.piston.compression_height", -1.0, 0.0, 0.0, -per_mm, 0.0))
+    if g.swept_as_volume:
+        rows.append(("parts.block.swept_volume", 0.0, 0.0, 1.0, 0.0, 0.0))
+    if g.as_volume:
+        rows.append(("parts.gasket.volume", 0.0, 0.0, 0.0, 1.0, 0.0))
+    elif g.opening_known:
+        rows.append(("parts.gasket.opening_area", 0.0, 0.0, 0.0, g.thickness / 1000, 0.0))
+    else:
+        by_opening = 2 * QUARTER_PI * g.gasket_bore * g.thickness / 1000
+        rows.append(("parts.gasket.bore", 0.0, 0.0, 0.0, by_opening, 0.0))
+    if g.land_diameter:
+        by_land = -2 * QUARTER_PI * g.land_diameter * g.land_height / 1000
+        rows.append(("parts.piston.top_land_height", 0.0, 0.0, 0.0, g.land_area / 1000, 0.0))
+        rows.append(("parts.piston.top_land_diameter", 0.0, 0.0, 0.0, by_land, 0.0))
+    if g.closes is not None:
+        rows.append(("cam.intake_closes", 0.0, 0.0, 0.0, 0.0, per_mm * by_angle))
+    return rows
+
+
+def cut_slopes_of(g: Geometry, area: float, deck_cut: float, crown_cut: float) -> list[Slopes]:
+    """Return the slopes on the areas and heights that only a cut brings in, per base unit of each.
+
+    Parameters
+    ----------
+    g : Geometry
+        Floats of the hole.
+    area : float
+        Of the bore, in mm².
+    deck_cut, crown_cut : float
+        Planned in all, in mm.
+    """
+    crown = g.crown
+    rim = crown.rim_cut(crown_cut)
+    rows: list[Slopes] = [("parts.block.pocket_area", 0.0, 0.0, 0.0, -deck_cut / 1000, 0.0)]
+    if not g.dish_gone:
+        rows.append(("parts.piston.dish_area", 0.0, 0.0, 0.0, -rim / 1000, 0.0))
+    if crown.above_rim:
+        by_area = 0.0 if g.dish_gone else min(crown_cut, crown.above_rim) / 1000
+        rows.append(("parts.piston.above_rim_area", 0.0, 0.0, 0.0, by_area, 0.0))
+    if crown.above_rim and rim > 0:
+        opened = 0.0 if g.dish_gone else crown.above_area + crown.dish_area
+        rows.append(("parts.piston.above_rim", -1.0, 0.0, 0.0, (opened - area + g.land_area) / 1000, 0.0))
+    return rows
+
+
+def source_doubts(sources: dict[str, Source], rows: list[Slopes]) -> list[Contribution]:
+    """Meet slopes with the doubts of the figures that were used.
+
+    Parameters
+    ----------
+    sources : dict
+        The figures that count in the hole.
+    rows : list
+        A place and the slopes of the results on it.
+    """
+    found = []
+    for place, clearance, gasket, swept, volume, trapped in rows:
+        source = sources.get(place)
+        if source is not None:
+            path, quantity = source
+            if quantity.u > 0:
+                found.append(
+                    (
+                        path,
+                        quantity.u,
+                        quantity.dof,
+                        quantity.each,
+                        clearance,
+                        clearance + gasket,
+                        swept,
+                        volume,
+                        trapped,
+                    )
+                )
+    return found
+
+
+def operation_doubts(
+    cuts: tuple[tuple[str, Operation], ...],
+    areas: Areas,
+    model: ChamberModel | None,
+    totals: dict[str, float],
+) -> list[Contribution]:
+    """Return how far each planned amount may be missed, and what that moves.
+
+    Parameters
+    ----------
+    cuts : tuple
+        The operations that act on the hole, each with its place.
+    areas : Areas
+        Of the hole, in mm².
+    model : ChamberModel or None
+        What milling takes; None where that is not known.
+    totals : dict
+        Of each lever, in mm or cc.
+    """
+    found: list[Contribution] = []
+    for path, op in cuts:
+        amount = op.amount
+        if amount is None or amount.u == 0:
+            continue
+        lever, total = LEVER[op.op], totals[op.op]
+        milled = 0.0
+        if op.op == "head_cut":
+            milled = model.rate(total) if model is not None and total <= model.deepest else NOT_KNOWN
+        by_volume = volume_slope(op.op, areas, milled, total)
+        moves = op.op != "crown_cut" or total >= areas.crown.above_rim
+        clearance, quench = (lever.clearance, lever.quench) if moves else (0.0, 0.0)
+        found.append((path, amount.u, amount.dof, amount.each, clearance, quench, 0.0, by_volume, 0.0))
+    return found
+
+
+def head_doubts(
+    sources: dict[str, Source], model: ChamberModel, cut: float, build: Build
+) -> list[Contribution]:
+    """Return the doubt of what a head cut takes, by the way it is known.
+
+    Parameters
+    ----------
+    sources : dict
+        The figures that count in the hole.
+    model : ChamberModel
+        What milling takes.
+    cut : float
+        Planned in all, in mm.
+    build : Build
+        For its fills in steps.
+    """
+    if isinstance(model, DraftedChamber):
+        alpha = math.radians(model.wall_draft)
+        by_draft = math.radians(1) * model.opening_perimeter / math.cos(alpha) ** 2
+        head = "parts.head."
+        return source_doubts(
+            sources,
+            [
+                (head + "opening_area", 0.0, 0.0, 0.0, -cut / 1000, 0.0),
+                (head + "opening_perimeter", 0.0, 0.0, 0.0, 0.5 * math.tan(alpha) * cut**2 / 1000, 0.0),
+                (head + "wall_draft", 0.0, 0.0, 0.0, 0.5 * by_draft * cut**2 / 1000, 0.0),
+            ],
+        )
+    if isinstance(model, RateChamber):
+        return source_doubts(sources, [("parts.head.removal_rate", 0.0, 0.0, 0.0, -cut, 0.0)])
+    assert isinstance(model, StepFilledChamber)
+    found: list[Contribution] = []
+    for i, (fill, by) in enumerate(zip(build.step_fills, model.slopes(cut), strict=True)):
+        for name, quantity, slope in zip(("depth", "below"), fill, by, strict=True):
+            if quantity.u > 0 and slope:
+                path = f"parts.head.step_fills.{i}.{name}"
+                found.append((path, quantity.u, quantity.dof, quantity.each, 0.0, 0.0, 0.0, -slope, 0.0))
+    return found
+
+
+def propagate(
+    contributions: list[Contribution], volume: float, ratio: float | None, effective: float | None
+) -> tuple[Doubts, tuple[Contribution, ...]]:
+    """Sum squares, and Welch and Satterthwaite's fourth powers where readings are few.
+
+    Parameters
+    ----------
+    contributions : list
+        Each source's doubt and the slopes of the results on it.
+    volume : float
+        Clearance volume in cc.
+    ratio, effective : float or None
+        Of the hole; no unit.
+
+    Returns
+    -------
+    Doubts
+        Of every result.
+    tuple
+        The contributions.
+
+    Notes
+    -----
+    dCR = (dVs − (CR − 1)·dVc)/Vc, the ratio (Vs + Vc)/Vc differentiated, and likewise for
+    the effective ratio; u² = Σ (slope·u)² (first-order propagation).
+    """
+    c2 = q2 = s2 = v2 = r2 = e2 = c4 = q4 = s4 = v4 = r4 = e4 = 0.0
+    over = 0.0 if ratio is None else ratio - 1
+    trapped_over = 0.0 if effective is None else effective - 1
+    inf = math.inf
+    for _path, u, dof, _each, clearance, quench, d_swept, d_volume, d_trapped in contributions:
+        uu = u * u
+        c = clearance * clearance * uu
+        q = quench * quench * uu
+        s = d_swept * d_swept * uu
+        v = d_volume * d_volume * uu
+        slope = d_swept - over * d_volume
+        r = slope * slope * uu
+        slope = d_trapped - trapped_over * d_volume
+        e = slope * slope * uu
+        c2 += c
+        q2 += q
+        s2 += s
+        v2 += v
+        r2 += r
+        e2 += e
+        if dof != inf:
+            c4 += c * c / dof
+            q4 += q * q / dof
+            s4 += s * s / dof
+            v4 += v * v / dof
+            r4 += r * r / dof
+            e4 += e * e / dof
+    root = math.sqrt
+    scale = volume if volume > 0 else inf
+    return Doubts(
+        (root(c2), c2 * c2 / c4 if c4 else inf),
+        (root(q2), q2 * q2 / q4 if q4 else inf),
+        (root(s2), s2 * s2 / s4 if s4 else inf),
+        (root(v2), v2 * v2 / v4 if v4 else inf),
+        (root(r2) / scale, r2 * r2 / r4 if r4 else inf),
+        (root(e2) / scale, e2 * e2 / e4 if e4 else inf),
+    ), tuple(contributions)
