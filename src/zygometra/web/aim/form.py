@@ -127,7 +127,7 @@ def _number(form: Form, slot: str) -> float | int | None:
 
 
 def _length(form: Form, slot: str, kind: Kind = Kind.LENGTH) -> str | None:
-    return form.take(slot, quantity(form[slot], kind, form.reader))
+    return form.take(slot, quantity(form[slot], kind, form.reader, sided=slot.startswith("deck_clearance")))
 
 
 def _gaskets(document: Mapping[str, Any], form: Form) -> list[Document] | None:

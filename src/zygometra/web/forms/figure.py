@@ -9,10 +9,11 @@ from typing import Any
 from zygometra.core.errors import QuantityError
 from zygometra.core.fields import Field
 from zygometra.core.quantity import Quantity, read_field
+from zygometra.core.spoken import as_written
 from zygometra.core.units import BASE, Kind, Unit, from_base, read_typed
 from zygometra.core.wording import Reader
 
-from .read import bare_unit_of, with_unit
+from .read import bare_unit_of, is_small, with_unit
 
 TEXTS = ("value", "plus_minus", "u", "readings", "resolution", "gauge_u")
 
@@ -48,9 +49,12 @@ def figure_of(form: Mapping[str, str], field: Field, reader: Reader) -> Any:
         if any(texts.values()):
             raise QuantityError("a doubt without a value", f"a value, such as {BASE[field.kind].example}")
         return None
-    bare = bare_unit_of(field, reader)
+    sided = field.part == "mock-up"
+    texts = {name: as_written(typed, sided=sided) for name, typed in texts.items()}
+    readings = [as_written(reading, sided=sided) for reading in readings]
+    bare = bare_unit_of(field, reader, texts["value"] or readings[0])
     if not basis and not readings and not any(texts[n] for n in TEXTS[1:]) and not form.get("each"):
-        figure: Any = with_unit(texts["value"], bare)
+        figure: Any = with_unit(texts["value"], field.kind, reader, small=is_small(field))
     else:
         figure = _object(texts, readings, basis, field, bare)
         if form.get("each"):

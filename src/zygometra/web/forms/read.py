@@ -11,8 +11,9 @@ from typing import Generic, NamedTuple, TypeVar
 
 from zygometra.core.errors import QuantityError, shown
 from zygometra.core.fields import Field
+from zygometra.core.spoken import as_written, bare_unit
 from zygometra.core.typed import MOST_NAME, check_text, plain_number, whole_number
-from zygometra.core.units import BASE, CC, INCH, MM, THOU, Kind, Unit, read_typed
+from zygometra.core.units import Kind, Unit, read_typed
 from zygometra.core.wording import Reader
 
 T = TypeVar("T")
@@ -94,44 +95,31 @@ def choice(typed: str, among: Collection[str], *, what: str = "") -> Read[str]:
     return Read(None, typed, f"Found {found}; wanted {wanted}.")
 
 
-def bare_unit(kind: Kind, reader: Reader, *, small: bool = True) -> Unit:
-    """Return the unit that a bare number has for a reader.
-
-    Parameters
-    ----------
-    kind : Kind
-        What the field measures.
-    reader : Reader
-        Whose number it is.
-    small : bool
-        True where a shop that works in inches speaks of thou.
-
-    Returns
-    -------
-    Unit
-        The reader's unit of a length, else the kind's own.
-    """
-    if kind is not Kind.LENGTH:
-        return BASE[kind]
-    if reader.system != "inch":
-        return MM
-    return THOU if small else INCH
+def is_small(field: Field) -> bool:
+    """Tell whether a shop that works in inches speaks of thou in a field: gaskets and clearances."""
+    return field.name in _IN_THOU
 
 
-def bare_unit_of(field: Field, reader: Reader) -> Unit:
+def bare_unit_of(field: Field, reader: Reader, typed: str = "") -> Unit:
     """Return the unit that a bare number has in the field of a dimension."""
-    return bare_unit(field.kind, reader, small=field.name in _IN_THOU)
+    return bare_unit(field.kind, reader, small=is_small(field), typed=typed)
 
 
-def with_unit(typed: str, unit: Unit) -> str:
-    """Return a dimension as typed, with a unit where none was typed.
+def with_unit(typed: str, kind: Kind, reader: Reader, *, small: bool = True, sided: bool = False) -> str:
+    """Return a dimension as a file writes it, with a unit where none was typed.
 
     Parameters
     ----------
     typed : str
-        As typed.
-    unit : Unit
-        What a bare number is in.
+        As typed, or as spoken: :mod:`zygometra.core.spoken`.
+    kind : Kind
+        What it measures.
+    reader : Reader
+        Whose number it is.
+    small : bool
+        True for cuts, gaskets and clearances.
+    sided : bool
+        True for a clearance, which can be so much down or proud.
 
     Returns
     -------
@@ -143,11 +131,12 @@ def with_unit(typed: str, unit: Unit) -> str:
     QuantityError
         If it cannot be understood.
     """
-    text = typed.strip()
-    return text if read_typed(text, unit.kind).unit is not None else f"{text} {unit.symbol}"
+    text = as_written(typed, sided=sided)
+    if read_typed(text, kind).unit is not None:
+        return text
+    return f"{text} {bare_unit(kind, reader, small=small, typed=text).symbol}"
 
 
-def quantity(typed: str, kind: Kind, reader: Reader) -> Read[str]:
-    """Read a dimension as it will stand in a build file: as typed, with its unit."""
-    unit = CC if kind is Kind.VOLUME else bare_unit(kind, reader)
-    return attempt(typed, lambda text: with_unit(text, unit))
+def quantity(typed: str, kind: Kind, reader: Reader, *, sided: bool = False) -> Read[str]:
+    """Read a small dimension as it will stand in a build file: as typed, with its unit."""
+    return attempt(typed, lambda text: with_unit(text, kind, reader, sided=sided))

@@ -11,13 +11,14 @@ from zygometra.core.errors import QuantityError
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.parts import MAKING
 from zygometra.core.mix.question import PRIORITIES, WANTED, Priority, Question
+from zygometra.core.spoken import bare_unit
 from zygometra.core.typed import plain_number
 from zygometra.core.units import THOU, Kind, from_base
 from zygometra.core.windows import Window
 from zygometra.core.wording import Reader
 from zygometra.exchange.mix_file import edge_of
 
-from ..forms.read import bare_unit, number
+from ..forms.read import number
 
 LENGTHS = ("deck_clearance", "quench")
 EDGES = ("min", "aim", "max")
@@ -149,7 +150,7 @@ def with_unit(text: str, key: str, reader: Reader) -> str:
     except QuantityError:
         return typed
     kind = Kind.LENGTH if key in LENGTHS else Kind.VOLUME if key == "displacement" else None
-    return typed if kind is None else f"{typed} {bare_unit(kind, reader).symbol}"
+    return typed if kind is None else f"{typed} {bare_unit(kind, reader, typed=typed).symbol}"
 
 
 def per_shown(key: str, reader: Reader) -> float:

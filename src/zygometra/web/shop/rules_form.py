@@ -12,7 +12,7 @@ from zygometra.core.units import Kind, read_typed, to_base
 from zygometra.core.wording import Reader
 
 from ..forms.form import Form
-from ..forms.read import Read, attempt, bare_unit
+from ..forms.read import Read, attempt, with_unit
 
 # A figure that differs by less was not changed: it was only written with fewer digits.
 _SAME = 1e-9
@@ -41,8 +41,9 @@ def _read(rule: Rule, form: Form) -> Read[float]:
 def _value(rule: Rule, text: str, reader: Reader) -> float:
     if rule.kind is None:
         return check_rule(rule.key, plain_number(text, "a number such as 0.15"))
-    typed = read_typed(text, rule.kind)
-    return check_rule(rule.key, to_base(typed.number, typed.unit or bare_unit(rule.kind, reader)))
+    written = read_typed(with_unit(text, rule.kind, reader), rule.kind)
+    assert written.unit is not None
+    return check_rule(rule.key, to_base(written.number, written.unit))
 
 
 def changes(typed: Mapping[str, float | None], present: Mapping[str, float]) -> dict[str, float | None]:

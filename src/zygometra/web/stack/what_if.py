@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Literal
 
 from zygometra.core.build.document import operation_document, read_operation
 from zygometra.core.build.lever_table import AMOUNTS, LEVER, OpName, lever_named
@@ -14,12 +13,12 @@ from zygometra.core.build.model import Build, Gasket, Operation
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, ZygometraError, shown
 from zygometra.core.quantity import Quantity, read_quantity
 from zygometra.core.stack.inverse import solve
-from zygometra.core.units import MM, THOU, Kind, from_base, read_typed, to_base
+from zygometra.core.units import MM, THOU, Kind, from_base, to_base
 from zygometra.core.wording import Reader
 from zygometra.exchange.build_file import check_operations
 
 from ..build.bench import Bench, with_plan
-from ..forms.read import bare_unit, number, with_unit
+from ..forms.read import number, with_unit
 
 AS_FITTED = "as fitted"
 OWN = "own"
@@ -150,7 +149,7 @@ def read_amount(text: str, op: OpName, build: Build, reader: Reader) -> Quantity
     """Read a typed amount; a bare number is in the unit that the page shows."""
     lever = LEVER[op]
     dimension, high = (op, lever.most) if lever.has_amount else ("thickness", LEVER["deck_cut"].most)
-    typed = with_unit(text, bare_unit(lever.kind, reader))
+    typed = with_unit(text, lever.kind, reader)
     return read_quantity(
         typed, lever.kind, dimension=dimension, unstated=build.unstated_doubt, low=0, high=high
     )
@@ -300,9 +299,5 @@ def _wanted(text: str, wanted_of: str, reader: Reader) -> float:
         if read.value is None:
             raise QuantityError(shown(text), "a ratio, such as 10.2")
         return read.value
-    way: Literal[1, -1] = 1
-    for word, sign in (("proud", -1), ("down", 1)):
-        if text.endswith(word):
-            text, way = text[: -len(word)], sign  # type: ignore[assignment]
-    typed = read_typed(text, Kind.LENGTH)
-    return way * to_base(typed.number, typed.unit or bare_unit(Kind.LENGTH, reader))
+    written = with_unit(text, Kind.LENGTH, reader, sided=wanted_of == "deck_clearance")
+    return read_quantity(written, Kind.LENGTH, dimension="target").value
