@@ -5,16 +5,19 @@ from __future__ import annotations
 import math
 from bisect import insort
 from collections.abc import Iterable
+from typing import NamedTuple
 
 from ..digits import count_of
-from ..fields import field_at
+from ..fields import Field, field_at, place_label
 from ..house_rules import SCHOOL
+from ..likely import is_usual, meant_instead, usual_words
 from ..place import Place
 from ..quantity import Quantity
 from ..stack.arithmetic import deck_clearance
 from ..stack.results import Hole
+from ..wording import Reader
 from .registry import Case, Judges
-from .said import Clearance, Code, Number, Said, said
+from .said import AsTyped, Clearance, Code, Number, Said, said
 
 JUDGES = Judges()
 
@@ -53,6 +56,13 @@ IDENTICAL = Code(
     "{count} identical readings of {figure}.",
     "Hands and gauges scatter; identical readings are often one reading written again.",
     "Take one more with the gauge lifted and set again.",
+)
+UNLIKELY = Code(
+    "figure-unlikely",
+    "warn",
+    "{figure} {value} is not what such a figure usually is, {usual}.{meant}",
+    "A slipped point, inches for millimetres or thou for inches look like this.",
+    "Check the figure and its unit.",
 )
 CREVICE = Code(
     "crevice-not-known",
@@ -149,6 +159,40 @@ def doubts(case: Case) -> Iterable[Said]:
         if len(quantity.readings) > 2 and len(set(quantity.readings)) == 1:
             count = Number(len(quantity.readings))
             yield said(IDENTICAL, Place.parse(path), count=count, figure=field_at(path).label)
+
+
+class Usual(NamedTuple):
+    """Where a dimension usually lies."""
+
+    field: Field
+
+    def written(self, reader: Reader) -> str:
+        """Write it.
+
+        Parameters
+        ----------
+        reader : Reader
+            In whose unit.
+        """
+        return usual_words(self.field, reader)
+
+
+@JUDGES.of_engine(UNLIKELY)
+def unlikely(case: Case) -> Iterable[Said]:
+    """Figures outside what such a dimension usually is."""
+    for path, quantity in case.build.figures.items():
+        field = field_at(path)
+        if is_usual(field, quantity.value):
+            continue
+        meant = meant_instead(field, quantity.number, quantity.unit)
+        yield said(
+            UNLIKELY,
+            Place.parse(path),
+            figure=place_label(path).capitalize(),
+            value=AsTyped(quantity),
+            usual=Usual(field),
+            meant=f" Was {' or '.join(meant)} meant?" if meant else "",
+        )
 
 
 @JUDGES.of_engine(CREVICE)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ..digits import figure
 from ..stack.results import Hole
 from .registry import Case, Judges
-from .said import Code, Length, Proud, Said, Volume, judged, said
+from .said import Clearance, Code, Length, Proud, Said, Volume, judged, said
 
 JUDGES = Judges()
 
@@ -36,6 +36,14 @@ PROUD = Code(
     "the piston stops {stands}.",
     "The crown enters the gasket opening and needs room all round.",
     "Check the gasket opening and keep {quench} above its floor.",
+)
+FAR_DOWN = Code(
+    "piston-far-down",
+    "warn",
+    "the piston stops {stands}: is it the right one?",
+    "A compression height of {height}, or a rod of {rod}, would bring its rim to the deck. A short rod "
+    "with a short piston looks like this.",
+    "Check the part numbers of piston, rod and crank before anything is cut.",
 )
 SMALL_GASKET = Code(
     "gasket-smaller-than-bore",
@@ -68,6 +76,21 @@ def room_above_piston(_case: Case, hole: Hole) -> Said | None:
     terms = hole.outcome.terms._asdict()
     sum_of = " ".join(f"{name} {figure(cc, 2)}" for name, cc in terms.items() if cc)
     return said(NO_ROOM, terms=sum_of, volume=Volume(hole.outcome.clearance))
+
+
+@JUDGES.of_hole(FAR_DOWN)
+def piston_far_down(case: Case, hole: Hole) -> Said | None:
+    """A piston so far down the bore that it is likely a wrong part, and what would bring it up."""
+    o, get = hole.outcome, hole.sources.get
+    if o.deck_clearance is None or o.deck_clearance <= case.rules["far_down"]:
+        return None
+    height, rod = get("parts.piston.compression_height"), get("parts.rod.length")
+    return said(
+        FAR_DOWN,
+        stands=Clearance(o.deck_clearance, o.doubts.deck_clearance[0]),
+        height=Length(height.quantity.value + o.deck_clearance) if height else "another piston",
+        rod=Length(rod.quantity.value + o.deck_clearance) if rod else "another length",
+    )
 
 
 @JUDGES.of_hole(OVER_GASKET, OVER_LAND, PROUD)

@@ -11,6 +11,7 @@ from typing import Literal, NamedTuple, Protocol
 
 from ..digits import figure, ratio_text, volume
 from ..place import Place
+from ..quantity import Quantity
 from ..wording import Reader
 
 Severity = Literal["stop", "warn", "note"]
@@ -131,6 +132,16 @@ class Number(NamedTuple):
     def written(self, _reader: Reader) -> str:
         """Write it."""
         return figure(self.value, self.decimals)
+
+
+class AsTyped(NamedTuple):
+    """A figure with the digits and in the unit in which it was typed."""
+
+    quantity: Quantity
+
+    def written(self, reader: Reader) -> str:
+        """Write it."""
+        return reader.quantity(self.quantity)
 
 
 class Writable(Protocol):

@@ -66,6 +66,13 @@ NOT_BELIEVABLE = Code(
     "A volume above the piston is far too small: one of its figures is a slip of the pen.",
     "Look at the working of that hole; start with the chamber.",
 )
+NOT_USUAL = Code(
+    "ratio-unlikely",
+    "warn",
+    "ratio {ratio} is not what engines have, {low} to {high}.",
+    "One of the volumes or lengths behind it is likely a slip of the pen, or a wrong part.",
+    "Look at the working of that hole; start with the chamber.",
+)
 RATIO_MAY_BE_OUTSIDE = Code(
     "ratio-may-be-outside",
     "note",
@@ -168,7 +175,7 @@ def ceiling_under_floor(case: Case) -> Iterable[Said]:
         yield said(NO_GAP_SUITS, where, ceiling=Limit(window.high), floor=Limit(floor), material=material)
 
 
-@JUDGES.of_hole(NOT_BELIEVABLE, RATIO_MAY_BE_OUTSIDE, RATIO_OUTSIDE)
+@JUDGES.of_hole(NOT_BELIEVABLE, NOT_USUAL, RATIO_MAY_BE_OUTSIDE, RATIO_OUTSIDE)
 def ratio(case: Case, hole: Hole) -> Said | None:
     """The ratio against what any engine has, then against its window."""
     o = hole.outcome
@@ -177,6 +184,9 @@ def ratio(case: Case, hole: Hole) -> Said | None:
     written = Ratio(o.compression_ratio, o.doubts.compression_ratio[0])
     if o.compression_ratio > case.rules["ratio_believable"]:
         return said(NOT_BELIEVABLE, ratio=written)
+    low, high = case.rules["ratio_usual_least"], case.rules["ratio_usual_most"]
+    if Window(low, None, high).miss(o.compression_ratio):
+        return said(NOT_USUAL, ratio=written, low=Number(low, 1), high=Number(high, 1))
     window = case.build.targets.compression_ratio
     side = _side(window, o.compression_ratio, o.doubts.compression_ratio)
     if side is Side.INSIDE:
