@@ -338,3 +338,13 @@ def test_from_one_dial_reading_to_a_sheet_in_twelve_entries_and_presses(ada):
     expect(page.get_by_role("main")).to_contain_text("0.520 mm")
     expect(page.get_by_role("main")).to_contain_text("by depth of cut")
     assert len(done) <= 12, done
+
+
+def test_a_slip_of_the_pen_is_asked_about_where_it_is_typed(ada):
+    page = ada.open(PILOT)
+    page.locator('.stack [data-figure="parts.block.bore"]').click()
+    page.get_by_label("Value").fill("3.6220")
+    expect(page.locator("#h-value")).to_contain_text("wanted 5 to 1500 mm")
+    page.get_by_role("button", name="did you mean 3.622 in?").click()
+    expect(page.get_by_label("Value")).to_have_value("3.622 in")
+    expect(page.locator("#h-value")).to_contain_text("= 91.999 mm")

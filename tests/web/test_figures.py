@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from urllib.parse import urlencode
+
 import pytest
 
 from support.cases import demo
-from support.page import seen
+from support.page import read, seen
 from zygometra.core.fields import FIELDS
 from zygometra.store import builds
 
@@ -162,3 +164,26 @@ def test_the_record_names_the_figure_that_changed(shop, pilot, session, at, labe
     assert at in newest.says
     assert value in newest.says
     assert next(".".join(d.path) for d in newest.patch).startswith(at)
+
+
+@pytest.mark.parametrize(
+    ("at", "value", "says", "offers"),
+    [
+        ("parts.gasket.thickness", "1.2", "1.2 mm = 47.2 thou", []),
+        ("parts.gasket.thickness", "", "bare number: mm", []),
+        ("parts.gasket.thickness", "forty", "Found 'forty'", []),
+        ("parts.gasket.thickness", "40", "usually 0.15 to 4 mm", ["40 thou", "4 mm"]),
+        ("parts.block.bore", "3.4646", "usually 30 to 205 mm", ["3.4646 in", "34.646 mm"]),
+        ("cylinders.1.deck_clearance", "12 thou proud", "−12 thou", []),
+    ],
+)
+def test_what_was_understood_stands_beside_the_field_with_what_else_may_be_meant(
+    shop, pilot, at, value, says, offers
+):
+    page = read(shop.html(f"/builds/{pilot}/understood?{urlencode({'at': at, 'value': value})}"))
+    assert says in page.text
+    assert [e.attrs["data-fill"] for e in page if "data-fill" in e.attrs] == offers
+
+
+def test_nothing_is_understood_where_no_figure_stands(shop, pilot):
+    assert shop.get(f"/builds/{pilot}/understood?at=parts.block.colour&value=3").status_code == 404

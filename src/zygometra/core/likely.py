@@ -110,7 +110,8 @@ def meant_instead(field: Field, number: float, unit: Unit) -> tuple[str, ...]:
     if is_usual(field, to_base(number, unit)):
         return ()
     found = []
-    for as_number, as_unit in _readings(number, unit):
+    for exact, as_unit in _readings(number, unit):
+        as_number = round(exact, 6)
         if is_usual(field, to_base(as_number, as_unit)):
             found.append(
                 f"{figure(as_number, typed_decimals(as_number, 6))} {as_unit.symbol}".replace("−", "-")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from flask import Blueprint, Response, make_response, redirect, request, url_for
+from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
 from werkzeug.exceptions import NotFound
 from werkzeug.wrappers import Response as BaseResponse
 
@@ -14,11 +14,12 @@ from zygometra.core.build.record import figure_words
 from zygometra.core.errors import BuildFaults, QuantityError
 from zygometra.core.fields import Field
 from zygometra.core.place import Place
+from zygometra.core.typed import MOST_NAME
 
 from ..build.bench import Bench, open_bench
 from ..build.page import render, render_aside
 from ..build.saving import save as save_build
-from ..forms.figure import figure_of, form_of
+from ..forms.figure import as_understood, figure_of, form_of
 from ..people import request_is_partial, safe_next
 from .view import BASIS_MARKS, form_view, known_field, lines
 
@@ -41,6 +42,15 @@ def form(build_id: int) -> str:
     # What is read on a mock-up needs no telling that it was.
     typed = form_of(bench.build.figures.get(path), "mock-up" if field.part == "mock-up" else "")
     return _form(bench, field, path, typed, "")
+
+
+@figures.get("/builds/<int:build_id>/understood")
+def understood(build_id: int) -> str:
+    """Say what a figure means while it is typed, in both units, and what else may be meant."""
+    bench = open_bench(build_id)
+    field = _known(bench, request.args.get("at", ""))
+    typed = request.args.get("value", "")[:MOST_NAME]
+    return render_template("figures/_understood.html", understood=as_understood(typed, field, bench.reader))
 
 
 def _known(bench: Bench, path: str) -> Field:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, NamedTuple
 
 from zygometra.core.errors import QuantityError
 from zygometra.core.fields import Field
+from zygometra.core.likely import is_usual, meant_instead, usual_words
 from zygometra.core.quantity import Quantity, read_field
 from zygometra.core.spoken import as_written
 from zygometra.core.units import BASE, Kind, Unit, from_base, read_typed
@@ -61,6 +62,37 @@ def figure_of(form: Mapping[str, str], field: Field, reader: Reader) -> Any:
             figure["each"] = True
     read_field(figure, field)
     return figure
+
+
+class Understood(NamedTuple):
+    """What a figure means while it is typed, whether it is at fault, what is usual, and what else may be meant."""
+
+    says: str
+    faulty: bool = False
+    usual: str = ""
+    offers: tuple[str, ...] = ()
+
+
+def as_understood(typed: str, field: Field, reader: Reader) -> Understood:
+    """Return what a figure means that is being typed, and what else it may have been meant to be."""
+    if not typed.strip():
+        return Understood(f"bare number: {bare_unit_of(field, reader).symbol}")
+    try:
+        written = with_unit(typed, field.kind, reader, small=is_small(field), sided=field.part == "mock-up")
+        spoken = read_typed(written, field.kind)
+    except QuantityError as error:
+        return Understood(str(error), faulty=True)
+    offers = meant_instead(field, spoken.number, spoken.unit or BASE[field.kind])
+    usual = usual_words(field, reader) if offers else ""
+    try:
+        quantity = read_field(written, field)
+    except QuantityError as error:
+        return Understood(str(error), faulty=True, usual=usual, offers=offers)
+    if not is_usual(field, quantity.value):
+        usual = usual_words(field, reader)
+    beside = reader.beside(quantity)
+    says = f"{reader.quantity(quantity)}{f' = {beside}' if beside else ''}"
+    return Understood(says, usual=usual, offers=offers)
 
 
 def _object(

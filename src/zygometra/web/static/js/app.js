@@ -7,3 +7,4 @@ import "./keys.js";
 import "./drafts.js";
 import "./notice.js";
 import "./drop.js";
+import "./offers.js";
