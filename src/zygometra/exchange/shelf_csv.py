@@ -13,7 +13,7 @@ import csv
 import io
 import re
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -31,6 +31,8 @@ from zygometra.core.mix.parts import (
 )
 from zygometra.core.typed import check_text, plain_number, whole_number
 from zygometra.core.units import unit_named
+
+from .tables import NoTable, Row, take_apart
 
 MOST_BYTES = 24_000_000
 MOST_ROWS = 60_000
@@ -66,12 +68,13 @@ class RowFault:
 
 @dataclass(frozen=True, slots=True)
 class TableRead:
-    """What a table holds: its kind, its good rows, its faults, and how many rows there were."""
+    """What a table holds: its kind, its good rows, its faults, how many rows there were, and how it was read."""
 
     kind: str
     parts: tuple[Part, ...]
     faults: tuple[RowFault, ...]
     rows: int
+    read_as: str = ""
 
 
 class _Column:
@@ -106,7 +109,7 @@ def read_table(text: str | bytes, kind: str) -> TableRead:
     Parameters
     ----------
     text : str or bytes
-        CSV, UTF-8, comma or semicolon, the first line holds the columns.
+        CSV as spreadsheets write it (:mod:`.tables`), the first line holds the columns.
     kind : str
         Which kind of part its rows are.
 
@@ -123,29 +126,17 @@ def read_table(text: str | bytes, kind: str) -> TableRead:
     if len(text) > MOST_BYTES:
         return refused(RowFault(1, "", f"{len(text):,} bytes".replace(",", " "), "at most 24 MB"))
     try:
-        words = text.decode("utf-8-sig") if isinstance(text, bytes) else text
-    except UnicodeDecodeError:
-        return refused(RowFault(1, "", "bytes that are not text", "a CSV text in UTF-8"))
-    if not words.strip():
+        table = take_apart(text)
+    except NoTable as error:
+        return refused(RowFault(1, "", error.found, error.wanted))
+    if not table.headers:
         return refused(
             RowFault(1, "", "an empty file", f"a table of {of_kind.plural}, its columns in the first line")
         )
-    if "\x00" in words:
-        return refused(RowFault(1, "", "a nought byte", "a CSV text in UTF-8"))
-    first = words.split("\n", 1)[0]
-    reader = csv.reader(
-        io.StringIO(words, newline=""), delimiter=";" if first.count(";") > first.count(",") else ","
-    )
-    try:
-        headers = next(reader)
-        columns, faults = _columns(headers, of_kind)
-        if faults:
-            return refused(*faults)
-        return _rows(reader, columns, kind)
-    except csv.Error as error:
-        return refused(
-            RowFault(reader.line_num, "", f"a slip in the CSV: {error}", "one row a line, quotes closed")
-        )
+    columns, faults = _columns(table.headers, of_kind)
+    if faults:
+        return refused(*faults)
+    return replace(_rows(table.rows, columns, kind), read_as=table.read_as)
 
 
 def _columns(headers: list[str], of_kind: PartKind) -> tuple[list[_Column], list[RowFault]]:
@@ -165,15 +156,12 @@ def _columns(headers: list[str], of_kind: PartKind) -> tuple[list[_Column], list
     return columns, faults
 
 
-def _rows(reader: Iterable[list[str]], columns: list[_Column], kind: str) -> TableRead:
+def _rows(rows: Iterable[Row], columns: list[_Column], kind: str) -> TableRead:
     parts: list[Part] = []
     faults: list[RowFault] = []
     seen: dict[str, int] = {}
     count = 0
-    for row in reader:
-        line = reader.line_num  # type: ignore[attr-defined]
-        if not any(cell.strip() for cell in row):
-            continue
+    for line, row in ((row.line, row.cells) for row in rows):
         count += 1
         if count > MOST_ROWS:
             faults.append(RowFault(line, "", f"more than {MOST_ROWS} rows", "a table of fewer rows"))

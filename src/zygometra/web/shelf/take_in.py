@@ -9,6 +9,7 @@ from flask import render_template, request
 from zygometra.core import gates
 from zygometra.core.mix.parts import KIND, newly_ordered
 from zygometra.exchange.shelf_csv import MOST_BYTES, TableRead, read_table
+from zygometra.exchange.tables import NoTable, letters_of
 from zygometra.store import shelf as store
 
 from ..db import db
@@ -49,7 +50,8 @@ class Table:
         faulty = self.read.rows - len(self.read.parts)
         left = f"; {counted(faulty, 'row')} with faults left out" if self.read.faults else ""
         same = len(self.read.parts) - added - changed
-        return f"From {self.name}: {added} new, {changed} changed, {same} as they were{left}."
+        read_as = f", read as {self.read.read_as}" if self.read.read_as else ""
+        return f"From {self.name}{read_as}: {added} new, {changed} changed, {same} as they were{left}."
 
 
 def taken(kind: str) -> Table:
@@ -66,9 +68,19 @@ def taken(kind: str) -> Table:
     return Table(kind, name, text, read, ordered, reason, bool(request.form.get("good_rows")))
 
 
+def _text_of(given: str | bytes) -> str:
+    """What was given as text, to be corrected on the page."""
+    if isinstance(given, str):
+        return given
+    try:
+        return letters_of(given)[0]
+    except NoTable:
+        return given.decode("utf-8", "replace")
+
+
 def take_in_page(table: Table) -> str:
     """Return the page that says why a table is not taken in yet, and offers what can be done."""
-    text = table.text if isinstance(table.text, str) else table.text.decode("utf-8-sig", "replace")
+    text = _text_of(table.text)
     good, ordered = len(table.read.parts), table.ordered if table.wants_reason else ()
     take = "Take them in"
     if table.read.faults:
@@ -82,6 +94,7 @@ def take_in_page(table: Table) -> str:
         count=counted(len(table.read.faults), "fault") if table.read.faults else "",
         good=good,
         rows=table.read.rows,
+        read_as=table.read.read_as,
         only_good=bool(table.read.faults and good),
         ordered=counted(len(ordered), "row") if ordered else "",
         ordered_names=names,

@@ -1,0 +1,158 @@
+"""A table as spreadsheets write it: which marks part its cells, which its decimals, in which letters.
+
+Semicolon, comma or tab; a ``sep=`` line; UTF-8 with or without its mark, UTF-16 with it,
+or Windows-1252; empty columns at the end. What was recognised is said.
+"""
+
+from __future__ import annotations
+
+import codecs
+import csv
+import io
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+MARKS = {";": "semicolon", ",": "comma", "\t": "tab"}
+_SEP = re.compile(r"\s*\"?sep=(?P<mark>[;,\t])\"?\s*", re.IGNORECASE)
+_DECIMAL_COMMA = re.compile(r"[+\-−]?\d+,\d+(?:\s*[^\d\s]+)?")
+_HEADER_UNIT = re.compile(
+    r"(?P<name>[^\[(,]+?)\s*(?:\((?P<round>[^)]*)\)|,\s*(?P<after>[^,]+))\s*(?P<rest>.*)"
+)
+
+
+class NoTable(Exception):
+    """The bytes are no table: what was found, and what is wanted."""
+
+    def __init__(self, found: str, wanted: str) -> None:
+        super().__init__(f"{found}; {wanted}")
+        self.found, self.wanted = found, wanted
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One row: its line as an editor counts it, and its cells."""
+
+    line: int
+    cells: list[str]
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """A table taken apart: headers, rows, and how it was read in words."""
+
+    headers: list[str]
+    rows: list[Row]
+    read_as: str
+
+
+def letters_of(data: bytes) -> tuple[str, str]:
+    """Return the text of some bytes and the name of its letters.
+
+    Parameters
+    ----------
+    data : bytes
+        Of a file.
+
+    Returns
+    -------
+    text, letters : str
+        The mark at the beginning is left out.
+
+    Raises
+    ------
+    NoTable
+        If they are no text.
+    """
+    for mark, coding, name in (
+        (codecs.BOM_UTF8, "utf-8-sig", "UTF-8"),
+        (codecs.BOM_UTF16_LE, "utf-16", "UTF-16"),
+        (codecs.BOM_UTF16_BE, "utf-16", "UTF-16"),
+        (b"", "utf-8", "UTF-8"),
+        (b"", "cp1252", "Windows-1252"),
+    ):
+        if data.startswith(mark):
+            try:
+                return data.decode(coding), name
+            except UnicodeDecodeError:
+                # What says that it is something must be it.
+                if mark:
+                    break
+    raise NoTable("bytes that are not text", "a CSV text in UTF-8")
+
+
+def take_apart(data: bytes | str) -> Table:
+    """Take a table apart.
+
+    Parameters
+    ----------
+    data : bytes or str
+        A CSV, its columns in the first line, or in the second after a ``sep=`` line.
+
+    Returns
+    -------
+    Table
+        Rows of empty cells left out.
+
+    Raises
+    ------
+    NoTable
+        If it is no table, with what was found and what is wanted.
+    """
+    words, letters = letters_of(data) if isinstance(data, bytes) else (data, "")
+    if "\x00" in words:
+        raise NoTable("a nought byte", "a CSV text in UTF-8")
+    before = 0
+    first, _, rest = words.partition("\n")
+    if (told := _SEP.fullmatch(first)) is not None:
+        mark, words, before = told["mark"], rest, 1
+        first = words.partition("\n")[0]
+    else:
+        mark = max(MARKS, key=lambda candidate: (first.count(candidate), candidate == ","))
+    reader = csv.reader(io.StringIO(words, newline=""), delimiter=mark)
+    try:
+        headers = _without_empty_end(next(reader, []))
+        rows = [Row(reader.line_num + before, row) for row in reader if any(cell.strip() for cell in row)]
+    except csv.Error as error:
+        slip = f"a slip in the CSV in line {reader.line_num + before}: {error}"
+        raise NoTable(slip, "one row a line, quotes closed") from None
+    rows = [Row(row.line, _without_empty_end(row.cells, len(headers))) for row in rows]
+    said = [MARKS[mark]]
+    if mark != "," and any(_DECIMAL_COMMA.fullmatch(cell.strip()) for cell in _some_cells(rows)):
+        said.append("decimal comma")
+    if letters not in ("", "UTF-8"):
+        said.append(letters)
+    return Table([header_as_ours(header) for header in headers], rows, ", ".join(said))
+
+
+def _some_cells(rows: list[Row]) -> Iterator[str]:
+    for row in rows[:200]:
+        yield from row.cells
+
+
+def _without_empty_end(cells: list[str], least: int = 0) -> list[str]:
+    """The cells without the empty ones at the end, that spreadsheets leave where something once stood."""
+    end = len(cells)
+    while end > least and not cells[end - 1].strip():
+        end -= 1
+    return cells[:end]
+
+
+def header_as_ours(header: str) -> str:
+    """Return a header with its unit in brackets, where it stands in round ones or after a comma.
+
+    Parameters
+    ----------
+    header : str
+        As a person wrote it.
+
+    Examples
+    --------
+    >>> header_as_ours("stroke (mm)"), header_as_ours("stroke, in"), header_as_ours("stroke [mm] basis")
+    ('stroke [mm]', 'stroke [in]', 'stroke [mm] basis')
+    """
+    found = _HEADER_UNIT.fullmatch(header.strip())
+    if found is None:
+        return header.strip()
+    unit = (found["round"] or found["after"] or "").strip()
+    return f"{found['name'].strip()} [{unit}] {found['rest']}".strip()
