@@ -290,3 +290,33 @@ def test_a_kept_crown_cut_does_not_stop_other_levers_from_being_kept(shop, bring
     deeper = [{"op": "crown_cut", "amount": "0.5 mm"}, other[1]]
     assert shop.post(f"/builds/{build}/plan", {"plan": json.dumps(deeper), "version": "2"}).status_code == 422
     assert stored(build).document["planned"] == other
+
+
+def vee(**changed):
+    document = demo("pilot-launch") | changed
+    document["engine"] = {
+        **document["engine"],
+        "layout": "vee",
+        "bank_angle": 90,
+        "banks": [{"name": "left", "cylinders": [1, 3]}, {"name": "right", "cylinders": [2, 4]}],
+    }
+    for key in ("planned", "banks", "levers", "targets"):
+        if key not in changed:
+            document.pop(key, None)
+    return document
+
+
+def test_banks_that_are_alike_are_cut_alike_unless_one_is_chosen(shop, bring):
+    build = bring(vee())
+    assert plan_of(what_if(shop, build, hole="2", **levers(deck_cut="0.1 mm", open_chamber=""))) == [
+        {"op": "deck_cut", "amount": "0.1 mm"}
+    ]
+    chosen = what_if(shop, build, hole="2", scope="bank", **levers(deck_cut="0.1 mm", open_chamber=""))
+    assert plan_of(chosen) == [{"op": "deck_cut", "bank": "right", "amount": "0.1 mm"}]
+
+
+def test_banks_with_figures_of_their_own_are_cut_one_by_one(shop, bring):
+    build = bring(vee(banks={"right": {"deck_height": "225.3 mm"}}))
+    assert plan_of(what_if(shop, build, hole="2", **levers(deck_cut="0.1 mm", open_chamber=""))) == [
+        {"op": "deck_cut", "bank": "right", "amount": "0.1 mm"}
+    ]

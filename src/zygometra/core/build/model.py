@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal
 
-from ..place import Place
+from ..place import Place, Scope
 from ..quantity import Quantity
 from ..windows import OPEN, Window
 from .lever_table import OpName
@@ -115,6 +115,13 @@ class Build:
     def cylinders(self) -> tuple[int, ...]:
         """Every hole, bank by bank."""
         return tuple(number for bank in self.banks for number in bank.cylinders)
+
+    @cached_property
+    def banks_are_alike(self) -> bool:
+        """True where no figure and no gasket is a bank's own and nothing is planned for one bank alone."""
+        own = any(Place.parse(path).scope is Scope.BANK for path in self.figures)
+        planned = any(op.bank is not None for op in self.planned)
+        return not (own or planned or any(self.gasket_names.get(bank.name) for bank in self.banks))
 
     def bank_of(self, cylinder: int) -> Bank:
         """Return the bank that a hole belongs to.

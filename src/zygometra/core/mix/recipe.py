@@ -14,7 +14,7 @@ from ..stack.evaluate import evaluate
 from ..units import Kind
 from .judge import Verdict, window_of
 from .parts import MAKING, Part, needed_of
-from .question import Question
+from .question import WANTED, Question
 from .rules import FitRules, Machining
 from .shelf import Block
 
@@ -64,6 +64,8 @@ class Recipe:
         Of crank, rods and pistons in g; None where one is not known.
     document : dict
         The recipe as a build document.
+    asked : bool
+        Whether any window was asked for.
     """
 
     parts: Mapping[str, Part]
@@ -75,6 +77,7 @@ class Recipe:
     to_buy: Mapping[str, int]
     weight: float | None
     document: dict[str, Any]
+    asked: bool
 
     @property
     def key(self) -> str:
@@ -137,8 +140,9 @@ def recipe_in_full(
     to_buy = {
         kind: needed[kind] - parts[kind].in_hand for kind in MAKING if needed[kind] > parts[kind].in_hand
     }
+    asked = any(question.window(w.key).is_bounded for w in WANTED)
     return Recipe(
-        parts, verdict, u, half, tuple(crosses), operations, to_buy, _weight(parts, needed), document
+        parts, verdict, u, half, tuple(crosses), operations, to_buy, _weight(parts, needed), document, asked
     )
 
 

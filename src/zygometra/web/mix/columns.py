@@ -168,9 +168,10 @@ def _windows_words(recipe: Recipe) -> str:
         return "outside " + ", ".join(
             WANTED_KEY[k].label if k in WANTED_KEY else k for k in recipe.verdict.outside
         )
+    where = "inside" if recipe.asked else "no window asked for"
     if recipe.crosses:
-        return "inside; its band crosses " + ", ".join(WANTED_KEY[key].label for key in recipe.crosses)
-    return "inside, its band too"
+        return f"{where}; its band crosses " + ", ".join(WANTED_KEY[key].label for key in recipe.crosses)
+    return f"{where}, its band too" if recipe.asked else where
 
 
 def _value(recipe: Recipe, kind: str, name: str) -> float:

@@ -86,7 +86,9 @@ def answer(bench: Bench, args: Mapping[str, str]) -> WhatIf:
     scope = args.get("scope", "")
     bank = build.bank_of(hole).name
     # A lever acts on the bank of the hole on screen, unless all banks were asked for.
-    scope = "" if scope == ALL or len(build.banks) == 1 else bank
+    # Banks that are alike are cut alike, unless one of them is chosen.
+    together = scope == ALL or (not scope and build.banks_are_alike)
+    scope = "" if together or len(build.banks) == 1 else bank
     result = WhatIf(bench, hole, scope)
     planned = build.planned
     try:
