@@ -46,7 +46,7 @@ class Field:
 
 PART_PATHS = {
     "block": "parts.block", "crank": "parts.crank", "rod": "parts.rod", "piston": "parts.piston",
-    "gasket": "parts.gasket", "head": "parts.head", "cam": "cam", "engine": "engine",
+    "gasket": "parts.gasket", "head": "parts.head", "cam": "cam", "engine": "engine", "stated": "stated",
     "mock-up": "mock-up",
 }  # fmt: skip
 
@@ -101,6 +101,10 @@ FIELDS: tuple[Field, ...] = (
     Field("engine", "bank_angle", "bank angle", "angle between the banks", _ANGLE, 0, 180),
     Field("engine", "displacement", "V_total", "displacement as stated", _VOLUME, 0, 5_000_000,
           help="as advertised; only compared with what bore and stroke give"),
+    Field("stated", "clearance_volume", "Vc", "clearance volume as stated", _VOLUME, 0, 60000,
+          help="of one hole; only compared with what its parts give"),
+    Field("stated", "piston_clearance", "clearance", "piston clearance as stated", _LENGTH, 0, 5,
+          help="on diameter; kept with the build"),
     Field("mock-up", "deck_clearance", "c", "deck clearance read on a mock-up", _LENGTH, -50, 200,
           False, False, True, "down +, proud −"),
 )  # fmt: skip

@@ -101,7 +101,17 @@ _UNSTATED: dict[str, tuple[float, float, float, float, float]] = {
     "crown_cut": (0.02, 0.02, 0.02, 0.02, 0.02),
     "open_chamber": (0.2, 0.2, 0.2, 0.2, 0.2),
 }
-_EXACT = ("bank_angle", "bore_pitch", "at_lift", "displacement", "target", "limit", "exact")
+_EXACT = (
+    "bank_angle",
+    "bore_pitch",
+    "at_lift",
+    "displacement",
+    "clearance_volume",
+    "piston_clearance",
+    "target",
+    "limit",
+    "exact",
+)
 
 # The usual spread of one person with the usual gauge: it stands in for the sample
 # standard deviation where a reading was taken once only.

@@ -280,6 +280,14 @@ class LeversShape(Shape):
     gasket_per_bank: bool = False
 
 
+class StatedShape(Shape):
+    """Totals as people state them: compared with the parts of which they are made."""
+
+    clearance_volume: _of(FIELD["stated.clearance_volume"]) = None  # type: ignore[valid-type]
+    compression_ratio: Ratio = None
+    piston_clearance: _of(FIELD["stated.piston_clearance"]) = None  # type: ignore[valid-type]
+
+
 class BuildFile(Shape):
     """One build as one document, version 1."""
 
@@ -297,6 +305,7 @@ class BuildFile(Shape):
         None
     )
     cam: Cam = None  # type: ignore[valid-type]
+    stated: StatedShape | None = None
     planned: Annotated[list[OperationShape], Slot(max_length=200)] | None = None
     targets: TargetsShape | None = None
     levers: LeversShape | None = None

@@ -57,6 +57,7 @@ def read_document(document: Mapping[str, Any]) -> Build:
         planned=tuple(read_operation(op, unstated) for op in document.get("planned") or ()),
         targets=_targets(document.get("targets") or {}),
         levers=_levers(document.get("levers") or {}, unstated),
+        stated_ratio=(document.get("stated") or {}).get("compression_ratio"),
     )
 
 

@@ -105,6 +105,7 @@ class Build:
     planned: tuple[Operation, ...] = ()
     targets: Targets = Targets()
     levers: Levers = Levers()
+    stated_ratio: float | None = None
 
     @cached_property
     def measured_holes(self) -> frozenset[int]:

@@ -29,13 +29,6 @@ DISAGREES = Code(
     "is likelier than chance.",
     "Read that hole again, and measure its rod and piston.",
 )
-DISPLACEMENT = Code(
-    "displacement-differs",
-    "warn",
-    "The stated displacement {stated} cc is not what bore and stroke give, {computed} cc.",
-    "A given total that is not the sum of its parts hides a slip in one of them.",
-    "Check bore, stroke and number of holes.",
-)
 ADVERTISED = Code(
     "chamber-advertised",
     "warn",
@@ -113,19 +106,6 @@ def disagreement(case: Case) -> Iterable[Said]:
             paper=Clearance(paper),
             times=Number(excess / joint, 1),
         )
-
-
-@JUDGES.of_engine(DISPLACEMENT)
-def displacement(case: Case) -> Iterable[Said]:
-    """A stated displacement against what bore and stroke give."""
-    stated, state = case.build.figures.get("engine.displacement"), case.now
-    if stated is None or state.displacement_cc is None:
-        return
-    apart = abs(state.displacement_cc - stated.value)
-    if apart > max(3 * state.displacement_u, 0.005 * state.displacement_cc):
-        where = Place.engine("engine.displacement")
-        computed = Number(state.displacement_cc)
-        yield said(DISPLACEMENT, where, stated=Number(stated.value), computed=computed)
 
 
 @JUDGES.of_engine(ADVERTISED)

@@ -8,7 +8,7 @@ from .chamber import ChamberModel, DraftedChamber, RateChamber, StepFilledChambe
 from .results import Source
 
 _ENGINE_WIDE: tuple[tuple[str, Field], ...] = tuple(
-    (f.path, f) for f in FIELDS if f.part not in ("engine", "mock-up")
+    (f.path, f) for f in FIELDS if f.part not in ("engine", "stated", "mock-up")
 )
 _BANK_WIDE = tuple((name, f.path) for name, f in BANK_NAMES.items())
 _IN_HOLE = tuple((name, f.path) for name, f in CYLINDER_NAMES.items())

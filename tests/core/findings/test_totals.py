@@ -1,0 +1,88 @@
+"""Totals that people state beside their parts, and the term that would explain a difference."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from support.cases import vector
+from zygometra.core.build.document import read_document
+from zygometra.core.findings.collect import findings
+from zygometra.core.house_rules import rules_for
+from zygometra.core.stack.evaluate import evaluate
+from zygometra.exchange.build_file import check
+
+
+def tarnbeck(**changed):
+    """Vc 66.069 cc, ratio 9.653; the chamber known to 0.2 cc, the gasket to 0.01 mm."""
+    document = vector("tarnbeck-plain")["build"] | changed
+    document["unstated_doubt"] = "zero"
+    document["parts"] = {
+        **document["parts"],
+        "head": {**document["parts"]["head"], "chamber_volume": {"value": 52, "u": 0.2}},
+        "gasket": {**document["parts"]["gasket"], "thickness": {"value": 1.2, "u": 0.01}},
+    }
+    return check(document)
+
+
+def found(**changed):
+    build = tarnbeck(**changed)
+    return {f.code: f for f in findings(build, evaluate(build), rules_for(""))}
+
+
+def test_a_clearance_volume_that_is_not_the_sum_names_the_likeliest_term():
+    # 2 cc too much: the chamber by 10 of its own doubts, the gasket by 2/(π/4·93.5²/1000)/0.01 = 29 of its.
+    says = found(stated={"clearance_volume": 68.069})["stated-total-differs"].says
+    assert "the stated clearance volume 68.07 cc is not what its parts give, 66.07 cc" in says
+    assert "with the chamber volume 2.00 cc larger" in says
+
+
+def test_a_ratio_that_is_not_the_sum_names_the_likeliest_term():
+    # A chamber of 50 would give (571.69 + 64.07)/64.07 = 9.923; to first order 2.06 cc less explain it.
+    says = found(stated={"compression_ratio": 9.923})["stated-total-differs"].says
+    assert "the stated compression ratio 9.92" in says
+    assert "chamber volume 2.06 cc smaller" in says
+
+
+def test_totals_that_agree_within_doubt_are_not_spoken_of():
+    assert "stated-total-differs" not in found(stated={"clearance_volume": 66.5, "compression_ratio": 9.65})
+    assert "stated-total-differs" not in found(stated={"piston_clearance": "0.05 mm"})
+
+
+@given(st.floats(-6, 6))
+def test_the_threshold_is_three_doubts_or_two_in_a_thousand(off):
+    outcome = evaluate(tarnbeck()).now.holes[0].outcome
+    exact, u = outcome.clearance, outcome.doubts.clearance[0]
+    assert 3 * u > 0.002 * exact
+    differs = "stated-total-differs" in found(stated={"clearance_volume": exact + off * u})
+    if abs(abs(off) - 3) > 1e-6:
+        assert differs == (abs(off) > 3)
+
+
+@pytest.mark.parametrize(("given_cc", "differs"), [(8.239, False), (9.5, True)])
+def test_a_gasket_volume_beside_its_dimensions_is_compared_and_the_dimensions_count(given_cc, differs):
+    document = vector("tarnbeck-plain")["build"]
+    document["parts"]["gasket"]["volume"] = {"value": given_cc, "u": 0.05}
+    build = check(document)
+    evaluation = evaluate(build)
+    codes = {f.code for f in findings(build, evaluation, rules_for(""))}
+    # π/4·93.5²·1.2/1000
+    assert evaluation.now.holes[0].outcome.terms.gasket == pytest.approx(8.2394, abs=1e-4)
+    assert ("stated-total-differs" in codes) == differs
+
+
+def test_a_volume_stands_in_where_dimensions_are_missing():
+    document = vector("tarnbeck-plain")["build"]
+    expected = evaluate(read_document(document)).now.holes[0].outcome
+    gasket, bore = document["parts"]["gasket"], document["parts"]["block"]
+    del gasket["bore"]
+    gasket["volume"] = expected.terms.gasket
+    bore["swept_volume"] = expected.swept
+    outcome = evaluate(check(document)).now.holes[0].outcome
+    assert outcome.compression_ratio == pytest.approx(expected.compression_ratio, rel=1e-12)
+    del document["parts"]["crank"]["stroke"]
+    document["cylinders"] = {"1": {"deck_clearance": expected.deck_clearance}}
+    assert evaluate(check(document)).now.holes[0].outcome.compression_ratio == pytest.approx(
+        expected.compression_ratio, rel=1e-12
+    )
