@@ -26,7 +26,7 @@ from ..stack.arithmetic import (
 )
 from ..windows import EDGE, Window
 from .laid_out import Bools, Candidates, LaidOut
-from .machining import Bottoms, stops
+from .machining import Bottoms, Stopped, moved_for_ratio, stopped_at, stops
 from .parts import MAKING
 from .rules import FitRule, judge_columns
 from .runs import HAIR, Hull, Ordered, kept_rows, pieces, spread, united
@@ -34,6 +34,7 @@ from .shelf import Floats, Ints, Rows
 
 # What decides where a piston stops.
 _SETTLES = ("shortest", "longest", "length", "height", "bore", "floor")
+_MOVED = ("stroke", "cut", "clearance", "quench", "swept", "below", "volume", "rod_ratio", "speed")
 _STACK = ("longest", "shortest", "length", "height", "bore")
 
 
@@ -80,6 +81,9 @@ class Join:
         self.gaskets = Ordered(laid_out, "gasket", taken["gasket"], "thickness")
         self.heads = Ordered(laid_out, "head", taken["head"], "chamber_volume")
         self.thinnest, self.thickest = self._extremes()
+        # Where journals are ground and a ratio is asked for, the stroke waits for gasket and head.
+        ratio = laid_out.question.window("compression_ratio")
+        self.moves = ratio.is_bounded and bool(np.isfinite(laid_out.meetings["rod"].shift).any())
 
     def narrowed(self, filters: Mapping[str, Window]) -> Join:
         """Return the same join with windows drawn in.
@@ -359,18 +363,40 @@ class Join:
     def _stopped(self, rows: Rows) -> Rows:
         """Grind and face to what meets the wanted clearance: where the piston stops, and what that takes."""
         laid_out = self.laid_out
-        bottoms = Bottoms(
-            np.array(laid_out.block.values["deck_height"]),
-            rows["shortest"],
-            rows["longest"],
+        stroke, cut, clearance, low, high = stops(
+            laid_out.question, self._bottoms(rows), faces=laid_out.faces
+        )
+        found = {
+            "stroke": stroke,
+            "cut": cut,
+            "clearance": clearance,
+            "quench": clearance + rows["thickness"],
+        }
+        return found | {"low": low, "high": high} if self.moves else found
+
+    def _bottoms(self, rows: Rows) -> Bottoms:
+        # What has stopped once only asks where another stroke would stop.
+        shortest, longest = (rows.get(name, rows["length"]) for name in ("shortest", "longest"))
+        return Bottoms(
+            np.array(self.laid_out.block.values["deck_height"]),
+            shortest,
+            longest,
             rows["length"],
             rows["height"],
             rows["thickness"],
             rows["floor"],
-            circle_area(rows["bore"]) * laid_out.block.cylinders / 1000,
+            circle_area(rows["bore"]) * self.laid_out.block.cylinders / 1000,
         )
-        stroke, cut, clearance = stops(laid_out.question, bottoms, faces=laid_out.faces)
-        return {"stroke": stroke, "cut": cut, "clearance": clearance, "quench": clearance + rows["thickness"]}
+
+    def free(self, rows: Rows) -> Bools:
+        """Return which rows have a stroke that still waits for the ratio.
+
+        Parameters
+        ----------
+        rows : Rows
+            Columns of what was joined so far, one entry a row.
+        """
+        return rows["high"] > rows["low"] if self.moves else np.zeros(len(rows["stroke"]), bool)
 
     def _in_place(self, rows: Rows) -> Bools:
         """Where the piston stops inside the windows of clearance and quench, and not over the floor."""
@@ -378,7 +404,7 @@ class Join:
             self._within("deck_clearance", rows["clearance"])
             & self._within("quench", rows["quench"])
             & (rows["quench"] >= rows["floor"] - EDGE)
-        )
+        ) | self.free(rows)
 
     def _settled(self, rows: Rows) -> Rows:
         """Work out all that follows from where the piston stops, but for the chamber."""
@@ -391,18 +417,30 @@ class Join:
             "rod_ratio": rows["length"] / stroke,
             "speed": 2 * stroke * laid_out.question.rpm / 60 / 1000,
         }
-        rows = kept_rows(
-            rows,
-            (
-                self._within("displacement", rows["swept"] * laid_out.block.cylinders)
-                & self._within("rod_ratio", rows["rod_ratio"])
-                & self._within("piston_speed", rows["speed"])
-            ),
-        )
+        rows = kept_rows(rows, self._travels(rows) | self.free(rows))
         rows = self._bounded(rows, "gasket")
-        below = self._volume_below(rows)
+        below = {"below": self._volume_below(rows)}
+        if self.moves:
+            for end in ("low", "high"):
+                below[f"swept_{end}"], below[f"below_{end}"] = self._volumes_at(rows, rows[end])
         # What led here is not asked for again, and need not be carried into every recipe.
-        return {name: column for name, column in rows.items() if name not in _SETTLES} | {"below": below}
+        settled = _SETTLES[:2] if self.moves else _SETTLES
+        return {name: column for name, column in rows.items() if name not in settled} | below
+
+    def _travels(self, rows: Rows) -> Bools:
+        """Which rows lie inside the windows that the stroke alone decides."""
+        return (
+            self._within("displacement", rows["swept"] * self.laid_out.block.cylinders)
+            & self._within("rod_ratio", rows["rod_ratio"])
+            & self._within("piston_speed", rows["speed"])
+        )
+
+    def _volumes_at(self, rows: Rows, stroke: Floats) -> tuple[Floats, Floats]:
+        """Swept volume and the volume below the gasket at another stroke of each row."""
+        cut, clearance = stopped_at(
+            self.laid_out.question, self._bottoms(rows), stroke, faces=self.laid_out.faces
+        )
+        return circle_area(rows["bore"]) * stroke / 1000, self._volume_at(rows, clearance, cut)
 
     def _volume_below(self, rows: Rows) -> Floats:
         """The volume at TDC below the gasket: down to the crown, its dish or dome, and around the land."""
@@ -453,7 +491,17 @@ class Join:
         # A ratio of (Vs + V)/V within its edges is a volume within these.
         swept, below = rows["swept"], rows["below"]
         most = np.full(len(swept), np.inf) if low <= 1 else clearance_volume_for(swept, low - EDGE) - below
-        return -below if high == np.inf else clearance_volume_for(swept, high + EDGE) - below, most
+        least = -below if high == np.inf else clearance_volume_for(swept, high + EDGE) - below
+        if self.moves:
+            asked = self.laid_out.question.window("compression_ratio")
+            # To the edge that was asked for the stroke may move; a window drawn in holds for what comes of it.
+            if asked.low is not None and low == asked.low and low > 1:
+                furthest = clearance_volume_for(rows["swept_high"], low - EDGE) - rows["below_high"]
+                most = np.maximum(most, furthest)
+            if asked.high is not None and high in (asked.high, np.inf):
+                furthest = clearance_volume_for(rows["swept_low"], asked.high + EDGE) - rows["below_low"]
+                least = np.minimum(least, furthest)
+        return least, most
 
     def recipes(self, rows: Rows) -> Iterator[Rows]:
         """Yield whole recipes from rows with a gasket.
@@ -483,6 +531,8 @@ class Join:
         rows : Rows
             Columns of what was joined so far, one entry a row.
         """
+        if self.moves:
+            rows = self._moved(rows)
         rows = kept_rows(rows, rows["volume"] > 0)
         rows["compression_ratio"] = ratio_of(rows["swept"], rows["volume"])
         return kept_rows(
@@ -492,6 +542,48 @@ class Join:
                 & self._within("cost", rows["cost"] / 100)
             ),
         )
+
+    def _moved(self, rows: Rows) -> Rows:
+        """Move the strokes that wait for the ratio, now that gasket and head are known, and ask every window again."""
+        window, laid_out = self.laid_out.question.window("compression_ratio"), self.laid_out
+        at = np.flatnonzero(self.free(rows))
+        if not len(at):
+            return rows
+        some = {name: column[at] for name, column in rows.items()}
+        top = some["volume"] - some["below"]
+
+        def ratio_at(stroke: Floats) -> Floats:
+            swept, below = self._volumes_at(some, stroke)
+            return np.where(
+                top + below > 0, ratio_of(swept, np.where(top + below > 0, top + below, 1.0)), np.inf
+            )
+
+        still = Stopped(some["stroke"], some["cut"], some["clearance"], some["low"], some["high"])
+        stroke = moved_for_ratio(window, still, ratio_at)
+        cut, clearance = stopped_at(laid_out.question, self._bottoms(some), stroke, faces=laid_out.faces)
+        swept, below = self._volumes_at(some, stroke)
+        some |= {
+            "stroke": stroke,
+            "cut": cut,
+            "clearance": clearance,
+            "quench": clearance + some["thickness"],
+            "swept": swept,
+            "below": below,
+            "volume": top + below,
+            "rod_ratio": some["length"] / stroke,
+            "speed": 2 * stroke * laid_out.question.rpm / 60 / 1000,
+        }
+        rows = {name: column.copy() for name, column in rows.items()}
+        for name in _MOVED:
+            rows[name][at] = some[name]
+        inside = np.ones(len(rows["stroke"]), bool)
+        inside[at] = (
+            self._travels(some)
+            & self._within("deck_clearance", some["clearance"])
+            & self._within("quench", some["quench"])
+            & (some["quench"] >= some["floor"] - EDGE)
+        )
+        return kept_rows(rows, inside)
 
 
 def gasket_volume(opening: Floats, bore: Floats, thickness: Floats) -> Floats:

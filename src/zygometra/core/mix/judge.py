@@ -21,11 +21,11 @@ from ..stack.arithmetic import (
 )
 from ..stack.motion import mean_piston_speed
 from ..windows import Window, worst_miss
-from .machining import Bottoms, stops, throw_shift
+from .machining import Bottoms, moved_for_ratio, stopped_at, stops, throw_shift
 from .parts import MAKING, needed_of
 from .question import WANTED, Question
 from .rules import FACE_CROWN, OFFSET_GRIND, Fit, FitRules, judge_fit
-from .shelf import Block, Shelf
+from .shelf import Block, Floats, Shelf
 
 Combination = tuple[int, int, int, int, int]
 
@@ -254,23 +254,40 @@ def _results(frame: _Frame, figure: Look, grind: float | None, jobs: list[Job], 
         )
     )
     faces = FACE_CROWN in rules.machinings and question.allows(FACE_CROWN)
-    stroke, cut, clearance = (float(column[0]) for column in stops(question, row, faces=faces))
+    stopped = stops(question, row, faces=faces)
+
+    def volume_at(strokes: Floats) -> Floats:
+        off, down = stopped_at(question, row, strokes, faces=faces)
+        return top + area * down / 1000 - known("piston", "dish_area") * off / 1000 + crevice(off)
+
+    def crevice(off: Floats) -> Floats:
+        if land is None or land_height is None:
+            return np.zeros(1)
+        return crevice_volume(np.array([bore]), np.array([land]), land_height - off)
+
+    def ratio_at(strokes: Floats) -> Floats:
+        volumes = volume_at(strokes)
+        return np.where(
+            volumes > 0, ratio_of(area * strokes / 1000, np.where(volumes > 0, volumes, 1.0)), np.inf
+        )
+
+    opening = figure("gasket", "opening_area")
+    land, land_height = figure("piston", "top_land_diameter"), figure("piston", "top_land_height")
+    top = (
+        known("head", "chamber_volume")
+        + (circle_area(known("gasket", "bore")) if opening is None else opening) * thickness / 1000
+        + known("piston", "crown_volume")
+    )
+    strokes = moved_for_ratio(question.window("compression_ratio"), stopped, ratio_at)
+    cuts, clearances = stopped_at(question, row, strokes, faces=faces)
+    stroke, cut, clearance = float(strokes[0]), float(cuts[0]), float(clearances[0])
     if grind is not None:
         says = f"ground to a stroke of {stroke:.3f} mm, {least:.3f} to {most:.3f} mm could be had"
         jobs[:] = [replace(j, says=f"{j.says}; {says}") if j.machining == OFFSET_GRIND else j for j in jobs]
     if cut:
         jobs.append(_job(rules, FACE_CROWN, block, f"without it the piston stops {cut:.3f} mm higher"))
     swept = area * stroke / 1000
-    opening = figure("gasket", "opening_area")
-    land, land_height = figure("piston", "top_land_diameter"), figure("piston", "top_land_height")
-    volume = (
-        known("head", "chamber_volume")
-        + (circle_area(known("gasket", "bore")) if opening is None else opening) * thickness / 1000
-        + area * clearance / 1000
-        + known("piston", "crown_volume")
-        - known("piston", "dish_area") * cut / 1000
-        + (0.0 if land is None or land_height is None else crevice_volume(bore, land, land_height - cut))
-    )
+    volume = float(volume_at(strokes)[0])
     machining = sum(job.cost for job in jobs)
     return Results(
         stroke,

@@ -5,12 +5,13 @@ One rule for one recipe and for columns of them: the judge of a recipe puts arra
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
 
 from ..stack.arithmetic import deck_clearance, stroke_for
-from ..windows import EDGE
+from ..windows import EDGE, Window
 from .question import Question
 from .shelf import Floats
 
@@ -60,11 +61,17 @@ class Bottoms(NamedTuple):
 
 
 class Stopped(NamedTuple):
-    """Where pistons stop: the stroke, the cut off their crowns, and the clearance, in mm."""
+    """Where pistons stop: the stroke, the cut off their crowns, and the clearance, in mm.
+
+    Between ``low`` and ``high`` the stroke may still move: every window but that of ratio is
+    met there, with the same operations.
+    """
 
     stroke: Floats
     cut: Floats
     clearance: Floats
+    low: Floats
+    high: Floats
 
 
 def least_clearance(question: Question, thickness: Floats, floor: Floats) -> Floats:
@@ -174,17 +181,90 @@ def stops(question: Question, rows: Bottoms, *, faces: bool) -> Stopped:
     low, high = np.maximum(low, rows.shortest), np.minimum(high, rows.longest)
     stroke = np.clip(near, rows.shortest, rows.longest)
     # The last that leaves room counts: the gap alone first, then every window with it, the uncut crown over the cut.
-    for least_stroke, most_stroke in ((rows.shortest, rows.longest), (low, high)):
+    free_low = free_high = stroke
+    for least_stroke, most_stroke, all_met in ((rows.shortest, rows.longest, False), (low, high, True)):
+        edges = [(stroke_at(most), level)]
         if faces:
-            deepest = level + 2 * question.crown_limit
-            stroke = _into(near, np.maximum(least_stroke, level), np.minimum(most_stroke, deepest), stroke)
-        stroke = _into(
-            near, np.maximum(least_stroke, stroke_at(most)), np.minimum(most_stroke, level), stroke
-        )
-    stroke = np.where(rows.longest > rows.shortest, stroke, own)
+            edges.insert(0, (level, level + 2 * question.crown_limit))
+        for begin, end in edges:
+            first, last = np.maximum(least_stroke, begin), np.minimum(most_stroke, end)
+            stroke = _into(near, first, last, stroke)
+            if all_met:
+                left = first <= last
+                free_low, free_high = np.where(left, first, free_low), np.where(left, last, free_high)
+    ground = rows.longest > rows.shortest
+    stroke = np.where(ground, stroke, own)
+    # Where not all could be met there is nothing left to move.
+    moves = ground & (free_low <= stroke) & (stroke <= free_high)
+    cut, clearance = stopped_at(question, rows, stroke, faces=faces)
+    return Stopped(
+        stroke, cut, clearance, np.where(moves, free_low, stroke), np.where(moves, free_high, stroke)
+    )
+
+
+def stopped_at(question: Question, rows: Bottoms, stroke: Floats, *, faces: bool) -> tuple[Floats, Floats]:
+    """Return the cut off the crowns and the clearance that a stroke gives, in mm.
+
+    Parameters
+    ----------
+    question : Question
+        Its windows and aims, and the largest crown cut.
+    rows : Bottoms
+        Row by row.
+    stroke : array of float
+        In mm.
+    faces : bool
+        Whether crowns may be faced.
+    """
     clearance = deck_clearance(rows.height, stroke, rows.length, rows.compression)
-    cut = crown_cut(clearance, least, want, question.crown_limit) if faces else np.zeros(len(stroke))
-    return Stopped(stroke, cut, clearance + cut)
+    if not faces:
+        return np.zeros(len(stroke)), clearance
+    least = least_clearance(question, rows.thickness, rows.floor)
+    want = wanted_clearance(question, rows.thickness, rows.floor)
+    cut = crown_cut(clearance, least, want, question.crown_limit)
+    return cut, clearance + cut
+
+
+def moved_for_ratio(window: Window, stopped: Stopped, ratio_at: Callable[[Floats], Floats]) -> Floats:
+    """Return the strokes that bring ratios into their window where they lie outside it and can be brought.
+
+    Parameters
+    ----------
+    window : Window
+        Of the ratio.
+    stopped : Stopped
+        Where pistons stop, and how far the stroke may still move.
+    ratio_at : callable
+        The ratio of each row at some strokes; infinite where no room is left.
+
+    Returns
+    -------
+    array of float
+        In mm; the stroke as it was where nothing is to be gained.
+
+    Notes
+    -----
+    A longer stroke sweeps more and leaves less above it, so the ratio rises with it: the
+    edge is found by halving, to the last bit of a float.
+    """
+    stroke, found = stopped.stroke, ratio_at(stopped.stroke)
+    for edge, far, way in ((window.low, stopped.high, -1), (window.high, stopped.low, 1)):
+        if edge is None:
+            continue
+        beyond = way * edge + EDGE
+        wants = (way * found > beyond) & (way * ratio_at(far) <= beyond) & (far != stopped.stroke)
+        if not wants.any():
+            continue
+        out, inside = stopped.stroke, far
+        for _ in range(_HALVINGS):
+            middle = (out + inside) / 2
+            still = way * ratio_at(middle) > way * edge
+            out, inside = np.where(still, middle, out), np.where(still, inside, middle)
+        stroke = np.where(wants, inside, stroke)
+    return stroke
+
+
+_HALVINGS = 60
 
 
 def _strokes_left(question: Question, rows: Bottoms) -> tuple[Floats, Floats]:

@@ -111,13 +111,33 @@ def _recipes(sweep: Sweep, goal: Goal, rows: Rows, reach: float) -> Rows:
 
 def _nearest_of(sweep: Sweep, goal: Goal, rows: Rows) -> Floats:
     """How near each bottom end comes with the top end that suits it best; infinite where none closes it."""
+    if not sweep.top_ends.is_run:
+        return _one_by_one(sweep, goal, rows)
+    waits = sweep.join.free(rows)
+    if not waits.any():
+        return _by_runs(sweep, goal, rows)
+    # Where the stroke still moves with gasket and head, each of them is asked.
+    out = np.empty(len(waits))
+    for way, which in ((_one_by_one, waits), (_by_runs, ~waits)):
+        out[which] = way(sweep, goal, {name: column[which] for name, column in rows.items()})
+    return out
+
+
+def _one_by_one(sweep: Sweep, goal: Goal, rows: Rows) -> Floats:
+    """How near each bottom end comes, recipe by recipe."""
+    tops = sweep.top_ends
+    start, count = tops.runs(rows)
+    out = np.full(len(start), np.inf)
+    for found in tops.recipes(rows | {"of": np.arange(len(start))}, start, count):
+        np.minimum.at(out, found["of"], goal.distance(sweep.laid_out, found))
+    return out
+
+
+def _by_runs(sweep: Sweep, goal: Goal, rows: Rows) -> Floats:
+    """How near each bottom end comes: by what suits its ratio best in the run of its top ends."""
     laid_out, tops = sweep.laid_out, sweep.top_ends
     start, count = tops.runs(rows)
     out = np.full(len(start), np.inf)
-    if not tops.is_run:
-        for found in tops.recipes(rows | {"of": np.arange(len(start))}, start, count):
-            np.minimum.at(out, found["of"], goal.distance(laid_out, found))
-        return out
     some = np.flatnonzero(count)
     rows = {name: column[some] for name, column in rows.items()}
     nearest_of = goal.distance(laid_out, rows, but_ratio=True)
