@@ -98,6 +98,22 @@ class Join:
         out.thinnest, out.thickest = out._extremes()
         return out
 
+    def settled(self) -> Join:
+        """Return the same join with every stroke where it was settled: none waits for the ratio."""
+        out = copy.copy(self)
+        out.moves = False
+        return out
+
+    @property
+    def is_drawn_in(self) -> bool:
+        """True where the window of ratio lies inside the one asked for: no stroke that was moved to its edge counts."""
+        asked, filtered = (
+            of.get("compression_ratio", Window()) for of in (self.laid_out.question.windows, self.filters)
+        )
+        lows = asked.low is None or (filtered.low is not None and filtered.low > asked.low + EDGE)
+        highs = asked.high is None or (filtered.high is not None and filtered.high < asked.high - EDGE)
+        return lows and highs
+
     def _extremes(self) -> tuple[float, float]:
         """The thinnest and the thickest gasket with which clearance and quench can lie in their windows."""
         values = self.gaskets.values
@@ -391,12 +407,16 @@ class Join:
     def free(self, rows: Rows) -> Bools:
         """Return which rows have a stroke that still waits for the ratio.
 
+        None where the window of ratio is drawn in: what is moved comes to the edge that was asked for.
+
         Parameters
         ----------
         rows : Rows
             Columns of what was joined so far, one entry a row.
         """
-        return rows["high"] > rows["low"] if self.moves else np.zeros(len(rows["stroke"]), bool)
+        if not self.moves or self.is_drawn_in:
+            return np.zeros(len(rows["stroke"]), bool)
+        return rows["high"] > rows["low"]
 
     def _in_place(self, rows: Rows) -> Bools:
         """Where the piston stops inside the windows of clearance and quench, and not over the floor."""

@@ -164,42 +164,46 @@ def stops(question: Question, rows: Bottoms, *, faces: bool) -> Stopped:
     nothing is left at all, as near to it as the gap allows, then as can be ground. The window of ratio is asked
     afterwards: it waits for gasket and head.
     """
-    least, most = (
-        least_clearance(question, rows.thickness, rows.floor),
-        most_clearance(question, rows.thickness),
+    stroke = (rows.longest + rows.shortest) / 2
+    low, high = stroke.copy(), stroke.copy()
+    at = np.flatnonzero(rows.longest > rows.shortest)
+    if len(at):
+        # Few cranks are ground: the others stop where they stop.
+        some = Bottoms(*(column if column.ndim == 0 else column[at] for column in rows))
+        stroke[at], low[at], high[at] = _ground(question, some, faces=faces)
+    cut, clearance = stopped_at(question, rows, stroke, faces=faces)
+    return Stopped(stroke, cut, clearance, low, high)
+
+
+def _ground(question: Question, rows: Bottoms, *, faces: bool) -> tuple[Floats, Floats, Floats]:
+    """The strokes to which cranks are ground, and between which strokes all windows but the ratio's are still met."""
+    level = stroke_for(
+        rows.height, least_clearance(question, rows.thickness, rows.floor), rows.length, rows.compression
     )
+    lowest = stroke_for(rows.height, most_clearance(question, rows.thickness), rows.length, rows.compression)
     want = wanted_clearance(question, rows.thickness, rows.floor)
-
-    def stroke_at(clearance: Floats) -> Floats:
-        return stroke_for(rows.height, clearance, rows.length, rows.compression)
-
-    own = (rows.longest + rows.shortest) / 2
+    goal = (rows.longest + rows.shortest) / 2
+    if want is not None:
+        goal = stroke_for(rows.height, want, rows.length, rows.compression)
     low, high = _strokes_left(question, rows)
-    goal = own if want is None else stroke_at(want)
-    level = stroke_at(least)
     near = _into(goal, low, high, goal)
     low, high = np.maximum(low, rows.shortest), np.minimum(high, rows.longest)
     stroke = np.clip(near, rows.shortest, rows.longest)
-    # The last that leaves room counts: the gap alone first, then every window with it, the uncut crown over the cut.
     free_low = free_high = stroke
+    edges = [(lowest, level)]
+    if faces:
+        edges.insert(0, (level, level + 2 * question.crown_limit))
+    # The last that leaves room counts: the gap alone first, then every window with it, the uncut crown over the cut.
     for least_stroke, most_stroke, all_met in ((rows.shortest, rows.longest, False), (low, high, True)):
-        edges = [(stroke_at(most), level)]
-        if faces:
-            edges.insert(0, (level, level + 2 * question.crown_limit))
         for begin, end in edges:
             first, last = np.maximum(least_stroke, begin), np.minimum(most_stroke, end)
             stroke = _into(near, first, last, stroke)
             if all_met:
                 left = first <= last
                 free_low, free_high = np.where(left, first, free_low), np.where(left, last, free_high)
-    ground = rows.longest > rows.shortest
-    stroke = np.where(ground, stroke, own)
     # Where not all could be met there is nothing left to move.
-    moves = ground & (free_low <= stroke) & (stroke <= free_high)
-    cut, clearance = stopped_at(question, rows, stroke, faces=faces)
-    return Stopped(
-        stroke, cut, clearance, np.where(moves, free_low, stroke), np.where(moves, free_high, stroke)
-    )
+    moves = (free_low <= stroke) & (stroke <= free_high)
+    return stroke, np.where(moves, free_low, stroke), np.where(moves, free_high, stroke)
 
 
 def stopped_at(question: Question, rows: Bottoms, stroke: Floats, *, faces: bool) -> tuple[Floats, Floats]:

@@ -79,6 +79,9 @@ def _reach(sweep: Sweep, goal: Goal, wanted: int, told: Told | None) -> tuple[fl
     reach = np.inf
     pool: Rows = {}
     begin, size = 0, _FIRST
+    if sweep.join.moves and len(sweep):
+        # How near recipes come whose stroke waits for nothing says how far the others need be followed.
+        reach = _first_reach(sweep.settled(), goal, wanted, order[:_FIRST])
     while begin < len(order) and reach > 0:
         if told is not None:
             told(begin / len(order))
@@ -95,6 +98,17 @@ def _reach(sweep: Sweep, goal: Goal, wanted: int, told: Told | None) -> tuple[fl
             pool = kept_rows(pool, pool["nearest"] < reach)
     pool.pop("nearest", None)
     return reach, _recipes(sweep, goal, pool, reach) if pool else {}
+
+
+def _first_reach(sweep: Sweep, goal: Goal, wanted: int, order: Ints) -> float:
+    """The distance within which as many as are wanted lie among the first pairs; infinite where there are too few."""
+    nearest_of, times = [np.zeros(0)], [np.zeros(0, np.int64)]
+    for rows in sweep.rows(sweep.at(order)):
+        found = _nearest_of(sweep, goal, rows)
+        near = np.isfinite(found)
+        nearest_of.append(found[near])
+        times.append(rows["times"][near])
+    return _kth(np.concatenate(nearest_of), np.concatenate(times), wanted)
 
 
 def _recipes(sweep: Sweep, goal: Goal, rows: Rows, reach: float) -> Rows:

@@ -66,6 +66,14 @@ class Sweep:
             out.pairs = out.join.pairs_within(self.pairs)
         return out
 
+    def settled(self) -> Sweep:
+        """Return the same with every stroke where it was settled: real recipes, though not all of them."""
+        out = copy.copy(self)
+        out.join = self.join.settled()
+        if self.pairs:
+            out.top_ends = self.top_ends.narrowed(out.join)
+        return out
+
     def merged(self) -> Sweep:
         """Return the same with pairs as one that are alike in all that is still asked of them: to count by."""
         if not self.pairs:
