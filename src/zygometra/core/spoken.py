@@ -11,8 +11,14 @@ from .units import BASE, INCH, MM, THOU, Kind, Unit
 from .wording import Reader
 
 _FRACTIONS = {
-    "½": "1/2", "¼": "1/4", "¾": "3/4", "⅛": "1/8", "⅜": "3/8", "⅝": "5/8", "⅞": "7/8",
-}  # fmt: skip
+    "½": "1/2",
+    "¼": "1/4",
+    "¾": "3/4",
+    "⅛": "1/8",
+    "⅜": "3/8",
+    "⅝": "5/8",
+    "⅞": "7/8",
+}
 _SIDE = re.compile(r"\s*\b(proud|down)\s*$", re.IGNORECASE)
 # A number that is said in inches: a fraction, or less than one.
 _OF_AN_INCH = re.compile(r"[+\-−]?\s*(?:0*[.,]\d+|\d+\s*/\s*\d+|\d+(?:\s+|\s*-\s*)\d+\s*/\s*\d+)")
