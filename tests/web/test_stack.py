@@ -320,3 +320,15 @@ def test_banks_with_figures_of_their_own_are_cut_one_by_one(shop, bring):
     assert plan_of(what_if(shop, build, hole="2", **levers(deck_cut="0.1 mm", open_chamber=""))) == [
         {"op": "deck_cut", "bank": "right", "amount": "0.1 mm"}
     ]
+
+
+def test_a_chamber_filled_in_steps_is_shown_with_its_fills_and_their_doubt(shop, bring):
+    document = demo("pilot-launch") | {"planned": [{"op": "head_cut", "amount": "0.4 mm"}]}
+    document["parts"]["head"]["step_fills"] = [
+        {"depth": 0, "below": {"value": 52, "u": 0.9}},
+        {"depth": {"value": 0.5, "u": 0.01}, "below": {"value": 50, "u": 0.2}},
+        {"depth": 1, "below": 48},
+    ]
+    build = bring(document)
+    assert shop.get(f"/builds/{build}/stack").status_code == 200
+    assert "volume of fill 1" in shop.text(f"/builds/{build}/working?hole=2&result=compression_ratio")

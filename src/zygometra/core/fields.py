@@ -127,6 +127,9 @@ CYLINDER_NAMES: dict[str, Field] = {
 }
 
 
+_FILLS = "parts.head.step_fills."
+
+
 def place_label(path: str) -> str:
     """Return what stands at a path in words.
 
@@ -144,7 +147,12 @@ def place_label(path: str) -> str:
     --------
     >>> place_label("cylinders.4.bore"), place_label("planned.0.gasket.bore")
     ('finished bore, hole 4', 'gasket to fit, bore (operation 1)')
+    >>> place_label("parts.head.step_fills.1.below")
+    'volume of fill 2'
     """
+    if path.startswith(_FILLS):
+        at, _, what = path.removeprefix(_FILLS).partition(".")
+        return f"{'depth' if what == 'depth' else 'volume'} of fill {int(at) + 1}"
     place = Place.parse(path)
     if place.scope is Scope.PLAN and place.operation is not None:
         part = (

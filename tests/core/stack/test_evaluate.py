@@ -224,6 +224,27 @@ def test_step_fills_decide_what_a_head_cut_takes():
     assert past.quench is not None
 
 
+@pytest.mark.parametrize("cut_mm", [1e-6, 0.5])
+def test_the_doubt_of_step_fills_grows_with_the_cut_and_counts_depths(cut_mm):
+    document = vector("tarnbeck-plain")["build"]
+    document["parts"]["head"] |= {
+        "chamber_volume": {"value": 52, "u": 0},
+        "step_fills": [
+            {"depth": 0, "below": {"value": 52, "u": 0.3}},
+            {"depth": {"value": 0.5, "u": 0.01}, "below": {"value": 50, "u": 0.2}},
+            {"depth": 1, "below": {"value": 48, "u": 0.2}},
+        ],
+    }
+    document["planned"] = [{"op": "head_cut", "amount": {"value": cut_mm, "u": 0}}]
+    hole = evaluate(read_document(document)).planned.holes[0]
+    fills = [item for item in hole.outcome.contributions if "step_fills" in item[0]]
+    u = math.sqrt(sum((item[7] * item[1]) ** 2 for item in fills))
+    # At a fill both its volume and that at the face count, and its depth by the loss of 4 cc per mm;
+    # at the face nothing is lost, whatever the fills were.
+    expected = math.sqrt(0.3**2 + 0.2**2 + (4 * 0.01) ** 2) if cut_mm == 0.5 else 0.0
+    assert u == pytest.approx(expected, abs=2e-4)
+
+
 def test_a_known_rate_wins_over_the_opening():
     document = vector("tarnbeck-plain")["build"]
     document["parts"]["head"]["removal_rate"] = "5 cc/mm"
