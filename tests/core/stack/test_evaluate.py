@@ -68,6 +68,10 @@ def test_every_result_and_doubt_agrees_where_figures_are_missing(build):
             ours = (o.deck_clearance, o.quench, o.swept, o.clearance, o.compression_ratio, o.effective)
             for found, wanted in zip(ours, expected.values(), strict=True):
                 assert (found is None) == (wanted is None), (state, hole.number, expected)
+            # An unknown result has no doubt: none that is nought, and none of what it waits for.
+            for name in ("deck_clearance", "quench", "swept", "clearance"):
+                assert math.isnan(getattr(o.doubts, name)[0]) == (getattr(o, name) is None), name
+            for found, wanted in zip(ours, expected.values(), strict=True):
                 if wanted is not None:
                     assert found == pytest.approx(wanted, rel=1e-9, abs=1e-9)
     doubts_agree(build)

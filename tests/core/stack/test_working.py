@@ -145,6 +145,22 @@ def test_the_sheet_lists_each_figure_once_with_its_holes():
     assert len(rows) == len(set(rows))
 
 
+def test_what_a_hole_waits_for_stands_on_the_sheet_as_a_dash_without_a_band():
+    # One reading and a gasket: hole 1 has its gap, hole 2 has nothing, and no doubt of nothing.
+    build = read_document(
+        {
+            "name": "one reading",
+            "engine": {"layout": "inline", "banks": [{"name": "A", "cylinders": [1, 2]}]},
+            "parts": {"gasket": {"thickness": {"value": 1.2, "u": 0.02}}},
+            "cylinders": {"1": {"deck_clearance": {"value": 0.4, "u": 0.01}}},
+        }
+    )
+    known, waiting = cut_sheet.results(evaluate(build), Reader())
+    # 1.96·√(0.01² + 0.02²) = 0.0438, which keeps one digit.
+    assert (known.clearance, known.quench, known.quench_band) == ("0.400 mm down", "1.600 mm", "± 0.04 mm")
+    assert waiting[2:] == ("—", "", "—", "", "—", "—", "")
+
+
 def test_results_of_the_sheet_are_by_hole():
     _, evaluation = sheet("mountain-rescue")
     rows = cut_sheet.results(evaluation, Reader())

@@ -234,6 +234,11 @@ def _gaskets(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]:
     return rows
 
 
+def _beside(mm: float | None, u: float, reader: Reader) -> str:
+    """A clearance in the other system, its side left to the words before it; nothing where it is not known."""
+    return "" if mm is None else reader.length(abs(mm), u, other=True)
+
+
 def results(evaluation: Evaluation, reader: Reader) -> tuple[Result, ...]:
     """Return what every hole comes to, with its 95 % bands.
 
@@ -260,9 +265,7 @@ def results(evaluation: Evaluation, reader: Reader) -> tuple[Result, ...]:
                 hole.number,
                 hole.bank,
                 reader.clearance(o.deck_clearance, clearance_u),
-                reader.length(
-                    None if o.deck_clearance is None else abs(o.deck_clearance), clearance_u, other=True
-                ),
+                _beside(o.deck_clearance, clearance_u, reader),
                 reader.length(o.quench, quench_u),
                 f"± {reader.band(coverage(quench_dof) * quench_u)}" if quench_u > 0 else "",
                 ratio_text(before.outcome.compression_ratio, before.outcome.doubts.compression_ratio[0]),

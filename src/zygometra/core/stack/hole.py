@@ -17,7 +17,7 @@ from .chamber import ChamberModel
 from .doubts import cut_slopes_of, head_doubts, operation_doubts, propagate, slopes_of, source_doubts
 from .geometry import NOT_KNOWN, Geometry, clearance_of, geometry_of
 from .motion import drop_and_slopes
-from .results import Hole, Outcome, Source, Terms
+from .results import Doubts, Hole, Outcome, Source, Terms
 from .slopes import Areas
 from .sources import chamber_model, value_of
 
@@ -134,6 +134,15 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
         if model is not None and "head" not in beyond:
             doubtful += head_doubts(sources, model, head_cut, build)
     doubts, contributions = propagate(doubtful, volume, ratio, effective)
+    if math.isnan(clearance + g.thickness + swept + volume):
+        # What is not known has no doubt either, though some of what it waits for has.
+        results = (clearance, clearance + g.thickness, swept, volume, ratio, effective)
+        doubts = Doubts(
+            *(
+                (NOT_KNOWN, math.inf) if result is None or math.isnan(result) else doubt
+                for result, doubt in zip(results, doubts, strict=True)
+            )
+        )
     return Outcome(
         _known(clearance),
         _known(clearance + g.thickness),
