@@ -90,7 +90,7 @@ def main(address: str) -> None:
         shot(page, "stack-dark")
         phone = browser.new_context(viewport={"width": 390, "height": 800}).new_page()
         name_myself(phone, address)
-        phone.goto(f"{address}{pilot}/stack#levers")
+        phone.goto(f"{address}{pilot}/stack")
         shot(phone, "phone")
         browser.close()
 

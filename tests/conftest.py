@@ -53,9 +53,14 @@ def engine(migrated):
 
 def empty(engine) -> None:
     """Empty every table. Builds begin at 1 again; changes of the shelf go on, for they number what is laid out."""
+    from support.database import sweep
+
     with engine.begin() as connection:
-        connection.execute(text("TRUNCATE build, house_rule RESTART IDENTITY CASCADE"))
-        connection.execute(text("TRUNCATE part, part_change, fit_rules, acceptance"))
+        sweep(
+            connection,
+            "TRUNCATE build, house_rule RESTART IDENTITY CASCADE",
+            "TRUNCATE part, part_change, fit_rules, acceptance",
+        )
 
 
 @pytest.fixture

@@ -92,8 +92,25 @@ def test_the_secret_is_made_once_and_closed_to_others(tmp_path, monkeypatch):
     assert len(first) == 64
     assert secret_key(tmp_path) == first
     assert (tmp_path / "secret-key").stat().st_mode & 0o077 == 0
-    monkeypatch.setenv("SECRET_KEY", "from outside")
-    assert secret_key(tmp_path) == "from outside"
+    assert [file.name for file in tmp_path.iterdir()] == ["secret-key"]
+
+
+@pytest.mark.parametrize("left", ["", "\n", "cut sho"])
+def test_a_key_file_that_a_broken_start_left_is_made_anew(tmp_path, monkeypatch, left):
+    monkeypatch.delenv("SECRET_KEY", raising=False)
+    (tmp_path / "secret-key").write_text(left)
+    made = secret_key(tmp_path)
+    assert len(made) == 64
+    assert secret_key(tmp_path) == made
+
+
+def test_a_key_from_outside_is_used_where_it_is_long_enough(tmp_path, monkeypatch):
+    monkeypatch.setenv("SECRET_KEY", "k" * 32)
+    assert secret_key(tmp_path) == "k" * 32
+    monkeypatch.setenv("SECRET_KEY", "k" * 31)
+    with pytest.raises(SystemExit, match="31 characters; give at least 32"):
+        secret_key(tmp_path)
+    assert list(tmp_path.iterdir()) == []
 
 
 def test_nothing_that_ships_names_an_outside_address():

@@ -89,7 +89,7 @@ def _text(name: str, most: int, wanted: str) -> bytes:
 
 def _mix(options: argparse.Namespace) -> str:
     from zygometra.core.errors import QuantityError
-    from zygometra.core.mix.rules import rules_from_data
+    from zygometra.core.mix.rules_data import rules_from_data
     from zygometra.core.mix.shelf import shelf_of
     from zygometra.core.mix.usual import USUAL
     from zygometra.exchange.build_file import MOST_BYTES, document_from_text

@@ -20,6 +20,9 @@ from zygometra.web.app import create_app
 
 THREADS = 6
 
+SHORTEST_KEY = 32
+"""Characters of a key that signs cookies."""
+
 
 def main() -> int:
     """Serve until stopped; returns the exit status."""
@@ -63,14 +66,28 @@ def main() -> int:
 
 
 def secret_key(var: Path) -> str:
-    """Return the key that signs cookies: the environment's, else one made once for this machine."""
+    """Return the key that signs cookies: the environment's, else one made once for this machine.
+
+    Raises
+    ------
+    SystemExit
+        With a sentence, where the environment's is too short to keep anybody out.
+    """
     if key := os.environ.get("SECRET_KEY"):
+        if len(key) < SHORTEST_KEY:
+            raise SystemExit(
+                f"SECRET_KEY has {len(key)} characters; give at least {SHORTEST_KEY}, or none: "
+                "one is then made and kept."
+            )
         return key
     file = var / "secret-key"
-    if not file.exists():
-        file.touch(mode=0o600)
-        file.write_text(secrets.token_hex(32))
-    return file.read_text()
+    if not file.exists() or len(file.read_text().strip()) < SHORTEST_KEY:
+        # Written beside and moved into place: a start that is broken off leaves no empty key.
+        made = var / f"secret-key.{os.getpid()}"
+        made.touch(mode=0o600)
+        made.write_text(secrets.token_hex(32))
+        made.replace(file)
+    return file.read_text().strip()
 
 
 def warm_up(app: Flask) -> None:

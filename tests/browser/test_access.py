@@ -95,8 +95,11 @@ def test_a_plan_is_made_and_kept_by_keyboard_alone(ada):
     page.keyboard.press("u")
     expect(page.locator("#notice .flash")).to_contain_text("Taken back: plan")
     page.keyboard.press("p")
+    # A heading is seen before the keys are listened to.
+    page.wait_for_url("**/sheet")
     expect(page.get_by_role("heading", name="Cut sheet: Pilot launch 2.3")).to_be_visible()
     page.keyboard.press("?")
+    page.wait_for_url("**/keys")
     expect(page.get_by_role("heading", name="Keys")).to_be_visible()
 
 
@@ -128,3 +131,79 @@ def test_without_scripts_the_levers_still_answer(person):
     expect(page.locator("#keep")).to_contain_text("deck cut: 0.10 mm")
     page.get_by_role("button", name="Keep", exact=True).click()
     expect(page.locator("#keep")).to_contain_text("The plan is kept.")
+
+
+# What a thumb can hit; links inside a sentence are as high as its lines.
+_SMALL = """() => [...document.querySelectorAll('a, button, input, select, summary, [role=slider] .reach')]
+  .filter(e => e.getClientRects().length && !e.matches('.skip, [type=hidden], [type=checkbox], [type=radio]'))
+  .filter(e => !(e.matches('a') && getComputedStyle(e).display === 'inline'))
+  .map(e => [e.tagName, (e.id || e.textContent).trim().slice(0, 24), e.getBoundingClientRect()])
+  .filter(([, , r]) => r.width < 43.5 || r.height < 43.5)
+  .map(([tag, name, r]) => `${tag} ${name} ${Math.round(r.width)} × ${Math.round(r.height)}`)"""
+
+
+def test_on_a_phone_the_loupe_comes_first_and_whole_and_every_target_is_large(person):
+    bench = person(viewport={"width": 390, "height": 844}, has_touch=True, is_mobile=True)
+    page = bench.open("Quarry loader V8")
+    loupe = page.locator(".loupe-part .loupe-rim").bounding_box()
+    section = page.locator(".section-part").bounding_box()
+    quench = page.locator(".loupe-part [data-working=quench]").bounding_box()
+    assert loupe["x"] >= 0
+    assert loupe["x"] + loupe["width"] <= 390
+    # Above the section, and all of it in the first view.
+    assert loupe["y"] + loupe["height"] <= min(section["y"] + 6, 844)
+    assert loupe["x"] < quench["x"]
+    assert quench["x"] + quench["width"] < loupe["x"] + loupe["width"]
+    assert page.locator("header.bar").bounding_box()["height"] < 60
+    assert page.evaluate(_SMALL) == []
+
+
+def test_every_room_has_large_targets_on_a_phone(person):
+    bench = person(viewport={"width": 390, "height": 844}, has_touch=True, is_mobile=True)
+    build = bench.builds["Quarry loader V8"]
+    stations = [f"/builds/{build}/{name}" for name in ("figures", "aim", "sheet", "record")]
+    rooms = [
+        "/",
+        "/builds/new",
+        "/shelf?kind=piston",
+        "/shelf/piston/new",
+        "/mix",
+        "/house-rules",
+        "/settings",
+        "/keys",
+    ]
+    for address in (*stations, *rooms):
+        bench.page.goto(f"{bench.address}{address}")
+        bench.page.wait_for_load_state("networkidle")
+        assert bench.page.evaluate(_SMALL) == [], address
+
+
+def test_the_rest_of_the_bar_waits_behind_a_button(person):
+    bench = person(viewport={"width": 390, "height": 844}, has_touch=True, is_mobile=True)
+    page = bench.open("Quarry loader V8")
+    mix = page.get_by_role("link", name="Mix", exact=True)
+    assert not mix.is_visible()
+    page.get_by_role("button", name="menu").click()
+    assert mix.is_visible()
+    page.keyboard.press("Escape")
+    assert not mix.is_visible()
+    assert page.evaluate("document.activeElement.id") == "bar-button"
+    page.get_by_role("button", name="menu").click()
+    mix.click()
+    page.wait_for_url("**/mix")
+
+
+def test_without_scripts_the_bar_of_a_phone_is_open(person):
+    page = person(viewport={"width": 390, "height": 844}, java_script_enabled=False).open("Quarry loader V8")
+    assert page.get_by_role("link", name="Mix", exact=True).is_visible()
+
+
+def test_the_first_lever_is_within_ten_tabs(ada):
+    page = ada.open("Quarry loader V8")
+    for _press in range(10):
+        page.keyboard.press("Tab")
+        if page.evaluate("document.activeElement.textContent") == "To the levers":
+            page.keyboard.press("Enter")
+        if page.evaluate("document.activeElement.id") == "lever-deck_cut":
+            break
+    assert page.evaluate("document.activeElement.id") == "lever-deck_cut"

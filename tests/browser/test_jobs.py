@@ -199,6 +199,7 @@ def test_start_a_build_from_blank(ada):
     expect(page.locator(".fault")).to_contain_text("1 entry to put right")
     page.locator("#f-holes").fill("1")
     page.get_by_role("button", name="Start the build").click()
+    page.wait_for_url("**/stack*")
     expect(page.get_by_role("heading", name="Test single")).to_be_visible()
     figures = {
         "parts.block.deck_height": "158 mm",
@@ -215,8 +216,8 @@ def test_start_a_build_from_blank(ada):
         # Each empty chip on the drawing takes its figure, and is gone once it has it.
         page.locator(f'.stack [data-figure="{place}"]').click()
         page.get_by_label("Value").fill(typed)
-        page.get_by_role("button", name="Save").click()
-        expect(page.locator("dialog[open]")).to_have_count(0)
+        with page.expect_navigation():
+            page.get_by_role("button", name="Save").click()
     shown(ada, "compression_ratio", 1, "9.15")
     expect(page.locator(".stack .chip")).to_have_count(0)
 
@@ -300,7 +301,8 @@ def test_inches_first(ada):
     page.goto(f"{ada.address}/settings")
     page.get_by_label("inches and thou").check()
     page.get_by_label("squish").check()
-    page.get_by_role("button", name="Keep settings").click()
+    with page.expect_navigation():
+        page.get_by_role("button", name="Keep settings").click()
     ada.open(PILOT)
     expect(page.locator(".reckoning")).to_contain_text("Squish")
     shown(ada, "quench", 1, "48.8")
@@ -323,10 +325,12 @@ def test_from_one_dial_reading_to_a_sheet_in_twelve_entries_and_presses(ada):
     page.goto(f"{ada.address}/builds/new")
     done.append("press")  # New build
     press(page.get_by_role("button", name="Start the build"))
+    page.wait_for_url("**/stack*")
     for place, typed in (("cylinders.1.deck_clearance", "0.42 mm"), ("parts.gasket.thickness", "1.2 mm")):
         press(page.locator(f'.stack [data-figure="{place}"]'))
         enter(page.get_by_label("Value"), typed)
-        press(page.get_by_role("button", name="Save"))
+        with page.expect_navigation():
+            press(page.get_by_role("button", name="Save"))
     shown(ada, "quench", 1, "1.62")
     enter(page.get_by_placeholder("figure"), "1.10 mm")
     press(page.get_by_role("button", name="Set", exact=True))
@@ -344,7 +348,23 @@ def test_a_slip_of_the_pen_is_asked_about_where_it_is_typed(ada):
     page = ada.open(PILOT)
     page.locator('.stack [data-figure="parts.block.bore"]').click()
     page.get_by_label("Value").fill("3.6220")
-    expect(page.locator("#h-value")).to_contain_text("wanted 5 to 1500 mm")
+    expect(page.locator("#u-value")).to_contain_text("wanted 5 to 1500 mm")
     page.get_by_role("button", name="did you mean 3.622 in?").click()
     expect(page.get_by_label("Value")).to_have_value("3.622 in")
-    expect(page.locator("#h-value")).to_contain_text("= 91.999 mm")
+    expect(page.locator("#u-value")).to_contain_text("= 91.999 mm")
+
+
+def test_what_is_typed_for_a_lever_the_aim_and_a_part_is_understood_at_once(ada):
+    page = ada.open(PILOT)
+    page.locator("#lever-deck_cut").fill("18")
+    page.get_by_role("button", name="did you mean 18 thou?").click()
+    expect(page.locator("#lever-deck_cut")).to_have_value("18 thou")
+    expect(page.locator("#echo-deck_cut")).to_contain_text("0.457 mm")
+    page = ada.open(PILOT, "aim")
+    page.get_by_label("Quench, aim").fill("40")
+    page.get_by_role("button", name="did you mean 40 thou?").click()
+    expect(page.locator("[id='u-quench.aim']")).to_contain_text("40 thou = 1.016 mm")
+    page.goto(f"{ada.address}/shelf/piston/new")
+    page.locator("#f-d-pin_diameter").press_sequentially("2.2")
+    page.get_by_role("button", name="did you mean 22 mm?").click()
+    expect(page.locator("#u-d-pin_diameter")).to_contain_text("22 mm = 0.8661 in")

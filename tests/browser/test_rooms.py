@@ -114,7 +114,7 @@ def test_the_page_follows_the_light_of_the_machine_unless_told(person, scheme):
     other = "dark" if scheme == "light" else "light"
     page.goto(f"{visitor.address}/settings")
     page.get_by_label(other, exact=False).first.check()
-    page.get_by_role("button", name="Keep settings").click()
-    page.wait_for_load_state()
+    with page.expect_navigation():
+        page.get_by_role("button", name="Keep settings").click()
     visitor.open(BUILD)
     assert paper() == theirs[other]

@@ -45,7 +45,7 @@ def public():
 
 def is_told_elsewhere(name, item):
     """A judge's parameters are said once, where judges are registered; so are those of what writes a quantity."""
-    return inspect.getsource(item).startswith("@JUDGES.") or bool(re.search(r"said\.\w+\.written$", name))
+    return inspect.getsource(item).startswith("@JUDGES.") or bool(re.search(r"written\.\w+\.written$", name))
 
 
 FUNCTIONS = [(name, item) for name, item in public() if inspect.isfunction(item)]

@@ -12,10 +12,12 @@ from zygometra.core.fields import FIELD
 from zygometra.core.findings.collect import findings
 from zygometra.core.house_rules import rules_for
 from zygometra.core.likely import USUAL, is_usual, meant_instead, usual_words
+from zygometra.core.mix.parts import KINDS
 from zygometra.core.spoken import as_written, bare_unit
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.units import BASE, INCH, MM, THOU, Kind, read_typed, to_base
 from zygometra.core.wording import Reader
+from zygometra.web.forms.named import field_named
 from zygometra.web.forms.read import with_unit
 
 INCHES, METRIC = Reader("inch"), Reader()
@@ -90,9 +92,24 @@ def test_what_else_may_have_been_meant(field, number, unit, meant):
     assert meant in meant_instead(FIELD[field], number, unit)
 
 
+# Fields of builds, of parts on the shelf, and of what pages ask besides.
+KNOWN = {
+    f"{field.part}.{field.name}": field
+    for field in (
+        *(d for kind in KINDS for d in kind.dimensions),
+        *FIELD.values(),
+        *(field_named(name) for name in USUAL if name.startswith(("lever.", "aim."))),
+    )
+}
+
+
+def test_every_usual_range_belongs_to_a_field():
+    assert set(USUAL) <= set(KNOWN)
+
+
 @given(st.sampled_from(sorted(USUAL)), st.floats(0, 1), st.sampled_from([10, 0.1, 25.4, 1 / 25.4]))
 def test_every_reading_that_is_offered_is_a_usual_one(name, share, slip):
-    field, (low, high) = FIELD[name], USUAL[name]
+    field, (low, high) = KNOWN[name], USUAL[name]
     value = low + share * (high - low)
     assert is_usual(field, value)
     assert meant_instead(field, value, BASE[field.kind]) == ()

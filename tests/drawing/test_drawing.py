@@ -6,6 +6,8 @@ import re
 from xml.etree import ElementTree
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from support.cases import demo, vector
 from zygometra.core.build.document import read_document, with_leaf
@@ -185,3 +187,62 @@ def test_names_in_a_drawing_are_only_text():
 def test_each_basis_has_a_shape_of_its_own():
     shapes = {re.sub(r"[\d.\-]+", "", basis_mark(0, 0, basis)) for basis in BASIS_WORDS}
     assert len(shapes) == len(BASIS_WORDS)
+
+
+# -- labels in the loupe ---------------------------------------------------------------------
+
+_SIZES = {"big": 14.0, "value": 6.9, "name": 6.4, "beside": 6.4}
+
+
+def boxes_of(root):
+    """Boxes (x, y, width, height) of labels, and of what must not lie over them: cuts' hatches, figures, grips."""
+    labels, over, hatches = [], [], []
+    for rect in root.iter("rect"):
+        if "taken" in rect.get("class").split():
+            hatches.append(tuple(float(rect.get(name)) for name in ("x", "y", "width", "height")))
+    for group in root.iter("g"):
+        if group.get("role") == "slider":
+            x, y = map(float, re.findall(r"-?[\d.]+", group.get("transform")))
+            over.append((x - 15, y - 12, 30, 24))
+    for words in root.iter("text"):
+        classes = (words.get("class") or "").split()
+        wide = next((_SIZES[c] for c in classes if c in _SIZES), 7.2) * len("".join(words.itertext()).strip())
+        x, y = float(words.get("x")), float(words.get("y"))
+        x -= {"middle": wide / 2, "end": wide}.get(words.get("text-anchor") or "", 0)
+        high = 20 if "big" in classes else 11
+        box = (x, y - high + 2, wide, high)
+        if "cut" in classes:
+            over.append(box)
+        else:
+            # The gasket is drawn over what was taken off the deck: what stands on it lies under nothing.
+            labels.append((box, "on-dark" not in classes))
+    return labels, over, hatches
+
+
+def apart(one, other):
+    (x, y, w, h), (a, b, c, d) = one, other
+    return x + w <= a + 0.5 or a + c <= x + 0.5 or y + h <= b + 0.5 or b + d <= y + 0.5
+
+
+@settings(max_examples=400)
+@given(
+    st.sampled_from(["pilot-launch", "fire-tender", "hill-climb", "sawmill-six", "winch-flat-four"]),
+    st.floats(0, 1.2),
+    st.floats(0, 1.2),
+    st.floats(0, 1.2),
+    st.sampled_from(["mm", "inch"]),
+)
+def test_no_label_of_the_loupe_lies_under_a_cut_its_figure_or_a_handle(name, deck, head, crown, system):
+    cuts = [("deck_cut", deck), ("head_cut", head), ("crown_cut", crown)]
+    document = demo(name) | {
+        "planned": [{"op": op, "amount": f"{mm:.3f} mm"} for op, mm in cuts if mm >= 0.01]
+    }
+    document["parts"]["piston"]["above_rim"] = "0 mm"
+    evaluation = evaluate(read_document(document))
+    hole = evaluation.planned.holes[0].number
+    svg = loupe.loupe(evaluation.now.hole(hole), evaluation.planned.hole(hole), Reader(system), LIMITS)
+    labels, over, hatches = boxes_of(parsed(f"<svg>{svg}</svg>"))
+    assert len(labels) >= 6
+    for label, on_ground in labels:
+        for what in [*over, *(hatches if on_ground else ())]:
+            assert apart(label, what), (label, what)

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import json
+import re
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from zygometra.cli import main
 from zygometra.core.errors import BuildFaults, QuantityError
@@ -196,7 +201,7 @@ def test_mix_explains_emptiness(tmp_path, capsys, folder):
         ({"rpm": True}, "rpm: found true"),
         ({"version": 2}, "version: found 2"),
         ({"speed": 3}, "speed: found the key 'speed'"),
-        ({"use": {"wheel": "x"}}, "use: found an object"),
+        ({"use": {"wheel": "x"}}, "use: found several entries in { }"),
     ],
 )
 def test_a_faulty_question_ends_with_status_2_and_a_line_a_fault(tmp_path, capsys, folder, changes, line):
@@ -256,3 +261,26 @@ def test_edges_bear_units_where_they_can():
 def test_a_file_name_for_every_kind():
     assert {file_name(kind.key) for kind in KINDS} >= {"ring-sets.csv", "blocks.csv"}
     assert Part("rod", "R").in_hand == 0
+
+
+WORDS = st.text(
+    st.characters(min_codepoint=32, max_codepoint=0x2FF, exclude_categories=("Cc", "Zs", "Zl", "Zp")),
+    max_size=20,
+)
+
+
+@given(WORDS, WORDS, WORDS)
+def test_no_cell_of_an_export_is_run_by_a_spreadsheet_and_all_come_back(name, supplier, crown):
+    written = write_table(
+        [Part("piston", "P", name, {}, {"crown": crown} if crown else {}, supplier)], "piston"
+    )
+    for cell in next(csv.reader(io.StringIO(written.partition("\n")[2]))):
+        assert not re.match(r"[=+\-@\t\r]", cell)
+    (back,) = read_table(written, "piston").parts
+    assert (back.name, back.supplier, back.texts.get("crown", "")) == (name, supplier, crown)
+
+
+@pytest.mark.parametrize("formula", ["=1+1", "@SUM(A1)", "+cmd|' /C calc'!A0", "-2+3", "'=1", "''+x"])
+def test_a_formula_stays_the_words_it_is(formula):
+    (back,) = read_table(write_table([Part("rod", "R", formula)], "rod"), "rod").parts
+    assert back.name == formula

@@ -6,17 +6,19 @@ import re
 
 import pytest
 from sqlalchemy import inspect, text
+from sqlalchemy.exc import DBAPIError
 from sqlmodel import SQLModel
 
 from support.cases import demo
 from support.people import by, someone
-from zygometra.store import builds
+from zygometra.core.gates import ORDER
+from zygometra.core.mix.parts import Part
+from zygometra.store import acceptances, builds, fit_rules, rules, shelf
+from zygometra.store.acceptances import Against
 from zygometra.store.database import migrate
-from zygometra.store.tables import ChangeRow
+from zygometra.store.tables import RECORDS, ChangeRow
 
 MODELS = "by_models"
-# Tables whose rows are a record: what was written there cannot be rewritten.
-RECORDS = {"change", "part_change", "acceptance"}
 
 COLUMNS = """
     SELECT table_name, column_name, data_type, character_maximum_length, numeric_precision, is_nullable,
@@ -86,12 +88,38 @@ def test_indexes_are_those_of_the_models(both):
     assert migrated == modelled
 
 
-def test_a_record_is_guarded_by_a_trigger_and_nothing_else_is(both):
+def test_every_record_is_guarded_by_its_triggers_and_nothing_else_is(both):
     migrated, _ = both(TRIGGERS)
-    assert {table for table, _, _ in migrated} == RECORDS
-    for _, _, definition in migrated:
-        assert "BEFORE UPDATE" in definition
-        assert "EXECUTE FUNCTION change_is_a_record()" in definition
+    assert {table for table, _, _ in migrated} == set(RECORDS)
+    for table in RECORDS:
+        definitions = " ".join(d for t, _, d in migrated if t == table)
+        assert "BEFORE DELETE OR UPDATE" in definitions
+        assert "BEFORE TRUNCATE" in definitions
+        assert definitions.count("EXECUTE FUNCTION record_stands()") == 2
+
+
+def test_every_table_that_says_who_acted_is_a_record():
+    signed = {name for name, table in SQLModel.metadata.tables.items() if "actor" in table.columns}
+    assert signed == set(RECORDS)
+
+
+@pytest.mark.parametrize("table", RECORDS)
+@pytest.mark.parametrize("statement", ["UPDATE {} SET actor = 'x'", "DELETE FROM {}", "TRUNCATE {}"])
+def test_the_record_stands(session, table, statement):
+    build_id = builds.create(session, demo("pilot-launch"), entry=by("Ada", "for a test"))
+    rules.set_rules(session, {"ratio_spread": 0.2}, actor=someone("Ada"), seen=0)
+    fit_rules.save(session, None, entry=by("Ada", "usual"), seen=0)
+    shelf.take_in(session, [Part("rod", "R")], entry=by("Ada", "put on"))
+    acceptances.accept(session, Against(ORDER, "x", ("y",)), "because it had to be", actor=someone("Ada"))
+    session.commit()
+    with pytest.raises(DBAPIError, match="the record stands"):
+        session.execute(text(statement.format(table)))
+    session.rollback()
+    with pytest.raises(DBAPIError, match=r"foreign key|the record stands"):
+        session.execute(text("DELETE FROM build WHERE id = :id"), {"id": build_id})
+    session.rollback()
+    with pytest.raises(DBAPIError, match="the record stands"):
+        session.execute(text("TRUNCATE build CASCADE"))
 
 
 def test_migrating_twice_is_harmless(engine):
@@ -100,7 +128,7 @@ def test_migrating_twice_is_harmless(engine):
 
 def test_who_acted_stands_beside_the_name(session):
     build_id = builds.create(session, demo("pilot-launch"), entry=by("Ada", "for a test"))
-    builds.set_stage(session, build_id, "cut", expected_version=1, actor=someone("Tove"))
+    builds.set_stage(session, build_id, "cut", seen="on paper", expected_version=1, actor=someone("Tove"))
     rows = session.query(ChangeRow).order_by(ChangeRow.id).all()
     assert [(row.actor, row.actor_id) for row in rows] == [("Ada", "id-of-Ada"), ("Tove", "id-of-Tove")]
 

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from support.people import by, someone
 from zygometra.core.gates import GATE
 from zygometra.core.mix.parts import Part
-from zygometra.core.mix.rules import rules_as_data, rules_from_data
+from zygometra.core.mix.rules_data import rules_as_data, rules_from_data
 from zygometra.core.mix.shelf import shelf_of
 from zygometra.core.mix.usual import USUAL
 from zygometra.demo import load_demo
@@ -151,7 +151,7 @@ def test_a_code_is_one_of_a_kind(session):
 
 def test_the_database_refuses_to_rewrite_a_record(session):
     put(session)
-    with pytest.raises(DBAPIError, match="cannot be altered"):
+    with pytest.raises(DBAPIError, match="the record stands"):
         session.execute(text("UPDATE part_change SET actor = 'nobody'"))
 
 
@@ -195,9 +195,9 @@ def test_rules_of_fit_are_kept_and_go_back(session):
     data = rules_as_data(USUAL)
     data["machinings"][0]["cost"] = 210.0
     own = rules_from_data(data)
-    fit_rules.save(session, own, entry=by("Ada", "dearer boring"))
+    fit_rules.save(session, own, entry=by("Ada", "dearer boring"), seen=fit_rules.newest(session).number)
     assert fit_rules.in_force(session) == own
-    fit_rules.save(session, None, entry=by("Ada", "back"))
+    fit_rules.save(session, None, entry=by("Ada", "back"), seen=fit_rules.newest(session).number)
     assert fit_rules.in_force(session) == USUAL
 
 

@@ -7,7 +7,8 @@ import itertools
 from hypothesis import strategies as st
 
 from zygometra.core.mix.judge import judge
-from zygometra.core.mix.parts import MAKING, Part
+from zygometra.core.mix.paper import with_stand_ins
+from zygometra.core.mix.parts import MAKING, STAND_INS, Part
 from zygometra.core.mix.question import PRIORITIES, WANTED, Question
 from zygometra.core.mix.shelf import Block, shelf_of
 from zygometra.core.mix.usual import USUAL
@@ -114,9 +115,9 @@ _MONEY = {
 _FIGURES = {
     "crank": {
         "stroke": _some(86.0, 88.0, 92.0, None),
-        "pin_diameter": _some(50.0, 52.0, 54.0),
+        "pin_diameter": _some(50.0, 52.0, 54.0, None),
         "pin_width": _some(24.2, 23.5, None),
-        "main_diameter": _some(60.0, 60.0, 61.5, 50.0),
+        "main_diameter": _some(60.0, 60.0, 61.5, 50.0, None),
         "snout_diameter": _some(32.0, 33.0, 30.0, None),
         "counterweight_radius": _some(70.0, 83.0, None),
     },
@@ -124,23 +125,24 @@ _FIGURES = {
         "length": _some(146.0, 148.0, 150.5),
         "journal_diameter": _some(50.0, 50.0, 48.0),
         "big_end_width": _some(24.0, 25.5, 22.0),
-        "pin_bore": _some(22.0, 21.0, 20.0, None),
-        "big_end_radius": _some(36.0, 38.0, None),
+        "pin_bore": _some(22.0, 21.0, 20.0, 22.01, 21.97, None),
+        "big_end_radius": _some(36.0, 37.0, 38.0, None),
     },
     "piston": {
         "compression_height": _some(34.2, 31.0, 34.9, 36.0),
         "crown_volume": _some(4.5, 12.0, -3.0, None),
-        "bore": _some(92.0, 92.0, 92.5, 94.0),
+        "bore": _some(92.0, 92.0, 92.5, 94.0, None),
         "pin_diameter": _some(22.0, 21.0),
         "pin_bore": _some(22.0, None, 21.8),
         "dome_height": _some(0.0, 9.5, None),
         "skirt_length": _some(30.0, 34.5, None),
         "dish_area": _some(None, 3000.0),
-        "top_land_height": _some(None, 6.0),
+        "top_land_height": _some(None, 6.0, 3.4),
+        "crown_thickness": _some(None, 6.5, 5.2),
         "top_land_diameter": _some(None, 91.4),
     },
     "gasket": {
-        "thickness": _some(0.6, 1.2, 1.6),
+        "thickness": _some(0.6, 1.2, 1.6, None),
         "bore": _some(93.5, 92.2, None),
         "opening_area": _some(None, 6900.0),
     },
@@ -152,10 +154,10 @@ _TEXTS = {
         "balance": _some("internal", "external"),
         "trigger": _some("24", ""),
     },
-    "rod": {"material": _some("steel", "aluminium", "")},
+    "rod": {"material": _some("steel", "aluminium", ""), "pin": _some("floating", "pressed", "")},
     "gasket": {"head_pattern": _some("T10", "T10", "V14")},
     "head": {"head_pattern": _some("T10", "T10", "V14", "")},
-    "piston": {},
+    "piston": {"pin": _some("floating", "pressed", ""), "crown": _some("flat", "dish", "dome", "")},
 }
 
 
@@ -169,12 +171,14 @@ def shelves(draw):
     """A block and up to three parts of each kind."""
     made = [BLOCK]
     for kind in MAKING:
-        for number in range(draw(st.integers(1, 3))):
+        # Of gaskets and heads there may be none yet.
+        least = 0 if kind in STAND_INS and draw(st.integers(0, 4)) == 0 else 1
+        for number in range(draw(st.integers(least, 3 if least else 1))):
             # The nominal part but for a few things: else hardly any two would meet.
             figures = _some_of(draw, _FIGURES[kind], 3)
             words, money = _some_of(draw, _TEXTS[kind], 1), _some_of(draw, _MONEY, 3)
             made.append(part(kind, f"{kind}-{number}", words=words, **money, **figures))
-    return shelf_of(made)
+    return with_stand_ins(shelf_of(made))
 
 
 _EDGES = {

@@ -11,15 +11,16 @@ from sqlalchemy import text
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
+from support.database import sweep
 from support.people import by
 from support.timing import median
 from zygometra.core.mix.counting import count, estimate
-from zygometra.core.mix.judge import NEEDED
 from zygometra.core.mix.laid_out import LaidOut
+from zygometra.core.mix.paper import needed_for
 from zygometra.core.mix.parts import MAKING
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.reasons import why_none
-from zygometra.core.mix.rules import BORE, FACE_CROWN, OFFSET_GRIND, Band
+from zygometra.core.mix.rules import BORE, FACE_CROWN, OFFSET_GRIND, Band, FitRule
 from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
@@ -41,7 +42,7 @@ MOST_SECONDS = 40
 
 def _stock(engine, parts: int):
     with Session(engine) as session:
-        session.execute(text("TRUNCATE part, part_change"))
+        sweep(session, "TRUNCATE part, part_change")
         store.take_in(session, demo_shelf(parts, 7), entry=by("bench", "bench"))
         session.commit()
         session.execute(text("ANALYZE part"))
@@ -140,6 +141,17 @@ def _place(laid_out: LaidOut, place: str) -> str:
     return f'{kind}."{name}"'
 
 
+def _holds(laid_out: LaidOut, rule: FitRule) -> str:
+    """Whether a rule is asked of some parts, by the words on which it hangs."""
+    out = ["true"]
+    for place, words in rule.when.items():
+        column = _place(laid_out, place)
+        numbers = [laid_out.number(word) for word in words if word]
+        among = [f"{column} = {n!r}" for n in numbers if not np.isnan(n)]
+        out.append(f"coalesce({' OR '.join(among) or 'false'}, {'true' if '' in words else 'false'})")
+    return f"({' AND '.join(out)})"
+
+
 def _conditions(laid_out: LaidOut, kinds: set[str]) -> list[str]:
     out = []
     for rule in laid_out.rules.rules:
@@ -149,14 +161,14 @@ def _conditions(laid_out: LaidOut, kinds: set[str]) -> list[str]:
             a, b = (_place(laid_out, p) for p in rule.same)
             if rule.otherwise and laid_out.question.allows(rule.otherwise):
                 continue
-            out.append(f"coalesce({a} = {b}, true)")
+            out.append(f"(NOT {_holds(laid_out, rule)} OR coalesce({a} = {b}, true))")
             continue
         measure = " + ".join(
             f"{factor} * {_place(laid_out, place)}" for place, factor in rule.measure.items()
         )
         bands = [b for b in rule.bands if not b.machining or laid_out.question.allows(b.machining)]
         within = " OR ".join(_within(measure, b) for b in bands)
-        out.append(f"(({within}) OR ({measure}) IS NULL)" if not rule.needed else f"({within})")
+        out.append(f"(NOT {_holds(laid_out, rule)} OR ({within}) OR ({measure}) IS NULL)")
     return out
 
 
@@ -168,6 +180,10 @@ def _machining(laid_out: LaidOut) -> str:
     """What the machining between two parts or more costs; that of a part alone is in its own cost."""
     out = []
     for rule in laid_out.rules.rules:
+        if len(rule.kinds) > 1 and rule.same and rule.otherwise:
+            a, b = (_place(laid_out, p) for p in rule.same)
+            cost = laid_out.job_cost(rule.otherwise)
+            out.append(f"(CASE WHEN {_holds(laid_out, rule)} AND {a} <> {b} THEN {cost} ELSE 0 END)")
         if len(rule.kinds) > 1 and not rule.same:
             measure = " + ".join(
                 f"{factor} * {_place(laid_out, place)}" for place, factor in rule.measure.items()
@@ -177,7 +193,7 @@ def _machining(laid_out: LaidOut) -> str:
                 for b in rule.bands
                 if not b.machining or laid_out.question.allows(b.machining)
             ]
-            out.append(f"(CASE {' '.join(cases)} ELSE 0 END)")
+            out.append(f"(CASE WHEN NOT {_holds(laid_out, rule)} THEN 0 {' '.join(cases)} ELSE 0 END)")
     return " + ".join(out)
 
 
@@ -217,7 +233,7 @@ def _sql(laid_out: LaidOut, spare: int | None) -> str:
         own = [
             f"{kind}.cost >= 0",
             *_conditions(laid_out, {kind}),
-            *(f'{kind}."{n}" IS NOT NULL' for n in NEEDED[kind]),
+            *(f'{kind}."{n}" IS NOT NULL' for n in needed_for(SETTLED, laid_out.shelf)[kind]),
         ]
         if spare is None:
             sources.append(f"bench_{kind} {kind}")

@@ -45,6 +45,11 @@ class Shop:
         headers = {"HX-Request": "true"} if htmx else {}
         return self.client.post(address, data={"csrf_token": token, **(form or {})}, headers=headers, **more)
 
+    def sent(self, address, form):
+        """Send what was typed in a form of a page, with the version that the page carries now."""
+        version = next(f.sent()["version"] for f in self.page(address).all("form") if "version" in f.sent())
+        return self.post(address, {"version": version, **form})
+
     def change(self, build, at, version="1", *, htmx=False, **form):
         """Send the form of a figure."""
         return self.post(f"/builds/{build}/figure", {"at": at, "version": version, **form}, htmx=htmx)
@@ -123,7 +128,7 @@ def varied(stocked):
     """The same shelf, and some parts that do not go with them."""
     parts = [
         part("piston", "tall", compression_height=37.5),
-        part("rod", "unknown", pin_bore=None),
+        part("rod", "unknown", length=None),
         part("head", "other", words={"head_pattern": "V14"}),
         Part("bearing", "BR-1", figures={"journal": 50.0}, texts={"place": "rod"}, price=900),
     ]

@@ -125,3 +125,19 @@ def test_every_page_names_itself_and_has_one_main_part(shop, pilot, stocked):
         assert len(page.all(tag="main")) == 1, address
         assert page.one(tag="html").attrs["lang"] == "en"
     assert len(titles) == len(pages)
+
+
+@pytest.mark.parametrize(
+    "address", ["/", "/patterns", "/house-rules", "/shelf/piston/new", "/mix", "/builds/new"]
+)
+def test_attributes_stand_apart(shop, address):
+    html = re.sub(r"<script.*?</script>", "", shop.html(address), flags=re.S)
+    for tag in re.findall(r"<[a-z][^<>]*>", html):
+        assert not re.search(r'="[^"]*"[a-z-]', tag), tag
+
+
+def test_a_moment_is_written_as_html_wants_it(shop, pilot):
+    page = shop.page(f"/builds/{pilot}/record")
+    moments = [e.attrs["datetime"] for e in page if e.tag == "time"]
+    assert moments
+    assert all(re.fullmatch(r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d[+-]\d\d:\d\d", moment) for moment in moments)

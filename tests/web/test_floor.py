@@ -21,6 +21,9 @@ def test_the_shop_floor_tells_the_fine_from_the_stopped(shop, bring):
     assert "Fine" in page
     assert "Stop Hole 1: quench 0.44 mm is under the house floor of 0.889 mm for steel rods." in page
     assert "3.378 mm down" in page
+    shop.prefer(system="inch", quench="squish")
+    page = shop.text("/")
+    assert "Stop Hole 1: squish 17 thou is under the house floor of 35 thou for steel rods." in page
 
 
 def test_searching_answers_with_the_list_alone(shop, bring):

@@ -30,6 +30,47 @@ def test_a_database_that_is_away_is_said_on_a_page_of_its_own(shop, pilot):
         nowhere.dispose()
 
 
+def test_a_database_that_waits_for_another_or_takes_too_long_says_which(shop, pilot, monkeypatch):
+    from sqlalchemy import text
+
+    from zygometra.web.floor import routes
+
+    def slow(session, **_):
+        session.execute(text("SET statement_timeout = '30ms'"))
+        try:
+            session.execute(text("SELECT pg_sleep(1)"))
+        finally:
+            session.execute(text("RESET statement_timeout"))
+
+    monkeypatch.setattr(routes.builds, "listed", slow)
+    response = shop.get("/")
+    assert response.status_code == 503
+    assert "That took too long" in seen(response).text
+    monkeypatch.undo()
+    assert shop.get("/").status_code == 200
+
+
+def test_who_waits_for_another_who_is_saving_is_told_so(shop, pilot, engine, monkeypatch):
+    from sqlalchemy import text
+    from sqlalchemy.orm import Session
+
+    from zygometra.web.build import saving
+
+    kept = saving.builds.save
+
+    def impatient(session, *args, **named):
+        session.execute(text("SET LOCAL lock_timeout = '60ms'"))
+        return kept(session, *args, **named)
+
+    monkeypatch.setattr(saving.builds, "save", impatient)
+    with Session(engine) as holder:
+        holder.execute(text("SELECT 1 FROM build WHERE id = :id FOR UPDATE"), {"id": pilot})
+        response = shop.change(pilot, "parts.block.bore", value="92.6 mm")
+    assert response.status_code == 503
+    assert "Somebody else is saving" in seen(response).text
+    assert shop.change(pilot, "parts.block.bore", value="92.6 mm").status_code == 302
+
+
 STATIONS = ("stack", "figures", "aim", "sheet", "record")
 
 

@@ -50,7 +50,7 @@ def test_a_what_if_never_answers_from_an_older_version(shop, pilot, session, eng
         session.commit()
         for _ in range(2):
             assert typed in shop.text(address, HX_Request="true")
-    shop.post("/house-rules", {"quench_floor.steel": "3 mm"})
+    shop.sent("/house-rules", {"quench_floor.steel": "3 mm"})
     assert "house floor of 3.00 mm" in shop.text(address, HX_Request="true")
 
 
@@ -70,7 +70,7 @@ def test_a_what_if_of_a_build_that_is_not_there_and_after_a_restarted_server(app
 def test_a_rule_that_moves_is_seen_by_every_page(shop, bring):
     build = bring("hill-climb")
     assert "Stop" in shop.text(f"/builds/{build}/stack")
-    shop.post("/house-rules", {"quench_floor.steel": "0.3 mm"})
+    shop.sent("/house-rules", {"quench_floor.steel": "0.3 mm"})
     assert "under the house floor" not in shop.text(f"/builds/{build}/stack")
 
 

@@ -14,7 +14,7 @@ from zygometra.core.build.model import ROD_MATERIALS
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.laid_out import LaidOut
-from zygometra.core.mix.parts import MAKING
+from zygometra.core.mix.parts import MAKING, Part
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
@@ -158,14 +158,14 @@ def test_no_recipe_says_which_window_and_the_nearest_miss(shop, varied):
 
 
 def test_what_cannot_be_judged_is_listed(shop, varied):
-    assert "rod unknown cannot be judged: pin bore missing" in shop.text(f"/mix?block=B1&{WINDOWS}")
+    assert "rod unknown cannot be judged: length missing" in shop.text(f"/mix?block=B1&{WINDOWS}")
 
 
 @pytest.mark.parametrize(
     ("code", "says"),
     [
         ("other", "bolt pattern"),
-        ("unknown", "cannot be judged: pin bore missing"),
+        ("unknown", "cannot be judged: length missing"),
         ("tall", "It stops too high"),
         ("rod-0", "It is in: 1 recipe with it"),
         ("nothing", "has the code nothing"),
@@ -278,13 +278,11 @@ def test_columns_say_by_which_parts_they_differ_and_keep_back_what_is_the_same(s
 
 
 def test_of_very_many_that_cannot_be_judged_some_are_named_and_the_rest_counted(shop, stocked):
-    store.take_in(
-        stocked, [part("rod", f"N{n:03}", pin_bore=None) for n in range(75)], entry=by("Ada", "more")
-    )
+    store.take_in(stocked, [part("rod", f"N{n:03}", length=None) for n in range(75)], entry=by("Ada", "more"))
     stocked.commit()
     page = shop.page("/mix?block=B1")
     assert "75 parts cannot be judged for want of a figure." in page.text
-    assert page.text.count("cannot be judged: pin bore missing") == 60
+    assert page.text.count("cannot be judged: length missing") == 60
     assert "and 15 more" in [item.text for item in page.all("listitem")]
 
 
@@ -299,3 +297,39 @@ def test_a_field_that_only_the_quench_floor_holds_back_says_so(shop, stocked):
 def test_two_windows_at_once_are_said_to_be_at_fault(shop, stocked):
     page = shop.text("/mix?block=B1&displacement-min=3000&compression_ratio-min=14")
     assert "No single window is to blame: at least two of them must give." in page
+
+
+def test_a_recipe_on_paper_needs_no_gasket_and_no_head(shop, session):
+    figures = {"deck_height": 225.4, "bore": 92.0, "cylinders": 4, "banks": 1}
+    store.take_in(
+        session,
+        [
+            Part("block", "B", figures=figures, state="accepted", on_shelf=1),
+            Part("crank", "C", figures={"stroke": 86.0}),
+            Part("rod", "R", figures={"length": 148.0}),
+            Part("piston", "P", figures={"compression_height": 34.2}),
+        ],
+        entry=by("Ada", "what is known"),
+    )
+    session.commit()
+    page = shop.text("/mix")
+    assert "1 recipe, counted" in page
+    assert "No gasket is on the shelf yet: quench and compression ratio are left open." in page
+    assert "not checked: main journals; crank main diameter, block main diameter missing" in page
+    assert "not known: no price for crank and rod and piston" in page
+    assert "Put one on the shelf" not in page
+    asked = shop.text("/mix?block=B&quench-min=1")
+    assert "so quench and compression ratio cannot be judged: empty their windows" in asked
+    key = "C~R~P~-~-"
+    assert shop.get(f"/mix/basket?block=B&at={key}").status_code == 200
+    assert "no gasket chosen" in page
+
+
+def test_an_unlikely_figure_of_a_part_is_asked_about_in_the_readers_unit(shop, stocked):
+    store.take_in(stocked, [part("rod", "SLIP", length=148.0, big_end_width=240.0)], entry=by("Ada", "more"))
+    stocked.commit()
+    asked = "/mix?block=B1&quench-min=1.0 mm&quench-max=1.6 mm&at=" + KEY.replace("rod-0", "SLIP")
+    says = "SLIP: big end width of 240 mm is unlikely; usually it is 8 to 90 mm. Look at it again."
+    assert says in shop.text(asked)
+    shop.prefer(system="inch")
+    assert "is unlikely; usually it is 0.315 to 3.54 in" in shop.text(asked)

@@ -64,7 +64,8 @@ def test_a_choice_that_no_longer_fits_is_told(shop, pilot, stored):
 
 def test_stages(shop, pilot, stored):
     shop.post(
-        f"/builds/{pilot}/stage", {"stage": "signed off", "version": "1", "back": f"/builds/{pilot}/record"}
+        f"/builds/{pilot}/stage",
+        {"stage": "signed off", "seen": "on paper", "version": "1", "back": f"/builds/{pilot}/record"},
     )
     assert stored(pilot).stage == "signed off"
     assert "signed off" in shop.text(f"/builds/{pilot}/stack")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 
@@ -11,6 +12,7 @@ from support.page import seen
 from support.people import by
 from support.shelves import KEY
 from zygometra.core.build.document import with_leaf
+from zygometra.core.stages import STAGE_NAMES
 from zygometra.store import builds
 
 BORE = ("parts", "block", "bore")
@@ -48,7 +50,7 @@ def forward_a_step(shop, build, version):
 
 
 def move_stage(shop, build, version):
-    form = {"stage": "cut", "version": version, "back": f"/builds/{build}/record"}
+    form = {"stage": "cut", "seen": "on paper", "version": version, "back": f"/builds/{build}/record"}
     return shop.post(f"/builds/{build}/stage", form)
 
 
@@ -133,6 +135,42 @@ def test_a_step_without_a_version_is_not_taken(shop, pilot, stored, way, version
     way(shop, pilot, version)
     assert stored(pilot).version == 1
     assert stored(pilot).stage == "on paper"
+
+
+@pytest.mark.parametrize("way", SAVES)
+def test_of_six_at_once_one_is_kept_and_all_are_answered(app, shop, pilot, stored, way):
+    people = [type(shop)(app, name) for name in ("Ada", "Bo", "Cai", "Dot", "Eli", "Fay")]
+    with ThreadPoolExecutor(len(people)) as pool:
+        answers = list(pool.map(lambda person: way(person, pilot, "1"), people))
+    assert stored(pilot).version == 2
+    assert sorted(a.status_code for a in answers) == [302] + [409] * 5
+
+
+def test_of_six_that_move_a_build_to_different_stages_one_moves_it(app, shop, pilot, stored, session):
+    stages = STAGE_NAMES[1:]
+    people = [type(shop)(app, f"Person {stage}") for stage in stages]
+    back = f"/builds/{pilot}/record"
+
+    def move(person, stage):
+        form = {"stage": stage, "seen": "on paper", "version": "1", "back": back}
+        return person.post(f"/builds/{pilot}/stage", form)
+
+    with ThreadPoolExecutor(len(people)) as pool:
+        answers = list(pool.map(move, people, stages))
+    assert {a.status_code for a in answers} == {302}
+    assert sum("moved this build in between" in person.text(back) for person in people) == len(stages) - 1
+    assert [change.kind for change in builds.history(session, pilot)].count("stage") == 1
+    assert stored(pilot).stage in stages
+
+
+def test_of_six_new_builds_taken_at_once_each_is_kept(app, shop, stocked, session):
+    people = [type(shop)(app, name) for name in ("Ada", "Bo", "Cai", "Dot", "Eli", "Fay")]
+    form = {"block": "B1", "at": KEY, "into": "new", "name": "Spare"}
+    with ThreadPoolExecutor(len(people)) as pool:
+        answers = list(pool.map(lambda person: person.post("/mix/take", form), people))
+    assert {a.status_code for a in answers} == {302}
+    session.rollback()
+    assert len({a.location for a in answers}) == len(builds.listed(session)) == 6
 
 
 @pytest.mark.parametrize("way", [*SAVES, *STEPS])

@@ -112,14 +112,14 @@ def test_rules_of_fit_are_shown_changed_and_put_back(shop, varied):
     assert "pin in the small end" in page.text
     data = json.loads(page.field("Rules of fit as JSON").value)
     data["rules"] = [r for r in data["rules"] if r["key"] != "head-pattern"]
-    shop.post("/shelf/rules", {"rules": json.dumps(data)})
+    shop.sent("/shelf/rules", {"rules": json.dumps(data)})
     assert "the shop's own" in shop.text("/shelf/rules")
     assert "2 recipes, counted" in shop.text(f"/mix?block=B1&{WINDOWS}")
     data["rules"][0]["bands"][0]["machining"] = "magic"
-    refused = shop.post("/shelf/rules", {"rules": json.dumps(data)})
+    refused = shop.sent("/shelf/rules", {"rules": json.dumps(data)})
     assert "the operation 'magic'" in seen(refused).text
-    assert shop.post("/shelf/rules", {"rules": "{"}).status_code == 422
-    shop.post("/shelf/rules", {"usual": "1"})
+    assert shop.sent("/shelf/rules", {"rules": "{"}).status_code == 422
+    shop.sent("/shelf/rules", {"usual": "1"})
     assert "1 recipe, counted" in shop.text(f"/mix?block=B1&{WINDOWS}")
 
 
@@ -251,10 +251,10 @@ def test_inches_are_said_in_sentences_too(shop, stocked):
     why = f"/mix/why-not{asked.removeprefix('/mix')}&part=R"
     bossed = asked + "&at=" + KEY.replace("piston-0", "P")
     assert (
-        "with none of 2 pistons; with P, the nearest, the small end is 4 mm larger than the pin."
+        "with none of 2 pistons; with P, the nearest, the small end is 4.00 mm larger than the pin."
         in shop.text(why)
     )
-    assert "the bosses are 0.2 mm smaller than the pin" in shop.text(bossed)
+    assert "the bosses are 0.20 mm smaller than the pin" in shop.text(bossed)
     shop.prefer(system="inch", quench="squish")
     assert "the small end is 157.5 thou larger than the pin." in shop.text(why)
     page = shop.text(bossed)
@@ -265,10 +265,22 @@ def test_inches_are_said_in_sentences_too(shop, stocked):
 def test_bands_of_rules_are_read_in_the_readers_unit(shop, stocked):
     page = shop.page("/shelf/rules")
     cells = {cell for row in page.all("table")[0].rows() for cell in row}
-    assert {"−0.02 to 0.02 mm", "1.5 mm and more"} <= cells
-    assert "0.2 to 8 mm: offset-grind the rod journals" in page.text
+    assert {"−0.02 to 0.02 mm", "1.50 mm and more", "2.50 mm and more"} <= cells
+    assert "0.20 to 8.00 mm: offset-grind the rod journals" in page.text
     shop.prefer(system="inch")
     page = shop.page("/shelf/rules")
     cells = {cell for row in page.all("table")[0].rows() for cell in row}
-    assert {"−0.8 thou to 0.8 thou", "59.1 thou and more"} <= cells
+    assert {"−0.8 to 0.8 thou", "59.1 thou and more"} <= cells
     assert "7.9 thou to 0.315 in: offset-grind the rod journals" in page.text
+
+
+def test_rules_of_fit_are_not_put_in_force_over_newer_ones_unseen(shop, varied):
+    page = shop.page("/shelf/rules")
+    text = page.field("Rules of fit as JSON").value
+    version = next(f.sent()["version"] for f in page.all("form") if "rules" in f.sent())
+    assert shop.post("/shelf/rules", {"rules": text, "version": version}).status_code == 302
+    later = shop.post("/shelf/rules", {"rules": text.replace("320.0", "345.25"), "version": version})
+    assert later.status_code == 409
+    assert "put other rules in force since you opened the page" in seen(later).text
+    assert "345.25" in seen(later).field("Rules of fit as JSON").value
+    assert shop.post("/shelf/rules", {"usual": "1", "version": version}).status_code == 409

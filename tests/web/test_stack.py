@@ -332,3 +332,37 @@ def test_a_chamber_filled_in_steps_is_shown_with_its_fills_and_their_doubt(shop,
     build = bring(document)
     assert shop.get(f"/builds/{build}/stack").status_code == 200
     assert "volume of fill 1" in shop.text(f"/builds/{build}/working?hole=2&result=compression_ratio")
+
+
+def ratios(html):
+    """The ratios of the reckoning as planned, hole by hole."""
+    found = [e for e in read(html) if e.attrs.get("data-working") == "compression_ratio"]
+    return [float(e.text) for e in found if "will" in (e.parent.classes if e.parent else ())]
+
+
+@pytest.mark.parametrize(("volume", "higher"), [("40", True), ("70 cc", False)])
+def test_a_chamber_is_tried_up_or_down_on_all_holes_and_nothing_is_kept(shop, pilot, stored, volume, higher):
+    before = stored(pilot).document
+    plain = what_if(shop, pilot, hole="1", **levers())
+    tried = what_if(shop, pilot, hole="1", chamber=volume, **levers())
+    assert len(ratios(plain)) == len(ratios(tried)) == 4
+    pairs = list(zip(ratios(plain), ratios(tried), strict=True))
+    assert all((new > old) is higher for old, new in pairs), pairs
+    assert "tried on all holes, not kept" in tried
+    assert stored(pilot).document == before
+    # The plan beside it is the same: what is tried is no operation.
+    assert plan_of(tried) == plan_of(plain)
+
+
+def test_a_tried_chamber_is_in_the_address_and_one_that_cannot_be_read_says_why(shop, pilot):
+    response = shop.client.get(
+        f"/builds/{pilot}/stack/what-if",
+        query_string={"hole": "1", "chamber": "48 cc", **levers()},
+        headers={"HX-Request": "true"},
+    )
+    page = shop.page(response.headers["HX-Replace-Url"])
+    assert page.field("or try a volume, all holes").value == "48 cc"
+    faulty = what_if(shop, pilot, hole="1", chamber="wide", **levers())
+    assert "Found 'wide'" in read(faulty).text
+    asked = what_if(shop, pilot, hole="1", chamber="480", **levers())
+    assert "did you mean 48 cc?" in asked

@@ -8,6 +8,8 @@ Introduction, section 5.3).
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
+from itertools import groupby
 
 MOST_DECIMALS = {
     "mm": 3,
@@ -257,27 +259,58 @@ def about(number: float) -> str:
     return whole(round(number, 2 - len(str(round(number)))))
 
 
-def count_of(numbers: list[int], word: str = "Hole") -> str:
-    """Name holes in a sentence.
+def count_of(numbers: Iterable[int], word: str = "Hole", *, of: int = 0) -> str:
+    """Name holes in a sentence, in their order.
 
     Parameters
     ----------
-    numbers : list of int
+    numbers : iterable of int
         Hole numbers.
     word : str
         The word in the singular.
+    of : int
+        How many there are in all, nought where that does not matter; no unit.
 
     Returns
     -------
     str
-        Such as ``Holes 1, 3 and 5``.
+        Such as ``Holes 1, 3 and 5``, ``Holes 2 to 6`` or ``All holes``.
 
     Examples
     --------
-    >>> count_of([4]), count_of([1, 3, 5])
-    ('Hole 4', 'Holes 1, 3 and 5')
+    >>> count_of([4]), count_of([5, 1, 3]), count_of([1, 2, 3, 4, 7])
+    ('Hole 4', 'Holes 1, 3 and 5', 'Holes 1 to 4 and 7')
+    >>> count_of([1, 2], of=2), count_of([1], of=1)
+    ('All holes', 'Hole 1')
     """
-    texts = [str(n) for n in numbers]
-    if len(texts) == 1:
+    ordered = sorted(set(numbers))
+    if of > 1 and len(ordered) == of:
+        return f"All {word.lower()}s"
+    texts: list[str] = []
+    runs = [[n for _, n in run] for _, run in groupby(enumerate(ordered), lambda item: item[1] - item[0])]
+    for run in runs:
+        # Two in a row are no run: 1 and 2, not 1 to 2.
+        texts += [f"{run[0]} to {run[-1]}"] if len(run) > 2 else [str(n) for n in run]
+    if len(ordered) == 1:
         return f"{word} {texts[0]}"
-    return f"{word}s {', '.join(texts[:-1])} and {texts[-1]}"
+    return f"{word}s {' and '.join(filter(None, (', '.join(texts[:-1]), texts[-1])))}"
+
+
+def number_of(number: int, word: str, plural: str = "") -> str:
+    """Return how many of something there are, in words: ``1 recipe``, ``3 recipes``.
+
+    Parameters
+    ----------
+    number : int
+        How many; no unit.
+    word : str
+        The word in the singular.
+    plural : str
+        Where it is not the singular with an s.
+
+    Examples
+    --------
+    >>> number_of(1, "rod"), number_of(2, "rod"), number_of(1, "ring set", "ring sets")
+    ('1 rod', '2 rods', '1 ring set')
+    """
+    return f"{whole(number)} {word if number == 1 else plural or word + 's'}"

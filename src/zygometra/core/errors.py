@@ -8,9 +8,27 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from .sentence import Given, Sentence, as_it_is, sentence
+
 
 class ZygometraError(Exception):
-    """Base of every error that carries a sentence for the reader."""
+    """Base of every error that carries a sentence for the reader.
+
+    Parameters
+    ----------
+    words : str
+        The sentence; with names in braces where something is given.
+    **given
+        Quantities that stand in it: each is written in the reader's unit.
+    """
+
+    def __init__(self, words: str = "", **given: Given) -> None:
+        self.says = Sentence(words, given) if given else as_it_is(words)
+        super().__init__(words)
+
+    def __str__(self) -> str:
+        """Write it in mm."""
+        return str(self.says)
 
 
 class QuantityError(ZygometraError):
@@ -18,16 +36,26 @@ class QuantityError(ZygometraError):
 
     Parameters
     ----------
-    found : str
+    found : str or Writable
         What was typed, shortened if long.
-    wanted : str
+    wanted : str or Writable
         What would have been understood, with an example.
     """
 
-    def __init__(self, found: str, wanted: str) -> None:
-        self.found = found
-        self.wanted = wanted
-        super().__init__(f"Found {found}; wanted {wanted}.")
+    def __init__(self, found: Given, wanted: Given) -> None:
+        self.given = found, wanted
+        super().__init__()
+        self.says = sentence("Found {found}; wanted {wanted}.", found=found, wanted=wanted)
+
+    @property
+    def found(self) -> str:
+        """What was found, in mm."""
+        return str(sentence("{found}", found=self.given[0]))
+
+    @property
+    def wanted(self) -> str:
+        """What is wanted, in mm."""
+        return str(sentence("{wanted}", wanted=self.given[1]))
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,16 +104,16 @@ def shown(raw: object, limit: int = 60) -> str:
     Examples
     --------
     >>> shown("30 thuo"), shown(""), shown(None), shown([1, 2])
-    ("'30 thuo'", 'nothing', 'nothing', 'a list')
+    ("'30 thuo'", 'nothing', 'nothing', 'a list in [ ]')
     """
     if raw is None or raw == "":
         return "nothing"
     if isinstance(raw, bool):
         return "true" if raw else "false"
     if isinstance(raw, dict):
-        return "an object"
+        return "several entries in { }"
     if isinstance(raw, (list, tuple)):
-        return "a list"
+        return "a list in [ ]"
     text = "".join(c if c.isprintable() else " " for c in str(raw))
     if len(text) > limit:
         text = text[: limit - 1] + "…"

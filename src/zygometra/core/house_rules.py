@@ -10,14 +10,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from .errors import QuantityError
+from .sentence import Sentence, sentence
 from .units import Kind
+from .written import Limit, Span
 
 BASES = ("catalogue", "advertised", "measured", "mock-up", "assumed")
 
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """One house rule: its key, what it is for, its figure, unit and reason."""
+    """One house rule: its key, what it is for (with places for the reader's words), its figure, unit and reason."""
 
     key: str
     label: str
@@ -29,7 +31,7 @@ class Rule:
 
 
 def _floor(material: str, value: float) -> Rule:
-    return Rule(f"quench_floor.{material}", f"Quench floor, {material} rods", Kind.LENGTH, value,
+    return Rule(f"quench_floor.{material}", f"{{Quench}} floor, {material} rods", Kind.LENGTH, value,
                 0.2, 5, "rod stretch and bearing clearance close the gap at speed")  # fmt: skip
 
 
@@ -37,7 +39,7 @@ RULES: tuple[Rule, ...] = (
     _floor("steel", 0.889),
     _floor("titanium", 1.0),
     _floor("aluminium", 1.4),
-    Rule("quench_ceiling", "Quench above which it no longer works as squish", Kind.LENGTH, 1.5,
+    Rule("quench_ceiling", "{Quench} above which it no longer stirs the charge", Kind.LENGTH, 1.5,
          0.5, 10, "a wide gap holds end gas and invites knock"),
     Rule("ratio_spread", "Largest difference of ratio between holes", None, 0.15, 0.01, 5,
          "the highest hole sets the fuel, the lowest the power"),
@@ -61,11 +63,24 @@ RULES: tuple[Rule, ...] = (
          "deck thickness, bolt depth and gear alignment"),
     Rule("crown_cut_limit", "Crown cut where the file gives no limit", Kind.LENGTH, 1.0, 0, 10,
          "crown thickness and top land; the piston maker's figure wins"),
+    Rule("land_left", "Top land that must remain after facing a crown", Kind.LENGTH, 3.0, 0, 30,
+         "the land carries the crown's heat and load over the top ring; the piston maker's figure wins"),
+    Rule("crown_left", "Crown thickness that must remain after facing", Kind.LENGTH, 5.0, 0, 50,
+         "a thin crown sinks or cracks; the piston maker's figure wins"),
+    Rule("usual_rock", "Rock of a piston that nobody has read", Kind.LENGTH, 0.10, 0, 1,
+         "what the floor holds is 0.10 mm; what goes beyond it is added"),
+    Rule("floor_rpm", "Engine speed (rpm) up to which the {quench} floor stands as it is", None, 6500, 1000, 20000,
+         "rods stretch with the square of the speed"),
+    Rule("floor_per_1000_rpm", "{Quench} added for each 1000 rpm above that, in mm", None, 0.05, 0, 1,
+         "rods stretch with the square of the speed; the rod maker's figure wins"),
     Rule("open_chamber_limit", "Chamber opening where the file gives no limit", Kind.VOLUME, 3.0,
          0, 50, "chamber wall to water and to gasket edge"),
     Rule("lowering_note", "Head lowering that is worth a note on the valve gear", Kind.LENGTH,
          0.1, 0, 5, "preload, cam timing and valve room move with it"),
 )  # fmt: skip
+
+# Rock that every quench floor already holds, in mm.
+_ROCK_HELD = 0.10
 
 # Doubt where none is stated: a half-width ±T by dimension and basis, in the kind's
 # base unit. The order of the columns is that of BASES.
@@ -144,15 +159,24 @@ class HouseRules:
     def __getitem__(self, key: str) -> float:
         return self.values[key]
 
-    def quench_floor(self, rod_material: str) -> float:
+    def quench_floor(self, rod_material: str, rpm: float = 0.0) -> float:
         """Return the least quench for a rod material, in mm; steel's for an unknown one.
 
         Parameters
         ----------
         rod_material : str
             Such as ``steel``; empty where it is not known.
+        rpm : float
+            The speed it is to run at in revolutions a minute; nought where nobody said.
+
+        Notes
+        -----
+        Material's base + rock beyond 0.10 mm + what the speed adds (handbook of the trade, schools).
         """
-        return self.values.get(f"quench_floor.{rod_material}", self.values["quench_floor.steel"])
+        base = self.values.get(f"quench_floor.{rod_material}", self.values["quench_floor.steel"])
+        rock = max(self.values["usual_rock"] - _ROCK_HELD, 0.0)
+        over = max(rpm - self.values["floor_rpm"], 0.0) / 1000
+        return base + rock + over * self.values["floor_per_1000_rpm"]
 
 
 def unstated_doubt(dimension: str, basis: str) -> float:
@@ -280,5 +304,15 @@ def check_rule(key: str, value: float) -> float:
     """
     rule = next(rule for rule in RULES if rule.key == key)
     if not rule.low <= value <= rule.high:
-        raise QuantityError(f"{value:g}", f"{rule.label.lower()} from {rule.low:g} to {rule.high:g}")
+        if rule.kind is Kind.LENGTH:
+            within = sentence(_begun(rule.label) + " from {span}", span=Span(rule.low, rule.high))
+            raise QuantityError(Limit(value), within)
+        raise QuantityError(
+            f"{value:g}", Sentence(f"{_begun(rule.label)} from {rule.low:g} to {rule.high:g}")
+        )
     return value
+
+
+def _begun(label: str) -> str:
+    """A label within a sentence."""
+    return label.replace("{Q", "{q", 1) if label.startswith("{Q") else label[:1].lower() + label[1:]

@@ -8,6 +8,7 @@ where they are typed, and stay a finding where they stand.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import NamedTuple
 
 from .digits import MINUS, figure, typed_decimals
 from .fields import Field
@@ -24,6 +25,15 @@ USUAL: dict[str, tuple[float, float]] = {
     "piston.above_rim": (0, 40), "piston.crown_thickness": (2.5, 40),
     "gasket.thickness": (0.15, 4.0), "gasket.bore": (30, 215), "gasket.volume": (0.1, 60),
     "head.chamber_volume": (3, 400), "mock-up.deck_clearance": (-3.0, 8.0),
+    "lever.deck_cut": (0, 3.0), "lever.head_cut": (0, 4.0), "lever.crown_cut": (0, 4.0),
+    "lever.open_chamber": (0, 30), "aim.quench": (0.4, 3.0), "aim.deck_clearance": (-3.0, 8.0),
+    "block.largest_bore": (30, 210), "block.main_diameter": (15, 150), "block.snout_diameter": (10, 80),
+    "block.seal_diameter": (15, 200), "block.swing_room": (30, 250), "block.big_end_room": (25, 250),
+    "crank.pin_diameter": (12, 120), "crank.pin_width": (8, 90), "crank.main_diameter": (15, 150),
+    "crank.snout_diameter": (10, 80), "crank.seal_diameter": (15, 200), "crank.counterweight_radius": (25, 220),
+    "rod.journal_diameter": (12, 120), "rod.big_end_width": (8, 90), "rod.pin_bore": (8, 60),
+    "rod.big_end_radius": (12, 130), "piston.bore": (30, 205), "piston.pin_diameter": (8, 60),
+    "piston.pin_bore": (8, 60), "piston.dome_height": (0, 30), "piston.skirt_length": (8, 120),
 }  # fmt: skip
 
 
@@ -66,6 +76,22 @@ def usual_words(field: Field, reader: Reader) -> str:
     unit = reader.length_unit(usual[1]) if field.kind is Kind.LENGTH else BASE[field.kind]
     low, high = (f"{from_base(value, unit):.3g}".replace("-", MINUS) for value in usual)
     return f"{low} to {high} {unit.symbol}"
+
+
+class Usual(NamedTuple):
+    """Where a dimension usually lies, to be put into a sentence."""
+
+    field: Field
+
+    def written(self, reader: Reader) -> str:
+        """Write it.
+
+        Parameters
+        ----------
+        reader : Reader
+            In whose unit.
+        """
+        return usual_words(self.field, reader)
 
 
 def is_usual(field: Field, value: float) -> bool:

@@ -17,7 +17,7 @@ from . import student
 from .errors import QuantityError, shown
 from .fields import Field
 from .house_rules import BASES, repeatability, unstated_doubt
-from .units import BASE, Kind, Typed, Unit, read_typed, to_base, unit_named
+from .units import BASE, Kind, Typed, Unit, from_base, read_typed, to_base, unit_named
 
 Doubt = Literal["stated", "tolerance", "readings", "house", "none"]
 Unstated = Literal["house", "zero"]
@@ -127,7 +127,7 @@ def read_quantity(
     typed = _read_scalar(raw, kind)
     unit = typed.unit or BASE[kind]
     value = to_base(typed.number, unit)
-    _check_range(value, kind, low, high, raw)
+    _check_range(value, unit, low, high)
     u, doubt = _unstated(dimension, "assumed", unstated)
     return Quantity(
         value,
@@ -203,13 +203,11 @@ def _read_scalar(raw: Any, kind: Kind) -> Typed:
     return Typed(float(raw), None)
 
 
-def _check_range(value: float, kind: Kind, low: float, high: float, typed: Any = None) -> None:
+def _check_range(value: float, unit: Unit, low: float, high: float) -> None:
+    """Refuse what is not possible, in the unit in which it was typed."""
     if not low <= value <= high:
-        symbol = BASE[kind].symbol
-        found = f"{value:.10g} {symbol}"
-        if isinstance(typed, str) and typed.strip() != found:
-            found = f"{shown(typed)} ({found})"
-        raise QuantityError(found, f"{low:g} to {high:g} {symbol}")
+        found, least, most = (from_base(of, unit) for of in (value, low, high))
+        raise QuantityError(f"{found:.10g} {unit.symbol}", f"{least:.4g} to {most:.4g} {unit.symbol}")
 
 
 def _unstated(dimension: str, basis: str, unstated: Unstated) -> tuple[float, Doubt]:
@@ -255,9 +253,8 @@ def _read_object(
         number = value / to_base(1.0, unit)
     else:
         raise QuantityError("no value", "value, or readings to take the mean of")
-    _check_range(value, kind, low, high, raw.get("value"))
-    for reading in readings:
-        _check_range(reading, kind, low, high)
+    for figure in (value, *readings):
+        _check_range(figure, unit, low, high)
     default = "mock-up" if dimension == "deck_clearance" else "measured"
     stood = basis or (default if readings else "assumed")
     u, dof, doubt = _doubt(raw, unit, readings, dimension, stood, unstated)

@@ -5,22 +5,19 @@ The digits themselves are written in :mod:`zygometra.core.digits`.
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from .digits import MINUS, MOST_DECIMALS, UNKNOWN, decimals_apart, decimals_for, figure, typed_decimals
-from .quantity import Quantity
+from .sentence import read_files_as
 from .units import INCH, MM, THOU, Kind, Unit, from_base
 
+if TYPE_CHECKING:
+    from .quantity import Quantity
+
 THOU_BELOW = 5.0
-_NUMBER = r"[−-]?\d+(?:\.\d+)?"
-# A length as the core's sentences write it, or two with a word between them: ``0.5 to 0.9 mm``.
-_LENGTHS = re.compile(
-    rf"(?<![\w.])(?<!\w-)(?:(?P<first>{_NUMBER})(?P<between>\s?–\s?|-| to | or ))?(?P<last>{_NUMBER}) mm\b"
-)
-# The word, and no part of a longer one or of a part's code.
-_QUENCH = re.compile(r"(?<![\w-])[qQ]uench(?![\w-])")
+System = Literal["mm", "inch"]
+SYSTEMS: tuple[System, ...] = ("mm", "inch")
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,7 +32,7 @@ class Reader:
         The shop's word for each.
     """
 
-    system: Literal["mm", "inch"] = "mm"
+    system: System = "mm"
     quench: str = "quench"
     deck: str = "deck"
     pin: str = "wrist pin"
@@ -98,6 +95,18 @@ class Reader:
         digits = max(least, min(MOST_DECIMALS[unit.symbol], typed_decimals(number)))
         return f"{figure(number, digits)} {unit.symbol}"
 
+    def span(self, low: float, high: float) -> str:
+        """Return from where to where something may be, the unit written once where it is one: ``0.20 to 8.00 mm``.
+
+        Parameters
+        ----------
+        low, high : float
+            In mm.
+        """
+        first, last = self.limit(low), self.limit(high)
+        number, _, symbol = first.partition(" ")
+        return f"{number} to {last}" if last.endswith(f" {symbol}") else f"{first} to {last}"
+
     def against(self, mm: float, edge: float, u: float = 0.0, *, typed: bool = False) -> tuple[str, str]:
         """Return a length and an edge that it is judged by, in one unit, so that they read as they lie.
 
@@ -129,35 +138,6 @@ class Reader:
             of_number = decimals_for(from_base(u, unit), most)
         of_number, of_limit = decimals_apart(number, limit, (of_number, of_limit))
         return f"{figure(number, of_number)} {unit.symbol}", f"{figure(limit, of_limit)} {unit.symbol}"
-
-    def sentence(self, text: str) -> str:
-        """Return a sentence of the core in the reader's unit and word for quench.
-
-        Parameters
-        ----------
-        text : str
-            A sentence that writes every length in mm, such as why two parts do not fit.
-            What somebody typed has no place in it: that is quoted as it was typed.
-
-        Returns
-        -------
-        str
-            The same with the shop's word; each length in thou or inches for who reads those.
-
-        Examples
-        --------
-        >>> Reader("inch").sentence("the pin differs by −0.254 mm, 1 to 2 mm is wanted")
-        'the pin differs by −10 thou, 39.4 thou to 78.7 thou is wanted'
-        """
-        text = _QUENCH.sub(lambda said: self.quench.capitalize() if said[0][0] == "Q" else self.quench, text)
-        if self.system == "mm":
-            return text
-
-        def both(found: re.Match[str]) -> str:
-            first = f"{self.limit(_read(found['first']))}{found['between']}" if found["first"] else ""
-            return first + self.limit(_read(found["last"]))
-
-        return _LENGTHS.sub(both, text)
 
     def length_parts(self, mm: float, u: float = 0.0, *, other: bool = False) -> tuple[str, str]:
         """Return a length's figures and its unit apart.
@@ -239,5 +219,4 @@ class Reader:
         return f"{figure(value, decimals_for(value, MOST_DECIMALS[unit.symbol]))} {unit.symbol}"
 
 
-def _read(number: str) -> float:
-    return float(number.replace(MINUS, "-"))
+read_files_as(Reader())

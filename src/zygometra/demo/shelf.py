@@ -34,31 +34,45 @@ _SUPPLIERS = (
     "North Quay Spares",
     "the back shelf",
 )
+# Words that are nothing: no place, no maker and no person is called so.
 _ROOTS = (
-    "Ald",
-    "Brock",
-    "Cald",
-    "Dun",
-    "Eller",
-    "Fen",
-    "Gar",
-    "Hax",
-    "Ing",
-    "Kel",
-    "Lor",
-    "Mire",
-    "Nar",
-    "Orr",
-    "Penn",
-    "Rud",
-    "Scar",
-    "Thorn",
-    "Ulv",
-    "Wend",
-    "Yar",
-    "Zel",
+    "Alzor",
+    "Brivel",
+    "Cazun",
+    "Duvrik",
+    "Elquar",
+    "Fexol",
+    "Gavrix",
+    "Haxil",
+    "Inquel",
+    "Kezlin",
+    "Lozvin",
+    "Mizrel",
+    "Navquo",
+    "Orvix",
+    "Pezlar",
+    "Ruvell",
+    "Scozar",
+    "Thuvin",
+    "Ulqar",
+    "Wezlin",
+    "Yavrel",
+    "Zexor",
 )
-_ENDS = ("beck", "dale", "fold", "gill", "holm", "keld", "mere", "ness", "rigg", "thwaite", "wick", "wray")
+_ENDS = (
+    "ade",
+    "ander",
+    "ebrin",
+    "ixon",
+    "olt",
+    "umbra",
+    "enqua",
+    "astre",
+    "oril",
+    "uvane",
+    "ettle",
+    "issem",
+)
 _JOURNALS = (38.0, 42.0, 45.0, 48.0, 50.0, 52.0, 54.0, 57.0, 60.0)
 _MAINS = (48.0, 52.0, 55.0, 58.0, 60.0, 63.5, 66.0, 70.0)
 _PINS = (18.0, 20.0, 21.0, 22.0, 23.0, 24.0, 25.0, 27.0)
@@ -473,7 +487,7 @@ def _rod(rng: random.Random, f: _Family, number: int, *, own: bool) -> Part:
         "length": _length(rng, length, f, 0.03),
         "journal_diameter": f"{journal} mm",
         "big_end_width": f"{(f.width if own or rng.random() < 0.85 else rng.choice(_WIDTHS)) - 0.2:.1f} mm",
-        "pin_bore": f"{pin} mm",
+        "pin_bore": f"{pin + _PIN_FITS[_pin_held(pin)]:.3f} mm",
         "big_end_radius": f"{0.72 * journal:.1f} mm",
         "weight": f"{round(4.1 * length + rng.uniform(-30, 30))} g",
     }
@@ -482,8 +496,16 @@ def _rod(rng: random.Random, f: _Family, number: int, *, own: bool) -> Part:
         rng,
         _Lot("rod", number, f"{f.name} rod {length:g}", price, f.cylinders),
         figures,
-        {"material": material},
+        {"material": material, "pin": _pin_held(pin)},
     )
+
+
+# What the small end is bored to over the pin, by how it is held; small pins are pressed in.
+_PIN_FITS = {"floating": 0.012, "pressed": -0.03}
+
+
+def _pin_held(pin: float) -> str:
+    return "floating" if pin >= 22 else "pressed"
 
 
 def _piston(rng: random.Random, f: _Family, number: int, *, own: bool) -> Part:
@@ -505,6 +527,7 @@ def _piston(rng: random.Random, f: _Family, number: int, *, own: bool) -> Part:
         "top_land_height": f"{rng.choice((5.0, 6.0, 7.0))} mm",
         "top_land_diameter": f"{bore - 0.6:.1f} mm",
         "dish_area": f"{round(200 * crown) if crown > 0 else 0} mm2",
+        "crown_thickness": f"{0.075 * bore + number % 3 * 0.4:.1f} mm",
         "weight": f"{round(5.2 * bore + rng.uniform(-25, 25))} g",
     }
     kind = "dish" if crown > 0 else "dome" if crown < 0 else "flat"
@@ -518,7 +541,7 @@ def _piston(rng: random.Random, f: _Family, number: int, *, own: bool) -> Part:
             f.cylinders,
         ),
         figures,
-        {"crown": kind},
+        {"crown": kind, "pin": _pin_held(pin)},
     )
 
 

@@ -130,7 +130,7 @@ def _edge(axis: Axis, edge: str, value: float, at: tuple[float, float], per: flo
         f' data-per="{per / axis.per_shown:.6g}" data-way="{way}" data-decimals="{axis.decimals}"'
         f' aria-orientation="{way}" aria-label="{name} {escape(axis.label)}" aria-valuenow="{shown:.6g}"'
         f' aria-valuetext="{shown:.{axis.decimals}f}" transform="translate({x:.1f} {y:.1f})">'
-        f'<rect x="-12" y="-12" width="24" height="24" class="reach"/><path d="{grip}"/></g>'
+        f'<rect x="-20" y="-20" width="40" height="40" class="reach"/><path d="{grip}"/></g>'
     )
 
 

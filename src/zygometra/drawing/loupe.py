@@ -121,21 +121,36 @@ def _taken_off(levels: _Levels, y: Up) -> str:
 
 
 def _labels(planned: Hole, levels: _Levels, y: Up, reader: Reader, factor: int) -> str:
+    """What is written in the loupe: never under the hatch of a cut, its figure or its handle."""
     o = planned.outcome
     middle = 236.0
-    below = y(levels.rim) - y(levels.face) < 64
-    anchor_y = y(levels.rim) + 58 if below else (y(levels.face) + y(levels.rim)) / 2
+    # The gap that no crown cut hatches; else the piston, else the head over what is cut there.
+    clear = y(max(levels.rim, levels.uncut_rim)) - y(levels.face)
+    # A piston that meets the head stands in what is cut off its face.
+    under = max(y(levels.rim), y(levels.face))
+    under_rim = clear < _LABEL and under <= HEIGHT - 133
+    if clear >= _LABEL:
+        anchor_y = y(levels.face) + clear / 2
+    elif under_rim:
+        anchor_y = under + 58
+    else:
+        anchor_y = min(y(levels.face + levels.head_cut), y(levels.uncut_rim)) - 34
     scale_words = f"loupe, {factor} × life size" if o.quench is not None else "not to scale yet"
     out = [
         dimension(middle + 62, y(levels.face), y(levels.rim)),
-        _quench(o, (middle, anchor_y), reader),
+        _quench(o, (middle, min(max(anchor_y, 49), HEIGHT - 60)), reader),
         text(10, 20, f"hole {planned.number}", "name"),
         text(WIDTH - 10, 20, scale_words, "name", "end"),
     ]
     out.append(_gasket_label(planned, levels, y, reader))
-    under = max(y(levels.rim), y(levels.deck)) + 20 + (74 if below else 0)
-    out.append(_rim_label(planned, min(under, HEIGHT - 40), reader))
+    # Beside the handle of the crown stands how much is cut; under it the gap where it has no other place.
+    lower = 74 if under_rim else 20 if levels.rim < levels.uncut_rim else 0
+    out.append(_rim_label(planned, min(under + 20 + lower, HEIGHT - 40), reader))
     return "".join(out)
+
+
+# How high the gap must be for its figures to stand in it.
+_LABEL = 64
 
 
 def _quench(o: Outcome, at: tuple[float, float], reader: Reader) -> str:
@@ -172,8 +187,11 @@ def _gasket_label(planned: Hole, levels: _Levels, y: Up, reader: Reader) -> str:
             + text(22, gasket_y + 13, words, "on-dark value")
             + basis_mark(14, gasket_y + 9, thickness.quantity.basis)
         )
+    elif levels.head_cut or levels.face < 0:
+        # Over the face lies the hatch of a cut: under the deck, clear of its handle, nothing does.
+        inner = text(10, min(y(levels.deck) + 44, HEIGHT - 16), f"gasket {words}", "value halo")
     else:
-        inner = text(10, y(levels.face) - 8, f"gasket {words}", "value halo")
+        inner = text(52, y(levels.face) - 8, f"gasket {words}", "value halo")
     place = thickness.path
     if Place.parse(place).scope is Scope.PLAN:
         return inner
@@ -198,6 +216,10 @@ def _rim_label(planned: Hole, under: float, reader: Reader) -> str:
     )
 
 
+# Which way a handle can be taken beside its grip, so that a thumb finds it: away from the gap.
+_REACH = {"deck_cut": 1, "head_cut": -1, "crown_cut": 1}
+
+
 def _handles(o: Outcome, levels: _Levels, y: Up, reader: Reader, scale: float, limits: Limits) -> str:
     def says(mm: float) -> str:
         return f"{reader.length(mm)} off"
@@ -218,13 +240,14 @@ def _handles(o: Outcome, levels: _Levels, y: Up, reader: Reader, scale: float, l
     out = []
     for lever, label, x, level, now, per, limit in rows:
         inside = min(max(level, 40), HEIGHT - 34)
-        out.append(handle(x, inside, Slider(lever, label, says(now), per, now, limit)))
+        out.append(handle(x, inside, Slider(lever, label, says(now), per, now, limit), reach=_REACH[lever]))
         if now:
             anchor = "end" if x > WIDTH / 2 else "start"
             band = now * scale
             middle = level + (-12 - band / 2 if lever == "crown_cut" else 12 + band / 2)
             if lever != "deck_cut" and band >= 17 and 10 < middle < HEIGHT - 10:
-                place = WIDTH - 10 if anchor == "end" else 10
+                # Left of the line that measures the gap.
+                place = WIDTH - 40 if anchor == "end" else 10
                 out.append(text(place, middle + 4, f"−{reader.limit(now)}", "cut halo", anchor))
             else:
                 shift = -20 if anchor == "end" else 20

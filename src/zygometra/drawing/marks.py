@@ -183,7 +183,7 @@ class Slider(NamedTuple):
     limit: float
 
 
-def handle(x: float, y: float, slider: Slider) -> str:
+def handle(x: float, y: float, slider: Slider, *, reach: int = 0) -> str:
     """Return a handle that drags up and down, takes arrow keys, and says its value.
 
     Parameters
@@ -192,6 +192,8 @@ def handle(x: float, y: float, slider: Slider) -> str:
         Its centre.
     slider : Slider
         What it moves.
+    reach : int
+        Which way it can be taken beyond its grip: 1 downwards, −1 upwards.
 
     Returns
     -------
@@ -205,6 +207,7 @@ def handle(x: float, y: float, slider: Slider) -> str:
         f' aria-orientation="vertical" aria-valuemin="0" aria-valuemax="{limit:g}"'
         f' aria-valuenow="{now:g}" aria-valuetext="{escape(value)}"'
         f' transform="translate({x:.1f} {y:.1f})">'
+        f'<rect x="-22" y="{-32 if reach < 0 else -12}" width="44" height="44" class="reach"/>'
         '<rect x="-15" y="-12" width="30" height="24" rx="3" class="grip"/>'
         '<path d="M-5-3L0-8L5-3M-5 3L0 8L5 3" class="chevrons"/></g>'
     )

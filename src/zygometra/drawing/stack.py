@@ -50,7 +50,7 @@ def stack_drawing(evaluation: Evaluation, cylinder: int, reader: Reader, limits:
         '<pattern id="hatch-back" width="7" height="7" patternUnits="userSpaceOnUse"'
         ' patternTransform="rotate(-45)"><line x1="0" y1="0" x2="0" y2="7" class="hatch"/></pattern>'
         f'<clipPath id="loupe-clip"><rect width="{loupe.WIDTH:g}" height="{loupe.HEIGHT:g}" rx="6"/>'
-        f"</clipPath></defs>{drawn.svg}{ties}"
-        f'<g transform="translate({_LOUPE_X:g} {_LOUPE_Y:g})">'
+        f'</clipPath></defs><g class="section-part">{drawn.svg}</g><g class="ties">{ties}</g>'
+        f'<g class="loupe-part" transform="translate({_LOUPE_X:g} {_LOUPE_Y:g})">'
         f"{loupe.loupe(now, planned, reader, limits)}</g></svg>"
     )

@@ -11,13 +11,15 @@ from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.counting import Count, count, estimate
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.laid_out import LaidOut
+from zygometra.core.mix.paper import STAND_IN, stand_in, with_stand_ins
 from zygometra.core.mix.parts import MAKING, Part
-from zygometra.core.mix.question import PRIORITIES, WANTED_KEY, Question
+from zygometra.core.mix.question import PRIORITIES, WANTED_KEY, Question, limits_of
 from zygometra.core.mix.reasons import Emptiness, cannot_be_judged, miss_words, why_none
 from zygometra.core.mix.recipe import Recipe, recipe_in_full
 from zygometra.core.mix.rules import FitRules
 from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block, Shelf
+from zygometra.core.mix.verdict import open_results
 from zygometra.core.quantity import read_quantity
 from zygometra.core.typed import plain_number
 from zygometra.core.units import Kind
@@ -115,9 +117,6 @@ def question_of(document: Mapping[str, Any]) -> tuple[Question, str]:
     if faults:
         raise BuildFaults(faults)
     rules = rules_for(taken["school"])
-    floors = {"": rules.quench_floor("steel")} | {
-        m: rules.quench_floor(m) for m in ("steel", "titanium", "aluminium")
-    }
     question = Question(
         taken["block"],
         windows,
@@ -127,8 +126,7 @@ def question_of(document: Mapping[str, Any]) -> tuple[Question, str]:
         taken["only_in_hand"],
         None if taken["machining"] is None else frozenset(taken["machining"]),
         dict(taken["use"]),
-        floors,
-        rules["crown_cut_limit"],
+        **limits_of(rules, float(taken["rpm"])),
     )
     return question, taken["count"]
 
@@ -239,6 +237,7 @@ def answer_document(
     QuantityError
         If the shelf has no such block.
     """
+    shelf = with_stand_ins(shelf)
     block = Block(shelf, question.block)
     laid_out = LaidOut(shelf, block, rules, question)
     found = best(laid_out)
@@ -265,8 +264,9 @@ def full_recipe(laid_out: LaidOut, recipe: tuple[int, ...], part: Callable[[str,
     """Return one recipe of a shelf laid out in full, its parts fetched."""
     verdict = judge(laid_out.shelf, laid_out.block, laid_out.rules, laid_out.question, recipe)  # type: ignore[arg-type]
     parts = {
-        kind: part(kind, laid_out.shelf.tables[kind].codes[row])
+        kind: stand_in(kind) if code == STAND_IN else part(kind, code)
         for kind, row in zip(MAKING, recipe, strict=True)
+        for code in (laid_out.shelf.tables[kind].codes[row],)
     }
     return recipe_in_full(
         laid_out.block,
@@ -289,7 +289,7 @@ def recipe_document(recipe: Recipe) -> dict[str, Any]:
     r = recipe.verdict.results
     assert r is not None
     return {
-        "parts": {kind: recipe.parts[kind].code for kind in MAKING},
+        "parts": {kind: recipe.parts[kind].code for kind in MAKING if recipe.parts[kind].code != STAND_IN},
         "stroke_mm": r.stroke,
         "bore_mm": r.bore,
         "crown_cut_mm": r.crown_cut,
@@ -300,7 +300,8 @@ def recipe_document(recipe: Recipe) -> dict[str, Any]:
         "rod_ratio": r.rod_ratio,
         "piston_speed_m_s": r.piston_speed,
         "clearance_cc": r.clearance_volume,
-        "cost": r.cost / 100,
+        "cost": r.value("cost"),
+        "known_cost": r.known_cost / 100,
         "weight_g": recipe.weight,
         "u": dict(recipe.u),
         "crosses": list(recipe.crosses),
@@ -310,14 +311,18 @@ def recipe_document(recipe: Recipe) -> dict[str, Any]:
                 "part": step.machining.part,
                 "pieces": step.pieces,
                 "cost": step.cost / 100,
-                "says": step.says,
+                "says": str(step.says),
                 "changes": step.machining.changes,
             }
             for step in recipe.operations
         ],
         "to_buy": dict(recipe.to_buy),
         "not_checked": [
-            {"rule": fit.rule.key, "missing": list(fit.missing)} for fit in recipe.verdict.unchecked
+            *({"rule": fit.rule.key, "missing": list(fit.missing)} for fit in recipe.verdict.unchecked),
+            *(
+                {"result": key, "missing": list(places)}
+                for key, places in open_results(recipe.verdict).items()
+            ),
         ],
     }
 
@@ -332,12 +337,12 @@ def _none_document(laid_out: LaidOut, why: Emptiness) -> dict[str, Any]:
                 for kind, row in zip(MAKING, why.nearest.verdict.recipe, strict=True)
             },
             "misses": dict(why.nearest.misses),
-            "says": "; ".join(miss_words(key, by) for key, by in why.nearest.misses.items()),
+            "says": "; ".join(str(miss_words(key, by)) for key, by in why.nearest.misses.items()),
             "deck_clearance_mm": r.deck_clearance,
             "quench_mm": r.quench,
             "compression_ratio": r.compression_ratio,
             "displacement_cc": r.displacement,
-            "cost": r.cost / 100,
+            "cost": r.value("cost"),
         }
     return {
         "parts": [

@@ -32,7 +32,7 @@ from zygometra.core.mix.parts import (
 from zygometra.core.typed import check_text, plain_number, whole_number
 from zygometra.core.units import unit_named
 
-from .tables import NoTable, Row, take_apart
+from .tables import NoTable, Row, as_meant, inert, take_apart
 
 MOST_BYTES = 24_000_000
 MOST_ROWS = 60_000
@@ -267,7 +267,7 @@ def _choice(cell: str, choices: tuple[str, ...], what: str) -> str:
 
 
 def _word(cell: str) -> str:
-    return check_text(cell, "a word of up to 80 characters", most=80)
+    return check_text(as_meant(cell), "a word of up to 80 characters", most=80)
 
 
 def _plain(name: str, cell: str) -> tuple[str, Any]:
@@ -344,14 +344,14 @@ def write_table(parts: Iterable[Part], kind: str) -> str:
 
 
 def _written(part: Part) -> dict[str, str]:
-    row = {"code": part.code, "name": part.name, "supplier": part.supplier, "state": part.state}
+    row = {"code": part.code, "name": inert(part.name), "supplier": inert(part.supplier), "state": part.state}
     if part.price is not None:
         row["price"] = f"{part.price / 100:.2f}"
     if part.on_shelf:
         row["on shelf"] = str(part.on_shelf)
     if part.lead_days is not None:
         row["lead days"] = str(part.lead_days)
-    row |= {name: word for name, word in part.texts.items() if word}
+    row |= {name: inert(word) for name, word in part.texts.items() if word}
     for name, typed in part.figures.items():
         if not isinstance(typed, Mapping):
             row[name] = str(typed)

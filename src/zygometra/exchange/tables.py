@@ -156,3 +156,39 @@ def header_as_ours(header: str) -> str:
         return header.strip()
     unit = (found["round"] or found["after"] or "").strip()
     return f"{found['name'].strip()} [{unit}] {found['rest']}".strip()
+
+
+# What a spreadsheet would take for the beginning of a formula; before it, marks that say it is none.
+_RUNS = re.compile(r"'*[=+\-@]")
+
+
+def inert(words: str) -> str:
+    """Return words as a cell that no spreadsheet runs: with a mark before what would begin a formula.
+
+    Parameters
+    ----------
+    words : str
+        As somebody typed them.
+
+    Examples
+    --------
+    >>> inert("=1+1"), inert("'=1+1"), inert("harbour rod")
+    ("'=1+1", "''=1+1", 'harbour rod')
+    """
+    return f"'{words}" if _RUNS.match(words) else words
+
+
+def as_meant(cell: str) -> str:
+    """Return the words of a cell without the mark that :func:`inert` put before them.
+
+    Parameters
+    ----------
+    cell : str
+        As it was read.
+
+    Examples
+    --------
+    >>> as_meant("'=1+1"), as_meant("'tis")
+    ('=1+1', "'tis")
+    """
+    return cell[1:] if cell.startswith("'") and _RUNS.match(cell) else cell

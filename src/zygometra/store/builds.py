@@ -29,6 +29,7 @@ from zygometra.core.house_rules import rules_for
 from zygometra.core.place import Place
 from zygometra.core.quantity import read_field
 
+from .locks import hold_house_rules
 from .tables import BuildRow, ChangeRow, FigureRow, OperationRow
 
 _build, _figure = BuildRow.__table__, FigureRow.__table__  # type: ignore[attr-defined]
@@ -269,6 +270,7 @@ def create(session: Session, document: Document, *, entry: Entry, stage: str = s
     int
         Its number.
     """
+    hold_house_rules(session)
     frame, figures, planned = _take_apart(document)
     shop = session.execute(select(RULES_IN_FORCE)).scalar_one()
     build_id = session.execute(
@@ -323,6 +325,7 @@ def save(
     Stale
         If the build is at another version; nothing is written.
     """
+    hold_house_rules(session)
     current = load(session, build_id, lock=True)
     if current.version != expected_version:
         raise Stale(current, history(session, build_id, after=expected_version))
@@ -362,7 +365,7 @@ def save(
 
 
 def set_stage(
-    session: Session, build_id: int, stage: str, *, expected_version: int, actor: Actor
+    session: Session, build_id: int, stage: str, *, seen: str, expected_version: int, actor: Actor
 ) -> StoredBuild:
     """Move a build to a stage; the move stands in its history, and is no new version of its document.
 
@@ -374,6 +377,8 @@ def set_stage(
         The build.
     stage : str
         One of the stages.
+    seen : str
+        The stage the person saw it at.
     expected_version : int
         The version the person was looking at.
     actor : Actor
@@ -387,13 +392,16 @@ def set_stage(
     Raises
     ------
     Stale
-        If somebody saved since; nothing is written.
+        If somebody saved since, or moved it to a third stage; nothing is written.
     """
     current = load(session, build_id, lock=True)
     if current.version != expected_version:
         raise Stale(current, history(session, build_id, after=expected_version))
     if current.stage == stage:
         return current
+    if current.stage != seen:
+        moves = history(session, build_id, after=expected_version - 1)
+        raise Stale(current, tuple(change for change in moves if change.kind == "stage"))
     session.execute(update(_build).where(_build.c.id == build_id).values(stage=stage, changed_by=actor.name))
     moved = Entry(actor, stages.moved_words(current.stage, stage), "stage")
     _record(session, build_id, current.version, moved, [Difference(("stage",), current.stage, stage)])

@@ -9,6 +9,11 @@ from sqlalchemy import Engine, create_engine
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
+# How long a statement waits for who else is saving, and how long it may take, in milliseconds.
+_WAITS, _TAKES = 8_000, 30_000
+_OPTIONS = f"-c lock_timeout={_WAITS} -c statement_timeout={_TAKES}"
+
+
 def open_engine(url: str) -> Engine:
     """Return an engine on the PostgreSQL server at ``url``.
 
@@ -30,7 +35,7 @@ def open_engine(url: str) -> Engine:
         max_overflow=4,
         pool_timeout=10,
         pool_pre_ping=True,
-        connect_args={"connect_timeout": 5, "prepare_threshold": 1},
+        connect_args={"connect_timeout": 5, "prepare_threshold": 1, "options": _OPTIONS},
     )
 
 
@@ -56,7 +61,7 @@ def reading_engine(engine: Engine) -> Engine:
         pool_size=8,
         max_overflow=4,
         pool_timeout=10,
-        connect_args={"connect_timeout": 5, "prepare_threshold": 1},
+        connect_args={"connect_timeout": 5, "prepare_threshold": 1, "options": _OPTIONS},
     )
 
 
@@ -74,5 +79,8 @@ def migrate(engine: Engine) -> None:
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     with engine.begin() as connection:
+        # Who migrates waits for his turn, however long it takes.
+        connection.exec_driver_sql("SET LOCAL lock_timeout = 0")
+        connection.exec_driver_sql("SET LOCAL statement_timeout = 0")
         config.attributes["connection"] = connection
         command.upgrade(config, "head")

@@ -6,9 +6,12 @@ from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
 from zygometra.core.actors import Entry
-from zygometra.core.mix.rules import FitRules, rules_as_data, rules_from_data
+from zygometra.core.mix.rules import FitRules
+from zygometra.core.mix.rules_data import rules_as_data, rules_from_data
 from zygometra.core.mix.usual import USUAL
 
+from .locks import hold_fit_rules
+from .newest import Newest, check_seen, newest_of
 from .tables import FitRulesRow
 
 _rules = FitRulesRow.__table__  # type: ignore[attr-defined]
@@ -20,8 +23,18 @@ def in_force(session: Session) -> FitRules:
     return USUAL if data is None else rules_from_data(data)
 
 
-def save(session: Session, rules: FitRules | None, *, entry: Entry) -> None:
-    """Put rules of fit in force; None goes back to the usual ones. Earlier ones stay on record."""
+def newest(session: Session) -> Newest:
+    """Return which state of the rules of fit is in force."""
+    return newest_of(session, _rules)
+
+
+def save(session: Session, rules: FitRules | None, *, entry: Entry, seen: int) -> None:
+    """Put rules of fit in force; None goes back to the usual ones. Earlier ones stay on record.
+
+    Raises :class:`~.newest.Moved` where the state that was seen is no longer the newest.
+    """
+    hold_fit_rules(session)
+    check_seen(session, _rules, seen)
     data = None if rules is None else rules_as_data(rules)
     session.execute(
         insert(_rules).values(

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from sqlalchemy import insert, select, update
+from collections.abc import Mapping
+
+from sqlalchemy import func, insert, select, update
 from sqlalchemy.orm import Session
 
 from zygometra.core.actors import Actor
@@ -10,10 +12,13 @@ from zygometra.core.findings.summary import summarise
 from zygometra.core.house_rules import check_rule, rules_for
 
 from .builds import RULES_IN_FORCE, load
+from .locks import hold_house_rules
+from .newest import Newest, check_seen, newest_of
 from .tables import BuildRow, HouseRuleRow
 
 _rule = HouseRuleRow.__table__  # type: ignore[attr-defined]
 _build = BuildRow.__table__  # type: ignore[attr-defined]
+_SCHOOL = func.coalesce(_build.c.frame["school"].as_string(), "")
 
 
 def shop_rules(session: Session) -> dict[str, float]:
@@ -21,38 +26,64 @@ def shop_rules(session: Session) -> dict[str, float]:
     return dict(session.execute(select(RULES_IN_FORCE)).scalar_one())
 
 
-def set_rule(session: Session, key: str, value: float | None, *, actor: Actor) -> None:
-    """Set a house rule, or with None go back to its default.
+def newest(session: Session) -> Newest:
+    """Return which setting of a house rule is the newest."""
+    return newest_of(session, _rule)
+
+
+def set_rules(session: Session, changes: Mapping[str, float | None], *, actor: Actor, seen: int) -> int:
+    """Set house rules together, and judge again the builds for which one of them counts.
 
     Parameters
     ----------
     session : Session
-        The caller's.
-    key : str
-        The rule.
-    value : float or None
-        In the rule's base unit.
+        The caller's; nobody else judges by the rules until its transaction ends.
+    changes : Mapping
+        By rule key the new figure in the rule's base unit; None goes back to the default.
     actor : Actor
         Who.
+    seen : int
+        The number of the newest setting that the person saw.
+
+    Returns
+    -------
+    int
+        How many builds were judged again.
 
     Raises
     ------
+    Moved
+        If somebody changed a rule since; nothing is written.
     QuantityError
-        If the rule cannot take the value.
+        If a rule cannot take its value; nothing is written.
     """
-    if value is not None:
-        check_rule(key, value)
-    if shop_rules(session).get(key) == value:
-        return
-    session.execute(insert(_rule).values(key=key, value=value, actor=actor.name, actor_id=actor.id))
-    _summarise_all(session)
+    for key, value in changes.items():
+        if value is not None:
+            check_rule(key, value)
+    hold_house_rules(session, to_change=True)
+    check_seen(session, _rule, seen)
+    before = shop_rules(session)
+    new = [{"key": key, "value": value} for key, value in changes.items() if before.get(key) != value]
+    if not new:
+        return 0
+    session.execute(insert(_rule), [row | {"actor": actor.name, "actor_id": actor.id} for row in new])
+    return _judge_again(session, before, shop_rules(session))
 
 
-def _summarise_all(session: Session) -> None:
-    """A rule that moved changes what is said of every build on the shop floor."""
-    for (build_id,) in session.execute(select(_build.c.id)).all():
+def _judge_again(session: Session, before: Mapping[str, float], now: Mapping[str, float]) -> int:
+    """Write anew what the floor says of builds whose rules moved: a school's own figure stands above the shop's."""
+    moved = {"": rules_for("", before).values != rules_for("", now).values}
+    judged = 0
+    for build_id, school in session.execute(select(_build.c.id, _SCHOOL).order_by(_build.c.id)).all():
+        if school not in moved:
+            moved[school] = rules_for(school, before).values != rules_for(school, now).values
+        if not moved[school]:
+            continue
         stored = load(session, build_id)
-        rules = rules_for(stored.document.get("school") or "", stored.shop_rules)
         session.execute(
-            update(_build).where(_build.c.id == build_id).values(summary=summarise(stored.document, rules))
+            update(_build)
+            .where(_build.c.id == build_id)
+            .values(summary=summarise(stored.document, rules_for(school, now)))
         )
+        judged += 1
+    return judged

@@ -35,6 +35,7 @@ from zygometra.core.mix.parts import IN_HAND, KINDS, STATES, Part
 from zygometra.core.mix.record import TAKEN_OFF
 from zygometra.core.mix.shelf import Row, Shelf, table_of
 
+from .locks import hold_shelf
 from .tables import PartChangeRow, PartRow
 
 _part, _change = PartRow.__table__, PartChangeRow.__table__  # type: ignore[attr-defined]
@@ -446,7 +447,7 @@ def _one_at_a_time(session: Session) -> None:
     The newest id numbers the shelf. Were an older one committed after it, whoever laid
     the shelf out in between would never see that change.
     """
-    session.execute(text("SELECT pg_advisory_xact_lock(722003)"))
+    hold_shelf(session)
 
 
 def _versions(session: Session, parts: Sequence[Part]) -> dict[tuple[str, str], int]:

@@ -15,12 +15,14 @@ from markupsafe import Markup
 from sqlalchemy import Engine
 
 from zygometra import __version__
+from zygometra.core.sentence import given_text
 
 from . import db, errors, jobs, people
 from .assets import asset, assets
 from .build import fragments, kept
 from .build.templates_of import build
 from .components import components
+from .forms.routes import forms
 from .mix import laid_out
 from .stations import ROOMS, benches
 from .urls import IdConverter
@@ -117,7 +119,7 @@ def _templates(app: Flask) -> None:
     )
     env.filters["ago"] = ago
     env.filters["svg"] = Markup
-    env.filters["sentence"] = lambda text: people.reader().sentence(text)
+    env.filters["said"] = lambda given: given_text(given, people.reader())
 
 
 def rooms() -> list[tuple[str, str, str, str]]:
@@ -139,7 +141,7 @@ def rooms() -> list[tuple[str, str, str, str]]:
 
 def _register(app: Flask) -> None:
     """Put the benches together: each is a package with a blueprint of its name in its routes."""
-    for blueprint in (assets, components, build):
+    for blueprint in (assets, components, forms, build):
         app.register_blueprint(blueprint)
     for name in benches():
         app.register_blueprint(getattr(import_module(f".{name}.routes", __package__), name))

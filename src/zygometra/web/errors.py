@@ -5,6 +5,7 @@ from __future__ import annotations
 from flask import Flask, Response, g, make_response, render_template, request
 from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import CSRFError
+from psycopg.errors import DeadlockDetected, LockNotAvailable, QueryCanceled
 from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from werkzeug.exceptions import HTTPException
@@ -14,7 +15,9 @@ from zygometra.store.shelf import PartNotThere
 
 from . import db
 
-_PAGES = {
+# Two ways in which a database that answers does not do what it was asked: no statuses, but pages of their own.
+_BUSY, _LONG = "busy", "long"
+_PAGES: dict[int | str, tuple[str, str, str]] = {
     400: (
         "That request was not understood",
         "Something in the address or the form was damaged on the way.",
@@ -46,6 +49,16 @@ _PAGES = {
         "the last action was not done.",
         "Go back and try again. If it happens twice, note what you did.",
     ),
+    _BUSY: (
+        "Somebody else is saving",
+        "What you sent waited for another who is saving the same thing, and was not done: nothing of it is written.",
+        "Go back and send it once more in a moment.",
+    ),
+    _LONG: (
+        "That took too long",
+        "The database was asked for so much that it was stopped. Nothing was changed.",
+        "Ask for less at a time, such as a narrower window or a shorter list.",
+    ),
     503: (
         "The database does not answer",
         "What the page called saved is safe on disk; the last action was not done.",
@@ -54,9 +67,9 @@ _PAGES = {
 }
 
 
-def page(status: int, detail: str = "") -> Response:
-    """Return the page of a status; htmx gets only its notice."""
-    title, why, do = _PAGES.get(status, _PAGES[400])
+def page(status: int, detail: str = "", *, because: str = "") -> Response:
+    """Return the page of a status, or of why it is that; htmx gets only its notice."""
+    title, why, do = _PAGES.get(because or status, _PAGES[400])
     partial = bool(request.headers.get("HX-Request"))
     body = render_template(
         "problem.html", status=status, title=title, why=detail or why, do=do, partial=partial
@@ -66,6 +79,14 @@ def page(status: int, detail: str = "") -> Response:
         response.headers["HX-Retarget"] = "#notice"
         response.headers["HX-Reswap"] = "innerHTML"
     return response
+
+
+def _answered(error: Exception) -> str | None:
+    """Why a database that answers did not do what it was asked; None where it does not answer."""
+    cause = getattr(error, "orig", None)
+    if isinstance(cause, (LockNotAvailable, DeadlockDetected)):
+        return _BUSY
+    return _LONG if isinstance(cause, QueryCanceled) else None
 
 
 # long: one handler for each family of errors
@@ -91,6 +112,8 @@ def init(app: Flask) -> None:
     @app.errorhandler(OperationalError)
     @app.errorhandler(PoolTimeout)
     def _away(error: Exception) -> ResponseReturnValue:
+        if (why := _answered(error)) is not None:
+            return page(503, because=why)
         # A connection that died with a restarted server: who only reads asks once more.
         if request.method == "GET" and "asked_again" not in g:
             g.asked_again = True

@@ -9,10 +9,22 @@ from threading import Lock
 from typing import Any
 from urllib.parse import urlsplit
 
-from flask import Flask, Request, Response, g, make_response, redirect, request, session, url_for
+from flask import (
+    Flask,
+    Request,
+    Response,
+    g,
+    has_request_context,
+    make_response,
+    redirect,
+    request,
+    session,
+    url_for,
+)
 from flask.sessions import SecureCookieSession, SecureCookieSessionInterface
 
 from zygometra.core.actors import Actor, Entry
+from zygometra.core.errors import ZygometraError
 from zygometra.core.wording import Reader
 
 OPEN_TO_ALL = {"assets.serve", "shop.who", "shop.keys", "shop.patterns"}
@@ -115,6 +127,11 @@ def reader() -> Reader:
         )
     read_as: Reader = g.reader
     return read_as
+
+
+def told_error(error: ZygometraError) -> str:
+    """Return what an error says, as the person at the bench reads it; in mm where nobody is at one."""
+    return error.says.written(reader()) if has_request_context() else str(error)
 
 
 def ask_for_name() -> Response | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import pytest
-from hypothesis import given, reject
+from hypothesis import assume, given, reject
 from hypothesis import strategies as st
 
 from support.strategies import builds
@@ -54,6 +54,8 @@ def test_a_lever_that_is_none_is_none(name):
 @given(builds(planned=False), st.sampled_from(["deck_cut", "head_cut", "crown_cut"]), st.floats(0.05, 0.5))
 def test_a_step_of_a_lever_does_to_the_gaps_what_the_table_says(build, op, cut):
     one = outcome_of(replace(build, planned=set_lever(build, (), op, cut_of(cut))))
+    # What stands above the rim comes off first: until then the rim does not move.
+    assume(op != "crown_cut" or one.areas.crown.above_rim <= cut)
     more = outcome_of(replace(build, planned=set_lever(build, (), op, cut_of(cut + 0.01))))
     lever = LEVER[op]
     assert (more.deck_clearance - one.deck_clearance) / 0.01 == pytest.approx(lever.clearance, abs=1e-6)

@@ -86,10 +86,7 @@ def test_a_plan_changes_nothing_exactly_where_it_is_the_same(kept, shown):
 
 
 def test_the_other_entries():
-    assert (
-        record.figure_words("finished bore", "parts.block.bore", None)
-        == "finished bore (parts.block.bore): nothing"
-    )
+    assert record.figure_words("finished bore", "parts.block.bore", None) == "finished bore: nothing"
     assert record.copied_words("Pilot launch 2.3", 4) == "copied from Pilot launch 2.3 (version 4)"
     assert record.taken_in_words("x" * 300) == "taken in from " + "x" * 120
     assert record.step_words("undo", "plan: nothing") == "undo: plan: nothing"

@@ -14,22 +14,12 @@ from support.cases import demo, vector
 from zygometra.core.build.document import read_document
 from zygometra.core.findings.collect import CODES, OF_FIGURES, OF_PLAN, findings, worst_first
 from zygometra.core.findings.registry import Case, Judges
-from zygometra.core.findings.said import (
-    RANK,
-    Clearance,
-    Code,
-    Length,
-    Limit,
-    Number,
-    Ratio,
-    Volume,
-    render,
-    said,
-)
+from zygometra.core.findings.said import RANK, Code, render, said
 from zygometra.core.house_rules import rules_for
 from zygometra.core.place import Place
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.wording import Reader
+from zygometra.core.written import Clearance, Length, Limit, Number, Ratio, Volume
 
 PAGE = (Path(__file__).parents[3] / "docs/findings.md").read_text()
 SAMPLE = Code("sample", "warn", "{quench} {gap} at the {deck} is {word}.", "Because of {gap}.", "Do {word}.")

@@ -136,6 +136,26 @@ def test_a_crown_cut_through_the_land():
 
 
 @pytest.mark.parametrize(
+    ("land", "thickness", "says"),
+    [
+        # 0.5 off: 3.4 of land leaves 2.9 of the 3.0 that must remain, 5.4 of crown 4.9 of the 5.0.
+        ("3.4 mm", "9 mm", "leaves 2.90 mm of top land; the house wants 3.00 mm"),
+        ("6 mm", "5.4 mm", "leaves 4.90 mm of crown under the rim; the house wants 5.00 mm"),
+        ("3.5 mm", "5.5 mm", ""),
+        (None, None, ""),
+    ],
+)
+def test_what_a_crown_cut_must_leave_of_land_and_crown(land, thickness, says):
+    document = single(planned=[{"op": "crown_cut", "amount": "0.5 mm"}], parts__piston__above_rim="0 mm")
+    if land:
+        document["parts"]["piston"] |= {"top_land_height": land, "top_land_diameter": "79.4 mm"}
+        document["parts"]["piston"] |= {"crown_thickness": thickness}
+    told = found(document).get("crown-cut-leaves-little")
+    assert (told is None) == (not says)
+    assert told is None or says in told.says
+
+
+@pytest.mark.parametrize(
     ("op", "amount"),
     [("deck_cut", "0.8 mm"), ("head_cut", "1.1 mm"), ("crown_cut", "1.2 mm"), ("open_chamber", "4 cc")],
 )
@@ -154,7 +174,7 @@ def test_the_files_own_limit_is_not_called_the_houses():
 
 def test_an_advertised_chamber_is_said_once_for_all_its_holes():
     finding = found(vector("tarnbeck-plain")["build"])["chamber-advertised"]
-    assert finding.says == "Holes 1, 2, 3 and 4: the ratio stands on an advertised chamber volume."
+    assert finding.says == "All holes: the ratio stands on an advertised chamber volume."
 
 
 def test_unstated_doubt_is_said_unless_the_file_asked_for_zero():
@@ -236,7 +256,7 @@ def test_a_school_changes_the_rules_it_names():
 
 
 def test_a_rule_out_of_its_range_is_refused():
-    with pytest.raises(QuantityError, match=r"quench floor, steel rods from 0\.2 to 5"):
+    with pytest.raises(QuantityError, match=r"quench floor, steel rods from 0\.20 to 5\.00 mm"):
         check_rule("quench_floor.steel", 50)
 
 

@@ -24,6 +24,7 @@ from zygometra.core.quantity import read_quantity
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.units import Kind
 from zygometra.core.windows import Window
+from zygometra.core.wording import Reader
 from zygometra.exchange.build_file import check
 
 
@@ -78,7 +79,9 @@ def test_attrition_names_the_rule_that_took_the_parts():
 def test_what_cannot_be_judged_is_listed_unless_it_is_out_anyway():
     lacking = part("head", "H1", chamber_volume=None)
     out_anyway = part("head", "H2", chamber_volume=None, words={"head_pattern": "V14"})
-    assert cannot_be_judged(lay_out(OPEN, lacking, out_anyway)) == [("head", "H1", ("chamber_volume",))]
+    ratio = Question("B1", {"compression_ratio": Window(8.0, None, 12.0)})
+    assert cannot_be_judged(lay_out(ratio, lacking, out_anyway)) == [("head", "H1", ("chamber_volume",))]
+    assert cannot_be_judged(lay_out(OPEN, lacking, out_anyway)) == []
 
 
 def test_a_price_that_is_not_known_cannot_be_judged_unless_it_is_on_the_shelf():
@@ -86,15 +89,23 @@ def test_a_price_that_is_not_known_cannot_be_judged_unless_it_is_on_the_shelf():
         part("crank", "C1", price=None),
         part("crank", "C2", price=None, on_shelf=1, state="received"),
     )
-    found = lay_out(OPEN, unknown, there)
+    cost = Question("B1", {"cost": Window(None, None, 2000.0)})
+    found = lay_out(cost, unknown, there)
     assert cannot_be_judged(found) == [("crank", "C1", ("price",))]
     assert count(found).recipes == 1
+    # Where nothing is asked of the cost, a price decides nothing: what is not known comes last.
+    found = lay_out(OPEN, unknown, there)
+    assert cannot_be_judged(found) == []
+    assert [recipe[0] for recipe in best(found).recipes] == [1, 0]
 
 
 def test_a_miss_in_words():
-    assert miss_words("compression_ratio", -0.3) == "compression ratio 0.30 under"
-    assert miss_words("displacement", 12.0) == "displacement 12 cc over"
-    assert miss_words("displacement", -0.03) == "displacement 0.03 cc under"
+    inches = Reader("inch", "squish")
+    assert str(miss_words("compression_ratio", -0.3)) == "compression ratio 0.30 under"
+    assert str(miss_words("displacement", 12.0)) == "displacement 12 cc over"
+    assert str(miss_words("displacement", -0.03)) == "displacement 0.03 cc under"
+    assert str(miss_words("quench", 0.0004)) == "quench 0.0004 mm over"
+    assert miss_words("quench", -0.254).written(inches) == "squish 10 thou under"
 
 
 def test_a_recipe_carries_the_doubt_of_its_parts():

@@ -13,10 +13,12 @@ from zygometra.core.mix.judge import judge
 from zygometra.core.mix.machining import throw_shift
 from zygometra.core.mix.parts import newly_ordered, put_back
 from zygometra.core.mix.question import Question
-from zygometra.core.mix.rules import Band, FitRule, judge_columns, judge_fit, rules_as_data, rules_from_data
+from zygometra.core.mix.rules import Band, FitRule, judge_columns, judge_fit
+from zygometra.core.mix.rules_data import rules_as_data, rules_from_data
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.windows import Window
+from zygometra.core.wording import Reader
 
 
 def verdict(*parts, question=None, rules=USUAL):
@@ -86,8 +88,8 @@ def test_an_operation_that_is_not_allowed_makes_no_fit():
 
 
 def test_a_missing_figure_is_named_and_neither_in_nor_out():
-    found = verdict(part("rod", "X", pin_bore=None))
-    assert found.missing == ("rod.pin_bore",)
+    found = verdict(part("rod", "X", length=None))
+    assert found.missing == ("rod.length",)
     assert not found.stands
     assert not found.refused
 
@@ -109,9 +111,9 @@ def test_offset_grinding_meets_the_wanted_clearance_exactly():
     # 2·(225.4 − 0.05 − 148 − 34.2) = 86.3
     assert found.results.stroke == pytest.approx(86.3, abs=1e-9)
     assert jobs(found) == {"offset-grind"}
-    assert found.jobs[0].says == (
-        "the rod journal is 4 mm larger than the rod's bearings; ground to a stroke of 86.300 mm,"
-        " 80.200 to 87.800 mm could be had"
+    assert str(found.jobs[0].says) == (
+        "the rod journal is 4.00 mm larger than the rod's bearings; ground to a stroke of 86.300 mm,"
+        " 80.200 mm to 87.800 mm could be had"
     )
 
 
@@ -174,7 +176,8 @@ def test_columns_judge_as_single_figures_do():
     values = np.array([-3.0, -1.2, -0.5, -0.03, 0.0, 0.03, 0.031, 2.5, 2.6, np.nan])
     rule = USUAL.rule("small-end")
     look = {"rod.pin_bore": 22 + values, "piston.pin_diameter": np.full(len(values), 22.0)}
-    fits, band = judge_columns(rule, look.__getitem__, lambda _: True)
+    look["rod.pin"] = np.full(len(values), np.nan)
+    fits, band = judge_columns(rule, look.__getitem__, lambda _: True, {}.__getitem__)
     for i, value in enumerate(values):
         single = judge_fit(
             rule,
@@ -187,6 +190,21 @@ def test_columns_judge_as_single_figures_do():
 
 def test_rules_survive_the_way_through_data():
     assert rules_from_data(json.loads(json.dumps(rules_as_data(USUAL)))) == USUAL
+
+
+@pytest.mark.parametrize(
+    "data",
+    [
+        {},
+        {"rules": []},
+        {"machinings": []},
+        {"machinings": [], "rules": {}},
+        {"machinings": [], "rules": [1]},
+    ],
+)
+def test_data_without_rules_is_refused(data):
+    with pytest.raises(QuantityError, match="Found no rules of fit"):
+        rules_from_data(data)
 
 
 def test_a_shop_adds_a_rule_of_its_own():
@@ -235,24 +253,28 @@ def test_a_faulty_rule_is_refused_by_name(change, says):
 @pytest.mark.parametrize(
     ("says", "measure", "text"),
     [
-        ("off by {by}", -0.5, "off by 0.5 mm"),
-        ("{room} of room", -0.5, "−0.5 mm of room"),
+        ("off by {by}", -0.5, "off by 0.50 mm"),
+        ("{room} of room", -0.5, "−0.50 mm of room"),
         ("{room} of room", 0.25, "0.25 mm of room"),
         ("it is {larger} than that", 0.1234, "it is 0.123 mm larger than that"),
-        ("it is {larger} than that", -2.0, "it is 2 mm smaller than that"),
-        ("", 3.0, "nose is off by 3 mm"),
+        ("it is {larger} than that", -2.0, "it is 2.00 mm smaller than that"),
+        ("", 3.0, "nose is off by 3.00 mm"),
         ("as { and } stand", 3.0, "as { and } stand"),
+        ("{room}, {least} to {most} is wanted", 9.9996, "9.9996 mm, 10.00 mm to 20.00 mm is wanted"),
+        ("bolt circle 82 mm, {colour}", 3.0, "bolt circle 82 mm, {colour}"),
     ],
 )
 def test_what_a_rule_says_has_the_measure_in_it(says, measure, text):
     rule = FitRule("r", "nose", {"crank.snout_diameter": 1}, (Band(10.0, 20.0),), says=says)
-    assert judge_fit(rule, {"crank.snout_diameter": measure}.get, lambda _: True).says == text
+    assert (
+        judge_fit(rule, {"crank.snout_diameter": measure}.get, lambda _: True).says.written(Reader()) == text
+    )
 
 
 def test_a_block_without_a_needed_figure_says_which():
-    bare = {k: v for k, v in BLOCK.figures.items() if k != "largest_bore"}
+    bare = {k: v for k, v in BLOCK.figures.items() if k != "deck_height"}
     made = shelf(block=type(BLOCK)("block", "B1", figures=bare, texts=BLOCK.texts))
-    with pytest.raises(QuantityError, match="largest bore"):
+    with pytest.raises(QuantityError, match="deck height"):
         Block(made, "B1")
 
 

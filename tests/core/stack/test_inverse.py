@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import dataclasses
+import itertools
 import math
 
 import pytest
-from hypothesis import given, reject
+from hypothesis import given, reject, settings
 from hypothesis import strategies as st
 
-from support.strategies import builds
+from support.strategies import builds, documents
+from zygometra.core.build.document import read_document
 from zygometra.core.build.examples import figures_of, small_single
+from zygometra.core.build.levers import set_lever
 from zygometra.core.build.model import Gasket, Operation
 from zygometra.core.errors import NoAnswer
 from zygometra.core.quantity import read_quantity
@@ -50,6 +53,70 @@ def test_every_lever_for_a_ratio_is_its_own_inverse(build, op, amount):
     assert inverse.solve(build, 1, op, "compression_ratio", wanted) == pytest.approx(
         amount, rel=1e-7, abs=1e-8
     )
+
+
+RESULTS_AND_RANGES = {"quench": (-1.0, 4.0), "deck_clearance": (-2.0, 3.0), "compression_ratio": (5.0, 16.0)}
+
+
+@st.composite
+def chambered(draw):
+    """A build, planned or not, whose chamber is known in any of the ways there are."""
+    document = draw(documents(planned=draw(st.booleans())))
+    head = document["parts"]["head"]
+    model = draw(st.sampled_from(["drafted", "rate", "steps", "unknown"]))
+    if model != "drafted":
+        for name in ("opening_area", "opening_perimeter", "wall_draft"):
+            del head[name]
+    if model == "rate":
+        head["removal_rate"] = {"value": draw(st.floats(1.5, 6.0)), "plus_minus": 0.1}
+    if model == "steps":
+        volume, fills = head["chamber_volume"]["value"], []
+        for depth in (0.0, 0.5, 1.1, 1.8):
+            fills.append({"depth": depth, "below": volume})
+            volume -= draw(st.floats(0.4, 3.0))
+        head["step_fills"] = fills
+    return read_document(document)
+
+
+@settings(max_examples=150)
+@given(
+    chambered(),
+    st.sampled_from(["deck_cut", "head_cut", "crown_cut", "gasket", "open_chamber"]),
+    st.sampled_from(sorted(RESULTS_AND_RANGES)),
+    st.floats(0, 1),
+)
+def test_any_answer_put_back_gives_what_was_asked_and_none_is_missed(build, op, result, share):
+    low, high = RESULTS_AND_RANGES[result]
+    wanted = low + share * (high - low)
+    number = build.cylinders[0]
+    hole = evaluate(build).planned.hole(number)
+
+    def at(amount):
+        """The result with the lever's total on that hole set to an amount, all else as planned."""
+        kind = Kind.VOLUME if op == "open_chamber" else Kind.LENGTH
+        if op == "gasket":
+            setting = Gasket("found", read_quantity(amount, kind, dimension="thickness"), None)
+        else:
+            setting = read_quantity(amount, kind, dimension=op)
+        cylinder = number if op == "open_chamber" else None
+        bank = hole.bank if op not in ("open_chamber", "crown_cut") else None
+        planned = set_lever(build, build.planned, op, setting, bank=bank, cylinder=cylinder)
+        outcome = evaluate(dataclasses.replace(build, planned=planned)).planned.hole(number).outcome
+        return getattr(outcome, result)
+
+    try:
+        answer = inverse.solve(build, number, op, result, wanted)
+    except NoAnswer:
+        answer = None
+    if answer is not None:
+        assert answer >= 0
+        assert at(answer) == pytest.approx(wanted, rel=1e-7, abs=1e-7)
+        return
+    # No answer: nowhere between no cut and a large one is what was asked.
+    found = [at(amount) for amount in (i * 0.07 for i in range(1, 30))]
+    for before, after in itertools.pairwise(found):
+        if before is not None and after is not None and before != after:
+            assert not min(before, after) + 1e-6 < wanted < max(before, after) - 1e-6
 
 
 @given(builds(planned=False), st.floats(0.3, 3))

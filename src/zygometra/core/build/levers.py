@@ -123,6 +123,8 @@ def _rest(build: Build, item: Operation, inside: set[tuple[str, int]]) -> list[O
 def limit_of(build: Build, op: OpName, rules: HouseRules) -> tuple[float, str]:
     """Return how far a lever may go, and where that limit comes from.
 
+    Where top land and crown thickness are both known, what must remain of them limits a crown cut.
+
     Parameters
     ----------
     build : Build
@@ -140,4 +142,23 @@ def limit_of(build: Build, op: OpName, rules: HouseRules) -> tuple[float, str]:
         ``build`` or ``house``.
     """
     own = build.levers.limits.get(op)
-    return (own.value, "build") if own is not None else (rules[LEVER[op].limit_rule], "house")
+    if own is not None:
+        return own.value, "build"
+    if op == "crown_cut" and (remains := _crown_remains(build, rules)) is not None:
+        return remains, "house"
+    return rules[LEVER[op].limit_rule], "house"
+
+
+def _crown_remains(build: Build, rules: HouseRules) -> float | None:
+    """How far a crown may be cut by what must remain of land and thickness, in mm; None where one is not known.
+
+    The same as the shelf's pistons are faced by (``core/mix/facing.py``).
+    """
+    land, thickness, above = (
+        build.figures.get(f"parts.piston.{name}")
+        for name in ("top_land_height", "crown_thickness", "above_rim")
+    )
+    if land is None or thickness is None:
+        return None
+    left = min(land.value - rules["land_left"], thickness.value - rules["crown_left"])
+    return max(left, 0.0) + (0.0 if above is None else above.value)

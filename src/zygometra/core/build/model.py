@@ -8,7 +8,7 @@ the narrower place wins: hole over bank over engine.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal
 
@@ -123,6 +123,23 @@ class Build:
         own = any(Place.parse(path).scope is Scope.BANK for path in self.figures)
         planned = any(op.bank is not None for op in self.planned)
         return not (own or planned or any(self.gasket_names.get(bank.name) for bank in self.banks))
+
+    def with_chamber(self, volume: Quantity) -> Build:
+        """Return the build as if every chamber had a volume: to try it, up or down.
+
+        Parameters
+        ----------
+        volume : Quantity
+            In cc.
+
+        Returns
+        -------
+        Build
+            Another; what was measured of single chambers is set aside in it.
+        """
+        field, own = "parts.head.chamber_volume", "chamber_volume"
+        others = {path: q for path, q in self.figures.items() if Place.parse(path).field != own}
+        return replace(self, figures={**others, field: volume})
 
     def bank_of(self, cylinder: int) -> Bank:
         """Return the bank that a hole belongs to.

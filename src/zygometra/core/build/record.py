@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Any
 
+from ..fields import place_label
 from .document import Difference, Document
 from .lever_table import LEVER
 
@@ -130,6 +131,49 @@ def plan_changes(kept: Sequence[Document], shown: Sequence[Document]) -> list[st
     return out or (["another order"] if list(kept) != list(shown) else [])
 
 
+_PLACES = {
+    ("planned",): "plan",
+    ("levers", "gaskets"): "gaskets that may be had",
+    ("levers", "gasket_per_bank"): "a gasket of its own for each bank",
+    ("targets", "ratio_spread"): "largest difference between holes",
+    ("parts", "rod", "material"): "rods",
+    ("unstated_doubt",): "doubt where none is stated",
+}
+
+
+def place_words(path: Sequence[str]) -> str:
+    """Return in words what stands at a place of a document.
+
+    Parameters
+    ----------
+    path : sequence of str
+        The keys that lead there.
+
+    Returns
+    -------
+    str
+        Such as ``finished bore, hole 4`` or ``quench aim``.
+
+    Examples
+    --------
+    >>> place_words(("cylinders", "4", "bore")), place_words(("targets", "quench", "aim"))
+    ('finished bore, hole 4', 'quench aim')
+    >>> place_words(("levers", "deck_cut", "max")), place_words(("planned",)), place_words(("engine", "family"))
+    ('limit of the deck cut', 'plan', 'engine family')
+    """
+    keys = tuple(path)
+    if keys in _PLACES:
+        return _PLACES[keys]
+    if keys[0] == "levers" and keys[-1] == "max":
+        return f"limit of the {op_words(keys[1])}"
+    if keys[0] == "targets":
+        return " ".join(key.replace("_", " ") for key in keys[1:])
+    label = place_label(".".join(keys))
+    if label != ".".join(keys):
+        return label
+    return " ".join(key for key in keys if key != "parts").replace("_", " ")
+
+
 def figure_words(label: str, path: str, figure: Any) -> str:
     """Return what the record says where one figure changes.
 
@@ -143,9 +187,9 @@ def figure_words(label: str, path: str, figure: Any) -> str:
     Returns
     -------
     str
-        Such as ``finished bore (parts.block.bore): 92.5 mm``.
+        Such as ``finished bore, hole 4: 92.5 mm``.
     """
-    return f"{label} ({path}): {written(figure)}"
+    return f"{place_label(path) or label}: {written(figure)}"
 
 
 def aim_words(changes: Iterable[Difference]) -> str:
@@ -161,7 +205,7 @@ def aim_words(changes: Iterable[Difference]) -> str:
     str
         Such as ``aim: quench aim, school``.
     """
-    return "aim: " + ", ".join(" ".join(d.path[-2:]).replace("_", " ") for d in changes)
+    return "aim: " + ", ".join(place_words(d.path) for d in changes)
 
 
 def copied_words(name: str, version: int) -> str:

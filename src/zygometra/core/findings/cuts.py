@@ -9,10 +9,12 @@ from ..build.levers import limit_of
 from ..build.model import Build
 from ..digits import count_of, decimals_apart, figure
 from ..place import Place
+from ..sentence import Writable
 from ..units import Kind
 from ..windows import Window
+from ..written import Length, judged
 from .registry import Case, Judges
-from .said import Code, Length, Said, Writable, judged, said
+from .said import Code, Said, said
 
 JUDGES = Judges()
 
@@ -28,7 +30,8 @@ HEAD_MOVES = Code(
     "note",
     "The head of bank {bank} comes to sit {lowered} {way}.",
     "Lifter preload or cam timing, valve-to-piston room and manifold faces move with it.",
-    "Check them on the trial assembly before the engine is turned by anything but hand.",
+    "Check preload or cam timing, valve room and manifold on the trial assembly before the engine is turned"
+    " by anything but hand.",
 )
 CROWN_CUT = Code(
     "crown-cut-mass",

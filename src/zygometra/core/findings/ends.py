@@ -6,8 +6,10 @@ from collections.abc import Iterable
 
 from ..stack.results import Hole
 from ..stack.sources import chamber_model, value_of
+from ..windows import Window
+from ..written import Length, Limit, Volume, judged
 from .registry import Case, Judges
-from .said import Code, Finding, Length, Limit, Said, Volume, said
+from .said import Code, Finding, Said, said
 
 JUDGES = Judges()
 
@@ -45,6 +47,13 @@ THROUGH_DISH = Code(
     "a crown cut of {cut} goes through the dish, which ends {depth} down: the flat is left.",
     "A dish cannot turn into a dome; below its floor a cut takes no more of it.",
     "Check the dish area and the crown volume, or cut less.",
+)
+LITTLE_LEFT = Code(
+    "crown-cut-leaves-little",
+    "warn",
+    "a crown cut of {cut} leaves {left} of {what}; the house wants {least}.",
+    "Top land and crown carry heat and load; thin, they sink, crack or nip the ring.",
+    "Cut less, or ask the piston's maker: the maker's figure wins.",
 )
 UNDESCRIBED = Code(
     "crown-undescribed",
@@ -100,6 +109,27 @@ def crown_past_its_end(_case: Case, hole: Hole) -> Said | None:
     if rim > crown.dish_depth:
         return said(THROUGH_DISH, cut=Length(o.crown_cut), depth=Length(crown.above_rim + crown.dish_depth))
     return None
+
+
+@JUDGES.of_hole(LITTLE_LEFT)
+def what_a_crown_cut_leaves(case: Case, hole: Hole) -> Said | None:
+    """What a crown cut leaves of top land and crown, against what the house wants to remain."""
+    rim = hole.outcome.areas.crown.rim_cut(hole.outcome.crown_cut)
+    if not rim:
+        return None
+    for place, rule, what in _REMAINS:
+        source = hole.sources.get(place)
+        left = None if source is None else source.quantity.value - rim
+        if left is not None and left > 0 and Window(low=case.rules[rule]).miss(left):
+            gap, least = judged(left, case.rules[rule], 0.05)
+            return said(LITTLE_LEFT, cut=Length(hole.outcome.crown_cut), left=gap, what=what, least=least)
+    return None
+
+
+_REMAINS = (
+    ("parts.piston.top_land_height", "land_left", "top land"),
+    ("parts.piston.crown_thickness", "crown_left", "crown under the rim"),
+)
 
 
 def asked_before_a_crown_is_cut(findings: Iterable[Finding]) -> str:

@@ -5,19 +5,18 @@ from __future__ import annotations
 import math
 from bisect import insort
 from collections.abc import Iterable
-from typing import NamedTuple
 
 from ..digits import count_of
-from ..fields import Field, field_at, place_label
+from ..fields import field_at, place_label
 from ..house_rules import SCHOOL
-from ..likely import is_usual, meant_instead, usual_words
+from ..likely import Usual, is_usual, meant_instead
 from ..place import Place
 from ..quantity import Quantity
 from ..stack.arithmetic import deck_clearance
 from ..stack.results import Hole
-from ..wording import Reader
+from ..written import AsTyped, Clearance, Number
 from .registry import Case, Judges
-from .said import AsTyped, Clearance, Code, Number, Said, said
+from .said import Code, Said, said
 
 JUDGES = Judges()
 
@@ -114,7 +113,7 @@ def advertised(case: Case) -> Iterable[Said]:
     chamber = "parts.head.chamber_volume"
     holes = sorted(h.number for h in case.now.holes if _basis(h, chamber) == "advertised")
     if holes:
-        yield said(ADVERTISED, Place.engine(chamber), who=count_of(holes))
+        yield said(ADVERTISED, Place.engine(chamber), who=count_of(holes, of=len(case.now.holes)))
 
 
 def _basis(hole: Hole, path: str) -> str:
@@ -139,22 +138,6 @@ def doubts(case: Case) -> Iterable[Said]:
         if len(quantity.readings) > 2 and len(set(quantity.readings)) == 1:
             count = Number(len(quantity.readings))
             yield said(IDENTICAL, Place.parse(path), count=count, figure=field_at(path).label)
-
-
-class Usual(NamedTuple):
-    """Where a dimension usually lies."""
-
-    field: Field
-
-    def written(self, reader: Reader) -> str:
-        """Write it.
-
-        Parameters
-        ----------
-        reader : Reader
-            In whose unit.
-        """
-        return usual_words(self.field, reader)
 
 
 @JUDGES.of_engine(UNLIKELY)
@@ -184,7 +167,9 @@ def crevice(case: Case) -> Iterable[Said]:
         if hole.outcome.clearance is not None and not land <= set(hole.sources):
             insort(holes, hole.number)
     if holes:
-        yield said(CREVICE, Place.engine("parts.piston.top_land_height"), who=count_of(holes))
+        yield said(
+            CREVICE, Place.engine("parts.piston.top_land_height"), who=count_of(holes, of=len(case.now.holes))
+        )
 
 
 @JUDGES.of_engine(SCHOOL_UNKNOWN)

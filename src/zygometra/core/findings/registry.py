@@ -107,4 +107,5 @@ def _by_holes(case: Case, of_hole: OfHole, reader: Reader) -> Iterator[Finding]:
         if finding is not None:
             insort(found.setdefault(finding, []), hole.number)
     for finding, numbers in found.items():
-        yield replace(finding, where=Place.of_holes(numbers), says=f"{count_of(numbers)}: {finding.says}")
+        who = count_of(numbers, of=len(case.planned.holes))
+        yield replace(finding, where=Place.of_holes(numbers), says=f"{who}: {finding.says}")

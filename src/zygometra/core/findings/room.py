@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from ..digits import figure
 from ..stack.results import Hole
+from ..written import Clearance, Length, Proud, Volume, judged
 from .registry import Case, Judges
-from .said import Clearance, Code, Length, Proud, Said, Volume, judged, said
+from .said import Code, Said, said
 
 JUDGES = Judges()
 

@@ -7,158 +7,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Literal, NamedTuple, Protocol
+from typing import Literal
 
-from ..digits import figure, ratio_text, volume
 from ..place import Place
-from ..quantity import Quantity
+from ..sentence import Given, filled
 from ..wording import Reader
 
 Severity = Literal["stop", "warn", "note"]
 RANK: dict[str, int] = {"stop": 0, "warn": 1, "note": 2}
-
-
-class Length(NamedTuple):
-    """A length in mm, with the standard uncertainty that decides its digits."""
-
-    mm: float
-    u: float = 0.0
-
-    def written(self, reader: Reader) -> str:
-        """Write it."""
-        return reader.length(self.mm, self.u)
-
-
-class Judged(NamedTuple):
-    """A length in mm beside the edge it is judged by: written so that the two read as they lie."""
-
-    mm: float
-    edge: float
-    u: float = 0.0
-    typed: bool = False
-
-    def written(self, reader: Reader) -> str:
-        """Write it."""
-        return reader.against(self.mm, self.edge, self.u, typed=self.typed)[0]
-
-
-class Edge(NamedTuple):
-    """The edge in mm that a length is judged by, in the length's unit."""
-
-    mm: float
-    judged: float
-    u: float = 0.0
-    typed: bool = False
-
-    def written(self, reader: Reader) -> str:
-        """Write it."""
-        return reader.against(self.judged, self.mm, self.u, typed=self.typed)[1]
-
-
-def judged(mm: float, edge: float, u: float = 0.0, *, typed: bool = False) -> tuple[Judged, Edge]:
-    """Return a length and the edge it is judged by, to be put into one sentence.
-
-    Parameters
-    ----------
-    mm, edge : float
-        In mm.
-    u : float
-        Standard uncertainty of the length in mm.
-    typed : bool
-        True for a length that was set, and has the digits it was set with.
-    """
-    return Judged(mm, edge, u, typed), Edge(edge, mm, u, typed)
-
-
-class Clearance(NamedTuple):
-    """A deck clearance in mm: written as so much down, or proud."""
-
-    mm: float
-    u: float = 0.0
-
-    def written(self, reader: Reader) -> str:
-        """Write it."""
-        return reader.clearance(self.mm, self.u)
-
-
-class Proud(NamedTuple):
-    """How far a piston stands out over the deck, in mm: never written as level."""
-
-    mm: float
-    u: float = 0.0
-
-    def written(self, reader: Reader) -> str:
-        """Write it."""
-        return f"{reader.against(self.mm, 0.0, self.u)[0]} proud"
-
-
-class Limit(NamedTuple):
-    """A length in mm that somebody set: written with the digits it was set with."""
-
-    mm: float
-
-    def written(self, reader: Reader) -> str:
-        """Write it."""
-        return reader.limit(self.mm)
-
-
-class Volume(NamedTuple):
-    """A volume in cc."""
-
-    cc: float
-
-    def written(self, _reader: Reader) -> str:
-        """Write it."""
-        return volume(self.cc)
-
-
-class Ratio(NamedTuple):
-    """A compression ratio, with the standard uncertainty that decides its digits; no unit."""
-
-    value: float
-    u: float = 0.0
-
-    def written(self, _reader: Reader) -> str:
-        """Write it."""
-        return ratio_text(self.value, self.u)
-
-
-class Number(NamedTuple):
-    """A plain number with so many decimals."""
-
-    value: float
-    decimals: int = 0
-
-    def written(self, _reader: Reader) -> str:
-        """Write it."""
-        return figure(self.value, self.decimals)
-
-
-class AsTyped(NamedTuple):
-    """A figure with the digits and in the unit in which it was typed."""
-
-    quantity: Quantity
-
-    def written(self, reader: Reader) -> str:
-        """Write it."""
-        return reader.quantity(self.quantity)
-
-
-class Writable(Protocol):
-    """Something that writes itself for a reader."""
-
-    def written(self, reader: Reader, /) -> str:
-        """Write it.
-
-        Parameters
-        ----------
-        reader : Reader
-            Units and words.
-        """
-
-
-# What can be put into a sentence: a quantity, or words as they are.
-Given = Writable | str
 
 
 @dataclass(frozen=True, slots=True)
@@ -265,20 +121,12 @@ def render(what: Said, reader: Reader) -> Finding:
 
     Examples
     --------
+    >>> from zygometra.core.written import Length
     >>> thin = Code("thin", "warn", "{quench} {gap} is thin.", "It closes.", "Fit a gasket.")
     >>> render(said(thin, gap=Length(0.5)), Reader("inch", "squish")).says
     'squish 19.7 thou is thin.'
     """
     code = what.code
-    words = {"quench": reader.quench, "deck": reader.deck}
-    for name, given in what.given.items():
-        words[name] = given if isinstance(given, str) else given.written(reader)
-    return Finding(
-        what.severity,
-        code.key,
-        what.where,
-        code.says.format_map(words),
-        code.why.format_map(words),
-        code.do.format_map(words),
-        what.paths,
-    )
+    words = filled(what.given, reader)
+    says, why, do = (text.format_map(words) for text in (code.says, code.why, code.do))
+    return Finding(what.severity, code.key, what.where, says, why, do, what.paths)

@@ -9,12 +9,14 @@ from typing import NamedTuple
 from ..digits import count_of, ratio_text, volume
 from ..fields import FIELD, field_at, place_label
 from ..place import Place, Scope
+from ..sentence import Writable
 from ..stack.arithmetic import circle_area
 from ..stack.results import Contribution, Hole, Outcome, ratio_slope
 from ..units import Kind
 from ..wording import Reader
+from ..written import Number
 from .registry import Case, Judges
-from .said import Code, Number, Said, Writable, said
+from .said import Code, Said, said
 
 JUDGES = Judges()
 

@@ -67,10 +67,7 @@ def _labels(paths: Iterable[str]) -> list[str]:
         place = Place.parse(path)
         label = place_label(path) if not place.holes else field_at(place).label
         holes.setdefault(label, []).extend(place.holes)
-    return [
-        f"{label}, {count_of(sorted(numbers)).lower()}" if numbers else label
-        for label, numbers in holes.items()
-    ]
+    return [f"{label}, {count_of(numbers).lower()}" if numbers else label for label, numbers in holes.items()]
 
 
 def joined(words: Sequence[str]) -> str:

@@ -12,8 +12,9 @@ from ..quantity import coverage
 from ..stack.evaluate import spread_of_ratio
 from ..stack.results import Hole, Spread
 from ..windows import Side, Window
+from ..written import Clearance, Limit, Number, Ratio, judged
 from .registry import Case, Judges
-from .said import Clearance, Code, Limit, Number, Ratio, Said, judged, said
+from .said import Code, Said, said
 
 JUDGES = Judges()
 

@@ -10,7 +10,10 @@ from ..build.document import read_document
 from ..findings.collect import findings
 from ..house_rules import HouseRules
 from ..place import PartPlace
+from ..sentence import Sentence
 from ..stack.evaluate import evaluate
+from ..wording import Reader
+from .paper import STAND_IN
 from .parts import KIND, MAKING, Part, needed_of
 from .question import WANTED
 from .recipe import Recipe
@@ -65,6 +68,7 @@ def basket(recipe: Recipe, block: Block, supporting: Iterable[Part]) -> tuple[It
     items = [
         _item(KIND[kind].label, recipe.parts[kind], needed_of(kind, block.cylinders, block.banks))
         for kind in MAKING
+        if recipe.parts[kind].code != STAND_IN
     ]
     known = list(supporting)
     for kind, what, (word, wanted), same, within in _BELONGS:
@@ -137,7 +141,7 @@ def total_of(items: Iterable[Item]) -> tuple[int, int, bool]:
     return cost, lead, known
 
 
-def stack_fails(recipe: Recipe, rules: HouseRules) -> list[str]:
+def stack_fails(recipe: Recipe, rules: HouseRules, reader: Reader | None = None) -> list[str]:
     """Return what stands against a recipe on paper: while anything does, nothing is ordered unsigned.
 
     Parameters
@@ -146,15 +150,18 @@ def stack_fails(recipe: Recipe, rules: HouseRules) -> list[str]:
         In full.
     rules : HouseRules
         In force.
+    reader : Reader, optional
+        Who reads; left out, the sentences are those that a signature is held against.
 
     Returns
     -------
     list of str
         Rules of fit, windows, and the stops of its evaluation as a build.
     """
-    out = [f"does not fit: {fit.says}" for fit in recipe.verdict.refused]
-    labels = {wanted.key: wanted.label for wanted in WANTED}
-    out += [f"outside its window: {labels.get(key, key)}" for key in recipe.verdict.outside]
+    write = reader or Reader()
+    out = [f"does not fit: {fit.says.written(write)}" for fit in recipe.verdict.refused]
+    names = {wanted.key: Sentence(wanted.words).written(write) for wanted in WANTED}
+    out += [f"outside its window: {names.get(key, key)}" for key in recipe.verdict.outside]
     build = read_document(recipe.document)
-    out += [f.says for f in findings(build, evaluate(build), rules) if f.severity == "stop"]
+    out += [f.says for f in findings(build, evaluate(build), rules, write) if f.severity == "stop"]
     return out

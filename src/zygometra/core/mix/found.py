@@ -6,10 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .judge import Combination
 from .laid_out import LaidOut
+from .paper import UNPRICED
 from .parts import MAKING
 from .shelf import Floats, Ints, Rows
+from .verdict import Combination
 
 # Named results as the joins call them.
 COLUMN = {
@@ -44,6 +45,8 @@ class Found:
 def result_column(rows: Rows, key: str, laid_out: LaidOut) -> Floats:
     """Return a result of many rows by the key of its window; cost in the shop's money.
 
+    Not a number where it is not known.
+
     Parameters
     ----------
     rows : Rows
@@ -54,10 +57,12 @@ def result_column(rows: Rows, key: str, laid_out: LaidOut) -> Floats:
         The shelf laid out for the question.
     """
     if key == "cost":
-        return rows["cost"] / 100
+        return np.where(rows["cost"] >= UNPRICED, np.nan, rows["cost"] / 100)
     if key == "displacement":
         return rows["swept"] * laid_out.block.cylinders
-    return np.asarray(rows[COLUMN[key]], float)
+    values = np.asarray(rows[COLUMN[key]], float)
+    unknown = laid_out.is_unknown(key, rows)
+    return np.where(unknown, np.nan, values) if np.any(unknown) else values
 
 
 def joined(pieces: list[Rows]) -> Rows:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from .parts import STAND_INS
 from .question import WANTED_KEY, Question
 
 # What a head's own drawing says of its chamber's opening: a recipe's head has no word for it.
@@ -33,7 +34,15 @@ def with_recipe(known: Mapping[str, Any], recipe: Mapping[str, Any]) -> dict[str
     out = {key: value for key, value in known.items() if key not in _OF_OLD_PARTS}
     head = (known.get("parts") or {}).get("head") or {}
     opening = {key: head[key] for key in _OF_THE_OPENING if key in head}
-    out["parts"] = {**recipe["parts"], "head": {**opening, **recipe["parts"]["head"]}}
+    out["parts"] = {**recipe["parts"]}
+    if "head" in recipe["parts"]:
+        out["parts"]["head"] = {**opening, **recipe["parts"]["head"]}
+    # What a recipe on paper leaves open stays as it is in the build.
+    out["parts"] |= {
+        kind: part
+        for kind, part in (known.get("parts") or {}).items()
+        if kind in STAND_INS and kind not in recipe["parts"]
+    }
     if recipe.get("planned"):
         out["planned"] = recipe["planned"]
     if "targets" not in out and recipe.get("targets"):

@@ -21,21 +21,22 @@ from ..stack.arithmetic import (
     circle_area,
     clearance_volume_for,
     crevice_volume,
-    deck_clearance,
     ratio_of,
 )
 from ..windows import EDGE, Window
-from .laid_out import Bools, Candidates, LaidOut
-from .machining import Bottoms, Stopped, moved_for_ratio, stopped_at, stops
+from .candidates import Candidates
+from .laid_out import LaidOut
+from .left import Left
+from .machining import Stopped, moved_for_ratio, stopped_at, stops
 from .parts import MAKING
 from .rules import FitRule, judge_columns
 from .runs import HAIR, Hull, Ordered, kept_rows, pieces, spread, united
 from .shelf import Floats, Ints, Rows
 
 # What decides where a piston stops.
-_SETTLES = ("shortest", "longest", "length", "height", "bore", "floor")
+_SETTLES = ("shortest", "longest", "length", "height", "bore", "floor", "most_off", "land")
 _MOVED = ("stroke", "cut", "clearance", "quench", "swept", "below", "volume", "rod_ratio", "speed")
-_STACK = ("longest", "shortest", "length", "height", "bore")
+_STACK = ("longest", "shortest", "length", "height", "bore", "most_off", "land")
 
 
 class Runs(NamedTuple):
@@ -63,7 +64,8 @@ class Join:
         bound: int | None,
         candidates: Mapping[str, Candidates] | None = None,
     ) -> None:
-        self.laid_out, self.filters, self.bound = laid_out, filters, bound
+        self.laid_out, self.bound = laid_out, bound
+        self.left = Left(laid_out, filters)
         taken = dict(candidates or laid_out.candidates)
         least = {kind: int(taken[kind].key.min()) if len(taken[kind].key) else 0 for kind in MAKING}
         cheapest = {kind: int(taken[kind].cost.min()) if len(taken[kind].cost) else 0 for kind in MAKING}
@@ -81,9 +83,6 @@ class Join:
         self.gaskets = Ordered(laid_out, "gasket", taken["gasket"], "thickness")
         self.heads = Ordered(laid_out, "head", taken["head"], "chamber_volume")
         self.thinnest, self.thickest = self._extremes()
-        # Where journals are ground and a ratio is asked for, the stroke waits for gasket and head.
-        ratio = laid_out.question.window("compression_ratio")
-        self.moves = ratio.is_bounded and bool(np.isfinite(laid_out.meetings["rod"].shift).any())
 
     def narrowed(self, filters: Mapping[str, Window]) -> Join:
         """Return the same join with windows drawn in.
@@ -94,47 +93,29 @@ class Join:
             Windows in place of the question's.
         """
         out = copy.copy(self)
-        out.filters = filters
+        out.left = self.left.narrowed(filters)
         out.thinnest, out.thickest = out._extremes()
         return out
 
     def settled(self) -> Join:
         """Return the same join with every stroke where it was settled: none waits for the ratio."""
         out = copy.copy(self)
-        out.moves = False
+        out.left = self.left.settled()
         return out
-
-    @property
-    def is_drawn_in(self) -> bool:
-        """True where the window of ratio lies inside the one asked for: no stroke that was moved to its edge counts."""
-        asked, filtered = (
-            of.get("compression_ratio", Window()) for of in (self.laid_out.question.windows, self.filters)
-        )
-        lows = asked.low is None or (filtered.low is not None and filtered.low > asked.low + EDGE)
-        highs = asked.high is None or (filtered.high is not None and filtered.high < asked.high - EDGE)
-        return lows and highs
 
     def _extremes(self) -> tuple[float, float]:
         """The thinnest and the thickest gasket with which clearance and quench can lie in their windows."""
         values = self.gaskets.values
-        lowest = np.maximum(self._low("deck_clearance"), self._low("quench") - values)
-        highest = np.minimum(self._high("deck_clearance"), self._high("quench") - values)
+        lowest = np.maximum(self.left.low("deck_clearance"), self.left.low("quench") - values)
+        highest = np.minimum(self.left.high("deck_clearance"), self.left.high("quench") - values)
         left = values[lowest <= highest + HAIR]
         return (float(left.min()), float(left.max())) if len(left) else (np.inf, -np.inf)
-
-    def _low(self, key: str) -> float:
-        low = self.filters.get(key, Window()).low
-        return -np.inf if low is None else low
-
-    def _high(self, key: str) -> float:
-        high = self.filters.get(key, Window()).high
-        return np.inf if high is None else high
 
     def _bounded(self, rows: Rows, kind: str) -> Rows:
         """Leave out rows that the cheapest of what is still to come would bring over the bound or the most of cost."""
         if self.bound is not None:
             rows = kept_rows(rows, rows["key"] + self.rest[kind] <= self.bound)
-        if (most := self._high("cost")) < np.inf:
+        if (most := self.left.high("cost")) < np.inf:
             rows = kept_rows(rows, (rows["cost"] + self.cost_rest[kind]) / 100 <= most + HAIR)
         return rows
 
@@ -160,7 +141,7 @@ class Join:
             return found
 
         for rule in rules:
-            fits, band = judge_columns(rule, look, laid_out.question.allows)
+            fits, band = judge_columns(rule, look, laid_out.question.allows, laid_out.number)
             cost = laid_out.band_costs(rule)[band]
             rows = dict(rows, key=rows["key"] + cost * (1 + laid_out.weight), cost=rows["cost"] + cost)
             rows = kept_rows(rows, fits)
@@ -212,10 +193,10 @@ class Join:
         return kept_rows(
             rows,
             (
-                (rows["length"] >= (self._low("rod_ratio") - HAIR) * rows["shortest"])
-                & (rows["length"] <= (self._high("rod_ratio") + HAIR) * rows["longest"])
-                & (speed * rows["shortest"] <= self._high("piston_speed") + HAIR)
-                & (speed * rows["longest"] >= self._low("piston_speed") - HAIR)
+                (rows["length"] >= (self.left.low("rod_ratio") - HAIR) * rows["shortest"])
+                & (rows["length"] <= (self.left.high("rod_ratio") + HAIR) * rows["longest"])
+                & (speed * rows["shortest"] <= self.left.high("piston_speed") + HAIR)
+                & (speed * rows["longest"] >= self.left.low("piston_speed") - HAIR)
             ),
         )
 
@@ -278,32 +259,35 @@ class Join:
         """
         laid_out = self.laid_out
         own, taken = laid_out.column("piston.bore"), self.pistons.taken
+        most_off = laid_out.most_off
+        lands = np.nan_to_num(laid_out.column("piston.top_land_height"), nan=np.inf)
         for found, _, at in self._met("piston", self.pistons, rows, runs):
             found["height"] = self.pistons.values[at]
+            found["most_off"], found["land"] = most_off[taken.rows[at]], lands[taken.rows[at]]
             found["bore"] = np.where(taken.bored[at], own[taken.rows[at]], laid_out.block.values["bore"])
             found = self.ruled(self._bounded(found, "piston"), laid_out.by_row["piston"])
             area = circle_area(found["bore"]) * laid_out.block.cylinders / 1000
             yield kept_rows(
                 found,
                 (
-                    (area * found["longest"] >= self._low("displacement") - HAIR)
-                    & (area * found["shortest"] <= self._high("displacement") + HAIR)
+                    (area * found["longest"] >= self.left.low("displacement") - HAIR)
+                    & (area * found["shortest"] <= self.left.high("displacement") + HAIR)
                 ),
             )
 
     def _heights(self, rows: Rows) -> list[tuple[Floats, Floats]]:
         """Between which compression heights a piston must be for each row of crank and rod."""
-        laid_out, question = self.laid_out, self.laid_out.question
+        laid_out = self.laid_out
         values = np.unique(self.gaskets.values)
         band = Hull()
         for floor in np.unique(laid_out.floors(rows["rod"])):
-            lows = np.maximum(self._low("deck_clearance"), max(self._low("quench"), floor) - values)
-            highs = np.minimum(self._high("deck_clearance"), self._high("quench") - values)
+            lows = np.maximum(self.left.low("deck_clearance"), max(self.left.low("quench"), floor) - values)
+            highs = np.minimum(self.left.high("deck_clearance"), self.left.high("quench") - values)
             for at in np.flatnonzero(lows <= highs + HAIR):
                 band.take(lows[at], highs[at])
         if not band.is_filled:
             return []
-        faced = question.crown_limit if laid_out.faces else 0.0
+        faced = self._most_off()
         up, down = (
             laid_out.block.values["deck_height"] - rows[end] / 2 - rows["length"]
             for end in ("longest", "shortest")
@@ -322,7 +306,7 @@ class Join:
         classes = laid_out.signature("piston", "gasket").of_part[rows["piston"]]
         if not len(classes) or not len(meeting.first):
             return
-        floors, thin, thick = self._thicknesses(rows)
+        floors, thin, thick = self.left.thicknesses(rows)
         of_row, pair = spread(_at(meeting.start, classes), _at(meeting.count, classes))
         start, count = self.gaskets.runs(meeting.second[pair], thin[of_row], thick[of_row])
         runs = Runs(of_row, pair, start, count)
@@ -330,7 +314,7 @@ class Join:
             found |= {"floor": floors[parent], "thickness": self.gaskets.values[at]}
             found = self.ruled(self._bounded(found, "gasket"), laid_out.by_row["gasket"])
             found |= self._stopped(found)
-            found = self._settled(kept_rows(found, self._in_place(found)))
+            found = self._settled(kept_rows(found, self.left.in_place(found)))
             gasket = found["gasket"]
             opening, around = (
                 laid_out.column("gasket.opening_area")[gasket],
@@ -349,38 +333,28 @@ class Join:
         thicknesses : array of float
             Compressed, in mm.
         """
-        floors, thin, thick = self._thicknesses(rows)
+        floors, thin, thick = self.left.thicknesses(rows)
+        goes_for = self.left.goes_for(rows, floors)
         for thickness in thicknesses:
-            there = np.flatnonzero((thickness >= thin) & (thickness <= thick))
+            there = np.flatnonzero((thickness >= thin) & (thickness <= thick) & goes_for(thickness))
             if not len(there):
                 continue
             # Most fall by where the piston stops: no more than that is looked at first.
             stack = {name: rows[name][there] for name in _STACK}
             stack |= {"floor": floors[there], "thickness": np.full(len(there), thickness)}
             stack |= self._stopped(stack)
-            inside = self._in_place(stack)
+            inside = self.left.in_place(stack)
             there = there[inside]
             if len(there):
                 yield self._settled(
                     {name: column[there] for name, column in rows.items()} | kept_rows(stack, inside)
                 )
 
-    def _thicknesses(self, rows: Rows) -> tuple[Floats, Floats, Floats]:
-        """For rows of crank, rod and piston: the floor of quench, and between which thicknesses a gasket must be."""
-        height = np.array(self.laid_out.block.values["deck_height"])
-        floors = self.laid_out.floors(rows["rod"])
-        # As far up and as far down as grinding and facing could bring it.
-        up: Floats = deck_clearance(height, rows["longest"], rows["length"], rows["height"])
-        down: Floats = deck_clearance(height, rows["shortest"], rows["length"], rows["height"])
-        if self.laid_out.faces:
-            down = down + self.laid_out.question.crown_limit
-        return floors, np.maximum(floors, self._low("quench")) - down - HAIR, self._high("quench") - up + HAIR
-
     def _stopped(self, rows: Rows) -> Rows:
         """Grind and face to what meets the wanted clearance: where the piston stops, and what that takes."""
         laid_out = self.laid_out
         stroke, cut, clearance, low, high = stops(
-            laid_out.question, self._bottoms(rows), faces=laid_out.faces
+            laid_out.question, self.left.bottoms(rows), faces=laid_out.faces
         )
         found = {
             "stroke": stroke,
@@ -388,43 +362,12 @@ class Join:
             "clearance": clearance,
             "quench": clearance + rows["thickness"],
         }
-        return found | {"low": low, "high": high} if self.moves else found
+        return found | {"low": low, "high": high} if self.left.moves else found
 
-    def _bottoms(self, rows: Rows) -> Bottoms:
-        # What has stopped once only asks where another stroke would stop.
-        shortest, longest = (rows.get(name, rows["length"]) for name in ("shortest", "longest"))
-        return Bottoms(
-            np.array(self.laid_out.block.values["deck_height"]),
-            shortest,
-            longest,
-            rows["length"],
-            rows["height"],
-            rows["thickness"],
-            rows["floor"],
-            circle_area(rows["bore"]) * self.laid_out.block.cylinders / 1000,
-        )
-
-    def free(self, rows: Rows) -> Bools:
-        """Return which rows have a stroke that still waits for the ratio.
-
-        None where the window of ratio is drawn in: what is moved comes to the edge that was asked for.
-
-        Parameters
-        ----------
-        rows : Rows
-            Columns of what was joined so far, one entry a row.
-        """
-        if not self.moves or self.is_drawn_in:
-            return np.zeros(len(rows["stroke"]), bool)
-        return rows["high"] > rows["low"]
-
-    def _in_place(self, rows: Rows) -> Bools:
-        """Where the piston stops inside the windows of clearance and quench, and not over the floor."""
-        return (
-            self._within("deck_clearance", rows["clearance"])
-            & self._within("quench", rows["quench"])
-            & (rows["quench"] >= rows["floor"] - EDGE)
-        ) | self.free(rows)
+    def _most_off(self) -> float:
+        """How far any crown could be faced, in mm."""
+        taken = self.pistons.taken.rows
+        return float(self.laid_out.most_off[taken].max(initial=0.0)) if self.laid_out.faces else 0.0
 
     def _settled(self, rows: Rows) -> Rows:
         """Work out all that follows from where the piston stops, but for the chamber."""
@@ -437,28 +380,20 @@ class Join:
             "rod_ratio": rows["length"] / stroke,
             "speed": 2 * stroke * laid_out.question.rpm / 60 / 1000,
         }
-        rows = kept_rows(rows, self._travels(rows) | self.free(rows))
+        rows = kept_rows(rows, self.left.travels(rows) | self.left.free(rows))
         rows = self._bounded(rows, "gasket")
         below = {"below": self._volume_below(rows)}
-        if self.moves:
+        if self.left.moves:
             for end in ("low", "high"):
                 below[f"swept_{end}"], below[f"below_{end}"] = self._volumes_at(rows, rows[end])
         # What led here is not asked for again, and need not be carried into every recipe.
-        settled = _SETTLES[:2] if self.moves else _SETTLES
+        settled = _SETTLES[:2] if self.left.moves else _SETTLES
         return {name: column for name, column in rows.items() if name not in settled} | below
-
-    def _travels(self, rows: Rows) -> Bools:
-        """Which rows lie inside the windows that the stroke alone decides."""
-        return (
-            self._within("displacement", rows["swept"] * self.laid_out.block.cylinders)
-            & self._within("rod_ratio", rows["rod_ratio"])
-            & self._within("piston_speed", rows["speed"])
-        )
 
     def _volumes_at(self, rows: Rows, stroke: Floats) -> tuple[Floats, Floats]:
         """Swept volume and the volume below the gasket at another stroke of each row."""
         cut, clearance = stopped_at(
-            self.laid_out.question, self._bottoms(rows), stroke, faces=self.laid_out.faces
+            self.laid_out.question, self.left.bottoms(rows), stroke, faces=self.laid_out.faces
         )
         return circle_area(rows["bore"]) * stroke / 1000, self._volume_at(rows, clearance, cut)
 
@@ -474,7 +409,7 @@ class Join:
         dish = np.nan_to_num(laid_out.column("piston.dish_area")[piston])
         return (
             circle_area(rows["bore"]) * clearance / 1000
-            + laid_out.column("piston.crown_volume")[piston]
+            + laid_out.counted("piston.crown_volume")[piston]
             - dish * cut / 1000
             + crevice
         )
@@ -487,17 +422,12 @@ class Join:
         rows : Rows
             Columns of what was joined so far, one entry a row.
         """
-        height = np.array(self.laid_out.block.values["deck_height"])
-        up: Floats = deck_clearance(height, rows["longest"], rows["length"], rows["height"])
-        down: Floats = deck_clearance(height, rows["shortest"], rows["length"], rows["height"])
-        cut = self.laid_out.question.crown_limit if self.laid_out.faces else 0.0
-        up = np.maximum(up, max(self._low("deck_clearance"), self._low("quench") - self.thickest))
-        down = np.minimum(down + cut, min(self._high("deck_clearance"), self._high("quench") - self.thinnest))
+        up, down = self.left.reached(rows)
+        cut: Floats | float = rows["most_off"] if self.laid_out.faces else 0.0
+        up = np.maximum(up, self.left.low("quench") - self.thickest)
+        down = np.minimum(down, self.left.high("quench") - self.thinnest)
         # A land is faced lower and a dish shallower: what is cut only takes away.
         return self._volume_at(rows, up, cut), self._volume_at(rows, down, 0.0)
-
-    def _within(self, key: str, values: Floats) -> Bools:
-        return (values >= self._low(key) - EDGE) & (values <= self._high(key) + EDGE)
 
     def volumes_left(self, rows: Rows) -> tuple[Floats, Floats]:
         """Return between which volumes chamber and gasket must lie to bring each row's ratio inside its window.
@@ -507,12 +437,12 @@ class Join:
         rows : Rows
             Columns of what was joined so far, one entry a row.
         """
-        low, high = self._low("compression_ratio"), self._high("compression_ratio")
+        low, high = self.left.low("compression_ratio"), self.left.high("compression_ratio")
         # A ratio of (Vs + V)/V within its edges is a volume within these.
         swept, below = rows["swept"], rows["below"]
         most = np.full(len(swept), np.inf) if low <= 1 else clearance_volume_for(swept, low - EDGE) - below
         least = -below if high == np.inf else clearance_volume_for(swept, high + EDGE) - below
-        if self.moves:
+        if self.left.moves:
             asked = self.laid_out.question.window("compression_ratio")
             # To the edge that was asked for the stroke may move; a window drawn in holds for what comes of it.
             if asked.low is not None and low == asked.low and low > 1:
@@ -551,22 +481,22 @@ class Join:
         rows : Rows
             Columns of what was joined so far, one entry a row.
         """
-        if self.moves:
+        if self.left.moves:
             rows = self._moved(rows)
         rows = kept_rows(rows, rows["volume"] > 0)
         rows["compression_ratio"] = ratio_of(rows["swept"], rows["volume"])
         return kept_rows(
             rows,
             (
-                self._within("compression_ratio", rows["compression_ratio"])
-                & self._within("cost", rows["cost"] / 100)
+                self.left.within("compression_ratio", rows["compression_ratio"])
+                & self.left.within("cost", rows["cost"] / 100)
             ),
         )
 
     def _moved(self, rows: Rows) -> Rows:
         """Move the strokes that wait for the ratio, now that gasket and head are known, and ask every window again."""
         window, laid_out = self.laid_out.question.window("compression_ratio"), self.laid_out
-        at = np.flatnonzero(self.free(rows))
+        at = np.flatnonzero(self.left.free(rows))
         if not len(at):
             return rows
         some = {name: column[at] for name, column in rows.items()}
@@ -580,7 +510,7 @@ class Join:
 
         still = Stopped(some["stroke"], some["cut"], some["clearance"], some["low"], some["high"])
         stroke = moved_for_ratio(window, still, ratio_at)
-        cut, clearance = stopped_at(laid_out.question, self._bottoms(some), stroke, faces=laid_out.faces)
+        cut, clearance = stopped_at(laid_out.question, self.left.bottoms(some), stroke, faces=laid_out.faces)
         swept, below = self._volumes_at(some, stroke)
         some |= {
             "stroke": stroke,
@@ -597,12 +527,7 @@ class Join:
         for name in _MOVED:
             rows[name][at] = some[name]
         inside = np.ones(len(rows["stroke"]), bool)
-        inside[at] = (
-            self._travels(some)
-            & self._within("deck_clearance", some["clearance"])
-            & self._within("quench", some["quench"])
-            & (some["quench"] >= some["floor"] - EDGE)
-        )
+        inside[at] = self.left.travels(some) & self.left.stops_inside(some)
         return kept_rows(rows, inside)
 
 
@@ -618,7 +543,8 @@ def gasket_volume(opening: Floats, bore: Floats, thickness: Floats) -> Floats:
     thickness : array of float
         Compressed, in mm.
     """
-    return np.where(np.isnan(opening), circle_area(bore), opening) * thickness / 1000
+    area = np.where(np.isnan(opening), circle_area(bore), opening)
+    return np.nan_to_num(area) * thickness / 1000
 
 
 def _at(column: Ints, classes: Ints) -> Ints:

@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
-from typing import NamedTuple
+from dataclasses import replace
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from ..place import PartPlace
+from ..sentence import Sentence, sentence
 from ..stack.arithmetic import (
     circle_area,
     crevice_volume,
@@ -21,81 +22,15 @@ from ..stack.arithmetic import (
 )
 from ..stack.motion import mean_piston_speed
 from ..windows import Window, worst_miss
+from ..written import Length
+from .facing import crowns, most_off, ring_stays_down
 from .machining import Bottoms, moved_for_ratio, stopped_at, stops, throw_shift
+from .paper import NO_FLOOR, STAND_FOR, UNPRICED, needed_for
 from .parts import MAKING, needed_of
 from .question import WANTED, Question
-from .rules import FACE_CROWN, OFFSET_GRIND, Fit, FitRules, judge_fit
+from .rules import FACE_CROWN, OFFSET_GRIND, FitRules, judge_fit
 from .shelf import Block, Floats, Shelf
-
-Combination = tuple[int, int, int, int, int]
-
-
-@dataclass(frozen=True, slots=True)
-class Results:
-    """What a recipe comes to. Lengths in mm, volumes in cc, speed in m/s, cost in hundredths."""
-
-    stroke: float
-    bore: float
-    crown_cut: float
-    deck_clearance: float
-    quench: float
-    compression_ratio: float | None
-    displacement: float
-    rod_ratio: float
-    piston_speed: float
-    clearance_volume: float
-    cost: int
-    machining_cost: int
-
-    def value(self, key: str) -> float | None:
-        """Return a result by the key of its window; the cost in the shop's money.
-
-        Parameters
-        ----------
-        key : str
-            Name of a result, such as ``quench``.
-        """
-        return self.cost / 100 if key == "cost" else getattr(self, key)
-
-
-@dataclass(frozen=True, slots=True)
-class Job:
-    """An operation that a recipe wants: on which kind, on how many, what it says of why, and what it moves."""
-
-    machining: str
-    part: str
-    pieces: int
-    cost: int
-    says: str
-    effect: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Verdict:
-    """All that is to be said of one recipe.
-
-    ``results`` is None where a figure without which nothing follows is missing.
-    ``outside`` holds the windows it lies outside of, ``missing`` what cannot be judged
-    for want of a figure, ``unchecked`` the rules that could not be looked at.
-    """
-
-    recipe: Combination
-    results: Results | None
-    fits: tuple[Fit, ...]
-    jobs: tuple[Job, ...]
-    outside: tuple[str, ...]
-    missing: tuple[str, ...]
-    unchecked: tuple[Fit, ...]
-
-    @property
-    def refused(self) -> tuple[Fit, ...]:
-        """The rules that say no."""
-        return tuple(fit for fit in self.fits if fit.verdict == "no")
-
-    @property
-    def stands(self) -> bool:
-        """True where it fits, perhaps after machining, and lies inside every window."""
-        return not (self.missing or self.refused or self.outside) and self.results is not None
+from .verdict import Combination, Job, Results, Verdict
 
 
 # long: one recipe through the trade's questions, in their order
@@ -135,34 +70,47 @@ def judge(shelf: Shelf, block: Block, rules: FitRules, question: Question, recip
         value = float(tables[kind].values[name][rows[kind]])
         return None if value != value else value
 
-    grind = _grind(question, rules, figure("crank", "pin_diameter"), figure("rod", "journal_diameter"))
-
-    def look(place: str) -> float | str | None:
+    def as_it_is(place: str) -> float | str | None:
         kind, name = PartPlace.parse(place)
         if kind == "block":
             return block.look(name)
         words = tables[kind].words.get(name)
         if words is not None:
             return words[rows[kind]] or None
-        value = figure(kind, name)
-        if place == "crank.stroke" and value is not None:
+        return figure(kind, name)
+
+    grind = _grind(question, rules, as_it_is)
+
+    def look(place: str) -> float | str | None:
+        value = as_it_is(place)
+        if place == "crank.stroke" and isinstance(value, float):
             return value + 2 * (grind or 0.0)
         return value
 
     fits = tuple(judge_fit(rule, look, question.allows) for rule in rules.rules)
     missing = {place for fit in fits if fit.verdict == "unknown" and fit.rule.needed for place in fit.missing}
+    needed = needed_for(question, shelf)
     for kind in MAKING:
-        missing |= {f"{kind}.{name}" for name in NEEDED[kind] if look(f"{kind}.{name}") is None}
-        if tables[kind].price[rows[kind]] < 0 and _more(shelf, rows, kind, block):
-            missing.add(f"{kind}.price")
+        for name in needed[kind]:
+            lacks = _unpriced(shelf, rows, kind, block) if name == "price" else look(f"{kind}.{name}") is None
+            missing |= {f"{kind}.{name}"} if lacks else set()
     unchecked = tuple(fit for fit in fits if fit.verdict == "unknown" and not fit.rule.needed)
     if missing:
         return Verdict(recipe, None, fits, (), (), tuple(sorted(missing)), unchecked)
     jobs = [_job(rules, fit.machining, block, fit.says) for fit in fits if fit.verdict == "machine"]
     floor = question.floor(str(look("rod.material") or ""))
-    frame = _Frame(block, rules, question, floor)
+    if look("gasket.thickness") is None:
+        floor = NO_FLOOR
+    crown = crowns(
+        lambda name: np.array([_or_nan(figure("piston", name))]), [str(look("piston.crown") or "")]
+    )
+    frame = _Frame(block, rules, question, floor, float(most_off(question, crown)[0]))
     results = _results(frame, figure, grind, jobs, _to_buy(shelf, rows, block))
     outside = list(misses(results, question, floor))
+    land = np.array([_or_nan(figure("piston", "top_land_height"))])
+    land = np.nan_to_num(land, nan=math.inf)
+    if not ring_stays_down(land, np.array([results.crown_cut]), np.array([results.deck_clearance]))[0]:
+        outside.append(RING)
     if question.only_in_hand and any(_more(shelf, rows, kind, block) for kind in MAKING):
         outside.append("in hand")
     if any(rows[kind] != tables[kind].place.get(code) for kind, code in question.use.items()):
@@ -170,13 +118,12 @@ def judge(shelf: Shelf, block: Block, rules: FitRules, question: Question, recip
     return Verdict(recipe, results, fits, tuple(jobs), tuple(outside), (), unchecked)
 
 
-NEEDED: dict[str, tuple[str, ...]] = {
-    "crank": ("stroke",),
-    "rod": ("length",),
-    "piston": ("compression_height", "crown_volume", "bore"),
-    "gasket": ("thickness", "bore"),
-    "head": ("chamber_volume",),
-}
+# What a recipe lies outside of where its top ring would come over the deck.
+RING = "top ring below the deck"
+
+
+def _or_nan(value: float | None) -> float:
+    return math.nan if value is None else value
 
 
 def _more(shelf: Shelf, rows: Mapping[str, int], kind: str, block: Block) -> int:
@@ -187,49 +134,61 @@ def _more(shelf: Shelf, rows: Mapping[str, int], kind: str, block: Block) -> int
 
 def _to_buy(shelf: Shelf, rows: Mapping[str, int], block: Block) -> int:
     """What the parts still cost, in hundredths: those on the shelf are paid for."""
-    return sum(
+    known = sum(
         _more(shelf, rows, kind, block) * max(int(shelf.tables[kind].price[rows[kind]]), 0) for kind in MAKING
     )
+    return known + UNPRICED * sum(_unpriced(shelf, rows, kind, block) for kind in MAKING)
+
+
+def _unpriced(shelf: Shelf, rows: Mapping[str, int], kind: str, block: Block) -> bool:
+    """Whether a part would have to be bought of which nobody knows the price."""
+    return bool(shelf.tables[kind].price[rows[kind]] < 0) and _more(shelf, rows, kind, block) > 0
 
 
 Look = Callable[[str, str], float | None]
 
 
-def _grind(question: Question, rules: FitRules, pin: float | None, wanted: float | None) -> float | None:
+def _grind(question: Question, rules: FitRules, look: Callable[[str], Any]) -> float | None:
     """How far the centre of a journal can be moved; None where it is not ground."""
-    if pin is None or wanted is None or not question.allows(OFFSET_GRIND):
+    if not question.allows(OFFSET_GRIND):
         return None
     for rule in rules.rules:
-        if set(rule.measure) == {"crank.pin_diameter", "rod.journal_diameter"}:
-            fit = judge_fit(
-                rule, {"crank.pin_diameter": pin, "rod.journal_diameter": wanted}.get, question.allows
-            )
-            if fit.machining == OFFSET_GRIND:
-                return throw_shift(pin, wanted, question.clean_up)
+        grinds = any(band.machining == OFFSET_GRIND for band in rule.bands)
+        if grinds and judge_fit(rule, look, question.allows).machining == OFFSET_GRIND:
+            return throw_shift(look("crank.pin_diameter"), look("rod.journal_diameter"), question.clean_up)
     return None
 
 
-def _job(rules: FitRules, key: str, block: Block, says: str) -> Job:
+def _job(rules: FitRules, key: str, block: Block, says: Sentence) -> Job:
     machining = rules.machinings[key]
     pieces = machining.pieces(block.cylinders, block.banks)
     return Job(key, machining.part, pieces, pieces * machining.cost, says, machining.effect)
 
 
 class _Frame(NamedTuple):
-    """What a recipe is judged in: the block, the rules, what is wanted, and the quench floor in mm."""
+    """What a recipe is judged in: block, rules, what is wanted, the quench floor and the most off the crown in mm."""
 
     block: Block
     rules: FitRules
     question: Question
     floor: float
+    most_off: float
+
+
+# A doubt that lets lengths be written to the micrometre.
+_TO_MICROMETRES = 0.005
 
 
 # long: the stack's arithmetic in its order: each line wants those before it
 def _results(frame: _Frame, figure: Look, grind: float | None, jobs: list[Job], to_buy: int) -> Results:
-    block, rules, question, floor = frame
+    block, rules, question, floor, _ = frame
 
     def known(kind: str, name: str) -> float:
         return figure(kind, name) or 0.0
+
+    def counted(kind: str, name: str) -> float:
+        value = figure(kind, name)
+        return STAND_FOR[f"{kind}.{name}"] if value is None else value
 
     height, bore = block.values["deck_height"], block.values["bore"]
     stroke, rod = known("crank", "stroke"), known("rod", "length")
@@ -250,6 +209,10 @@ def _results(frame: _Frame, figure: Look, grind: float | None, jobs: list[Job], 
                 thickness,
                 floor,
                 area * block.cylinders / 1000,
+                frame.most_off,
+                math.inf
+                if figure("piston", "top_land_height") is None
+                else known("piston", "top_land_height"),
             )
         )
     )
@@ -274,35 +237,54 @@ def _results(frame: _Frame, figure: Look, grind: float | None, jobs: list[Job], 
     opening = figure("gasket", "opening_area")
     land, land_height = figure("piston", "top_land_diameter"), figure("piston", "top_land_height")
     top = (
-        known("head", "chamber_volume")
+        counted("head", "chamber_volume")
         + (circle_area(known("gasket", "bore")) if opening is None else opening) * thickness / 1000
-        + known("piston", "crown_volume")
+        + counted("piston", "crown_volume")
     )
     strokes = moved_for_ratio(question.window("compression_ratio"), stopped, ratio_at)
     cuts, clearances = stopped_at(question, row, strokes, faces=faces)
     stroke, cut, clearance = float(strokes[0]), float(cuts[0]), float(clearances[0])
     if grind is not None:
-        says = f"ground to a stroke of {stroke:.3f} mm, {least:.3f} to {most:.3f} mm could be had"
-        jobs[:] = [replace(j, says=f"{j.says}; {says}") if j.machining == OFFSET_GRIND else j for j in jobs]
+        says = sentence(
+            "{first}; ground to a stroke of {stroke}, {least} to {most} could be had",
+            first=next(j.says for j in jobs if j.machining == OFFSET_GRIND),
+            stroke=Length(stroke, _TO_MICROMETRES),
+            least=Length(least, _TO_MICROMETRES),
+            most=Length(most, _TO_MICROMETRES),
+        )
+        jobs[:] = [replace(j, says=says) if j.machining == OFFSET_GRIND else j for j in jobs]
     if cut:
-        jobs.append(_job(rules, FACE_CROWN, block, f"without it the piston stops {cut:.3f} mm higher"))
+        higher = Length(cut, _TO_MICROMETRES)
+        jobs.append(
+            _job(rules, FACE_CROWN, block, sentence("without it the piston stops {cut} higher", cut=higher))
+        )
     swept = area * stroke / 1000
     volume = float(volume_at(strokes)[0])
     machining = sum(job.cost for job in jobs)
+    waits = _waits(figure)
     return Results(
         stroke,
         bore,
         cut,
         clearance,
-        clearance + thickness,
-        ratio_of(swept, volume) if volume > 0 else None,
+        None if figure("gasket", "thickness") is None else clearance + thickness,
+        ratio_of(swept, volume) if volume > 0 and not waits else None,
         swept * block.cylinders,
         rod / stroke,
         mean_piston_speed(stroke, question.rpm),
-        volume,
+        None if waits else volume,
         to_buy + machining,
         machining,
+        waits if waits and volume > 0 else (),
     )
+
+
+def _waits(figure: Look) -> tuple[str, ...]:
+    """The figures without which the volume above the piston is not known."""
+    places = [("piston", "crown_volume"), ("gasket", "thickness"), ("head", "chamber_volume")]
+    if figure("gasket", "opening_area") is None:
+        places.insert(2, ("gasket", "bore"))
+    return tuple(f"{kind}.{name}" for kind, name in places if figure(kind, name) is None)
 
 
 def window_of(question: Question, key: str, floor: float) -> Window:
@@ -338,8 +320,13 @@ def misses(results: Results, question: Question, floor: float) -> dict[str, floa
     dict
         Only the windows that are missed; a window that cannot be met is missed by infinity.
     """
-    by = {w.key: worst_miss(results.value(w.key), window_of(question, w.key, floor)) for w in WANTED}
-    if results.compression_ratio is None:
+    # What is not known misses nothing: where it was asked for, the parts cannot be judged.
+    by = {
+        w.key: worst_miss(value, window_of(question, w.key, floor))
+        for w in WANTED
+        if (value := results.value(w.key)) is not None
+    }
+    if results.compression_ratio is None and not results.waits:
         # No room is left above the piston: nothing that could be asked is met.
         by["compression_ratio"] = math.inf
     return {key: miss for key, miss in by.items() if miss}

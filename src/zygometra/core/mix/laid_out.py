@@ -9,20 +9,21 @@ from __future__ import annotations
 import copy
 import itertools
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..place import PartPlace
-from .judge import NEEDED
+from .candidates import Alike, Candidates, Meeting, Sieve
+from .facing import crowns, most_off
+from .paper import NO_FLOOR, STAND_FOR, UNPRICED, is_stood_in, needed_for, stood_for
 from .parts import MAKING, needed_of
 from .question import Question
-from .rules import FACE_CROWN, OFFSET_GRIND, FitRule, FitRules, judge_columns, names_asked
-from .shelf import Block, Floats, Ints, Shelf, Signature, alike
-
-Bools = NDArray[np.bool_]
+from .rules import FACE_CROWN, OFFSET_GRIND, FitRule, FitRules, holds_for, judge_columns, names_asked
+from .shelf import Block, Bools, Floats, Ints, Shelf, Signature, alike
 
 # The pairs of kinds whose rules are asked by class.
 PAIRS = (("crank", "rod"), ("rod", "piston"), ("piston", "gasket"), ("piston", "head"))
@@ -43,80 +44,6 @@ _COUNTED = {
     "gasket": ("thickness", "bore", "opening_area"),
     "head": ("chamber_volume",),
 }
-
-
-@dataclass(frozen=True, slots=True)
-class Candidates:
-    """The parts of one kind that could be in a recipe, each with its weight.
-
-    ``rows`` are places in the table, ``key`` what the part adds to what is to be least,
-    ``cost`` its share of the money in hundredths, ``bored`` pistons for which the block
-    is bored, ``times`` how many parts alike each stands for.
-    """
-
-    rows: Ints
-    key: Ints
-    cost: Ints
-    bored: Bools
-    times: Ints
-
-    def taken(self, keep: Bools | Ints) -> Candidates:
-        """Return those that are kept, or those at some places.
-
-        Parameters
-        ----------
-        keep : array
-            Which to keep: yes or no for each, or their places.
-        """
-        return Candidates(
-            self.rows[keep], self.key[keep], self.cost[keep], self.bored[keep], self.times[keep]
-        )
-
-
-@dataclass(frozen=True, slots=True)
-class Alike:
-    """Candidates that stand for several alike, each at the least key and cost among them.
-
-    ``members`` are places among all candidates; those of one lie from ``start`` on,
-    ``count`` of them.
-    """
-
-    candidates: Candidates
-    members: Ints
-    start: Ints
-    count: Ints
-
-    def place(self, rows: Ints) -> Ints:
-        """Return where parts that stand for others are among the candidates, by their rows in the table.
-
-        Parameters
-        ----------
-        rows : array of int
-            Row numbers; no unit.
-        """
-        order = np.argsort(self.candidates.rows)
-        return order[np.searchsorted(self.candidates.rows, rows, sorter=order)]
-
-
-@dataclass(frozen=True, slots=True)
-class Sieve:
-    """Why parts of one kind are in or out: rows missing a figure, and rules that say no."""
-
-    missing: Mapping[str, Bools]
-    refused: Mapping[str, Bools]
-    left: Bools
-
-
-@dataclass(frozen=True, slots=True)
-class Meeting:
-    """Which classes of one kind meet which of another: after what machining, with what throw shift."""
-
-    first: Ints
-    second: Ints
-    start: Ints
-    count: Ints
-    machining: Ints
-    shift: Floats
 
 
 class LaidOut:
@@ -149,25 +76,29 @@ class LaidOut:
             What is asked.
         """
         own = self.question
-        if (
-            replace(
-                question,
-                windows=own.windows,
-                rpm=own.rpm,
-                best=own.best,
-                quench_floor=own.quench_floor,
-                crown_limit=own.crown_limit,
-            )
-            != own
-        ):
+        if replace(
+            question,
+            windows=own.windows,
+            rpm=own.rpm,
+            best=own.best,
+            quench_floor=own.quench_floor,
+            crown_limit=own.crown_limit,
+        ) != own or needed_for(question, self.shelf) != needed_for(own, self.shelf):
             return LaidOut(self.shelf, self.block, self.rules, question)
         out = copy.copy(self)
         out.question = question
-        if question.quench_floor != own.quench_floor:
+        if (question.quench_floor, question.crown_limit) != (own.quench_floor, own.crown_limit):
             out._alike = {}
+            vars(out).pop("most_off", None)
         return out
 
     # -- parts on their own -----------------------------------------------------
+
+    @cached_property
+    def most_off(self) -> Floats:
+        """How far the crown of each piston may be faced, in mm."""
+        table = self.shelf.tables["piston"]
+        return most_off(self.question, crowns(table.values.__getitem__, table.words["crown"]))
 
     def job_cost(self, key: str) -> int:
         """Return what an operation costs for the whole engine, in hundredths.
@@ -204,6 +135,57 @@ class LaidOut:
             return np.array([self.block.number(name)])
         return self.shelf.tables[kind].column(name, self.shelf.numbers)
 
+    def counted(self, place: str) -> Floats:
+        """Return a column with what stands in the search for figures that are not known.
+
+        Parameters
+        ----------
+        place : str
+            Kind and name, such as ``head.chamber_volume``.
+        """
+        return stood_for(place, self.column(place))
+
+    @cached_property
+    def _unknown(self) -> dict[str, dict[str, Bools]]:
+        """For quench and the ratio: of each kind the parts with which they are not known."""
+        without = {place: np.isnan(self.column(place)) for place in STAND_FOR}
+        around = np.isnan(self.column("gasket.bore")) & np.isnan(self.column("gasket.opening_area"))
+        gap = without["gasket.thickness"]
+        return {
+            "quench": {"gasket": gap},
+            "compression_ratio": {
+                "piston": without["piston.crown_volume"],
+                "gasket": gap | around,
+                "head": without["head.chamber_volume"],
+            },
+        }
+
+    def is_unknown(self, key: str, rows: Mapping[str, Ints]) -> Bools | bool:
+        """Tell of which recipes a result is not known.
+
+        Parameters
+        ----------
+        key : str
+            Name of a result, such as ``quench``.
+        rows : Mapping
+            Row numbers by kind.
+        """
+        out: Bools | bool = False
+        for kind, which in self._unknown.get(key, {}).items():
+            if kind in rows and which.any():
+                out = out | which[rows[kind]]
+        return out
+
+    def number(self, word: str) -> float:
+        """Return the number that stands for a word on the shelf; not a number for one that no part bears.
+
+        Parameters
+        ----------
+        word : str
+            As parts bear it.
+        """
+        return self.shelf.numbers.get(word, np.nan)
+
     def sieve(self, kind: str) -> Sieve:
         """Tell which parts of a kind are out on their own, and by which rule or missing figure.
 
@@ -214,17 +196,23 @@ class LaidOut:
         """
         table = self.shelf.tables[kind]
         own = [rule for rule in self.rules.rules if rule.kinds == (kind,)]
-        needed = [f"{kind}.{name}" for name in NEEDED[kind]]
+        more = needed_of(kind, self.block.cylinders, self.block.banks) - table.in_hand
+        missing = {
+            f"{kind}.{name}": (table.price < 0) & (more > 0)
+            if name == "price"
+            else np.isnan(self.column(f"{kind}.{name}"))
+            for name in needed_for(self.question, self.shelf)[kind]
+        }
         for rule in self.rules.rules:
             if rule.needed:
-                needed += [f"{kind}.{name}" for name in rule.names_of(kind) if name not in NEEDED[kind]]
-        missing = {place: np.isnan(self.column(place)) for place in needed}
-        more = needed_of(kind, self.block.cylinders, self.block.banks) - table.in_hand
-        missing[f"{kind}.price"] = (table.price < 0) & (more > 0)
+                self._add_missing(missing, rule, kind)
         refused: dict[str, Bools] = {}
         for rule in own:
-            fits, _ = judge_columns(rule, self.column, self.question.allows)
-            refused[rule.key] = np.broadcast_to(~fits, (len(table),))
+            fits, _ = judge_columns(rule, self.column, self.question.allows, self.number)
+            known = np.all(
+                np.broadcast_arrays(*(~np.isnan(self.column(place)) for place in rule.places)), axis=0
+            )
+            refused[rule.key] = np.broadcast_to(~fits & known, (len(table),))
         if (code := self.question.use.get(kind)) is not None:
             wanted = np.ones(len(table), bool)
             if code in table.place:
@@ -236,6 +224,17 @@ class LaidOut:
         for out in (*missing.values(), *refused.values()):
             left &= ~out
         return Sieve(missing, refused, left)
+
+    def _add_missing(self, missing: dict[str, Bools], rule: FitRule, kind: str) -> None:
+        """Add what a rule wants of a kind and some parts lack; a rule that hangs on another's word is asked later."""
+        kinds = {place: PartPlace.parse(place).kind for place in rule.when}
+        if not set(kinds.values()) <= {kind, "block"}:
+            return
+        holds = holds_for(rule.when, self.column, self.number)
+        for place in rule.places:
+            if PartPlace.parse(place).kind == kind:
+                lacks = np.isnan(self.column(place))
+                missing[place] = missing.get(place, np.zeros(len(lacks), bool)) | (lacks & holds)
 
     def _candidates(self, kind: str) -> Candidates:
         table = self.shelf.tables[kind]
@@ -249,13 +248,14 @@ class LaidOut:
 
         for rule in self.rules.rules:
             if rule.kinds == (kind,):
-                _, band = judge_columns(rule, look, self.question.allows)
+                _, band = judge_columns(rule, look, self.question.allows, self.number)
                 machining += self.band_costs(rule)[band]
                 enlarged = [b.machining in self.enlarging for b in rule.bands]
                 if any(enlarged):
                     bored |= np.array([*enlarged, False])[band]
         more = np.maximum(needed_of(kind, self.block.cylinders, self.block.banks) - table.in_hand[rows], 0)
-        cost = more * np.maximum(table.price[rows], 0) + machining
+        unpriced = (table.price[rows] < 0) & (more > 0)
+        cost = more * np.maximum(table.price[rows], 0) + UNPRICED * unpriced + machining
         return Candidates(rows, cost + self.weight * machining, cost, bored, np.ones(len(rows), np.int64))
 
     def alike(self, kind: str, *, with_cost: bool) -> Alike:
@@ -289,6 +289,8 @@ class LaidOut:
                 columns.append(self.signature(kind, other).of_part[taken.rows])
         if kind == "rod":
             columns.append(self.floors(taken.rows))
+        if kind == "piston":
+            columns.append(self.most_off[taken.rows])
         columns.append(taken.bored)
         if with_cost:
             columns.append(taken.cost)
@@ -316,6 +318,8 @@ class LaidOut:
         rods : array of int
             Row numbers of rods; no unit.
         """
+        if is_stood_in(self.shelf, "gasket"):
+            return np.full(len(rods), NO_FLOOR)
         words = self.shelf.tables["rod"].words["material"]
         known = {word: self.question.floor(word) for word in set(words)}
         if len(set(known.values())) == 1:
@@ -360,7 +364,7 @@ class LaidOut:
         machining = np.zeros(ok.shape, np.int64)
         shift = np.full(ok.shape, np.nan)
         for rule in rules:
-            fits, band = judge_columns(rule, look, self.question.allows)
+            fits, band = judge_columns(rule, look, self.question.allows, self.number)
             ok &= fits
             machining += self.band_costs(rule)[band]
             if any(item.machining == OFFSET_GRIND for item in rule.bands):

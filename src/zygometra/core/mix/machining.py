@@ -12,6 +12,7 @@ import numpy as np
 
 from ..stack.arithmetic import deck_clearance, stroke_for
 from ..windows import EDGE, Window
+from .facing import crown_cut
 from .question import Question
 from .shelf import Floats
 
@@ -46,8 +47,9 @@ def throw_shift(pin: float, wanted: float, clean_up: float) -> float:
 class Bottoms(NamedTuple):
     """What decides where pistons stop, row by row: lengths in mm, ``per_mm`` in cc of the engine per mm of stroke.
 
-    ``shortest`` and ``longest`` are the strokes that grinding could give; the same where
-    nothing is ground.
+    ``shortest`` and ``longest`` are the strokes that grinding could give, the same where
+    nothing is ground; ``most_off`` how far the crown may be faced, ``land`` how far the top
+    ring lies under the rim, infinite where that is not known.
     """
 
     height: Floats
@@ -58,6 +60,8 @@ class Bottoms(NamedTuple):
     thickness: Floats
     floor: Floats
     per_mm: Floats
+    most_off: Floats
+    land: Floats
 
 
 class Stopped(NamedTuple):
@@ -185,14 +189,14 @@ def _ground(question: Question, rows: Bottoms, *, faces: bool) -> tuple[Floats, 
     goal = (rows.longest + rows.shortest) / 2
     if want is not None:
         goal = stroke_for(rows.height, want, rows.length, rows.compression)
-    low, high = _strokes_left(question, rows)
+    low, high = strokes_left(question, rows)
     near = _into(goal, low, high, goal)
     low, high = np.maximum(low, rows.shortest), np.minimum(high, rows.longest)
     stroke = np.clip(near, rows.shortest, rows.longest)
     free_low = free_high = stroke
     edges = [(lowest, level)]
     if faces:
-        edges.insert(0, (level, level + 2 * question.crown_limit))
+        edges.insert(0, (level, level + 2 * rows.most_off))
     # The last that leaves room counts: the gap alone first, then every window with it, the uncut crown over the cut.
     for least_stroke, most_stroke, all_met in ((rows.shortest, rows.longest, False), (low, high, True)):
         for begin, end in edges:
@@ -225,7 +229,7 @@ def stopped_at(question: Question, rows: Bottoms, stroke: Floats, *, faces: bool
         return np.zeros(len(stroke)), clearance
     least = least_clearance(question, rows.thickness, rows.floor)
     want = wanted_clearance(question, rows.thickness, rows.floor)
-    cut = crown_cut(clearance, least, want, question.crown_limit)
+    cut = crown_cut(clearance, least, want, rows.most_off)
     return cut, clearance + cut
 
 
@@ -271,8 +275,16 @@ def moved_for_ratio(window: Window, stopped: Stopped, ratio_at: Callable[[Floats
 _HALVINGS = 60
 
 
-def _strokes_left(question: Question, rows: Bottoms) -> tuple[Floats, Floats]:
-    """Between which strokes displacement, rod ratio and piston speed leave each row, in mm."""
+def strokes_left(question: Question, rows: Bottoms) -> tuple[Floats, Floats]:
+    """Return between which strokes displacement, rod ratio and piston speed leave each row, in mm.
+
+    Parameters
+    ----------
+    question : Question
+        Its windows and the speed.
+    rows : Bottoms
+        Row by row.
+    """
     low, high = np.full_like(rows.shortest, -np.inf), np.full_like(rows.shortest, np.inf)
     for key, per_mm in (("displacement", rows.per_mm), ("piston_speed", np.array(question.rpm / 30_000))):
         window = question.window(key)
@@ -282,31 +294,11 @@ def _strokes_left(question: Question, rows: Bottoms) -> tuple[Floats, Floats]:
     # The longer the stroke, the smaller the ratio.
     low = low if ratio.high is None else np.maximum(low, rows.length / ratio.high)
     high = high if ratio.low is None or ratio.low <= 0 else np.minimum(high, rows.length / ratio.low)
+    # However far it is faced, the top ring stays below the deck.
+    high = np.minimum(high, stroke_for(rows.height, -rows.land, rows.length, rows.compression))
     return low, high
 
 
 def _into(goal: Floats, low: Floats, high: Floats, otherwise: Floats) -> Floats:
     """The goal brought between two edges where they leave room, else something else."""
     return np.where(low <= high, np.minimum(np.maximum(goal, low), high), otherwise)
-
-
-def crown_cut(clearance: Floats, least: Floats, want: Floats | None, limit: float) -> Floats:
-    """Return what to face off the crowns so that pistons that stop too high do not.
-
-    Parameters
-    ----------
-    clearance, least : array of float
-        Deck clearance as it would be, and the least that is allowed, in mm.
-    want : array of float or None
-        The clearance aimed at, in mm.
-    limit : float
-        The largest cut in mm.
-
-    Returns
-    -------
-    array of float
-        In mm; nought where none is needed, or where no allowed cut is enough.
-    """
-    goal = least if want is None else np.maximum(want, least)
-    high = (clearance < least - EDGE) & (clearance + limit >= least - EDGE)
-    return np.where(high, np.minimum(goal - clearance, limit), 0.0)

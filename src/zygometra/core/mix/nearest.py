@@ -79,7 +79,7 @@ def _reach(sweep: Sweep, goal: Goal, wanted: int, told: Told | None) -> tuple[fl
     reach = np.inf
     pool: Rows = {}
     begin, size = 0, _FIRST
-    if sweep.join.moves and len(sweep):
+    if sweep.join.left.moves and len(sweep):
         # How near recipes come whose stroke waits for nothing says how far the others need be followed.
         reach = _first_reach(sweep.settled(), goal, wanted, order[:_FIRST])
     while begin < len(order) and reach > 0:
@@ -127,7 +127,7 @@ def _nearest_of(sweep: Sweep, goal: Goal, rows: Rows) -> Floats:
     """How near each bottom end comes with the top end that suits it best; infinite where none closes it."""
     if not sweep.top_ends.is_run:
         return _one_by_one(sweep, goal, rows)
-    waits = sweep.join.free(rows)
+    waits = sweep.join.left.free(rows)
     if not waits.any():
         return _by_runs(sweep, goal, rows)
     # Where the stroke still moves with gasket and head, each of them is asked.

@@ -13,6 +13,7 @@ from typing import Any
 
 from ..errors import QuantityError, shown
 from ..fields import FIELD, Field
+from ..likely import is_usual
 from ..quantity import Quantity, Unstated, read_field
 from ..units import Kind
 
@@ -80,18 +81,18 @@ def _mass(kind: str) -> Field:
     return Field(kind, "weight", "weight", "weight of one", Kind.MASS, 1, 500_000, doubt="exact")
 
 
-_PATTERN = Text("head_pattern", "head bolt pattern", needed=True, help="head, gasket and block share it")
+_PATTERN = Text("head_pattern", "head bolt pattern", help="head, gasket and block share it")
 
 KINDS: tuple[PartKind, ...] = (
     PartKind("block", "block", "blocks", (
         FIELD["block.deck_height"], FIELD["block.bore"],
-        _length("block", "largest_bore", "largest bore the walls allow", 5, 1500, required=True,
+        _length("block", "largest_bore", "largest bore the walls allow", 5, 1500,
                 help="from the wall map; a qualified machinist decides", doubt="bore"),
         Field("block", "cylinders", "cylinders", "cylinders", _COUNT, 1, 32, required=True, doubt="exact"),
         Field("block", "banks", "banks", "banks", _COUNT, 1, 4, required=True, doubt="exact"),
         Field("block", "main_bearings", "main bearings", "main bearings", _COUNT, 2, 33, doubt="exact"),
-        _length("block", "main_diameter", "main journal its bearings suit", 5, 1000, required=True),
-        _length("block", "thrust_width", "width at the thrust bearing", 5, 500, required=True),
+        _length("block", "main_diameter", "main journal its bearings suit", 5, 1000),
+        _length("block", "thrust_width", "width at the thrust bearing", 5, 500),
         _length("block", "snout_diameter", "crank snout its front drive suits", 5, 500),
         _length("block", "seal_diameter", "rear seal land its seal suits", 5, 1000),
         _length("block", "swing_room", "room for the counterweights, radius", 10, 2000),
@@ -104,10 +105,10 @@ KINDS: tuple[PartKind, ...] = (
     )),
     PartKind("crank", "crank", "cranks", (
         FIELD["crank.stroke"],
-        _length("crank", "pin_diameter", "rod journal", 5, 1000, required=True),
-        _length("crank", "pin_width", "rod journal width, each rod", 3, 500, required=True),
-        _length("crank", "main_diameter", "main journal", 5, 1000, required=True),
-        _length("crank", "thrust_width", "width at the thrust bearing", 5, 500, required=True),
+        _length("crank", "pin_diameter", "rod journal", 5, 1000),
+        _length("crank", "pin_width", "rod journal width, each rod", 3, 500),
+        _length("crank", "main_diameter", "main journal", 5, 1000),
+        _length("crank", "thrust_width", "width at the thrust bearing", 5, 500),
         _length("crank", "snout_diameter", "snout", 5, 500),
         _length("crank", "seal_diameter", "rear seal land", 5, 1000),
         _length("crank", "counterweight_radius", "counterweight radius", 10, 2000),
@@ -115,22 +116,25 @@ KINDS: tuple[PartKind, ...] = (
     ), (Text("flange", "flywheel flange"), Text("balance", "balance"), Text("trigger", "trigger wheel"))),
     PartKind("rod", "rod", "rods", (
         FIELD["rod.length"],
-        _length("rod", "journal_diameter", "rod journal its bearings suit", 5, 1000, required=True),
-        _length("rod", "big_end_width", "big end width", 3, 500, required=True),
-        _length("rod", "pin_bore", "small end bore", 3, 500, required=True),
+        _length("rod", "journal_diameter", "rod journal its bearings suit", 5, 1000),
+        _length("rod", "big_end_width", "big end width", 3, 500),
+        _length("rod", "pin_bore", "small end bore", 3, 500),
         _length("rod", "big_end_radius", "big end, widest from the centre", 5, 500),
         _mass("rod"),
-    ), (Text("material", "material", help="steel, titanium or aluminium; sets the quench floor"),)),
+    ), (Text("material", "material", help="steel, titanium or aluminium; sets the quench floor"),
+        Text("pin", "pin in the small end", help="pressed or floating"))),
     PartKind("piston", "piston", "pistons", (
         FIELD["piston.compression_height"], FIELD["piston.crown_volume"],
-        _length("piston", "bore", "bore it is made for", 5, 1500, required=True, doubt="bore"),
-        _length("piston", "pin_diameter", "pin diameter", 3, 500, required=True),
+        _length("piston", "bore", "bore it is made for", 5, 1500, doubt="bore"),
+        _length("piston", "pin_diameter", "pin diameter", 3, 500),
         _length("piston", "pin_bore", "pin bore in the bosses", 3, 500),
         _length("piston", "dome_height", "dome over the rim", 0, 100),
         _length("piston", "skirt_length", "skirt below the pin centre", 3, 500),
         FIELD["piston.top_land_height"], FIELD["piston.top_land_diameter"], FIELD["piston.dish_area"],
+        FIELD["piston.crown_thickness"],
         _mass("piston"),
-    ), (Text("crown", "crown type", help="flat, dish, dome"),)),
+    ), (Text("crown", "crown type", help="flat, dish, dome"),
+        Text("pin", "pins it is made for", help="pressed or floating, which has grooves for retainers"))),
     PartKind("gasket", "gasket", "gaskets", (
         FIELD["gasket.thickness"], FIELD["gasket.bore"], FIELD["gasket.opening_area"],
     ), (_PATTERN, Text("material", "material"))),
@@ -154,6 +158,8 @@ KINDS: tuple[PartKind, ...] = (
     ), (Text("place", "place", needed=True, help="head, rod or main"), Text("head_pattern", "head bolt pattern"))),
 )  # fmt: skip
 
+# Kinds that a recipe on paper can do without.
+STAND_INS = ("gasket", "head")
 KIND: dict[str, PartKind] = {kind.key: kind for kind in KINDS}
 
 
@@ -243,6 +249,18 @@ def check_code(text: str) -> str:
     if not _CODE.fullmatch(code):
         raise QuantityError(shown(code), "letters, digits, point and dash, up to 40, such as CR-104")
     return code
+
+
+def unlikely(part: Part) -> tuple[tuple[Field, Quantity], ...]:
+    """Return the figures of a part that lie outside what such a dimension usually is: slips of the pen, likelier.
+
+    Parameters
+    ----------
+    part : Part
+        With figures as typed.
+    """
+    found = ((d, part.quantity(d.name)) for d in KIND[part.kind].dimensions)
+    return tuple((d, q) for d, q in found if q is not None and not is_usual(d, q.value))
 
 
 def newly_ordered(part: Part, before: Part | None) -> bool:

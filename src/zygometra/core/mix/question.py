@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Any, Literal
 
+from ..build.model import ROD_MATERIALS
+from ..house_rules import HouseRules
 from ..windows import OPEN, Window
 
 Priority = Literal["cheapest", "least-machining", "nearest"]
@@ -30,6 +32,11 @@ class Wanted:
     scale: float
     relative: bool = False
     decimals: int = 2
+
+    @property
+    def words(self) -> str:
+        """What it is called, with places for the reader's own words, to be put into a sentence."""
+        return {"quench": "{quench}", "deck_clearance": "{deck} clearance"}.get(self.key, self.label)
 
 
 WANTED: tuple[Wanted, ...] = (
@@ -72,6 +79,9 @@ class Question:
         key ``""`` is for a rod whose material is not known.
     crown_limit : float
         Largest crown cut in mm, from the house rules.
+    land_left, crown_left : float
+        What must remain of top land and crown under the rim after facing, in mm, from the
+        house rules.
     clean_up : float
         What grinding takes off a journal's radius before it can move its centre, mm.
     """
@@ -87,6 +97,8 @@ class Question:
     quench_floor: Mapping[str, float] = field(default_factory=lambda: {"": 0.9})
     crown_limit: float = 1.0
     clean_up: float = 0.1
+    land_left: float = 3.0
+    crown_left: float = 5.0
 
     def window(self, key: str) -> Window:
         """Return the window of a result; an open one where none was set.
@@ -97,6 +109,17 @@ class Question:
             Name of a result, such as ``quench``.
         """
         return self.windows.get(key, OPEN)
+
+    def asks(self, key: str) -> bool:
+        """Tell whether anything is asked of a result.
+
+        Parameters
+        ----------
+        key : str
+            Name of a result, such as ``quench``.
+        """
+        window = self.window(key)
+        return window.is_bounded or window.aim is not None
 
     def allows(self, machining: str) -> bool:
         """Tell whether an operation may be planned.
@@ -146,3 +169,22 @@ class Question:
             return (window.high - window.low) / 2
         aim = self.aim(key) or 0.0
         return wanted.scale * aim if wanted.relative and aim > 0 else wanted.scale
+
+
+def limits_of(rules: HouseRules, rpm: float) -> dict[str, Any]:
+    """Return what the house rules set for a question, by the names of :class:`Question`.
+
+    Parameters
+    ----------
+    rules : HouseRules
+        In force.
+    rpm : float
+        The speed it is to run at, in revolutions a minute.
+    """
+    floors = {material: rules.quench_floor(material, rpm) for material in ("", *ROD_MATERIALS)}
+    return {
+        "quench_floor": floors,
+        "crown_limit": rules["crown_cut_limit"],
+        "land_left": rules["land_left"],
+        "crown_left": rules["crown_left"],
+    }

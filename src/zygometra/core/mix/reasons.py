@@ -10,17 +10,21 @@ import numpy as np
 
 from ..digits import decimals_apart
 from ..place import PartPlace
+from ..sentence import Sentence, sentence
 from ..windows import Window
+from ..written import Missed, Number
 from .counting import Count, Told, estimate
 from .goals import EVEN, the_window
 from .joins import Join
-from .judge import Combination, Verdict, judge, misses
-from .laid_out import Bools, LaidOut
+from .judge import judge, misses
+from .laid_out import LaidOut
 from .nearest import nearest
 from .parts import MAKING
 from .question import WANTED, WANTED_KEY, Question
 from .search import best
+from .shelf import Bools
 from .sweep import Sweep
+from .verdict import Combination, Verdict
 
 
 @dataclass(frozen=True, slots=True)
@@ -262,7 +266,7 @@ def _opening_by(
     return high, asked, best(laid_out.asked(asked), 1).recipes[0]
 
 
-def miss_words(key: str, by: float) -> str:
+def miss_words(key: str, by: float) -> Sentence:
     """Say by how much a window is missed.
 
     Parameters
@@ -274,19 +278,21 @@ def miss_words(key: str, by: float) -> str:
 
     Returns
     -------
-    str
-        Such as ``quench 0.060 mm over``.
+    Sentence
+        Such as ``quench 0.06 mm over``.
 
     Examples
     --------
-    >>> miss_words("quench", 0.06)
-    'quench 0.060 mm over'
+    >>> str(miss_words("quench", 0.06))
+    'quench 0.06 mm over'
     """
     wanted = WANTED_KEY[key]
     if math.isinf(by):
-        return f"{wanted.label} impossible"
-    digits = 3 if wanted.unit == "mm" else wanted.decimals
+        return Sentence(f"{wanted.words} impossible")
+    way = "over" if by > 0 else "under"
+    if wanted.unit == "mm":
+        return sentence(f"{wanted.words} {{by}} {way}", by=Missed(by))
     unit = f" {wanted.unit}" if wanted.unit else ""
     # What is missed is missed by something: never by 0.00.
-    digits, _ = decimals_apart(abs(by), 0.0, (digits, 0))
-    return f"{wanted.label} {abs(by):.{digits}f}{unit} {'over' if by > 0 else 'under'}"
+    digits, _ = decimals_apart(abs(by), 0.0, (wanted.decimals, 0))
+    return sentence(f"{wanted.words} {{by}}{unit} {way}", by=Number(abs(by), digits))

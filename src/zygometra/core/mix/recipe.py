@@ -10,20 +10,30 @@ from typing import Any
 from ..build.model import Bank, Build, Operation
 from ..place import Place
 from ..quantity import Quantity, coverage, read_quantity
+from ..sentence import Sentence
 from ..stack.evaluate import evaluate
 from ..units import Kind
-from .judge import Verdict, window_of
+from .judge import window_of
+from .paper import STAND_IN
 from .parts import MAKING, Part, needed_of
 from .question import WANTED, Question
 from .rules import FitRules, Machining
 from .shelf import Block
+from .verdict import Verdict
 
 # Places of a build that a part's dimensions fill.
 _BUILD_PLACES = {
     "block": ("deck_height",),
     "crank": ("stroke",),
     "rod": ("length",),
-    "piston": ("compression_height", "crown_volume", "top_land_height", "top_land_diameter", "dish_area"),
+    "piston": (
+        "compression_height",
+        "crown_volume",
+        "top_land_height",
+        "top_land_diameter",
+        "dish_area",
+        "crown_thickness",
+    ),
     "gasket": ("thickness", "bore", "opening_area"),
     "head": ("chamber_volume", "opening_area"),
 }
@@ -38,7 +48,7 @@ class Step:
     machining: Machining
     pieces: int
     cost: int
-    says: str
+    says: Sentence
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,7 +133,7 @@ def recipe_in_full(
         "displacement": (outcome.displacement_u, math.inf),
     }
     u = {key: spread[0] for key, spread in spreads.items()}
-    half = {key: coverage(dof) * of for key, (of, dof) in spreads.items()}
+    half = {key: coverage(dof) * of if of else 0.0 for key, (of, dof) in spreads.items()}
     # The floor of the rods stands whatever is asked.
     floor = question.floor(parts["rod"].texts.get("material", ""))
     crosses = [
@@ -183,6 +193,8 @@ def document_of(block: Block, verdict: Verdict, parts: Mapping[str, Part]) -> di
             if (typed := parts[kind].figures.get(name)) is not None:
                 out[kind][name] = typed
         out[kind]["x-part"] = parts[kind].code
+        if parts[kind].code == STAND_IN:
+            del out[kind]
     bored = any(job.effect == "bore" for job in verdict.jobs)
     out["block"]["bore"] = _to_make(results.bore, _BORED) if bored else parts["block"].figures["bore"]
     drawn = parts["crank"].quantity("stroke")
@@ -191,7 +203,8 @@ def document_of(block: Block, verdict: Verdict, parts: Mapping[str, Part]) -> di
     material = parts["rod"].texts.get("material", "")
     if material in ("steel", "titanium", "aluminium"):
         out["rod"]["material"] = material
-    out["gasket"]["name"] = parts["gasket"].name or parts["gasket"].code
+    if "gasket" in out:
+        out["gasket"]["name"] = parts["gasket"].name or parts["gasket"].code
     texts = parts["block"].texts
     layout = texts.get("layout") if texts.get("layout") in ("inline", "vee", "flat") else None
     if layout is None:
@@ -215,6 +228,10 @@ def document_of(block: Block, verdict: Verdict, parts: Mapping[str, Part]) -> di
     }
     if results.crown_cut:
         document["planned"] = [{"op": "crown_cut", "amount": f"{round(results.crown_cut, 6)} mm"}]
+        # A crown is faced only where somebody said that nothing stands above its rim.
+        said = parts["piston"].figures.get("dome_height")
+        nothing = {"value": 0, "unit": "mm", "basis": "assumed"}
+        out["piston"]["above_rim"] = nothing if said is None else said
     return document
 
 

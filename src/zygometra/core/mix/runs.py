@@ -7,8 +7,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from .laid_out import Bools, Candidates, LaidOut
-from .shelf import Floats, Ints, Rows
+from .candidates import Candidates
+from .laid_out import LaidOut
+from .shelf import Bools, Floats, Ints, Rows
 
 # By so much in mm (or cc) the edges of a run are wider than the window: results are judged on their own.
 HAIR = 1e-6
@@ -111,7 +112,7 @@ class Ordered:
     def __init__(self, laid_out: LaidOut, kind: str, taken: Candidates, figure: str | None) -> None:
         first = {"rod": "crank", "piston": "rod", "gasket": "piston", "head": "piston"}[kind]
         of_class = laid_out.signature(kind, first).of_part[taken.rows]
-        values = laid_out.column(f"{kind}.{figure}")[taken.rows] if figure else np.zeros(len(taken.rows))
+        values = laid_out.counted(f"{kind}.{figure}")[taken.rows] if figure else np.zeros(len(taken.rows))
         order = np.lexsort((values, of_class))
         self.taken = taken.taken(order)
         self.values = values[order]

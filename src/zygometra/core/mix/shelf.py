@@ -15,6 +15,7 @@ from .parts import IN_HAND, KIND, KINDS, Part
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+Bools = NDArray[np.bool_]
 Rows = dict[str, NDArray[Any]]
 
 

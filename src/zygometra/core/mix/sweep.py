@@ -19,7 +19,7 @@ from .joins import Join
 from .laid_out import LaidOut
 from .parts import MAKING
 from .runs import kept_rows, spread
-from .shelf import Ints, Rows, alike
+from .shelf import Floats, Ints, Rows, alike
 from .top_ends import TopEnds
 
 # Pairs of crank and rod that are gone through at a time; and first, where a few may do.
@@ -81,7 +81,7 @@ class Sweep:
         laid_out, pairs = self.laid_out, self.pairs
         later = [rule for kind in ("piston", "gasket", "head") for rule in laid_out.by_row[kind]]
         places = sorted(
-            {p for rule in later for p in rule.places if PartPlace.parse(p).kind in ("crank", "rod")}
+            {p for rule in later for p in rule.asked if PartPlace.parse(p).kind in ("crank", "rod")}
         )
         columns = [pairs[name] for name in ("shortest", "longest", "length")]
         columns += [
@@ -132,6 +132,24 @@ class Sweep:
         for rows in self.rows(pairs | {"pair": np.arange(len(out))}):
             np.add.at(out, rows["pair"], self.top_ends.number(rows))
         return out
+
+    def sets(self, pairs: Rows) -> Floats:
+        """Return how many sets of crank, rod and piston some pairs could lead to, rules and gaskets not yet asked.
+
+        Parameters
+        ----------
+        pairs : Rows
+            Columns of crank and rod.
+        """
+        runs = self.join.piston_runs(pairs)
+        pistons = np.concatenate([[0], np.cumsum(self.join.pistons.taken.times)])
+        many = pistons[runs.start + runs.many] - pistons[runs.start]
+        found: Floats = np.bincount(runs.of_row, weights=many, minlength=len(pairs["times"])).astype(float)
+        return found * pairs["times"]
+
+    def top_ends_in_all(self) -> int:
+        """Return how many pairs of a gasket and a head there are at all."""
+        return int(self.join.gaskets.taken.times.sum() * self.join.heads.taken.times.sum())
 
     def leads_anywhere(self) -> bool:
         """Tell whether there is any recipe: the first that turns up will do."""

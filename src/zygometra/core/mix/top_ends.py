@@ -93,7 +93,7 @@ class TopEnds:
         ok = np.ones((len(self.gaskets.rows), len(self.heads.rows)), bool)
         machining = np.zeros(ok.shape, np.int64)
         for rule in self._rules:
-            fits, band = judge_columns(rule, look, laid_out.question.allows)
+            fits, band = judge_columns(rule, look, laid_out.question.allows, laid_out.number)
             ok &= fits
             machining += laid_out.band_costs(rule)[band]
         return ok, machining
@@ -184,7 +184,7 @@ class TopEnds:
             Columns of what was joined so far, one entry a row.
         """
         join = self.join
-        window = join.filters.get("compression_ratio", Window())
+        window = join.left.filters.get("compression_ratio", Window())
         if not window.is_bounded:
             return rows
         cover, area = self._of_piston[rows["piston"]], circle_area(rows["bore"]) / 1000

@@ -9,21 +9,25 @@ from functools import partial
 
 import numpy as np
 
-from ..digits import figure, whole
+from ..digits import number_of, whole
 from ..place import PartPlace
+from ..sentence import Given, listed, sentence
 from ..windows import Window
+from ..written import judged
 from .counting import Told, estimate
-from .judge import Combination, judge
+from .judge import judge
 from .laid_out import LaidOut
+from .paper import STAND_IN
 from .parts import KIND, MAKING
 from .question import WANTED_KEY
 from .reasons import FLOOR, miss_words, why_none, without_floor
 from .rules import FitRule, judge_columns, judge_fit
 from .search import best
 from .shelf import Floats, Ints
+from .verdict import Combination
 
 
-def why_not(laid_out: LaidOut, code: str, told: Told | None = None) -> tuple[str, ...]:
+def why_not(laid_out: LaidOut, code: str, told: Told | None = None) -> tuple[Given, ...]:
     """Return what keeps a part out of the recipes, in sentences.
 
     Parameters
@@ -37,8 +41,8 @@ def why_not(laid_out: LaidOut, code: str, told: Told | None = None) -> tuple[str
 
     Returns
     -------
-    tuple of str
-        One thing each; lengths in mm.
+    tuple of Sentence or str
+        One thing each.
     """
     kind = next((k for k in MAKING if code in laid_out.shelf.tables[k].place), None)
     if kind is None:
@@ -53,7 +57,7 @@ def why_not(laid_out: LaidOut, code: str, told: Told | None = None) -> tuple[str
     return tuple(_among_others(own, kind, told))
 
 
-def _on_its_own(laid_out: LaidOut, kind: str, row: int) -> Iterator[str]:
+def _on_its_own(laid_out: LaidOut, kind: str, row: int) -> Iterator[Given]:
     """What keeps the part out whatever it is put together with."""
     sieve = laid_out.sieve(kind)
     label = KIND[kind].label
@@ -70,7 +74,7 @@ def _on_its_own(laid_out: LaidOut, kind: str, row: int) -> Iterator[str]:
         else:
             rule = laid_out.rules.rule(key)
             fit = judge_fit(rule, partial(_look, laid_out, {kind: row}), laid_out.question.allows)
-            yield f"{_begun(rule.interface)}: {fit.says}."
+            yield sentence("{rule}: {why}.", rule=_begun(rule.interface), why=fit.says)
 
 
 def _it_is_in(own: LaidOut, kind: str, first: Combination) -> str:
@@ -79,13 +83,14 @@ def _it_is_in(own: LaidOut, kind: str, first: Combination) -> str:
     others = ", ".join(
         f"{KIND[k].label} {own.shelf.tables[k].codes[row]}"
         for k, row in zip(MAKING, first, strict=True)
-        if k != kind
+        if k != kind and own.shelf.tables[k].codes[row] != STAND_IN
     )
-    cost = verdict.results.cost / 100
-    return f"It is in: {estimate(own).words} with it; the first costs {cost:.2f}, with {others}."
+    results = verdict.results
+    cost = f"{results.known_cost / 100:.2f}" + ("" if results.is_priced else " and what is not known")
+    return f"It is in: {estimate(own).words} with it; the first costs {cost}, with {others}."
 
 
-def _among_others(own: LaidOut, kind: str, told: Told | None) -> Iterator[str]:
+def _among_others(own: LaidOut, kind: str, told: Told | None) -> Iterator[Given]:
     """What keeps a part out that fits the block."""
     why = why_none(own, told)
     opened = [opening for opening in why.openings if opening.count.recipes]
@@ -93,16 +98,19 @@ def _among_others(own: LaidOut, kind: str, told: Told | None) -> Iterator[str]:
         if opening.window == FLOOR:
             yield from _against_the_floor(own, told)
         else:
-            label = WANTED_KEY[opening.window].label
-            yield f"The window of {label} keeps it out: without it there would be {opening.count.words}."
+            label = WANTED_KEY[opening.window].words
+            yield sentence(
+                f"The window of {label} keeps it out: without it there would be {{count}}.",
+                count=opening.count.words,
+            )
     if why.nearest is not None:
-        words = "; ".join(miss_words(key, by) for key, by in why.nearest.misses.items())
-        yield f"The nearest it comes: {words}."
+        words = listed((miss_words(key, by) for key, by in why.nearest.misses.items()), "; ")
+        yield sentence("The nearest it comes: {misses}.", misses=words)
     elif not opened:
         yield from tuple(_against_the_floor(own, told)) or _between(own, kind)
 
 
-def _against_the_floor(laid_out: LaidOut, told: Told | None) -> Iterator[str]:
+def _against_the_floor(laid_out: LaidOut, told: Told | None) -> Iterator[Given]:
     """How near to the quench floor the part comes at best, whatever else was asked; nothing where it meets nothing."""
     floor = max(laid_out.question.quench_floor.values())
     asked = replace(
@@ -111,19 +119,29 @@ def _against_the_floor(laid_out: LaidOut, told: Told | None) -> Iterator[str]:
     free = laid_out.asked(asked)
     found = best(free, 1, told=told).recipes
     verdict = judge(free.shelf, free.block, free.rules, asked, found[0]) if found else None
-    if verdict is None or verdict.results is None:
+    if verdict is None or verdict.results is None or verdict.results.quench is None:
         return
-    quench = f"{figure(verdict.results.quench, 2)} mm"
+    gap, least = judged(verdict.results.quench, floor, _HUNDREDTHS)
     if verdict.results.quench < floor:
-        yield f"It stops too high: the most quench it leaves is {quench}, and the house's floor is never undercut."
+        yield sentence(
+            "It stops too high: the most {quench} it leaves is {gap},"
+            " and the house's floor of {least} is never undercut.",
+            gap=gap,
+            least=least,
+        )
     else:
-        yield (
-            f"It goes together with parts on the shelf, at best with {quench} of quench,"
-            " but meets no two of the windows at once."
+        yield sentence(
+            "It goes together with parts on the shelf, at best with {gap} of {quench},"
+            " but meets no two of the windows at once.",
+            gap=gap,
         )
 
 
-def _between(own: LaidOut, kind: str) -> Iterator[str]:
+# A doubt that lets lengths be written to the hundredth of a mm.
+_HUNDREDTHS = 0.05
+
+
+def _between(own: LaidOut, kind: str) -> Iterator[Given]:
     """The rules by which a part that fits the block goes with nothing of another kind, or with little."""
     yield f"On its own it fits the block, but nothing on the shelf goes together with this {KIND[kind].label}."
     for other in MAKING:
@@ -143,17 +161,21 @@ def _between(own: LaidOut, kind: str) -> Iterator[str]:
             of = PartPlace.parse(place).kind
             return column[rows] if of == other else column[row : row + 1] if of == kind else column
 
-        fits = np.broadcast_to(judge_columns(rule, look, own.question.allows)[0], rows.shape)
+        fits = np.broadcast_to(judge_columns(rule, look, own.question.allows, own.number)[0], rows.shape)
         if not len(rows) or fits.all():
             continue
         if fits.any():
-            some.append(f"{rule.interface} {whole(fits.sum())} of {whole(len(rows))} {KIND[other].plural}")
+            of = number_of(len(rows), KIND[other].label, KIND[other].plural)
+            some.append(f"{rule.interface} {whole(fits.sum())} of {of}")
             continue
         near = int(rows[_nearest(rule, look, own)])
         fit = judge_fit(rule, partial(_look, own, {kind: row, other: near}), own.question.allows)
-        yield (
-            f"{_begun(rule.interface)}: with none of {whole(len(rows))} {KIND[other].plural};"
-            f" with {own.shelf.tables[other].codes[near]}, the nearest, {fit.says}."
+        yield sentence(
+            "{rule}: with none of {many}; with {part}, the nearest, {why}.",
+            rule=_begun(rule.interface),
+            many=number_of(len(rows), KIND[other].label, KIND[other].plural),
+            part=own.shelf.tables[other].codes[near],
+            why=fit.says,
         )
     if some:
         yield f"Left for it by one rule at a time: {'; '.join(some)}."

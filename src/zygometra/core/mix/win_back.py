@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from ..build.lever_table import LEVERS, OpName
+from ..build.lever_table import LEVERS, Lever, OpName
 from ..build.levers import limit_of, set_lever
 from ..build.model import Build
-from ..digits import figure
 from ..errors import ZygometraError
 from ..house_rules import HouseRules
 from ..quantity import read_quantity
+from ..sentence import NOTHING, Sentence, sentence
 from ..stack.evaluate import evaluate
 from ..stack.inverse import solve
+from ..units import Kind
 from ..windows import Window
+from ..written import Volume, judged
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +26,7 @@ class WayBack:
     label: str
     amount: float | None
     quench: float | None
-    why_not: str
+    why_not: Sentence
 
 
 def ways_back(build: Build, ratio: float, rules: HouseRules) -> tuple[WayBack, ...]:
@@ -52,14 +54,13 @@ def ways_back(build: Build, ratio: float, rules: HouseRules) -> tuple[WayBack, .
         try:
             amount = solve(build, hole, lever.key, "compression_ratio", ratio)
         except ZygometraError as error:
-            out.append(WayBack(lever.key, label, None, None, str(error)))
+            out.append(WayBack(lever.key, label, None, None, error.says))
             continue
-        why_not = ""
+        why_not = NOTHING
         if lever.has_amount:
             limit = limit_of(build, lever.key, rules)[0]
             if Window(high=limit).miss(amount):
-                unit = lever.unit.symbol
-                why_not = f"wants {amount:.3f} {unit}, the limit is {limit:.3f} {unit}"
+                why_not = _beyond(lever, amount, limit)
             quantity = read_quantity(round(max(amount, 0.0), 9), lever.kind, dimension=lever.key)
             cut = replace(build, planned=set_lever(build, build.planned, lever.key, quantity))
             quench = evaluate(cut).planned.hole(hole).outcome.quench
@@ -67,6 +68,15 @@ def ways_back(build: Build, ratio: float, rules: HouseRules) -> tuple[WayBack, .
             clearance = evaluate(build).planned.hole(hole).outcome.deck_clearance
             quench = None if clearance is None else clearance + amount
         if quench is not None and Window(low=floor).miss(quench):
-            why_not = f"leaves {figure(quench, 3)} mm quench, the floor is {floor:.2f} mm"
+            left, least = judged(quench, floor, 0.005)
+            why_not = sentence("leaves {left} {quench}, the floor is {least}", left=left, least=least)
         out.append(WayBack(lever.key, label, amount, quench, why_not))
     return tuple(out)
+
+
+def _beyond(lever: Lever, amount: float, limit: float) -> Sentence:
+    """That a lever would have to do more than it may."""
+    if lever.kind is Kind.VOLUME:
+        return sentence("wants {amount}, the limit is {limit}", amount=Volume(amount), limit=Volume(limit))
+    wants, most = judged(amount, limit, 0.005)
+    return sentence("wants {amount}, the limit is {limit}", amount=wants, limit=most)

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from ..errors import NoAnswer
+from ..written import Edge, Judged
 
 
 class ChamberModel(Protocol):
@@ -233,8 +234,10 @@ class StepFilledChamber:
     def _within(self, cut: float) -> None:
         if not self.depths[0] <= cut <= self.depths[-1]:
             raise NoAnswer(
-                f"The chamber was filled in steps down to {self.depths[-1]:g} mm under the face; "
-                f"a cut of {cut:.3f} mm lies outside them. Fill a further step."
+                "The chamber was filled in steps down to {last} under the face; a cut of {cut} lies outside"
+                " them. Fill a further step.",
+                last=Edge(self.depths[-1], cut, 0.005),
+                cut=Judged(cut, self.depths[-1], 0.005),
             )
 
     def removed(self, cut: float) -> float:

@@ -182,7 +182,7 @@ _MARKS = "record arrow marks first; balance after"
 def _who(holes: list[Hole], evaluation: Evaluation) -> str:
     if len(holes) == len(evaluation.planned.holes):
         return "all"
-    return count_of(sorted(hole.number for hole in holes)).lower()
+    return count_of(hole.number for hole in holes).lower()
 
 
 def _left_of(hole: Hole, rim: float, reader: Reader) -> str:
@@ -300,7 +300,7 @@ def figures_behind(evaluation: Evaluation, reader: Reader) -> tuple[Basis, ...]:
                 users.setdefault(source.path, (source, []))[1].append(hole.number)
         for source, numbers in users.values():
             quantity = source.quantity
-            where = "all" if len(numbers) == len(evaluation.now.holes) else count_of(sorted(numbers)).lower()
+            where = "all" if len(numbers) == len(evaluation.now.holes) else count_of(numbers).lower()
             basis = quantity.basis if quantity.basis_stated or quantity.readings else "not stated"
             rows.append(Basis(item.label, where, reader.quantity(quantity), reader.beside(quantity), basis))
     return tuple(rows)

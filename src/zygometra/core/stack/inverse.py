@@ -11,6 +11,8 @@ from ..build.lever_table import LEVER, Lever, OpName
 from ..build.levers import setting
 from ..build.model import Build
 from ..errors import NoAnswer
+from ..sentence import Sentence, sentence
+from ..written import Length, judged
 from .arithmetic import clearance_volume_for
 from .chamber import NOT_KNOWN, ChamberModel
 from .evaluate import evaluate
@@ -21,6 +23,8 @@ from .sources import chamber_model
 RESULTS = ("quench", "compression_ratio", "deck_clearance")
 # A hair below nought is rounding: nothing is taken off.
 _HAIR = 1e-9
+# A doubt that lets lengths be written to the micrometre.
+_FINE = 0.005
 
 
 def clearance_volume_for_ratio(swept: float, ratio: float) -> float:
@@ -146,9 +150,12 @@ def for_gap(outcome: Outcome, op: OpName, result: str, wanted: float) -> float:
     if op == "gasket":
         clearance = _gap(outcome, "deck_clearance")
         if wanted <= clearance:
+            gap, down = judged(wanted, clearance, _FINE)
             raise NoAnswer(
-                f"No gasket gives {wanted:.3f} mm: the piston stops {clearance:.3f} mm "
-                "down, more than that without any gasket; a deck cut closes it."
+                "No gasket gives {gap}: the piston stops {down} down, more than that without any gasket;"
+                " a deck cut closes it.",
+                gap=gap,
+                down=down,
             )
         return wanted - clearance
     value = _gap(outcome, result)
@@ -158,16 +165,19 @@ def for_gap(outcome: Outcome, op: OpName, result: str, wanted: float) -> float:
         # What stands above the rim comes off before the rim does.
         if total > 0:
             total += crown.above_rim
-        why = "the piston already stops lower than that with its crown uncut"
+        why = Sentence("the piston already stops lower than that with its crown uncut")
         return _metal_off(total, why, "a deck cut raises it against the deck")
     total = outcome.deck_cut + (wanted - value) / slope
     if result == "quench":
-        why = (
-            f"quench is {value + outcome.deck_cut:.3f} mm with the deck uncut, already under "
-            f"the {wanted:.3f} mm wanted"
+        gap, edge = judged(value + outcome.deck_cut, wanted, _FINE)
+        why = sentence(
+            "{quench} is {gap} with the deck uncut, already under the {edge} wanted", gap=gap, edge=edge
         )
         return _metal_off(total, why, "a thicker gasket or a crown cut opens it")
-    why = f"the piston already stops higher than the {wanted:.3f} mm wanted with the deck uncut"
+    why = sentence(
+        "the piston already stops higher than the {wanted} wanted with the deck uncut",
+        wanted=Length(wanted, _FINE),
+    )
     return _metal_off(total, why, "a crown cut lowers it")
 
 
@@ -210,9 +220,9 @@ def for_ratio(outcome: Outcome, op: OpName, ratio: float, opened: float = 0.0) -
             )
         return total
     if op == "deck_cut":
-        why = f"the ratio is already above {ratio:g} with the deck uncut"
+        why = Sentence(f"the ratio is already above {ratio:g} with the deck uncut")
         return _metal_off(total, why, "a thicker gasket, an opened chamber or a crown cut lowers it")
-    why = f"the ratio is already below {ratio:g}, and grinding only enlarges a chamber"
+    why = Sentence(f"the ratio is already below {ratio:g}, and grinding only enlarges a chamber")
     return _metal_off(total, why, "a head cut makes it smaller")
 
 
@@ -224,7 +234,9 @@ def _crown_for(outcome: Outcome, more: float, ratio: float) -> float:
     total = crown.cut_for(so_far + more, sinking)
     if total is None:
         raise NoAnswer("Cutting this crown adds no volume: its dish takes the whole crown.")
-    why = f"the ratio is already below {ratio:g} with the crown uncut, and a crown cut only lowers it"
+    why = Sentence(
+        f"the ratio is already below {ratio:g} with the crown uncut, and a crown cut only lowers it"
+    )
     return _metal_off(total, why, "a deck cut, a head cut or a thinner gasket raises it")
 
 
@@ -277,16 +289,20 @@ def _totals(outcome: Outcome, opened: float = 0.0) -> dict[OpName, float]:
     }
 
 
-def _metal_off(amount: float, why: str, instead: str) -> float:
+def _metal_off(amount: float, why: Sentence, instead: str) -> float:
     if amount < -_HAIR:
-        raise NoAnswer(f"No such cut: {why}. Metal cannot be put back; {instead}.")
+        raise NoAnswer("No such cut: {why}. Metal cannot be put back; {instead}.", why=why, instead=instead)
     return max(0.0, amount)
 
 
 def _unmoved(lever: Lever, result: str) -> NoAnswer:
     instead = "use a deck cut, a crown cut" + (" or another gasket." if result == "quench" else ".")
     does = lever.doing.capitalize()
-    return NoAnswer(f"{does} does not move the {result.replace('_', ' ')}: {instead}")
+    moved = _RESULT_WORDS.get(result, result.replace("_", " "))
+    return NoAnswer(f"{does} does not move the {moved}: {{instead}}", instead=instead)
+
+
+_RESULT_WORDS = {"quench": "{quench}", "deck_clearance": "{deck} clearance"}
 
 
 def solve(build: Build, cylinder: int, op: OpName, result: str, wanted: float) -> float:
@@ -340,17 +356,22 @@ def _inside_metal(hole: Hole, op: OpName, total: float) -> None:
     if op == "crown_cut" and land is not None:
         rim = outcome.areas.crown.rim_cut(total)
         if rim > 0 and rim >= land.quantity.value:
+            cut, high = judged(total, land.quantity.value, _FINE)
             raise NoAnswer(
-                f"It would take a crown cut of {total:.3f} mm, and the top land is {land.quantity.value:.3f} mm "
-                "high: the ring groove would be open."
+                "It would take a crown cut of {cut}, and the top land is {high} high:"
+                " the ring groove would be open.",
+                cut=cut,
+                high=high,
             )
     pocket = outcome.areas.pocket
     if op == "deck_cut" and pocket and outcome.terms.chamber is not None:
         left = outcome.terms.chamber + pocket * outcome.deck_cut / 1000
         if pocket * total / 1000 > left:
+            cut, end = judged(total, left * 1000 / pocket, _FINE)
             raise NoAnswer(
-                f"It would take a deck cut of {total:.3f} mm, and the chamber in the block ends "
-                f"{left * 1000 / pocket:.3f} mm down."
+                "It would take a deck cut of {cut}, and the chamber in the block ends {end} down.",
+                cut=cut,
+                end=end,
             )
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from ..errors import ImpossibleEngine
+from ..written import Limit
 
 
 def piston_drop(stroke: float, rod_length: float, crank_angle: float) -> float:
@@ -80,8 +81,10 @@ def drop_and_slopes(
     inside = rod_length * rod_length - (r * sin) ** 2
     if inside <= 0:
         raise ImpossibleEngine(
-            f"A rod of {rod_length:g} mm cannot follow a crank of {stroke:g} mm stroke: "
-            "the rod must be longer than half the stroke."
+            "A rod of {rod} cannot follow a crank of {stroke} stroke:"
+            " the rod must be longer than half the stroke.",
+            rod=Limit(rod_length),
+            stroke=Limit(stroke),
         )
     root = math.sqrt(inside)
     drop = r * (1 - cos) + rod_length - root

@@ -69,7 +69,7 @@ class ChangeRow(SQLModel, table=True):
     __table_args__ = (Index("change_of_build", "build_id", "id"),)
 
     id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
-    build_id: int = Field(sa_column=build_key(nullable=False))
+    build_id: int = Field(sa_column=build_key(nullable=False, goes_with_it=False))
     version: int
     at: datetime = Field(sa_column=moment())
     actor: str = Field(max_length=80)

@@ -13,9 +13,10 @@ def moment() -> Any:
     return Column(DateTime(timezone=True), nullable=False, server_default=func.now())
 
 
-def build_key(**more: Any) -> Any:
-    """Return the column that names the build a row belongs to."""
-    return Column(BigInteger, ForeignKey("build.id", ondelete="CASCADE"), **more)
+def build_key(*, goes_with_it: bool = True, **more: Any) -> Any:
+    """Return the column that names the build a row belongs to; what is a record never goes with it."""
+    rule = "CASCADE" if goes_with_it else None
+    return Column(BigInteger, ForeignKey("build.id", ondelete=rule), **more)
 
 
 def actor_id() -> Any:

@@ -7,15 +7,17 @@ from typing import Any
 
 from zygometra.core.build.document import Document, with_leaf
 from zygometra.core.build.lever_table import AMOUNTS
-from zygometra.core.units import Kind
 
 from ..forms.form import Form
+from ..forms.named import field_named
 from ..forms.read import number, quantity, text
 
 EDGES = ("min", "aim", "max")
 GAPS = ("quench", "deck_clearance")
 MOST_GASKETS = 12
 GASKET = ("name", "thickness", "bore")
+# The ratio that somebody stated: compared with the figures, never used.
+STATED = "stated.compression_ratio"
 _NUMBER = "a number such as 9.75"
 # Where a field of the form stands in the document, where that is not its own name.
 _RENAMED = {"engine.family": "family", "parts.rod.material": "material"}
@@ -52,6 +54,7 @@ def form_of(document: Mapping[str, Any]) -> dict[str, str]:
         for edge in EDGES:
             form[f"{result}.{edge}"] = _text((targets.get(result) or {}).get(edge))
     form["ratio_spread"] = _text(targets.get("ratio_spread"))
+    form[STATED] = _text((document.get("stated") or {}).get("compression_ratio"))
     for lever in AMOUNTS:
         form[f"limit.{lever.key}"] = _text((levers.get(lever.key) or {}).get("max"))
     for row, gasket in enumerate(levers.get("gaskets") or ()):
@@ -104,8 +107,9 @@ def document_of(document: Mapping[str, Any], form: Form) -> Document:
         for gap in GAPS:
             leaves["targets", gap, edge] = _length(form, f"{gap}.{edge}")
     leaves["targets", "ratio_spread"] = _number(form, "ratio_spread")
+    leaves["stated", "compression_ratio"] = _number(form, STATED)
     for lever in AMOUNTS:
-        leaves["levers", lever.key, "max"] = _length(form, f"limit.{lever.key}", lever.kind)
+        leaves["levers", lever.key, "max"] = _length(form, f"limit.{lever.key}")
     leaves["levers", "gaskets"] = _gaskets(document, form)
     leaves["levers", "gasket_per_bank"] = True if form["gasket_per_bank"] else None
     before = form_of(document)
@@ -126,8 +130,20 @@ def _number(form: Form, slot: str) -> float | int | None:
     return int(value) if value is not None and value == int(value) and abs(value) < 1e6 else value
 
 
-def _length(form: Form, slot: str, kind: Kind = Kind.LENGTH) -> str | None:
-    return form.take(slot, quantity(form[slot], kind, form.reader, sided=slot.startswith("deck_clearance")))
+def dimension_of(slot: str) -> str:
+    """Return the name of the dimension that a field of the form takes; empty where it takes none."""
+    of, _, key = slot.partition(".")
+    if of in GAPS:
+        return f"aim.{of}"
+    if of == "limit":
+        return f"lever.{key}"
+    return f"parts.gasket.{key.partition('.')[2]}" if of == "gasket" and not key.endswith("name") else ""
+
+
+def _length(form: Form, slot: str) -> str | None:
+    field = field_named(dimension_of(slot))
+    assert field is not None
+    return form.take(slot, quantity(form[slot], field, form.reader))
 
 
 def _gaskets(document: Mapping[str, Any], form: Form) -> list[Document] | None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from functools import partial
 from typing import Any, NamedTuple
 
 from zygometra.core.build.lever_table import AMOUNTS
@@ -14,7 +13,7 @@ from zygometra.core.wording import Reader
 from ..build.bench import Bench
 from ..forms.form import Slot
 from ..forms.form import slot as slot_of
-from .form import EDGES, GASKET, MOST_GASKETS, gasket_slot
+from .form import EDGES, GASKET, MOST_GASKETS, STATED, dimension_of, gasket_slot
 
 _DOUBT = [("house", "takes the house default"), ("zero", "counts as exact (for checking arithmetic)")]
 # Empty rows under the gaskets that are there.
@@ -44,7 +43,9 @@ def view(bench: Bench, form: Mapping[str, str], faults: Mapping[str, str]) -> di
         For the template.
     """
 
-    slot = partial(slot_of, form, faults)
+    def slot(name: str, label: str, hint: str = "") -> Slot:
+        return slot_of(form, faults, name, label, hint, of=dimension_of(name))
+
     reader = bench.reader
     windows = [
         Row(label, tuple(slot(f"{result}.{edge}", f"{label}, {edge}") for edge in EDGES))
@@ -65,22 +66,30 @@ def view(bench: Bench, form: Mapping[str, str], faults: Mapping[str, str]) -> di
             slot("family", "Engine family"),
             slot("duty", "Duty and fuel", "such as harbour duty, 95 RON"),
         ],
+        **_choices(form, reader),
+        "windows": windows,
+        "spread": slot(
+            "ratio_spread", "Largest difference between holes", "of ratio; house rule where empty"
+        ),
+        "stated": slot(STATED, "Ratio as stated", "by maker or customer; compared, never used"),
+        "limits": [slot(f"limit.{lever.key}", lever.label.capitalize()) for lever in AMOUNTS],
+        "gaskets": gaskets,
+        "gasket_per_bank": bool(form.get("gasket_per_bank")),
+        # A fault that no field of the page is to blame for is said at its foot.
+        "other_faults": [f"{name}: {says}" for name, says in faults.items() if name not in shown],
+    }
+
+
+def _choices(form: Mapping[str, str], reader: Reader) -> dict[str, Any]:
+    """What is chosen rather than typed."""
+    return {
         "school": form.get("school", ""),
         "school_choices": _schools(form.get("school", "")),
         "material": form.get("material", ""),
         "material_choices": [(name, name) for name in ROD_MATERIALS],
         "material_hint": f"decides the house floor for {reader.quench}",
-        "windows": windows,
-        "spread": slot(
-            "ratio_spread", "Largest difference between holes", "of ratio; house rule where empty"
-        ),
-        "limits": [slot(f"limit.{lever.key}", lever.label.capitalize()) for lever in AMOUNTS],
-        "gaskets": gaskets,
-        "gasket_per_bank": bool(form.get("gasket_per_bank")),
         "doubt": form.get("unstated_doubt", ""),
         "doubt_choices": _DOUBT,
-        # A fault that no field of the page is to blame for is said at its foot.
-        "other_faults": [f"{name}: {says}" for name, says in faults.items() if name not in shown],
     }
 
 

@@ -23,7 +23,7 @@ from zygometra.store import builds, heads
 from zygometra.store.builds import StoredBuild
 
 from ..db import database, db, reading
-from ..people import reader
+from ..people import reader, told_error
 from .kept import Kept, Key, keep, kept_builds
 
 _T = TypeVar("_T")
@@ -53,9 +53,12 @@ class Bench:
     @cached_property
     def _evaluated(self) -> tuple[Evaluation | None, str]:
         try:
+            if self.build.figures is not self.kept.build.figures and self.kept.now is not None:
+                # What is tried counts as planned, beside the build as it stands.
+                return Evaluation(self.kept.now, evaluate(self.build).planned), ""
             return evaluate(self.build, self.kept.now), ""
         except ZygometraError as error:
-            return None, str(error)
+            return None, told_error(error)
 
     @property
     def evaluation(self) -> Evaluation | None:

@@ -280,11 +280,22 @@ def kept_words(plan: str) -> Markup:
     return Markup('<span class="kept">The plan is kept.</span>')
 
 
-def echo(lever: str, refused: str, beside: str, *, out_of_band: bool = False) -> Markup:
-    """Return what stands under a lever's field: why it was refused, or the other system's figure."""
+def echo(
+    lever: str, refused: str, beside: str, offers: Sequence[str] = (), *, out_of_band: bool = False
+) -> Markup:
+    """Return what stands under a lever's field: why it was refused, or the other system's figure.
+
+    What else may have been meant goes into the field with one press.
+    """
     swap = ' hx-swap-oob="true"' if out_of_band else ""
     css = "echo bad" if refused else "echo"
-    return Markup(f'<span class="{css}" id="echo-{lever}"{swap}>{escape(refused or beside)}</span>')
+    field = "gasket_thickness" if lever == "gasket" else lever
+    buttons = "".join(
+        f' <button type="button" class="button is-small" data-fill="{escape(offer)}" data-into="{field}">'
+        f"did you mean {escape(offer)}?</button>"
+        for offer in offers
+    )
+    return Markup(f'<span class="{css}" id="echo-{lever}"{swap}>{escape(refused or beside)}{buttons}</span>')
 
 
 def was_fields(chosen: str, thickness: str, *, out_of_band: bool = False) -> Markup:

@@ -9,7 +9,7 @@ from typing import Any
 from flask import Response, make_response, render_template, request, url_for
 
 from zygometra.core.build.document import Document, differences, leaf_at
-from zygometra.core.build.record import written
+from zygometra.core.build.record import place_words, written
 from zygometra.core.typed import known_version
 from zygometra.exchange.build_file import check
 from zygometra.store import builds
@@ -88,7 +88,7 @@ def conflict(stale: Stale, mine: Leaves, says: str) -> Response:
     db().rollback()
     current = stale.current
     rows = [
-        (" · ".join(path), written(leaf_at(current.document, path)), written(value))
+        (place_words(path), written(leaf_at(current.document, path)), written(value))
         for path, value in mine.items()
     ]
     body = render_template(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+from flask import Blueprint, Response, make_response, redirect, request, url_for
 from werkzeug.exceptions import NotFound
 from werkzeug.wrappers import Response as BaseResponse
 
@@ -14,14 +14,13 @@ from zygometra.core.build.record import figure_words
 from zygometra.core.errors import BuildFaults, QuantityError
 from zygometra.core.fields import Field
 from zygometra.core.place import Place
-from zygometra.core.typed import MOST_NAME
 
 from ..build.bench import Bench, open_bench
 from ..build.page import render, render_aside
 from ..build.saving import save as save_build
-from ..forms.figure import as_understood, figure_of, form_of
-from ..people import request_is_partial, safe_next
-from .view import BASIS_MARKS, form_view, known_field, lines
+from ..forms.figure import figure_of, form_of
+from ..people import request_is_partial, safe_next, told_error
+from .view import BASIS_MARKS, form_view, known_field, lines, table_of_holes
 
 figures = Blueprint("figures", __name__, template_folder="templates")
 
@@ -30,7 +29,16 @@ figures = Blueprint("figures", __name__, template_folder="templates")
 def page(build_id: int) -> str:
     """Show every figure of a build."""
     bench = open_bench(build_id)
-    return render(bench, "figures", "figures/page.html", parts_of_build=lines(bench), bases=BASIS_MARKS)
+    columns, rows = table_of_holes(bench)
+    return render(
+        bench,
+        "figures",
+        "figures/page.html",
+        parts_of_build=lines(bench),
+        bases=BASIS_MARKS,
+        columns=columns,
+        rows=rows,
+    )
 
 
 @figures.get("/builds/<int:build_id>/figure")
@@ -42,15 +50,6 @@ def form(build_id: int) -> str:
     # What is read on a mock-up needs no telling that it was.
     typed = form_of(bench.build.figures.get(path), "mock-up" if field.part == "mock-up" else "")
     return _form(bench, field, path, typed, "")
-
-
-@figures.get("/builds/<int:build_id>/understood")
-def understood(build_id: int) -> str:
-    """Say what a figure means while it is typed, in both units, and what else may be meant."""
-    bench = open_bench(build_id)
-    field = _known(bench, request.args.get("at", ""))
-    typed = request.args.get("value", "")[:MOST_NAME]
-    return render_template("figures/_understood.html", understood=as_understood(typed, field, bench.reader))
 
 
 def _known(bench: Bench, path: str) -> Field:
@@ -81,7 +80,7 @@ def save(build_id: int) -> BaseResponse:
         document = with_leaf(bench.document, keys, figure)
         refused = save_build(bench, document, figure_words(field.label, path, figure), mine={keys: figure})
     except QuantityError as error:
-        return make_response(_form(bench, field, path, dict(request.form), str(error)), 422)
+        return make_response(_form(bench, field, path, dict(request.form), told_error(error)), 422)
     except BuildFaults as error:
         fault = f"{error.faults[0]}."
         return make_response(_form(bench, field, path, dict(request.form), fault), 422)

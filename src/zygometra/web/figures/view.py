@@ -23,8 +23,8 @@ _BANK_NAME = {f.path: name for name, f in BANK_NAMES.items()}
 _HOLE_NAME = {f.path: name for name, f in CYLINDER_NAMES.items()}
 # The marks of the table, and what they are called.
 BASIS_MARKS = [(name, name) for name in ("measured", "mock-up", "catalogue", "advertised", "assumed")]
-# How many empty places of one dimension are offered, and how many past values shown.
-_MOST_OFFERED, _MOST_PAST = 10, 6
+# How many past values are shown.
+_MOST_PAST = 6
 
 
 class Cell(NamedTuple):
@@ -47,6 +47,47 @@ class Line(NamedTuple):
     help: str
     cells: tuple[Cell, ...]
     more: tuple[tuple[str, str], ...]
+
+
+class Spot(NamedTuple):
+    """One bank's or hole's place in the table: a figure, or room for one."""
+
+    path: str
+    called: str
+    value: str
+    mark: str
+    says: str
+
+
+class Row(NamedTuple):
+    """One dimension, bank by bank and hole by hole."""
+
+    symbol: str
+    label: str
+    spots: tuple[Spot | None, ...]
+
+
+def table_of_holes(bench: Bench) -> tuple[list[str], list[Row]]:
+    """Return what is known bank by bank and hole by hole: heads of the columns, and a row a dimension."""
+    banks = [b.name for b in bench.build.banks] if bench.several_banks else []
+    holes = sorted(bench.build.cylinders)
+    rows = []
+    for field in FIELDS:
+        on_bank, in_hole = _BANK_NAME.get(field.path), _HOLE_NAME.get(field.path)
+        if not in_hole and not (on_bank and banks):
+            continue
+        places = [(f"bank {name}", str(Place.on_bank(name, on_bank)) if on_bank else "") for name in banks]
+        places += [(f"hole {n}", str(Place.hole(n, in_hole)) if in_hole else "") for n in holes]
+        spots = tuple(_spot(bench, field, where, path) if path else None for where, path in places)
+        rows.append(Row(field.symbol.replace("_", " "), field.label, spots))
+    return [*(f"bank {name}" for name in banks), *(str(n) for n in holes)], rows
+
+
+def _spot(bench: Bench, field: Field, where: str, path: str) -> Spot:
+    cell = _cell(bench, where, path)
+    if cell is None:
+        return Spot(path, f"Add {field.label}, {where}", "", "", "")
+    return Spot(path, f"{field.label}, {where}: {cell.value}, {cell.says}", cell.value, cell.mark, cell.says)
 
 
 def _cell(bench: Bench, where: str, path: str) -> Cell | None:
@@ -75,10 +116,12 @@ def _places(bench: Bench, field: Field) -> list[tuple[str, str]]:
 
 
 def lines(bench: Bench) -> list[tuple[str, list[Line]]]:
-    """Return every dimension of a build, part by part."""
+    """Return every dimension of a build as it holds for the whole engine, part by part."""
     parts: dict[str, list[Line]] = {}
     for field in FIELDS:
-        places = _places(bench, field)
+        places = [place for place in _places(bench, field) if place[1] == field.path]
+        if not places:
+            continue
         cells = [(cell, place) for place in places if (cell := _cell(bench, *place))]
         stands = {path for _, (_, path) in cells}
         empty = tuple(place for place in places if place[1] not in stands)
@@ -87,7 +130,7 @@ def lines(bench: Bench) -> list[tuple[str, list[Line]]]:
             field.label,
             field.help,
             tuple(cell for cell, _ in cells),
-            empty[:_MOST_OFFERED],
+            empty,
         )
         parts.setdefault(field.part, []).append(line)
     return list(parts.items())

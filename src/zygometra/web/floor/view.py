@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 
 from zygometra.core.build.model import LAYOUTS
 from zygometra.core.digits import figure
+from zygometra.core.findings.summary import worst_read
 from zygometra.core.stages import STAGE_NAMES
 from zygometra.core.wording import Reader
 from zygometra.store.builds import Listed
@@ -64,7 +65,7 @@ def _entry(build: Listed, read_as: Reader) -> Entry:
     summary = build.summary
     holes = summary["holes"]
     engine = f"{build.family} {'single' if holes == 1 else summary['layout'] + ' ' + str(holes)}".strip()
-    if "displacement_cc" in summary:
+    if summary.get("displacement_cc") is not None:
         engine += f" · {figure(summary['displacement_cc'], 0)} cc"
     counts = summary["counts"]
     verdict = "stop" if counts["stop"] else "warn" if counts["warn"] else "fine"
@@ -77,7 +78,7 @@ def _entry(build: Listed, read_as: Reader) -> Entry:
         in_range(state.get("deck_clearance"), read_as.clearance),
         verdict,
         _WORDS[verdict],
-        summary.get("worst", ""),
+        worst_read(summary.get("worst"), read_as),
     )
 
 

@@ -14,7 +14,8 @@ from zygometra.core.spoken import as_written
 from zygometra.core.units import BASE, Kind, Unit, from_base, read_typed
 from zygometra.core.wording import Reader
 
-from .read import bare_unit_of, is_small, with_unit
+from ..people import told_error
+from .read import bare_unit_of, is_sided, is_small, with_unit
 
 TEXTS = ("value", "plus_minus", "u", "readings", "resolution", "gauge_u")
 
@@ -50,7 +51,7 @@ def figure_of(form: Mapping[str, str], field: Field, reader: Reader) -> Any:
         if any(texts.values()):
             raise QuantityError("a doubt without a value", f"a value, such as {BASE[field.kind].example}")
         return None
-    sided = field.part == "mock-up"
+    sided = is_sided(field)
     texts = {name: as_written(typed, sided=sided) for name, typed in texts.items()}
     readings = [as_written(reading, sided=sided) for reading in readings]
     bare = bare_unit_of(field, reader, texts["value"] or readings[0])
@@ -77,22 +78,36 @@ def as_understood(typed: str, field: Field, reader: Reader) -> Understood:
     """Return what a figure means that is being typed, and what else it may have been meant to be."""
     if not typed.strip():
         return Understood(f"bare number: {bare_unit_of(field, reader).symbol}")
+    if ";" in typed:
+        return _readings_understood(typed, field, reader)
     try:
-        written = with_unit(typed, field.kind, reader, small=is_small(field), sided=field.part == "mock-up")
+        written = with_unit(typed, field.kind, reader, small=is_small(field), sided=is_sided(field))
         spoken = read_typed(written, field.kind)
     except QuantityError as error:
-        return Understood(str(error), faulty=True)
+        return Understood(told_error(error), faulty=True)
     offers = meant_instead(field, spoken.number, spoken.unit or BASE[field.kind])
     usual = usual_words(field, reader) if offers else ""
     try:
         quantity = read_field(written, field)
     except QuantityError as error:
-        return Understood(str(error), faulty=True, usual=usual, offers=offers)
+        return Understood(told_error(error), faulty=True, usual=usual, offers=offers)
     if not is_usual(field, quantity.value):
         usual = usual_words(field, reader)
     beside = reader.beside(quantity)
     says = f"{reader.quantity(quantity)}{f' = {beside}' if beside else ''}"
     return Understood(says, usual=usual, offers=offers)
+
+
+def _readings_understood(typed: str, field: Field, reader: Reader) -> Understood:
+    """What several readings of one figure come to."""
+    try:
+        quantity = read_field(figure_of({"readings": typed}, field, reader), field)
+    except QuantityError as error:
+        return Understood(told_error(error), faulty=True)
+    usual = "" if is_usual(field, quantity.value) else usual_words(field, reader)
+    beside = reader.beside(quantity)
+    mean = f"{reader.quantity(quantity)}{f' = {beside}' if beside else ''}"
+    return Understood(f"{len(quantity.readings)} readings, mean {mean}", usual=usual)
 
 
 def _object(

@@ -17,18 +17,31 @@ _OWN = ("csrf_token",)
 
 
 class Slot(NamedTuple):
-    """One field as a page shows it: its name, what it is called, what was typed, and what is wrong with it."""
+    """One field as a page shows it: its name, what it is called, what was typed, and what is wrong with it.
+
+    ``of`` names the dimension it takes (:mod:`.named`), where it takes one: what was
+    understood then stands beside it while it is typed.
+    """
 
     name: str
     label: str
     value: str = ""
     fault: str = ""
     hint: str = ""
+    of: str = ""
 
 
-def slot(typed: Mapping[str, str], faults: Mapping[str, str], name: str, label: str, hint: str = "") -> Slot:
+def slot(
+    typed: Mapping[str, str],
+    faults: Mapping[str, str],
+    name: str,
+    label: str,
+    hint: str = "",
+    *,
+    of: str = "",
+) -> Slot:
     """Return a field of a form whose texts and faults are known by field."""
-    return Slot(name, label, typed.get(name, ""), faults.get(name, ""), hint)
+    return Slot(name, label, typed.get(name, ""), faults.get(name, ""), hint, of)
 
 
 class Form:

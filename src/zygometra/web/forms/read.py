@@ -9,6 +9,7 @@ import math
 from collections.abc import Callable, Collection
 from typing import Generic, NamedTuple, TypeVar
 
+from zygometra.core.build.lever_table import LEVERS
 from zygometra.core.errors import QuantityError, shown
 from zygometra.core.fields import Field
 from zygometra.core.spoken import as_written, bare_unit
@@ -16,9 +17,11 @@ from zygometra.core.typed import MOST_NAME, check_text, plain_number, whole_numb
 from zygometra.core.units import Kind, Unit, read_typed
 from zygometra.core.wording import Reader
 
+from ..people import told_error
+
 T = TypeVar("T")
-# Dimensions that a shop speaks of in thou, however large they may be.
-_IN_THOU = ("thickness", "deck_clearance")
+# Dimensions that a shop speaks of in thou, however large they may be: gaskets, gaps and cuts.
+_IN_THOU = ("thickness", "deck_clearance", "quench", *(lever.key for lever in LEVERS))
 
 
 class Read(NamedTuple, Generic[T]):
@@ -52,7 +55,7 @@ def attempt(typed: str, read: Callable[[str], T], *, wanted: str = "") -> Read[T
     try:
         return Read(read(text), typed)
     except QuantityError as error:
-        return Read(None, typed, str(error))
+        return Read(None, typed, told_error(error))
 
 
 def number(
@@ -137,6 +140,14 @@ def with_unit(typed: str, kind: Kind, reader: Reader, *, small: bool = True, sid
     return f"{text} {bare_unit(kind, reader, small=small, typed=text).symbol}"
 
 
-def quantity(typed: str, kind: Kind, reader: Reader, *, sided: bool = False) -> Read[str]:
-    """Read a small dimension as it will stand in a build file: as typed, with its unit."""
-    return attempt(typed, lambda text: with_unit(text, kind, reader, sided=sided))
+def is_sided(field: Field) -> bool:
+    """Tell whether a dimension can be so much down, or proud."""
+    return field.name == "deck_clearance"
+
+
+def quantity(typed: str, field: Field, reader: Reader) -> Read[str]:
+    """Read a dimension as it will stand in a build file: as typed, with its unit."""
+    return attempt(
+        typed,
+        lambda text: with_unit(text, field.kind, reader, small=is_small(field), sided=is_sided(field)),
+    )

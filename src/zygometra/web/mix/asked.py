@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from typing import cast
 
-from zygometra.core.build.model import ROD_MATERIALS
 from zygometra.core.errors import QuantityError
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.parts import MAKING
-from zygometra.core.mix.question import PRIORITIES, WANTED, Priority, Question
+from zygometra.core.mix.question import PRIORITIES, WANTED, Priority, Question, limits_of
 from zygometra.core.spoken import bare_unit
 from zygometra.core.typed import plain_number
 from zygometra.core.units import THOU, Kind, from_base
@@ -19,6 +18,7 @@ from zygometra.core.wording import Reader
 from zygometra.exchange.mix_file import edge_of
 
 from ..forms.read import number
+from ..people import told_error
 
 LENGTHS = ("deck_clearance", "quench")
 EDGES = ("min", "aim", "max")
@@ -57,7 +57,13 @@ class Asked:
     up: str = "deck_clearance"
 
 
-def read_asked(args: Mapping[str, str], reader: Reader, block: str, shop: Mapping[str, float]) -> Asked:
+def read_asked(
+    args: Mapping[str, str],
+    reader: Reader,
+    block: str,
+    shop: Mapping[str, float],
+    left_open: Collection[str] = (),
+) -> Asked:
     """Read the form.
 
     Parameters
@@ -70,6 +76,8 @@ def read_asked(args: Mapping[str, str], reader: Reader, block: str, shop: Mappin
         The block where none is named.
     shop : Mapping
         The shop's house rules, for the quench floors.
+    left_open : collection of str
+        Results that cannot be known from what the shelf holds: nothing is asked of them unasked.
 
     Returns
     -------
@@ -78,21 +86,12 @@ def read_asked(args: Mapping[str, str], reader: Reader, block: str, shop: Mappin
     """
     typed = {key: value for key, value in args.items() if key in _FIELDS}
     if "block" not in args:
-        typed = {**_usual(reader), **typed}
+        usual = {k: text for k, text in _usual(reader).items() if k.rpartition("-")[0] not in left_open}
+        typed = {**usual, **typed}
     out = Asked(typed)
-    windows = {}
-    for wanted in WANTED:
-        edges = {edge: _edge(out, f"{wanted.key}-{edge}", wanted.key, reader) for edge in EDGES}
-        given = [v for v in edges.values() if v is not None]
-        if given != sorted(given):
-            out.faults[f"{wanted.key}-min"] = (
-                "Found edges out of order; wanted least, aim and most from small to large."
-            )
-        elif given:
-            windows[wanted.key] = Window(edges["min"], edges["aim"], edges["max"])
+    windows = _windows(out, reader)
     rpm = _plain(out, "rpm", 5500.0, 1, 30000, "a crank speed of 1 to 30000, such as 5500")
     rules = rules_for("", shop)
-    floors = {"": rules.quench_floor("steel")} | {name: rules.quench_floor(name) for name in ROD_MATERIALS}
     priority = typed.get("priority", "cheapest")
     use = {kind: typed[f"use-{kind}"].strip() for kind in MAKING if typed.get(f"use-{kind}", "").strip()}
     out.question = Question(
@@ -104,8 +103,7 @@ def read_asked(args: Mapping[str, str], reader: Reader, block: str, shop: Mappin
         bool(typed.get("hand")),
         frozenset() if typed.get("machining") == "none" else None,
         use,
-        floors,
-        rules["crown_cut_limit"],
+        **limits_of(rules, rpm),
     )
     typed["block"] = out.question.block
     out.pins = tuple(key for key in typed.get("pins", "").split("|") if key.count("~") == 4)[:MOST_PINS]
@@ -131,6 +129,20 @@ _FIELDS = {
 }
 
 
+def _windows(out: Asked, reader: Reader) -> dict[str, Window]:
+    windows = {}
+    for wanted in WANTED:
+        edges = {edge: _edge(out, f"{wanted.key}-{edge}", wanted.key, reader) for edge in EDGES}
+        given = [v for v in edges.values() if v is not None]
+        if given != sorted(given):
+            out.faults[f"{wanted.key}-min"] = (
+                "Found edges out of order; wanted least, aim and most from small to large."
+            )
+        elif given:
+            windows[wanted.key] = Window(edges["min"], edges["aim"], edges["max"])
+    return windows
+
+
 def _edge(out: Asked, name: str, key: str, reader: Reader) -> float | None:
     text = out.typed.get(name, "").strip()
     if not text:
@@ -138,7 +150,7 @@ def _edge(out: Asked, name: str, key: str, reader: Reader) -> float | None:
     try:
         return edge_of(key, with_unit(text, key, reader))
     except QuantityError as error:
-        out.faults[name] = str(error)
+        out.faults[name] = told_error(error)
         return None
 
 

@@ -15,6 +15,7 @@ from zygometra.core.mix.basket import Item, basket, total_of
 from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.parts import Part
 from zygometra.core.mix.recipe import Recipe
+from zygometra.exchange.tables import inert
 from zygometra.store import shelf as store
 
 from .view import work_of
@@ -90,8 +91,8 @@ def basket_table(items: Sequence[Item]) -> str:
             (
                 item.what,
                 part.code if part else "",
-                part.name if part else "to be found",
-                part.supplier if part else "",
+                inert(part.name) if part else "to be found",
+                inert(part.supplier) if part else "",
                 item.needed,
                 item.on_shelf,
                 item.to_buy,

@@ -7,12 +7,15 @@ from typing import NamedTuple
 
 from sqlalchemy.orm import Session
 
-from zygometra.core.digits import figure, money, ratio_text
-from zygometra.core.mix.judge import Combination, Verdict, judge
+from zygometra.core.digits import UNKNOWN, figure, money, ratio_text
+from zygometra.core.mix.judge import judge
 from zygometra.core.mix.laid_out import LaidOut
+from zygometra.core.mix.paper import STAND_IN, stand_in
 from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.question import WANTED_KEY
 from zygometra.core.mix.recipe import Recipe, recipe_in_full
+from zygometra.core.mix.verdict import Combination, Verdict
+from zygometra.core.sentence import Sentence
 from zygometra.core.units import from_base
 from zygometra.core.wording import Reader
 from zygometra.drawing.recipes import Stack
@@ -103,8 +106,9 @@ def in_full(session: Session, laid_out: LaidOut, recipes: Iterable[Combination])
     out = {}
     for rows, verdict in verdicts.items():
         own = {
-            kind: parts.get((kind, laid_out.shelf.tables[kind].codes[row]))
+            kind: stand_in(kind) if code == STAND_IN else parts.get((kind, code))
             for kind, row in zip(MAKING, rows, strict=True)
+            for code in (laid_out.shelf.tables[kind].codes[row],)
         }
         block = parts.get(("block", laid_out.block.code))
         if block is not None and all(own.values()):
@@ -149,29 +153,52 @@ def written(recipe: Recipe, reader: Reader) -> tuple[tuple[str, str], ...]:
             _with_band(reader, abs(r.deck_clearance), u["deck_clearance"], recipe.half["deck_clearance"])
             + (" down" if r.deck_clearance >= 0 else " proud"),
         ),
-        (reader.quench, _with_band(reader, r.quench, u["quench"], recipe.half["quench"])),
-        ("ratio", f"{ratio} ± {figure(recipe.half['compression_ratio'], 2)}"),
+        (reader.quench, _quench(recipe, reader)),
+        (
+            "ratio",
+            ratio
+            if r.compression_ratio is None
+            else f"{ratio} ± {figure(recipe.half['compression_ratio'], 2)}",
+        ),
         ("rod ratio", figure(r.rod_ratio, 3)),
         ("piston speed", f"{figure(r.piston_speed, 1)} m/s"),
         ("crown", recipe.parts["piston"].texts.get("crown") or "not stated"),
         ("weight", weight),
-        ("cost to come", money(r.cost)),
-        ("windows", reader.sentence(_windows_words(recipe))),
+        ("cost to come", _cost(recipe)),
+        ("windows", _windows_words(recipe).written(reader)),
         ("machining", machined),
         ("not in hand", wanting),
     )
 
 
-def _windows_words(recipe: Recipe) -> str:
+def _quench(recipe: Recipe, reader: Reader) -> str:
+    quench = recipe.verdict.results.quench if recipe.verdict.results else None
+    if quench is None:
+        return UNKNOWN
+    return _with_band(reader, quench, recipe.u["quench"], recipe.half["quench"])
+
+
+def _cost(recipe: Recipe) -> str:
+    """What is still to be spent; where prices are not known, whose, beside what is."""
+    r = recipe.verdict.results
+    assert r is not None
+    if r.is_priced:
+        return money(r.known_cost)
+    without = [KIND[k].label for k in recipe.to_buy if recipe.parts[k].price is None]
+    return f"not known: no price for {' and '.join(without)}; the rest {money(r.known_cost)}"
+
+
+def _windows_words(recipe: Recipe) -> Sentence:
     """Where a recipe lies against its windows, its band of doubt counted."""
     if recipe.verdict.outside:
-        return "outside " + ", ".join(
-            WANTED_KEY[k].label if k in WANTED_KEY else k for k in recipe.verdict.outside
-        )
+        outside = (WANTED_KEY[k].words if k in WANTED_KEY else k for k in recipe.verdict.outside)
+        return Sentence("outside " + ", ".join(outside))
     where = "inside" if recipe.asked else "no window asked for"
     if recipe.crosses:
-        return f"{where}; its band crosses " + ", ".join(WANTED_KEY[key].label for key in recipe.crosses)
-    return f"{where}, its band too" if recipe.asked else where
+        return Sentence(
+            f"{where}; its band crosses " + ", ".join(WANTED_KEY[k].words for k in recipe.crosses)
+        )
+    return Sentence(f"{where}, its band too" if recipe.asked else where)
 
 
 def _value(recipe: Recipe, kind: str, name: str) -> float:

@@ -10,6 +10,7 @@ from flask import Flask, current_app
 from sqlalchemy.orm import Session
 
 from zygometra.core.mix.laid_out import LaidOut
+from zygometra.core.mix.paper import with_stand_ins
 from zygometra.core.mix.question import Question
 from zygometra.core.mix.rules import FitRules
 from zygometra.core.mix.shelf import Block, Shelf
@@ -41,7 +42,7 @@ class KeptShelf:
         with self._lock:
             known = self._shelf if self._number == number else None
         if known is None:
-            known = (store.read_shelf(session), fit_rules.in_force(session))
+            known = (with_stand_ins(store.read_shelf(session)), fit_rules.in_force(session))
             with self._lock:
                 self._number, self._shelf = number, known
                 self._laid_out.clear()
@@ -105,5 +106,7 @@ def _key(question: Question) -> Hashable:
         tuple(sorted(question.use.items())),
         tuple(sorted(question.quench_floor.items())),
         question.crown_limit,
+        question.land_left,
+        question.crown_left,
         question.clean_up,
     )

@@ -6,11 +6,11 @@ import math
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from zygometra.core.digits import figure
+from zygometra.core.digits import UNKNOWN, figure
 from zygometra.core.mix.found import Found
-from zygometra.core.mix.judge import Combination
 from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.question import WANTED, WANTED_KEY
+from zygometra.core.mix.verdict import Combination
 from zygometra.core.windows import Window
 from zygometra.core.wording import Reader
 from zygometra.drawing.field import Axis, Point
@@ -51,6 +51,8 @@ def points(field: Field, laid_out: LaidOut, asked: Asked, reader: Reader) -> lis
         columns = {key: source.column(key, laid_out) for key in {*_TOLD, asked.across, asked.up}}
         for i, rows in enumerate(source.recipes):
             of = {key: float(column[i]) for key, column in columns.items()}
+            if math.isnan(of[asked.across]) or math.isnan(of[asked.up]):
+                continue
             key = key_of(laid_out, rows)
             machined = bool(source.rows["cut"][i] > 0) or not math.isnan(source.rows["shift"][i])
             stands = "in" if inside[i] else "out"
@@ -67,8 +69,12 @@ def points(field: Field, laid_out: LaidOut, asked: Asked, reader: Reader) -> lis
 def _says(of: Mapping[str, float], reader: Reader) -> str:
     return (
         f"{figure(of['displacement'], 0)} cc, {reader.clearance(of['deck_clearance'])}, "
-        f"ratio {figure(of['compression_ratio'], 2)}, cost {figure(of['cost'], 0)}"
+        f"ratio {_known(of['compression_ratio'], 2)}, cost {_known(of['cost'], 0)}"
     )
+
+
+def _known(value: float, decimals: int) -> str:
+    return UNKNOWN if math.isnan(value) else figure(value, decimals)
 
 
 def _inside(source: Found, laid_out: LaidOut) -> list[bool]:

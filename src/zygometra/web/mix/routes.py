@@ -14,6 +14,7 @@ from zygometra.core.mix.basket import stack_fails
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.into_build import targets_of, with_recipe
 from zygometra.core.mix.laid_out import LaidOut
+from zygometra.core.mix.paper import left_open
 from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.recipe import Recipe
 from zygometra.core.mix.record import ordered_words, recipe_words
@@ -32,7 +33,7 @@ from ..build.saving import save
 from ..db import db
 from ..forms.read import name
 from ..jobs import jobs
-from ..people import actor, entry, reader, who
+from ..people import actor, entry, reader, told_error, who
 from .asked import Asked, read_asked
 from .basket import basket_of, basket_table, basket_view
 from .columns import in_full, rows_of, written
@@ -50,7 +51,8 @@ def _asked(form: Any = None) -> Asked:
     shelf, _, _ = shelf_and_rules(db())
     blocks = shelf.tables["block"].codes
     args = request.args if form is None else form
-    return read_asked(args.to_dict(), reader(), blocks[0] if blocks else "", shop_rules(db()))
+    block = blocks[0] if blocks else ""
+    return read_asked(args.to_dict(), reader(), block, shop_rules(db()), left_open(shelf))
 
 
 def _address(endpoint: str, asked: Asked) -> str:
@@ -62,7 +64,7 @@ def _laid_out(asked: Asked) -> LaidOut | None:
     try:
         return lay_out(db(), asked.question)
     except QuantityError as error:
-        asked.faults["block"] = str(error)
+        asked.faults["block"] = told_error(error)
         return None
 
 
@@ -185,7 +187,7 @@ def _basket_page(asked: Asked, laid_out: LaidOut, recipe: Recipe, fault: str = "
         "mix/basket.html",
         **_recipe_view(asked, recipe),
         **basket_view(recipe, basket_of(db(), laid_out, recipe)),
-        fails=against.stands,
+        fails=stack_fails(recipe, rules_for("", shop_rules(db())), reader()),
         accepted=accepted,
         gate=gates.ORDER.number,
         fault=fault,

@@ -5,14 +5,19 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sized
 from typing import NamedTuple
 
-from zygometra.core.digits import whole
+from zygometra.core.digits import number_of, whole
 from zygometra.core.findings.said import RANK
+from zygometra.core.likely import Usual
 from zygometra.core.mix.laid_out import LaidOut
-from zygometra.core.mix.parts import KIND
+from zygometra.core.mix.paper import STAND_IN, is_stood_in
+from zygometra.core.mix.parts import KIND, STAND_INS, unlikely
 from zygometra.core.mix.question import WANTED_KEY
 from zygometra.core.mix.reasons import FLOOR, Emptiness, attrition, cannot_be_judged, miss_words
 from zygometra.core.mix.recipe import Recipe
+from zygometra.core.mix.verdict import open_results
 from zygometra.core.place import PartPlace
+from zygometra.core.sentence import Given, Listed, Sentence, listed, sentence
+from zygometra.core.written import AsTyped
 
 # How many parts that cannot be judged are named.
 MOST_LINES = 60
@@ -22,8 +27,8 @@ class Said(NamedTuple):
     """One thing said under the bench: how bad, what, and more of it."""
 
     severity: str
-    says: str
-    more: tuple[str, ...] = ()
+    says: Given
+    more: tuple[Given, ...] = ()
 
 
 def what_is_said(
@@ -45,7 +50,7 @@ def what_is_said(
     Returns
     -------
     list of Said
-        Sentences of the core: lengths in mm.
+        To be written for whoever reads.
     """
     out: list[Said] = []
     if emptiness is not None:
@@ -64,25 +69,59 @@ def _of_recipe(recipe: Recipe) -> Iterator[Said]:
     verdict = recipe.verdict
     if verdict.outside:
         yield Said(
-            "stop", f"The recipe in hand lies outside its windows: {', '.join(map(_label, verdict.outside))}."
+            "stop",
+            sentence("The recipe in hand lies outside its windows: {which}.", which=_labels(verdict.outside)),
         )
     for fit in verdict.refused:
-        yield Said("stop", f"The recipe in hand does not fit: {fit.says}.")
+        yield Said("stop", sentence("The recipe in hand does not fit: {why}.", why=fit.says))
     for key in recipe.crosses:
         yield Said(
             "warn",
-            f"The band of doubt of its {_label(key)} crosses the window's edge: measure before you buy.",
+            Sentence(
+                f"The band of doubt of its {_label(key)} crosses the window's edge: measure before you buy."
+            ),
         )
-    unknown = tuple(f"{fit.rule.interface}: {_places(fit.missing)} not known" for fit in verdict.unchecked)
+    yield from _unlikely(recipe)
+    unknown: list[Given] = [
+        f"not checked: {fit.rule.interface}; {_places(fit.missing)} missing" for fit in verdict.unchecked
+    ]
+    unknown += [
+        Sentence(f"not known: {_label(key)}; {_places(places)} missing")
+        for key, places in open_results(verdict).items()
+    ]
     if unknown:
-        yield Said("note", f"Not checked on the recipe in hand: {_number(unknown, 'fit')}.", unknown)
+        which = ", ".join(fit.rule.interface for fit in verdict.unchecked[:3])
+        more = f" and {number_of(len(unknown) - 3, 'other')}" if len(unknown) > 3 else ""
+        yield Said(
+            "note", f"On paper only: {which or 'what rests on volumes'}{more} not checked.", tuple(unknown)
+        )
+    if verdict.results is not None and not verdict.results.is_priced:
+        yield Said("note", "The cost of the recipe in hand is not known: such recipes come last.")
+
+
+def _unlikely(recipe: Recipe) -> Iterator[Said]:
+    """Figures of its parts that are likelier a slip of the pen."""
+    for part in recipe.parts.values():
+        for dimension, quantity in unlikely(part):
+            yield Said(
+                "warn",
+                sentence(
+                    "{part}: {what} of {value} is unlikely; usually it is {usual}. Look at it again.",
+                    part=part.code,
+                    what=dimension.label,
+                    value=AsTyped(quantity),
+                    usual=Usual(dimension),
+                ),
+            )
 
 
 def _of_shelf(laid_out: LaidOut) -> Iterator[Said]:
     unjudged = [
         f"{KIND[kind].label} {code} cannot be judged: {_places(missing)} missing"
         for kind, code, missing in cannot_be_judged(laid_out)
+        if code != STAND_IN
     ]
+    yield from _stood_in(laid_out)
     if unjudged:
         lines = unjudged[:MOST_LINES]
         if len(unjudged) > MOST_LINES:
@@ -96,6 +135,26 @@ def _of_shelf(laid_out: LaidOut) -> Iterator[Said]:
         text = f"{KIND[a.kind].plural}: {a.on_shelf} on the shelf, {a.left} could be used"
         left.append(text + (f"; out for {why}" if why else ""))
     yield Said("note", "What the block leaves of the shelf.", tuple(left))
+
+
+def _stood_in(laid_out: LaidOut) -> Iterator[Said]:
+    """That a kind is not on the shelf yet: what rests on it is left open, or stands in the way where it was asked."""
+    for kind in STAND_INS:
+        if not is_stood_in(laid_out.shelf, kind):
+            continue
+        results = ("quench", "compression_ratio") if kind == "gasket" else ("compression_ratio",)
+        words = " and ".join(_label(key) for key in results)
+        asked = any(laid_out.question.asks(key) for key in results)
+        if asked:
+            yield Said(
+                "warn",
+                Sentence(
+                    f"No {KIND[kind].label} is on the shelf yet, so {words} cannot be judged:"
+                    " empty their windows to plan the rest on paper."
+                ),
+            )
+        else:
+            yield Said("note", Sentence(f"No {KIND[kind].label} is on the shelf yet: {words} are left open."))
 
 
 def _empty(emptiness: Emptiness) -> Iterator[Said]:
@@ -112,22 +171,32 @@ def _empty(emptiness: Emptiness) -> Iterator[Said]:
         if opening.window == FLOOR and opening.count.recipes:
             yield Said(
                 "warn",
-                f"Only the quench floor of the house stands against {opening.count.words}; it is never opened.",
+                sentence(
+                    "Only the {quench} floor of the house stands against {count}; it is never opened.",
+                    count=opening.count.words,
+                ),
             )
         elif opening.count.recipes:
             yield Said(
                 "warn",
-                f"Without the window of {_label(opening.window)} there would be {opening.count.words}.",
+                Sentence(
+                    f"Without the window of {_label(opening.window)} there would be {opening.count.words}."
+                ),
             )
     if emptiness.openings and not any(o.count.recipes for o in emptiness.openings) and not nothing_left:
         yield Said("warn", "No single window is to blame: at least two of them must give.")
     if emptiness.nearest is not None:
-        words = "; ".join(miss_words(key, by) for key, by in emptiness.nearest.misses.items())
-        yield Said("warn", f"The nearest miss, shown as the recipe in hand: {words}.")
+        words = listed((miss_words(key, by) for key, by in emptiness.nearest.misses.items()), "; ")
+        yield Said("warn", sentence("The nearest miss, shown as the recipe in hand: {misses}.", misses=words))
 
 
 def _label(key: str) -> str:
-    return WANTED_KEY[key].label if key in WANTED_KEY else key
+    """What a window is called, with places for the reader's words."""
+    return WANTED_KEY[key].words if key in WANTED_KEY else key
+
+
+def _labels(keys: Iterable[str]) -> Listed:
+    return listed(Sentence(_label(key)) for key in keys)
 
 
 def _places(places: Iterable[str]) -> str:
@@ -135,7 +204,7 @@ def _places(places: Iterable[str]) -> str:
 
 
 def _number(things: Sized, word: str) -> str:
-    return f"{whole(len(things))} {word}{'' if len(things) == 1 else 's'}"
+    return number_of(len(things), word)
 
 
 def _rule_words(laid_out: LaidOut, key: str) -> str:

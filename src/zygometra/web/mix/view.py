@@ -10,19 +10,20 @@ from flask import url_for
 from sqlalchemy.orm import Session
 
 from zygometra.core.build.document import read_document
-from zygometra.core.digits import about, money, whole
+from zygometra.core.digits import about, money, number_of
 from zygometra.core.errors import ZygometraError
 from zygometra.core.house_rules import HouseRules
 from zygometra.core.mix.counting import Count, estimate
 from zygometra.core.mix.found import Found
-from zygometra.core.mix.judge import Combination
 from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.parts import KIND, MAKING, Part
 from zygometra.core.mix.question import PRIORITIES, WANTED, Question
 from zygometra.core.mix.reasons import Emptiness, opened, why_none
 from zygometra.core.mix.recipe import Recipe, Step
 from zygometra.core.mix.search import best, survey
+from zygometra.core.mix.verdict import Combination
 from zygometra.core.mix.win_back import WayBack, ways_back
+from zygometra.core.sentence import Sentence
 from zygometra.core.windows import Window
 from zygometra.core.wording import Reader
 from zygometra.drawing.field import field_map
@@ -31,7 +32,7 @@ from zygometra.drawing.recipes import stacks_drawing
 from .. import urls
 from ..jobs import jobs
 from ..people import who
-from .asked import EDGES, Asked
+from .asked import EDGES, LENGTHS, Asked
 from .columns import COLUMNS, Column, Shown, cells, clearance_window, column, in_full, rows_of, stack_of
 from .laid_out import key_for
 from .map import Field, axis, points
@@ -105,7 +106,7 @@ def view(
     in_hand = next((c for c in columns if c.state == "chosen"), None)
     recipe = in_hand.recipe if in_hand else None
     on_map = Field(looked.found, field.found, shown)
-    sets = whole(field.sets) if field.exact else f"about {about(field.sets)}"
+    sets = number_of(field.sets, "set") if field.exact else f"about {about(field.sets)} sets"
     return {
         **_answer_view(session, laid_out, asked, looked, columns, reader),
         "map": field_map(
@@ -156,7 +157,7 @@ def _map_says(number: int, sets: str) -> str:
     if not number:
         return "Nothing near the windows."
     return (
-        f"{number} recipes of {sets} sets of crank, rod and piston near the windows."
+        f"{number_of(number, 'recipe')} of {sets} of crank, rod and piston near the windows."
         " ● inside, × outside, open: to be machined."
     )
 
@@ -192,7 +193,7 @@ class Work(NamedTuple):
     """One operation, written out: what, why, what it changes, and what it costs."""
 
     what: str
-    says: str
+    says: Sentence
     changes: str
     cost: str
 
@@ -237,7 +238,7 @@ def _to_find(recipe: Recipe, kind: str) -> str:
 
 
 def work_of(step: Step) -> Work:
-    """Return an operation written out; its sentence is the core's, lengths in mm."""
+    """Return an operation, its sentence still to be written for who reads."""
     what = step.machining.label + (f" × {step.pieces}" if step.pieces > 1 else "")
     return Work(what, step.says, step.machining.changes, money(step.cost))
 
@@ -246,7 +247,7 @@ def _way_words(way: WayBack, reader: Reader) -> tuple[str, str, str]:
     """One way back: the lever, how much or why not, and the quench it leaves."""
     amount = ""
     if way.why_not:
-        amount = reader.sentence(way.why_not.split(". ")[0])
+        amount = way.why_not.written(reader).split(". ")[0]
     elif way.amount is not None:
         text = f"{way.amount:.2f} cc" if way.lever == "open_chamber" else reader.length(way.amount)
         amount = f"to {text}" if way.lever == "gasket" else text
@@ -277,6 +278,7 @@ class Edge(NamedTuple):
     name: str
     label: str
     value: str
+    of: str = ""
 
 
 def question_view(asked: Asked, blocks: Sequence[Part], reader: Reader) -> dict[str, Any]:
@@ -301,7 +303,12 @@ def question_view(asked: Asked, blocks: Sequence[Part], reader: Reader) -> dict[
         (
             words.get(w.key, w.label),
             [
-                Edge(name, f"{_EDGE_WORDS[edge]} {w.label}", asked.typed.get(name, ""))
+                Edge(
+                    name,
+                    f"{_EDGE_WORDS[edge]} {words.get(w.key, w.label)}",
+                    asked.typed.get(name, ""),
+                    f"aim.{w.key}" if w.key in LENGTHS else "",
+                )
                 for edge in EDGES
                 if (name := f"{w.key}-{edge}")
             ],

@@ -60,8 +60,10 @@ def _step(build_id: int, *, forward: bool) -> BaseResponse:
 
 def _not_now(stale: builds.Stale, then: str) -> BaseResponse:
     db().rollback()
-    who = stale.since[0].actor if stale.since else "somebody"
-    flash(f"Nothing was changed: {who} saved this build in between. Look at it, then {then}.")
+    newest = stale.since[0] if stale.since else None
+    who = newest.actor if newest else "somebody"
+    did = "moved" if newest and newest.kind == "stage" else "saved"
+    flash(f"Nothing was changed: {who} {did} this build in between. Look at it, then {then}.")
     return _back()
 
 
@@ -114,7 +116,14 @@ def stage(build_id: int) -> BaseResponse:
     if wanted not in STAGE:
         abort(400)
     try:
-        builds.set_stage(db(), build_id, wanted, expected_version=seen_version(), actor=actor())
+        builds.set_stage(
+            db(),
+            build_id,
+            wanted,
+            seen=request.form.get("seen", ""),
+            expected_version=seen_version(),
+            actor=actor(),
+        )
     except builds.Stale as stale:
         return _not_now(stale, "move it")
     db().commit()

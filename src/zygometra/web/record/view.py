@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
-from zygometra.core.build.record import written
+from zygometra.core.build.record import place_words, written
 from zygometra.core.stages import STAGE_NAMES
 from zygometra.store import builds
 from zygometra.store import undo as history_of
@@ -44,9 +44,9 @@ def _told(change: builds.Change) -> Told:
     leaves = () if change.kind == "new" else change.patch[:_MOST_LEAVES]
     return Told(
         change.actor,
-        change.at.isoformat(),
+        change.at.isoformat(timespec="seconds"),
         f"{change.at:%Y-%m-%d %H:%M}",
         change.kind,
         change.says,
-        tuple((" · ".join(d.path), written(d.before), written(d.after)) for d in leaves),
+        tuple((place_words(d.path), written(d.before), written(d.after)) for d in leaves),
     )

@@ -16,6 +16,7 @@ from ..forms.figure import figure_of
 from ..forms.figure import form_of as figure_form
 from ..forms.form import Form
 from ..forms.read import attempt, choice, text, whole
+from ..people import told_error
 
 _WHOLE = "a whole number, such as 4"
 # Of a dimension: its figure, its basis, its tolerance.
@@ -100,7 +101,7 @@ def _figures(form: Form, kind: str, before: Part | None) -> dict[str, Any]:
             figures[name] = _figure(form, dimension)
             read_dimension(kind, name, figures[name])
         except QuantityError as error:
-            form.faults[slots[0]] = str(error)
+            form.faults[slots[0]] = told_error(error)
     return figures
 
 

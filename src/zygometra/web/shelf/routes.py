@@ -11,7 +11,8 @@ from zygometra.core import gates
 from zygometra.core.errors import BuildFaults, QuantityError, shown
 from zygometra.core.mix import record
 from zygometra.core.mix.parts import KIND, Part, newly_ordered, put_back
-from zygometra.core.mix.rules import rules_from_data
+from zygometra.core.mix.rules import FitRules
+from zygometra.core.mix.rules_data import rules_from_data
 from zygometra.core.typed import known_id, known_version
 from zygometra.exchange.build_file import document_from_text
 from zygometra.exchange.shelf_csv import file_name as name_of_table
@@ -19,10 +20,11 @@ from zygometra.exchange.shelf_csv import write_table
 from zygometra.store import acceptances, fit_rules
 from zygometra.store import shelf as store
 from zygometra.store.acceptances import Against
+from zygometra.store.newest import Moved
 
 from ..db import db
 from ..forms.form import Form
-from ..people import actor, entry, reader
+from ..people import actor, entry, reader, told_error
 from .form import form_of, read_part
 from .take_in import take_in_page, taken
 from .view import OFF, PAGE, Asked, list_view, part_view, rules_view, theirs_view, told
@@ -214,26 +216,39 @@ def rules() -> BaseResponse | str | tuple[str, int]:
     if request.method == "GET":
         return _rules_page("", "")
     if request.form.get("usual"):
-        fit_rules.save(db(), None, entry=entry(record.RULES_USUAL))
-        db().commit()
-        flash("The usual rules of fit are in force.")
-        return redirect(url_for("shelf.rules"))
+        return _put_in_force(None, "")
     text = request.form.get("rules", "")
     try:
         own = rules_from_data(document_from_text(text))
     except BuildFaults as error:
         return _rules_page(text, str(error.faults[0])), 422
     except QuantityError as error:
-        return _rules_page(text, str(error)), 422
+        return _rules_page(text, told_error(error)), 422
     except (TypeError, AttributeError, ValueError):
         return _rules_page(
             text, "Found data of another shape; wanted machinings and rules as they stood."
         ), 422
-    fit_rules.save(db(), own, entry=entry(record.RULES_CHANGED))
+    return _put_in_force(own, text)
+
+
+def _put_in_force(own: FitRules | None, text: str) -> BaseResponse | tuple[str, int]:
+    """Put rules of fit in force, unless somebody did since the page was opened."""
+    says = record.RULES_USUAL if own is None else record.RULES_CHANGED
+    try:
+        fit_rules.save(db(), own, entry=entry(says), seen=known_version(request.form.get("version")))
+    except Moved as moved:
+        db().rollback()
+        fault = (
+            f"{moved.newest.actor} put other rules in force since you opened the page: they stand above."
+            " Nothing of yours is written yet; put yours in force again, or leave."
+        )
+        return _rules_page(text, fault), 409
     db().commit()
-    flash("The shop's own rules of fit are in force.")
+    whose = "usual" if own is None else "shop's own"
+    flash(f"The {whose} rules of fit are in force.")
     return redirect(url_for("shelf.rules"))
 
 
 def _rules_page(text: str, fault: str) -> str:
-    return render_template("shelf/rules.html", **rules_view(fit_rules.in_force(db()), text, fault, reader()))
+    shown = rules_view(fit_rules.in_force(db()), text, fault, reader())
+    return render_template("shelf/rules.html", version=fit_rules.newest(db()).number, **shown)

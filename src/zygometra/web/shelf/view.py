@@ -11,15 +11,18 @@ from zygometra.core.digits import MINUS, money
 from zygometra.core.fields import Field
 from zygometra.core.house_rules import BASES
 from zygometra.core.mix.parts import KIND, KINDS, STATES, Part, PartKind
-from zygometra.core.mix.rules import Band, FitRule, FitRules, rules_as_data
+from zygometra.core.mix.rules import Band, FitRule, FitRules
+from zygometra.core.mix.rules_data import rules_as_data
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.place import PartPlace
+from zygometra.core.units import Kind
 from zygometra.core.wording import Reader
 from zygometra.store import shelf as store
 
 from .. import urls
 from ..forms.form import Slot
 from ..forms.form import slot as slot_of
+from ..forms.named import shelf_name
 from .form import BASIS, FIGURE, TOLERANCE, WORD, form_of, slot
 
 PAGE = 60
@@ -211,15 +214,18 @@ def part_view(
         "states": [(s, s) for s in STATES],
         "reason": reason if reason.value or reason.fault else None,
         "words": [plain(slot(WORD, t.name), t.label.capitalize(), t.help) for t in of.texts],
-        "dimensions": [_dimension(d, typed, faults) for d in of.dimensions],
+        "dimensions": [_dimension(kind, d, typed, faults) for d in of.dimensions],
         "bases": [("", "not stated"), *((name, name) for name in BASES)],
         "faults": faults,
     }
 
 
-def _dimension(field: Field, typed: Mapping[str, str], faults: Mapping[str, str]) -> Dimension:
+def _dimension(kind: str, field: Field, typed: Mapping[str, str], faults: Mapping[str, str]) -> Dimension:
     def of(what: str, label: str) -> Slot:
-        return slot_of(typed, faults, slot(what, field.name), label)
+        asks = what == FIGURE and field.kind is not Kind.COUNT
+        return slot_of(
+            typed, faults, slot(what, field.name), label, of=shelf_name(kind, field) if asks else ""
+        )
 
     label = field.label if field.required else f"{field.label} (where known)"
     return Dimension(
@@ -323,6 +329,15 @@ def _rule(rule: FitRule, in_force: FitRules, reader: Reader) -> Rule:
 
 
 def _measure(rule: FitRule) -> str:
+    """What a rule measures or compares, and on which words it hangs."""
+    when = "; ".join(
+        f"{PartPlace.parse(place).words} {' or '.join(word or 'not stated' for word in words)}"
+        for place, words in rule.when.items()
+    )
+    return _between(rule) + (f" (only {when})" if when else "")
+
+
+def _between(rule: FitRule) -> str:
     if rule.same:
         return " the same as ".join(PartPlace.parse(place).words for place in rule.same)
     words: list[str] = []
@@ -333,9 +348,10 @@ def _measure(rule: FitRule) -> str:
 
 
 def _band(band: Band, reader: Reader) -> str:
-    low, high = (f"{edge:g}".replace("-", MINUS) for edge in (band.low, band.high))
     if band.low < -_ANYTHING and band.high > _ANYTHING:
         return "anything"
     if band.high > _ANYTHING:
-        return reader.sentence(f"{low} mm and more")
-    return reader.sentence(f"up to {high} mm" if band.low < -_ANYTHING else f"{low} to {high} mm")
+        return f"{reader.limit(band.low)} and more"
+    if band.low < -_ANYTHING:
+        return f"up to {reader.limit(band.high)}"
+    return reader.span(band.low, band.high)

@@ -6,15 +6,17 @@ from flask import Blueprint, flash, redirect, render_template, request, session,
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.actors import is_name
+from zygometra.core.digits import number_of
 from zygometra.core.errors import shown
 from zygometra.core.house_rules import SCHOOLS
 from zygometra.store import rules as store
+from zygometra.store.newest import Moved
 
 from ..db import db
 from ..forms.form import Form
 from ..people import CHOICES, actor, choice, name_myself, person, reader, safe_next
 from ..stations import keys as every_key
-from .rules_form import changes, lines, read_rules
+from .rules_form import changes, differing, lines, read_rules
 
 shop = Blueprint("shop", __name__, template_folder="templates")
 # What each choice of the reader is called, and what its values are.
@@ -70,16 +72,29 @@ def house_rules() -> BaseResponse | tuple[str, int] | str:
     typed = read_rules(form)
     if form.faults:
         return _rules_page(form), 422
-    for key, value in changes(typed, store.shop_rules(db())).items():
-        store.set_rule(db(), key, value, actor=actor())
+    wanted = changes(typed, store.shop_rules(db()))
+    try:
+        judged = store.set_rules(db(), wanted, actor=actor(), seen=form.version)
+    except Moved as moved:
+        db().rollback()
+        return _rules_page(form, moved.newest.actor), 409
     db().commit()
-    flash("House rules kept; every build was judged by them again.")
+    again = f"{number_of(judged, 'build')} {'was' if judged == 1 else 'were'} judged by them again."
+    flash(f"House rules kept; {again if judged else 'they change nothing of any build.'}")
     return redirect(url_for("shop.house_rules"))
 
 
-def _rules_page(form: Form | None) -> str:
-    rules = lines(form, store.shop_rules(db()), reader())
-    return render_template("shop/house_rules.html", rules=rules, schools=SCHOOLS)
+def _rules_page(form: Form | None, theirs: str = "") -> str:
+    present = store.shop_rules(db())
+    rules = lines(form, present, reader())
+    return render_template(
+        "shop/house_rules.html",
+        rules=rules,
+        schools=SCHOOLS,
+        version=store.newest(db()).number,
+        theirs=theirs,
+        differs=differing(rules, present, reader()) if theirs else (),
+    )
 
 
 @shop.get("/keys")

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from zygometra.core.digits import figure
+from zygometra.core.digits import figure, typed_decimals
 from zygometra.core.house_rules import RULES, Rule, check_rule
+from zygometra.core.sentence import Sentence
 from zygometra.core.typed import plain_number
 from zygometra.core.units import Kind, read_typed, to_base
 from zygometra.core.wording import Reader
@@ -80,11 +81,21 @@ def lines(form: Form | None, present: Mapping[str, float], reader: Reader) -> li
         usual = _text(rule, rule.value, reader)
         typed, fault = (form[rule.key], form.faults.get(rule.key, "")) if form else ("", "")
         own = " (changed here)" if rule.key in present else ""
-        out.append(Line(rule.key, rule.label, rule.why, typed or shown, usual + own, fault))
+        out.append(
+            Line(rule.key, Sentence(rule.label).written(reader), rule.why, typed or shown, usual + own, fault)
+        )
     return out
+
+
+def differing(
+    shown: Sequence[Line], present: Mapping[str, float], reader: Reader
+) -> list[tuple[str, str, str]]:
+    """Return the rules whose figure as typed is another than stands now: label, theirs, yours."""
+    theirs = {rule.key: _text(rule, present.get(rule.key, rule.value), reader) for rule in RULES}
+    return [(line.label, theirs[line.key], line.text) for line in shown if line.text != theirs[line.key]]
 
 
 def _text(rule: Rule, value: float, reader: Reader) -> str:
     if rule.kind is Kind.LENGTH:
         return reader.length(value)
-    return f"{figure(value, 2)}{' cc' if rule.kind is Kind.VOLUME else ''}"
+    return f"{figure(value, typed_decimals(value, 2))}{' cc' if rule.kind is Kind.VOLUME else ''}"

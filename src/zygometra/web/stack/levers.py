@@ -8,11 +8,15 @@ from zygometra.core.build.lever_table import AMOUNTS, LEVER, OpName
 from zygometra.core.build.levers import limit_of, setting
 from zygometra.core.build.model import Bank, Gasket
 from zygometra.core.digits import figure
+from zygometra.core.fields import FIELD
+from zygometra.core.likely import is_usual
 from zygometra.core.quantity import Quantity
 from zygometra.core.units import Kind
 
 from ..build.bench import Bench
 from ..build.fragments import carried, was_fields
+from ..forms.figure import as_understood
+from ..forms.named import field_named
 from .what_if import ALL, AS_FITTED, OWN, WhatIf, amount_text, total_of
 
 
@@ -59,6 +63,8 @@ def levers_view(result: WhatIf, plan: str) -> dict[str, Any]:
         "before_gasket": levers[:2],
         "gasket": _gasket(result),
         "after_gasket": levers[2:],
+        "chamber": result.typed.get("chamber", ""),
+        "chamber_echo": chamber_echo(result),
         "to_set": to_set,
     }
 
@@ -106,6 +112,37 @@ def _lever(result: WhatIf, op: OpName) -> Lever:
         bool(total) or total is None,
         "0" if kind is Kind.LENGTH else "0 cc",
     )
+
+
+def offered(result: WhatIf, op: OpName) -> tuple[str, ...]:
+    """What else may have been meant by what is being typed for a lever; nothing where it is usual."""
+    field = field_named(f"lever.{op}")
+    typed = result.typed.get("gasket_thickness" if op == "gasket" else op, "")
+    if field is None or not result.typing or not typed.strip():
+        return ()
+    total = total_of(result.bench.build, op, result.scope, result.hole) if op != "gasket" else None
+    if total and op not in result.refused and is_usual(field, total):
+        return ()
+    return as_understood(typed, field, result.bench.reader).offers
+
+
+def gasket_beside(result: WhatIf) -> str:
+    """The compressed thickness that is being typed, in the other system; empty where none is."""
+    typed = result.typed.get("gasket_thickness", "")
+    if not typed.strip():
+        return ""
+    understood = as_understood(typed, FIELD["gasket.thickness"], result.bench.reader)
+    return "" if understood.faulty else understood.says.partition(" = ")[2]
+
+
+def chamber_echo(result: WhatIf) -> tuple[str, str, tuple[str, ...]]:
+    """What stands under the volume that is tried: why it was refused, that it is only tried, what may be meant."""
+    typed = result.typed.get("chamber", "")
+    if not typed.strip():
+        return "", "", ()
+    understood = as_understood(typed, FIELD["head.chamber_volume"], result.bench.reader)
+    says = "" if understood.faulty else f"{understood.says} tried on all holes, not kept"
+    return result.refused.get("chamber", ""), says, understood.offers
 
 
 def beside(result: WhatIf, op: OpName) -> str:

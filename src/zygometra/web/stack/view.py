@@ -33,7 +33,17 @@ from ..build.fragments import (
     was_fields,
 )
 from ..build.page import context
-from .levers import beside, chosen_gasket, levers_view, plan_refused, scope_of, thickness_of
+from .levers import (
+    beside,
+    chamber_echo,
+    chosen_gasket,
+    gasket_beside,
+    levers_view,
+    offered,
+    plan_refused,
+    scope_of,
+    thickness_of,
+)
 from .what_if import ALL, WhatIf
 
 _compact = json.JSONEncoder(ensure_ascii=False, separators=(",", ":")).encode
@@ -58,6 +68,8 @@ def shown(result: WhatIf) -> Shown:
         drawing = stack_drawing(bench.evaluation, result.hole, bench.reader, limits)
     plan = _compact(bench.plan)
     query = {"hole": result.hole, "scope": ALL if bench.several_banks and not result.scope else ""}
+    if result.tries_chamber:
+        query["chamber"] = result.typed["chamber"]
     keep_panel = kept_words(plan)
     if bench.pending:
         query["plan"] = plan
@@ -129,11 +141,13 @@ def answer_parts(result: WhatIf) -> tuple[str, str]:
         swapped("keep", s.keep_panel),
         swapped("echo-solve", escape(plan_refused(result)), tag="p"),
     ]
+    out.append(echo("chamber", *chamber_echo(result), out_of_band=True))
     if result.typing:
         for lever in AMOUNTS:
             refused, other = result.refused.get(lever.key, ""), beside(result, lever.key)
-            out.append(echo(lever.key, refused, other, out_of_band=True))
-        out.append(echo("gasket", result.refused.get("gasket", ""), "", out_of_band=True))
+            out.append(echo(lever.key, refused, other, offered(result, lever.key), out_of_band=True))
+        offers, refused = offered(result, "gasket"), result.refused.get("gasket", "")
+        out.append(echo("gasket", refused, gasket_beside(result), offers, out_of_band=True))
         out.append(was_fields(chosen_gasket(result)[0], thickness_of(result), out_of_band=True))
     else:
         out.append(swapped("levers", render_template("stack/_levers.html", **levers_view(result, s.plan))))

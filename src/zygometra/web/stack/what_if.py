@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from zygometra.core.build.document import operation_document, read_operation
 from zygometra.core.build.lever_table import AMOUNTS, LEVER, OpName, lever_named
 from zygometra.core.build.levers import limit_of, set_lever, setting
 from zygometra.core.build.model import Build, Gasket, Operation
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, ZygometraError, shown
-from zygometra.core.quantity import Quantity, read_quantity
+from zygometra.core.fields import FIELD
+from zygometra.core.quantity import Quantity, read_field, read_quantity
 from zygometra.core.stack.inverse import solve
 from zygometra.core.units import MM, THOU, Kind, from_base, to_base
 from zygometra.core.wording import Reader
@@ -19,6 +20,7 @@ from zygometra.exchange.build_file import check_operations
 
 from ..build.bench import Bench, with_plan
 from ..forms.read import number, with_unit
+from ..people import told_error
 
 AS_FITTED = "as fitted"
 OWN = "own"
@@ -35,6 +37,7 @@ class WhatIf:
     refused: dict[str, str] = field(default_factory=dict)
     typed: dict[str, str] = field(default_factory=dict)
     typing: bool = False
+    tries_chamber: bool = False
 
 
 def read_plan(raw: str, build: Build) -> tuple[Operation, ...]:
@@ -81,6 +84,8 @@ def answer(bench: Bench, args: Mapping[str, str]) -> WhatIf:
     WhatIf
         Evaluated; with a sentence for each lever that could not be moved.
     """
+    tried, refused = _tried(bench, args.get("chamber", ""))
+    bench = tried or bench
     build = bench.build
     hole = _hole(build, args.get("hole", ""))
     scope = args.get("scope", "")
@@ -89,7 +94,10 @@ def answer(bench: Bench, args: Mapping[str, str]) -> WhatIf:
     # Banks that are alike are cut alike, unless one of them is chosen.
     together = scope == ALL or (not scope and build.banks_are_alike)
     scope = "" if together or len(build.banks) == 1 else bank
-    result = WhatIf(bench, hole, scope)
+    result = WhatIf(bench, hole, scope, tries_chamber=tried is not None)
+    result.typed["chamber"] = args.get("chamber", "")
+    if refused:
+        result.refused["chamber"] = refused
     planned = build.planned
     try:
         if args.get("plan"):
@@ -111,6 +119,19 @@ def answer(bench: Bench, args: Mapping[str, str]) -> WhatIf:
     if [operation_document(op) for op in planned] == (bench.document.get("planned") or []):
         result.bench = bench
     return result
+
+
+def _tried(bench: Bench, text: str) -> tuple[Bench | None, str]:
+    """The bench with another chamber volume on every hole, or why it cannot be tried; neither where nothing is."""
+    if not text.strip():
+        return None, ""
+    field = FIELD["head.chamber_volume"]
+    try:
+        written = with_unit(text, field.kind, bench.reader)
+        volume = read_field({"value": written, "basis": "assumed"}, field, bench.build.unstated_doubt)
+    except QuantityError as error:
+        return None, told_error(error)
+    return replace(bench, build=bench.build.with_chamber(volume)), ""
 
 
 def _hole(build: Build, asked: str) -> int:
@@ -184,7 +205,7 @@ def _typed(result: WhatIf, args: Mapping[str, str]) -> tuple[Operation, ...]:
             if total is None or abs(value - total) > 5e-7 or _written_anew(planned, op, text, result):
                 planned = _set(result, planned, op, text)
         except QuantityError as error:
-            result.refused[op] = str(error)
+            result.refused[op] = told_error(error)
     return _typed_gasket(result, planned, args)
 
 
@@ -217,7 +238,7 @@ def _typed_gasket(
         try:
             return _own_gasket(result, planned, thickness)
         except QuantityError as error:
-            result.refused["gasket"] = str(error)
+            result.refused["gasket"] = told_error(error)
     return planned
 
 
@@ -289,9 +310,9 @@ def _solved(result: WhatIf, args: Mapping[str, str]) -> tuple[Operation, ...]:
             return _own_gasket(result, planned, solved)
         return _set(result, planned, op, solved)
     except QuantityError as error:
-        result.refused["solve"] = str(error)
+        result.refused["solve"] = told_error(error)
     except ZygometraError as error:
-        result.refused["solve"] = bench.reader.sentence(str(error))
+        result.refused["solve"] = told_error(error)
     return planned
 
 

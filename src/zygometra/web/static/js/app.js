@@ -8,3 +8,4 @@ import "./drafts.js";
 import "./notice.js";
 import "./drop.js";
 import "./offers.js";
+import "./bar.js";

@@ -3,7 +3,7 @@
 import { on } from "./dom.js";
 
 on("click", "[data-fill]", (button) => {
-  const field = button.closest(".field")?.querySelector("input");
+  const field = button.closest("form")?.elements.namedItem(button.dataset.into);
   if (!field) return;
   field.value = button.dataset.fill;
   field.dispatchEvent(new Event("input", { bubbles: true }));
