@@ -11,6 +11,7 @@ import tinycss2
 
 import zygometra.web
 from support.page import read
+from zygometra.web import assets
 from zygometra.web.assets import ALL_STYLES, STYLES, asset_file
 
 WEB = Path(zygometra.web.__file__).parent
@@ -157,6 +158,23 @@ def test_a_name_outside_the_shipped_folders_is_nowhere(shop):
     mark = re.search(r"/static/(\w+)/", shop.html("/settings")).group(1)
     for name in ("nothing.css", "mix/nothing.css", "css/", "%2e%2e/app.py"):
         assert shop.get(f"/static/{mark}/{name}").status_code == 404
+
+
+def test_nothing_is_kept_by_the_spelling_of_a_visitor(shop):
+    mark = re.search(r"/static/(\w+)/", shop.html("/settings")).group(1)
+    shop.html(f"/static/{mark}/css/bar.css")
+    before = kept_by_caches()
+    for name in ("css/./bar.css", "css//bar.css", "CSS/BAR.CSS", "css/bar.css%00", "a" * 300, "mix/" * 40):
+        for seen in (mark, "other", "%00"):
+            assert shop.get(f"/static/{seen}/{name}").status_code in (308, 404), name
+    assert kept_by_caches() == before
+
+
+def kept_by_caches():
+    """How many entries the caches of the module hold together."""
+    found = [value for value in vars(assets).values() if type(value) is type(assets.asset)]
+    assert found
+    return sum(cache.cache_info().currsize for cache in found)
 
 
 def fetched(shop, address):

@@ -38,13 +38,23 @@ mimetypes.add_type("font/woff2", ".woff2")
 
 
 @cache
+def _shipped() -> dict[str, Path]:
+    """Every file that ships, by the name it is asked for: what is not among them is no file of ours."""
+    folders = [("", STATIC), *((f"{bench.parent.name}/", bench) for bench in sorted(WEB.glob("*/static")))]
+    return {
+        prefix + file.relative_to(folder).as_posix(): file
+        for prefix, folder in folders
+        for file in sorted(folder.rglob("*"))
+        if file.is_file()
+    }
+
+
+@cache
 def _mark() -> str:
     """The mark of everything that ships: it changes whenever one file does."""
     digest = hashlib.sha256()
-    for folder in (STATIC, *sorted(WEB.glob("*/static"))):
-        for file in sorted(folder.rglob("*")):
-            if file.is_file():
-                digest.update(file.name.encode() + file.read_bytes())
+    for name, file in _shipped().items():
+        digest.update(name.encode() + file.read_bytes())
     return digest.hexdigest()[:12]
 
 
@@ -56,23 +66,26 @@ def asset_file(name: str) -> Path:
     FileNotFoundError
         Where nothing of that name ships.
     """
-    bench, _, rest = name.partition("/")
-    folder = WEB / bench / "static"
-    inside, file = (folder, folder / rest) if folder.is_dir() else (STATIC, STATIC / name)
-    resolved = file.resolve()
-    if not resolved.is_relative_to(inside) or not resolved.is_file():
-        raise FileNotFoundError(name)
-    return resolved
+    try:
+        return _shipped()[name]
+    except KeyError:
+        raise FileNotFoundError(name) from None
 
 
 @cache
-def _content(name: str) -> tuple[bytes, bytes | None, str]:
-    """A file's bytes, its gzip form where that is smaller, and its type."""
-    parts = [f"css/{part}.css" for part in STYLES] if name == ALL_STYLES else [name]
-    plain = b"\n".join(asset_file(part).read_bytes() for part in parts)
-    packed = gzip.compress(plain, 9, mtime=0)
-    kind = mimetypes.guess_type(name)[0] or "application/octet-stream"
-    return plain, packed if len(packed) < 0.9 * len(plain) else None, kind
+def _contents() -> dict[str, tuple[bytes, bytes | None, str]]:
+    """What is served, by name: bytes, their gzip form where that is smaller, and their type.
+
+    Made once and whole, so that nothing is kept by a spelling that a visitor thought of.
+    """
+    plain = {name: file.read_bytes() for name, file in _shipped().items()}
+    plain[ALL_STYLES] = b"\n".join(plain[f"css/{part}.css"] for part in STYLES)
+    out = {}
+    for name, content in plain.items():
+        packed = gzip.compress(content, 9, mtime=0)
+        kind = mimetypes.guess_type(name)[0] or "application/octet-stream"
+        out[name] = content, packed if len(packed) < 0.9 * len(content) else None, kind
+    return out
 
 
 @cache
@@ -84,10 +97,10 @@ def asset(name: str) -> str:
 @assets.get("/static/<mark>/<path:name>")
 def serve(mark: str, name: str) -> Response:
     """Serve a static file, to be kept for a year where its mark is the present one."""
-    try:
-        plain, packed, kind = _content(name)
-    except FileNotFoundError:
+    found = _contents().get(name)
+    if found is None:
         abort(404)
+    plain, packed, kind = found
     text = kind.startswith("text/") or kind.endswith("javascript")
     response = Response(plain, content_type=f"{kind}; charset=utf-8" if text else kind)
     if packed is not None:
