@@ -59,7 +59,7 @@ def empty(engine) -> None:
         sweep(
             connection,
             "TRUNCATE build, house_rule RESTART IDENTITY CASCADE",
-            "TRUNCATE part, part_change, fit_rules, acceptance",
+            "TRUNCATE part, part_change, fit_rules, acceptance, ended_session",
         )
 
 

@@ -150,18 +150,3 @@ def test_a_task_that_fails_is_begun_again_when_it_is_asked_for_again():
     assert again.done_within(5)
     assert again.result == "done"
     pool.close()
-
-
-def test_an_identity_lasts_and_is_nobody_elses(app):
-    from tests.web.conftest import Shop
-
-    ada, tove = Shop(app), Shop(app, "Tove")
-    with ada.client.session_transaction() as cookie:
-        before = cookie["person_id"]
-    ada.post("/who", {"person": "Ada Lund"})
-    with ada.client.session_transaction() as cookie:
-        assert cookie["person_id"] == before
-        assert cookie["person"] == "Ada Lund"
-    with tove.client.session_transaction() as cookie:
-        assert cookie["person_id"] != before
-    assert len(before) == 32

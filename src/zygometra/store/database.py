@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from functools import cache
 from pathlib import Path
+from typing import Any
 
-from sqlalchemy import Engine, create_engine
+from sqlalchemy import Engine, create_engine, text
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
 # How long a statement waits for who else is saving, and how long it may take, in milliseconds.
+# Eight processes fit the hundred connections that PostgreSQL allows unless told otherwise, with a few to spare.
+_WRITERS, _READERS = 5, 6
 _WAITS, _TAKES = 8_000, 30_000
 _OPTIONS = f"-c lock_timeout={_WAITS} -c statement_timeout={_TAKES}"
 
@@ -31,8 +35,8 @@ def open_engine(url: str) -> Engine:
     plain = url.replace("postgres://", "postgresql://", 1)
     return create_engine(
         plain.replace("postgresql://", "postgresql+psycopg://", 1),
-        pool_size=8,
-        max_overflow=4,
+        pool_size=_WRITERS,
+        max_overflow=0,
         pool_timeout=10,
         pool_pre_ping=True,
         connect_args={"connect_timeout": 5, "prepare_threshold": 1, "options": _OPTIONS},
@@ -58,11 +62,21 @@ def reading_engine(engine: Engine) -> Engine:
         engine.url,
         isolation_level="AUTOCOMMIT",
         pool_reset_on_return=None,
-        pool_size=8,
-        max_overflow=4,
+        pool_size=_READERS,
+        max_overflow=0,
         pool_timeout=10,
         connect_args={"connect_timeout": 5, "prepare_threshold": 1, "options": _OPTIONS},
     )
+
+
+class Newer(Exception):
+    """The database was made by a newer program: this one does not know its tables."""
+
+    def __init__(self, there: str, wanted: str) -> None:
+        super().__init__(
+            f"The database is at migration {there}, which a newer Zygometra made; this one knows up to {wanted}."
+            " Start the newer one, or restore a backup that this one wrote."
+        )
 
 
 def migrate(engine: Engine) -> None:
@@ -71,16 +85,59 @@ def migrate(engine: Engine) -> None:
     Parameters
     ----------
     engine : Engine
-        Of the database to migrate.
+        Of the database to migrate, as a role that owns it.
+
+    Raises
+    ------
+    Newer
+        If its tables are of a migration that this program does not know; nothing is changed.
     """
     from alembic import command
-    from alembic.config import Config
 
-    config = Config()
-    config.set_main_option("script_location", str(MIGRATIONS))
+    config = _config()
+    there, _ = revisions(engine)
+    if there and there not in _known():
+        raise Newer(there, _known()[0])
     with engine.begin() as connection:
         # Who migrates waits for his turn, however long it takes.
         connection.exec_driver_sql("SET LOCAL lock_timeout = 0")
         connection.exec_driver_sql("SET LOCAL statement_timeout = 0")
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+
+
+def revisions(engine: Engine) -> tuple[str, str]:
+    """Return the migration that a database is at, and the newest that this program knows.
+
+    Parameters
+    ----------
+    engine : Engine
+        Of the database.
+
+    Returns
+    -------
+    there, wanted : str
+        The first is empty where nothing was migrated yet.
+    """
+    with engine.connect() as connection:
+        if connection.execute(text("SELECT to_regclass('public.alembic_version')")).scalar() is None:
+            return "", _known()[0]
+        there = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
+    return str(there or ""), _known()[0]
+
+
+@cache
+def _known() -> tuple[str, ...]:
+    """The migrations of this program, the newest first."""
+    from alembic.script import ScriptDirectory
+
+    return tuple(script.revision for script in ScriptDirectory.from_config(_config()).walk_revisions())
+
+
+def _config() -> Any:
+    """Where alembic finds the migrations."""
+    from alembic.config import Config
+
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    return config

@@ -17,13 +17,15 @@ from sqlalchemy import Engine
 from zygometra import __version__
 from zygometra.core.sentence import given_text
 
-from . import db, errors, jobs, people
+from . import db, errors, jobs, people, sessions
 from .assets import asset, assets
 from .build import fragments, kept
 from .build.templates_of import build
 from .components import components
 from .forms.routes import forms
+from .health import health
 from .mix import laid_out
+from .outside import Outside, guarded
 from .stations import ROOMS, benches
 from .urls import IdConverter
 
@@ -48,7 +50,10 @@ HTMX = json.dumps(
 )
 
 
-def create_app(*, engine: Engine, secret_key: str, **config: Any) -> Flask:
+_INSIDE = Outside()
+
+
+def create_app(*, engine: Engine, secret_key: str, outside: Outside = _INSIDE, **config: Any) -> Flask:
     """Return the web application.
 
     Parameters
@@ -57,6 +62,8 @@ def create_app(*, engine: Engine, secret_key: str, **config: Any) -> Flask:
         Of a migrated database.
     secret_key : str
         Signs the cookie; there is no default.
+    outside : Outside
+        How it is reached; by loopback alone, where nothing is said.
     **config
         Flask configuration to put in place, such as ``TESTING``.
 
@@ -71,28 +78,30 @@ def create_app(*, engine: Engine, secret_key: str, **config: Any) -> Flask:
         MAX_CONTENT_LENGTH=2_200_000,
         MAX_FORM_MEMORY_SIZE=2_200_000,
         MAX_FORM_PARTS=400,
-        SESSION_COOKIE_NAME="zygometra",
+        SESSION_COOKIE_NAME="__Host-zygometra" if outside.encrypted else "zygometra",
+        SESSION_COOKIE_SECURE=outside.encrypted,
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Lax",
-        PERMANENT_SESSION_LIFETIME=365 * 86400,
+        PERMANENT_SESSION_LIFETIME=sessions.LASTS,
         SESSION_REFRESH_EACH_REQUEST=False,
         WTF_CSRF_TIME_LIMIT=None,
         COMPRESS_ALGORITHM=["gzip"],
         COMPRESS_LEVEL=3,
         COMPRESS_MIN_SIZE=1500,
         SHOP_NAME=SHOP,
+        OUTSIDE=outside,
     )
     app.config.update(config)
-    app.session_interface = people.RememberedSessions()
     app.url_map.converters["int"] = IdConverter
     CSRFProtect(app)
     Compress(app)
     db.init(app, engine)
-    for part in (errors, jobs, kept, laid_out):
+    for part in (errors, jobs, kept, laid_out, sessions):
         part.init(app)
     app.before_request(people.ask_for_name)
     _register(app)
     _templates(app)
+    app.wsgi_app = guarded(app.wsgi_app, outside)  # type: ignore[assignment,method-assign]
     return app
 
 
@@ -141,7 +150,7 @@ def rooms() -> list[tuple[str, str, str, str]]:
 
 def _register(app: Flask) -> None:
     """Put the benches together: each is a package with a blueprint of its name in its routes."""
-    for blueprint in (assets, components, forms, build):
+    for blueprint in (assets, components, forms, build, health):
         app.register_blueprint(blueprint)
     for name in benches():
         app.register_blueprint(getattr(import_module(f".{name}.routes", __package__), name))
@@ -168,6 +177,8 @@ class Shop(Flask):
 
         def start(status: str, headers: list[tuple[str, str]], *rest: Any) -> Any:
             headers.extend(_FIXED_HEADERS)
+            if self.config["OUTSIDE"].encrypted:
+                headers.append(("Strict-Transport-Security", "max-age=31536000"))
             if not any(name == "Cache-Control" for name, _ in headers):
                 headers.append(("Cache-Control", "no-store"))
             return start_response(status, headers, *rest)

@@ -2,16 +2,10 @@
 
 from __future__ import annotations
 
-import secrets
 import time
-from collections import OrderedDict
-from threading import Lock
-from typing import Any
 from urllib.parse import urlsplit
 
 from flask import (
-    Flask,
-    Request,
     Response,
     g,
     has_request_context,
@@ -21,13 +15,14 @@ from flask import (
     session,
     url_for,
 )
-from flask.sessions import SecureCookieSession, SecureCookieSessionInterface
 
 from zygometra.core.actors import Actor, Entry
 from zygometra.core.errors import ZygometraError
 from zygometra.core.wording import Reader
 
-OPEN_TO_ALL = {"assets.serve", "shop.who", "shop.keys", "shop.patterns"}
+from . import sessions
+
+OPEN_TO_ALL = {"assets.serve", "health.healthz", "shop.who", "shop.leave_bench", "shop.keys", "shop.patterns"}
 CHOICES = {
     "system": ("mm", "inch"),
     "quench": ("quench", "squish"),
@@ -35,41 +30,6 @@ CHOICES = {
     "pin": ("wrist pin", "gudgeon pin"),
     "theme": ("system", "light", "dark"),
 }
-
-
-class RememberedSessions(SecureCookieSessionInterface):
-    """Flask's signed cookie, read once: the same text means the same session for a while.
-
-    A lever that is dragged sends one cookie some fifty times a second; only the first
-    of them is unsigned and unpacked.
-    """
-
-    MOST, SECONDS = 256, 600.0
-
-    def __init__(self) -> None:
-        self._read: OrderedDict[str, tuple[float, dict[str, Any]]] = OrderedDict()
-        self._lock = Lock()
-
-    def open_session(self, app: Flask, request: Request) -> SecureCookieSession | None:
-        """Return the session of a request's cookie; an empty one where it does not hold."""
-        cookie = request.cookies.get(self.get_cookie_name(app))
-        if not cookie:
-            return super().open_session(app, request)
-        now = time.monotonic()
-        with self._lock:
-            known = self._read.get(cookie)
-        if known is None or now - known[0] > self.SECONDS:
-            opened = super().open_session(app, request)
-            if not opened:
-                return opened
-            known = (now, dict(opened))
-            with self._lock:
-                self._read[cookie] = known
-                self._read.move_to_end(cookie)
-                while len(self._read) > self.MOST:
-                    self._read.popitem(last=False)
-        # Lists are copied: a message flashed in one request must not show in another.
-        return self.session_class({k: list(v) if isinstance(v, list) else v for k, v in known[1].items()})
 
 
 def person() -> str:
@@ -93,16 +53,30 @@ def entry(says: str) -> Entry:
 
 
 def name_myself(name: str) -> None:
-    """Keep the name that a person picked; with it an identity, the first time."""
+    """Keep the name that a person picked, as a session of its own: another name is another session."""
+    if name != person():
+        leave()
+        session["person"] = name
     session.permanent = True
-    session["person"] = name
     _identify()
+
+
+def leave() -> None:
+    """End the session of this browser: a copy of its cookie opens nothing more. The reader's choices stay."""
+    if identity := session.get("person_id"):
+        sessions.end(str(identity))
+    kept = {name: session[name] for name in CHOICES if name in session}
+    session.clear()
+    session.update(kept)
 
 
 def _identify() -> None:
     """Give this browser an identity: random, and its own however many people go by one name."""
     if "person_id" not in session:
-        session["person_id"] = secrets.token_hex(16)
+        session["person_id"] = sessions.new_identity()
+    # Written anew once a day: a session ends when nobody came by for as long as it lasts.
+    if session.get("day") != (today := int(time.time() // 86400)):
+        session["day"] = today
 
 
 def request_is_partial() -> bool:
@@ -137,8 +111,10 @@ def told_error(error: ZygometraError) -> str:
 def ask_for_name() -> Response | None:
     """Send a person without a name to pick one, and back to the same page after."""
     if person():
-        _identify()
-        return None
+        if not sessions.is_ended(str(session.get("person_id", ""))):
+            _identify()
+            return None
+        session.clear()
     if request.endpoint in OPEN_TO_ALL or request.endpoint is None:
         return None
     back = request.full_path.rstrip("?") if request.method == "GET" else url_for("floor.page")

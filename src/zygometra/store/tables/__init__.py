@@ -2,6 +2,7 @@
 
 from .builds import BuildRow, ChangeRow, FigureRow, OperationRow
 from .rules import AcceptanceRow, FitRulesRow, HouseRuleRow
+from .sessions import EndedSessionRow
 from .shelf import PartChangeRow, PartRow
 
 # Tables whose rows are a record: what was written there stands, and the database itself refuses anything else.
@@ -14,6 +15,7 @@ __all__ = [
     "AcceptanceRow",
     "BuildRow",
     "ChangeRow",
+    "EndedSessionRow",
     "FigureRow",
     "FitRulesRow",
     "HouseRuleRow",

@@ -14,7 +14,7 @@ from zygometra.store.newest import Moved
 
 from ..db import db
 from ..forms.form import Form
-from ..people import CHOICES, actor, choice, name_myself, person, reader, safe_next
+from ..people import CHOICES, actor, choice, leave, name_myself, person, reader, safe_next
 from ..stations import keys as every_key
 from .rules_form import changes, differing, lines, read_rules
 
@@ -43,6 +43,16 @@ def who() -> BaseResponse | str:
         wanted = "a name of up to 60 characters" if name else "the name you go by in the shop, such as Ada"
         fault = f"Found {shown(name)}; wanted {wanted}."
     return render_template("shop/who.html", name=name, fault=fault, back=back)
+
+
+@shop.post("/leave")
+def leave_bench() -> BaseResponse:
+    """End this browser's session, and have it forget what was half typed: the next person is somebody else."""
+    leave()
+    flash("You have left the bench. What was saved stands under your name.")
+    response = redirect(url_for("shop.who"))
+    response.headers["Clear-Site-Data"] = '"storage"'
+    return response
 
 
 @shop.route("/settings", methods=["GET", "POST"])

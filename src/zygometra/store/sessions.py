@@ -1,0 +1,49 @@
+"""Which sessions were ended before their time."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from sqlalchemy import Connection, Engine, delete, func, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from .tables import EndedSessionRow
+
+_ended = EndedSessionRow.__table__  # type: ignore[attr-defined]
+
+
+def end(session: Session, identity: str, *, forget_after: timedelta) -> None:
+    """End a session: whoever kept its cookie is nobody from now on.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    identity : str
+        Of the session that ends.
+    forget_after : timedelta
+        How long a cookie holds by itself: what was ended longer ago is forgotten.
+    """
+    session.execute(delete(_ended).where(_ended.c.at < func.now() - forget_after))
+    session.execute(insert(_ended).values(id=identity).on_conflict_do_nothing())
+
+
+def is_ended(engine: Engine, identity: str) -> bool:
+    """Tell whether a session was ended.
+
+    Parameters
+    ----------
+    engine : Engine
+        For statements that only read.
+    identity : str
+        Of the session.
+
+    Returns
+    -------
+    bool
+        False for one that nobody knows.
+    """
+    connection: Connection
+    with engine.connect() as connection:
+        return connection.execute(select(_ended.c.id).where(_ended.c.id == identity)).first() is not None
