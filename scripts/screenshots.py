@@ -36,8 +36,8 @@ def name_myself(page: Page, address: str) -> dict[str, str]:
 
 def shot(page: Page, name: str) -> None:
     """Keep one picture, once nothing moves any more."""
-    page.wait_for_load_state("networkidle")
-    page.wait_for_timeout(250)
+    page.wait_for_load_state()
+    page.wait_for_timeout(700)
     page.screenshot(path=str(OUT / f"{name}.png"))
 
 

@@ -30,12 +30,13 @@ def database_url():
     yield url.set(database=name).render_as_string(hide_password=False).replace("+psycopg", "")
     with admin.connect() as connection:
         connection.execute(text(f"DROP DATABASE {name} WITH (FORCE)"))
+        connection.execute(text(f"DROP ROLE IF EXISTS bench_of_{name}"))
     admin.dispose()
 
 
 @pytest.fixture(scope="session")
-def migrated(database_url):
-    """An engine on the migrated database."""
+def owner(database_url):
+    """An engine of the role that owns the tables: what empties them, and looks into the catalogue."""
     from zygometra.store.database import migrate, open_engine
 
     engine = open_engine(database_url)
@@ -44,10 +45,25 @@ def migrated(database_url):
     engine.dispose()
 
 
+@pytest.fixture(scope="session")
+def migrated(database_url, owner):
+    """An engine on the migrated database, as the application connects: by a role that owns nothing."""
+    from zygometra.store.database import open_engine
+    from zygometra.store.roles import lesser_of, make_lesser, password_of
+
+    role, password = lesser_of(owner), password_of(database_url)
+    assert make_lesser(owner, role, password)
+    engine = open_engine(
+        make_url(database_url).set(username=role, password=password).render_as_string(hide_password=False)
+    )
+    yield engine
+    engine.dispose()
+
+
 @pytest.fixture
-def engine(migrated):
-    """The migrated database, empty."""
-    empty(migrated)
+def engine(migrated, owner):
+    """The migrated database, empty, as the application connects."""
+    empty(owner)
     return migrated
 
 

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import re
-import threading
 
 import pytest
 from playwright.sync_api import Page, expect, sync_playwright
 from sqlalchemy import text
-from waitress import create_server
 
+from support.serving import served
 from zygometra.demo import load_demo
 from zygometra.web.app import create_app
 
@@ -42,12 +41,8 @@ def app(migrated):
 @pytest.fixture(scope="session")
 def server(app):
     """The application on a port of its own."""
-    made = create_server(app, host="127.0.0.1", port=0, threads=4, ident=None)
-    thread = threading.Thread(target=made.run, daemon=True)
-    thread.start()
-    yield f"http://127.0.0.1:{made.effective_port}"
-    made.close()
-    thread.join(5)
+    with served(app) as made:
+        yield f"http://127.0.0.1:{made.port}"
 
 
 @pytest.fixture(scope="session")

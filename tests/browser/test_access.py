@@ -174,7 +174,7 @@ def test_every_room_has_large_targets_on_a_phone(person):
     ]
     for address in (*stations, *rooms):
         bench.page.goto(f"{bench.address}{address}")
-        bench.page.wait_for_load_state("networkidle")
+        bench.page.wait_for_load_state()
         assert bench.page.evaluate(_SMALL) == [], address
 
 

@@ -56,7 +56,8 @@ def test_drag_a_handle_in_the_loupe(ada):
         page.mouse.move(x, y + 4 * step)
     expect(page.locator("#keep")).to_contain_text("deck cut")
     page.mouse.up()
-    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(300)
+    page.wait_for_function("!document.querySelector('.htmx-request')")
     # 32 screen units of a loupe that shows some 1.1 mm over 330: about a tenth to two tenths more.
     taken = float(re.search(r"deck cut: (\d\.\d\d) mm", page.locator("#keep").inner_text()).group(1))
     assert 0.24 <= taken <= 0.50
@@ -271,6 +272,21 @@ def test_two_people_on_one_build(person):
     conflict.get_by_role("button", name="Save mine over theirs").click()
     expect(mine.locator("header.bar")).to_contain_text("version 3")
     expect(ada.open(PILOT, "figures").locator('[data-figure="parts.block.bore"]')).to_contain_text("93 mm")
+    assert ada.faults == tove.faults == []
+
+
+def test_a_page_hears_that_somebody_went_on(person):
+    ada, tove = person("Ada"), person("Tove")
+    mine, hers = ada.open(PILOT), tove.open(PILOT)
+    hers.get_by_label("Deck cut", exact=True).fill("0.10 mm")
+    hers.get_by_role("button", name="Keep", exact=True).click()
+    expect(hers.locator("#keep")).to_contain_text("The plan is kept.")
+    expect(mine.locator("#newer")).to_contain_text("Tove saved version 2 while you look at version 1")
+    # What is on screen stays until she asks for the newer.
+    expect(mine.locator("header.bar")).to_contain_text("version 1")
+    mine.get_by_role("link", name="Show it").click()
+    expect(mine.locator("header.bar")).to_contain_text("version 2")
+    expect(mine.locator("#newer")).to_be_empty()
     assert ada.faults == tove.faults == []
 
 

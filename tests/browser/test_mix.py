@@ -201,9 +201,10 @@ def test_a_table_is_dropped_on_the_shelf(ada, tmp_path):
     expect(page.locator(".parts")).to_contain_text("rod length 151 mm")
 
 
-def test_number_and_reasons_come_when_they_are_ready(ada, migrated, monkeypatch):
+def test_number_and_reasons_come_when_they_are_ready(ada, migrated, owner, monkeypatch):
+    with owner.begin() as connection:
+        sweep(connection, "TRUNCATE part, part_change RESTART IDENTITY")
     with Session(migrated) as session:
-        sweep(session, "TRUNCATE part, part_change RESTART IDENTITY")
         store.take_in(session, demo_shelf(3000, 7), entry=by("Ada", "for the test"))
         session.commit()
     monkeypatch.setattr("zygometra.web.mix.routes.COUNT_WAIT", 0.0)

@@ -188,7 +188,7 @@ def test_undo_of_a_stale_page_is_refused(session, pilot):
 
 
 def test_what_was_recorded_cannot_be_altered(session, pilot):
-    with pytest.raises(DBAPIError, match="the record stands"):
+    with pytest.raises(DBAPIError, match="permission denied"):
         session.execute(text("UPDATE change SET actor = 'nobody'"))
 
 

@@ -151,7 +151,7 @@ def test_a_code_is_one_of_a_kind(session):
 
 def test_the_database_refuses_to_rewrite_a_record(session):
     put(session)
-    with pytest.raises(DBAPIError, match="the record stands"):
+    with pytest.raises(DBAPIError, match="permission denied"):
         session.execute(text("UPDATE part_change SET actor = 'nobody'"))
 
 

@@ -6,20 +6,20 @@ import gc
 import json
 import subprocess
 import sys
-import threading
 from pathlib import Path
 
 import pytest
 from flask import Flask
 from flask_compress import Compress
-from waitress import create_server
 
 from support.people import by
 from support.plain import plain_evaluation
+from support.serving import served
 from support.timing import median
 from zygometra.core.build.document import read_document
 from zygometra.core.stack.evaluate import evaluate
-from zygometra.serve import THREADS, warm_up
+from zygometra.serve.__main__ import warm_up
+from zygometra.serve.http import Server
 from zygometra.store import builds
 from zygometra.web.app import create_app
 
@@ -58,17 +58,7 @@ def test_evaluating_with_all_its_doubt_against_plain_arithmetic(benchmark, eight
     )
 
 
-class _Served:
-    """An application behind the same server as ./start uses, on a port of its own."""
-
-    def __init__(self, app: Flask) -> None:
-        self.server = create_server(app, host="127.0.0.1", port=0, threads=THREADS, ident=None)
-        self.port = self.server.effective_port
-        self.thread = threading.Thread(target=self.server.run, daemon=True)
-        self.thread.start()
-
-
-def times(sides: list[tuple[_Served, list[str]]], headers: dict) -> list[dict]:
+def times(sides: list[tuple[Server, list[str]]], headers: dict) -> list[dict]:
     """Ask from another process, as a browser is, so that asker and asked share no interpreter."""
     asked = {"headers": headers, "sides": [{"port": s.port, "paths": paths} for s, paths in sides]}
     done = subprocess.run(
@@ -109,7 +99,8 @@ def test_what_if_against_a_bare_page(engine, eight, encoding, which):
         bare_app.config.update({k: v for k, v in app.config.items() if k.startswith("COMPRESS")})
         Compress(bare_app)
     warm_up(app)
-    asked, bare = times([(_Served(app), what_ifs), (_Served(bare_app), ["/"] * 1000)], headers)
+    with served(app) as ours, served(bare_app) as plain:
+        asked, bare = times([(ours, what_ifs), (plain, ["/"] * 1000)], headers)
     gc.unfreeze()
     assert abs(asked["bytes"] - bare["bytes"]) < 0.1 * bare["bytes"]
     print(

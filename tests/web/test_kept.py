@@ -54,11 +54,11 @@ def test_a_what_if_never_answers_from_an_older_version(shop, pilot, session, eng
     assert "house floor of 3.00 mm" in shop.text(address, HX_Request="true")
 
 
-def test_a_what_if_of_a_build_that_is_not_there_and_after_a_restarted_server(app, shop, pilot):
+def test_a_what_if_of_a_build_that_is_not_there_and_after_a_restarted_server(owner, shop, pilot):
     assert shop.get("/builds/99/stack/what-if", HX_Request="true").status_code == 404
     address = f"/builds/{pilot}/stack/what-if?hole=2&nudge=hole:"
     shop.text(address, HX_Request="true")
-    with app.extensions["engine"].connect() as connection:
+    with owner.connect() as connection:
         connection.exec_driver_sql(
             "SELECT pg_terminate_backend(pid) FROM pg_stat_activity"
             " WHERE datname = current_database() AND pid <> pg_backend_pid()"
@@ -74,9 +74,9 @@ def test_a_rule_that_moves_is_seen_by_every_page(shop, bring):
     assert "under the house floor" not in shop.text(f"/builds/{build}/stack")
 
 
-def test_connections_cut_by_a_restarted_server_are_not_noticed_by_readers(app, shop, pilot):
+def test_connections_cut_by_a_restarted_server_are_not_noticed_by_readers(owner, shop, pilot):
     shop.text(f"/builds/{pilot}/stack")
-    with app.extensions["engine"].connect() as connection:
+    with owner.connect() as connection:
         connection.exec_driver_sql(
             "SELECT pg_terminate_backend(pid) FROM pg_stat_activity"
             " WHERE datname = current_database() AND pid <> pg_backend_pid()"

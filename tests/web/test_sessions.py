@@ -188,10 +188,11 @@ def test_healthz_needs_no_name_and_says_what_guards_the_record(app):
     assert response.status_code == 200
     assert response.json["database"] == "answers"
     assert response.json["migrations"] == "as this program wants them"
+    assert response.json["record"] == "guarded by its role"
 
 
-def test_healthz_tells_of_tables_of_another_program(app, engine):
-    with engine.begin() as connection:
+def test_healthz_tells_of_tables_of_another_program(app, owner):
+    with owner.begin() as connection:
         was = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
         connection.execute(text("UPDATE alembic_version SET version_num = '9999'"))
     try:
@@ -199,5 +200,5 @@ def test_healthz_tells_of_tables_of_another_program(app, engine):
         assert response.status_code == 503
         assert "9999" in response.json["migrations"]
     finally:
-        with engine.begin() as connection:
+        with owner.begin() as connection:
             connection.execute(text("UPDATE alembic_version SET version_num = :was"), {"was": was})

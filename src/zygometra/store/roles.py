@@ -12,12 +12,10 @@ import hmac
 
 from psycopg import sql
 from sqlalchemy import Connection, Engine, text
+from sqlalchemy.engine import make_url
 from sqlalchemy.exc import ProgrammingError
 
 from .tables import RECORDS
-
-LESSER = "zygometra_bench"
-"""The role that the application connects as, where the program makes it."""
 
 NOT_GUARDED = (
     "The record rests on its triggers alone: the database gave this program only a role that owns the tables,"
@@ -29,31 +27,49 @@ _WRITES = "SELECT, INSERT, UPDATE, DELETE"
 _RECORDS = "SELECT, INSERT"
 
 
-def password_of(secret_key: str) -> str:
-    """Return the lesser role's password: it follows from the key that signs cookies, and is kept nowhere.
+def lesser_of(owner: Engine) -> str:
+    """Return what the role is called that the application connects as: one for each database of a server.
 
     Parameters
     ----------
-    secret_key : str
-        The same for all processes that serve one database.
+    owner : Engine
+        Of the database.
+
+    Returns
+    -------
+    str
+        At most as many letters as a role's name may have.
+    """
+    return f"bench_of_{owner.url.database}"[:63]
+
+
+def password_of(url: str) -> str:
+    """Return the lesser role's password: it follows from the owner's address, and is kept nowhere.
+
+    Parameters
+    ----------
+    url : str
+        The owner's, with the password; the same for all processes that serve one database.
 
     Returns
     -------
     str
         64 hexadecimal digits.
     """
-    return hmac.new(secret_key.encode(), b"zygometra database role", hashlib.sha256).hexdigest()
+    parts = make_url(url)
+    secret = f"{parts.username}:{parts.password}".encode()
+    return hmac.new(secret, f"the bench of {parts.database}".encode(), hashlib.sha256).hexdigest()
 
 
-def make_lesser(owner: Engine, password: str) -> bool:
+def make_lesser(owner: Engine, role: str, password: str) -> bool:
     """Make the lesser role, or give it its password, and grant it what it may do.
 
     Parameters
     ----------
     owner : Engine
         Of a migrated database, as a role that owns its tables.
-    password : str
-        What it shall connect with.
+    role, password : str
+        What it shall be called, and connect with.
 
     Returns
     -------
@@ -64,14 +80,15 @@ def make_lesser(owner: Engine, password: str) -> bool:
         with owner.begin() as connection:
             # Several processes may start at once: one after the other.
             connection.execute(text("SELECT pg_advisory_xact_lock(722006)"))
-            known = connection.execute(text("SELECT 1 FROM pg_roles WHERE rolname = :role"), {"role": LESSER})
-            word = "ALTER" if known.first() else "CREATE"
+            known = connection.execute(text("SELECT 1 FROM pg_roles WHERE rolname = :role"), {"role": role})
             _run(
                 connection,
-                f"{word} ROLE {{role}} LOGIN NOSUPERUSER NOCREATEDB NOCREATEROLE NOBYPASSRLS PASSWORD {{password}}",
+                f"{'ALTER' if known.first() else 'CREATE'} ROLE {{role}} LOGIN NOSUPERUSER NOCREATEDB"
+                " NOCREATEROLE NOREPLICATION PASSWORD {password}",
+                role=sql.Identifier(role),
                 password=sql.Literal(password),
             )
-            grant(connection, LESSER)
+            grant(connection, role)
     except ProgrammingError:
         return False
     return True
@@ -112,7 +129,6 @@ def grant(connection: Connection, role: str) -> None:
 
 def _run(connection: Connection, statement: str, **named: sql.Composable) -> None:
     """Run a statement with names and literals in it, which take no parameters."""
-    named.setdefault("role", sql.Identifier(LESSER))
     raw = connection.connection.dbapi_connection
     connection.exec_driver_sql(sql.SQL(statement).format(**named).as_string(raw))  # type: ignore[arg-type]
 

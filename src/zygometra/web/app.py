@@ -17,7 +17,7 @@ from sqlalchemy import Engine
 from zygometra import __version__
 from zygometra.core.sentence import given_text
 
-from . import db, errors, jobs, people, sessions
+from . import db, errors, events, jobs, people, sessions
 from .assets import asset, assets
 from .build import fragments, kept
 from .build.templates_of import build
@@ -25,6 +25,7 @@ from .components import components
 from .forms.routes import forms
 from .health import health
 from .mix import laid_out
+from .newer import newer
 from .outside import Outside, guarded
 from .stations import ROOMS, benches
 from .urls import IdConverter
@@ -96,7 +97,7 @@ def create_app(*, engine: Engine, secret_key: str, outside: Outside = _INSIDE, *
     CSRFProtect(app)
     Compress(app)
     db.init(app, engine)
-    for part in (errors, jobs, kept, laid_out, sessions):
+    for part in (errors, events, jobs, kept, laid_out, sessions):
         part.init(app)
     app.before_request(people.ask_for_name)
     _register(app)
@@ -150,7 +151,7 @@ def rooms() -> list[tuple[str, str, str, str]]:
 
 def _register(app: Flask) -> None:
     """Put the benches together: each is a package with a blueprint of its name in its routes."""
-    for blueprint in (assets, components, forms, build, health):
+    for blueprint in (assets, components, forms, build, health, newer):
         app.register_blueprint(blueprint)
     for name in benches():
         app.register_blueprint(getattr(import_module(f".{name}.routes", __package__), name))

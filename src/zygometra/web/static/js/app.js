@@ -9,3 +9,4 @@ import "./notice.js";
 import "./drop.js";
 import "./offers.js";
 import "./bar.js";
+import "./newer.js";
