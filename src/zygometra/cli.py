@@ -7,10 +7,23 @@ import gc
 import json
 import os
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from zygometra.core.build.model import Build
+from zygometra.core.digits import number_of
 from zygometra.core.errors import BuildFaults, Fault, ZygometraError
+
+if TYPE_CHECKING:
+    from sqlalchemy import Engine
+
+    from zygometra.store.backup import Done
+
+
+class Refused(Exception):
+    """A command was not done: one sentence says why."""
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -40,6 +53,9 @@ def main(arguments: list[str] | None = None) -> int:
         print(
             f"$: found a build that cannot be evaluated: {error}; wanted figures that can be", file=sys.stderr
         )
+        return 2
+    except Refused as refused:
+        print(refused, file=sys.stderr)
         return 2
     except BrokenPipeError:
         sys.stderr.close()
@@ -72,7 +88,64 @@ def _parser() -> argparse.ArgumentParser:
     demo.add_argument("--seed", type=int, default=7, help="of the draw (default: 7)")
     demo.add_argument("--to", default="shelf", metavar="FOLDER", help="where to write (default: shelf)")
     demo.set_defaults(run=_demo_shelf)
+    _shop_commands(commands)
     return parser
+
+
+def _shop_commands(commands: Any) -> None:
+    """The commands that work on the shop's database, not on files."""
+    backup = commands.add_parser("backup", help="write everything the shop keeps into one file")
+    backup.add_argument("file", type=Path, help="what to write; an older file of that name is replaced")
+    backup.set_defaults(run=_backup)
+    restore = commands.add_parser("restore", help="put a shop back as a backup holds it")
+    restore.add_argument("file", type=Path, help="that a backup wrote")
+    restore.add_argument("--aside", action="store_true", help="lay the shop that is there aside first")
+    restore.set_defaults(run=_restore)
+
+
+def _backup(options: argparse.Namespace) -> str:
+    from zygometra.store.backup import backup
+
+    with _owner() as owner:
+        return f"{options.file} holds {_held(backup(owner, options.file))}."
+
+
+def _restore(options: argparse.Namespace) -> str:
+    from zygometra.store.backup import restore
+
+    with _owner() as owner:
+        done = restore(owner, options.file, aside=options.aside)
+    aside = f" What was there lies aside as {done.before}." if done.before else ""
+    return f"The shop holds {_held(done)}, as {options.file} does.{aside}"
+
+
+def _held(done: Done) -> str:
+    rows = done.holds.rows
+    return (
+        f"{number_of(rows.get('build', 0), 'build')}, {number_of(rows.get('part', 0), 'part')} and"
+        f" {number_of(rows.get('change', 0) + rows.get('part_change', 0), 'change')}; hash {done.holds.digest}"
+    )
+
+
+@contextmanager
+def _owner() -> Iterator[Engine]:
+    """The shop's database, as whoever owns it; whatever hinders is told in one sentence."""
+    from sqlalchemy.exc import DBAPIError
+
+    from zygometra.store.backup import NotDone
+    from zygometra.store.database import NoDatabase, open_engine, owners_url
+
+    try:
+        owner = open_engine(owners_url())
+        try:
+            yield owner
+        finally:
+            owner.dispose()
+    except (NotDone, NoDatabase) as refused:
+        raise Refused(str(refused)) from None
+    except DBAPIError as error:
+        said = (str(error.orig).strip().splitlines() or [type(error).__name__])[0]
+        raise Refused(f"The database does not do it: {said}") from None
 
 
 def _text(name: str, most: int, wanted: str) -> bytes:

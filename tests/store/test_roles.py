@@ -7,7 +7,7 @@ from sqlalchemy import create_engine, text
 from sqlalchemy.engine import make_url
 from sqlalchemy.exc import DBAPIError, OperationalError
 
-from zygometra.store.database import Newer, migrate, open_engine, revisions
+from zygometra.store.database import Newer, NoDatabase, migrate, open_engine, revisions
 from zygometra.store.roles import lesser_of, make_lesser, password_of, rests_on_triggers_alone
 from zygometra.store.tables import RECORDS
 
@@ -117,12 +117,12 @@ def test_given_both_the_one_is_migrated_and_the_other_used(modest, owner, databa
 
 
 def test_a_role_that_may_not_change_tables_asks_for_the_owner(modest, owner, database_url, monkeypatch):
-    from zygometra.serve.database import NotReady, ready
+    from zygometra.serve.database import ready
 
     stranger = make_url(modest).set(username=lesser_of(owner), password=password_of(database_url))
     monkeypatch.delenv("DATABASE_OWNER_URL", raising=False)
     monkeypatch.setenv("DATABASE_URL", stranger.render_as_string(hide_password=False))
-    with pytest.raises(NotReady, match=r"may not change the tables; give the owner's address"):
+    with pytest.raises(NoDatabase, match=r"may not change the tables; give the owner's address"):
         ready()
 
 
@@ -138,11 +138,11 @@ def test_a_role_that_may_not_change_tables_asks_for_the_owner(modest, owner, dat
     ],
 )
 def test_an_address_that_is_none_is_told_in_one_sentence_without_its_password(url, says, monkeypatch):
-    from zygometra.serve.database import NotReady, ready
+    from zygometra.serve.database import ready
 
     monkeypatch.delenv("DATABASE_OWNER_URL", raising=False)
     monkeypatch.setenv("DATABASE_URL", url)
-    with pytest.raises(NotReady, match=says) as told:
+    with pytest.raises(NoDatabase, match=says) as told:
         ready()
     assert "secret" not in str(told.value)
     assert "\n" not in str(told.value)

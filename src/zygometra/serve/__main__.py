@@ -9,9 +9,10 @@ import sys
 from flask import Flask
 
 from zygometra.demo import load_demo
+from zygometra.store.database import NoDatabase
 from zygometra.web.app import create_app
 
-from .database import NotReady, ready
+from .database import ready
 from .keys import secret_key
 from .log import keep_log
 from .options import NotSafe, Options, read_options
@@ -23,7 +24,7 @@ def main() -> int:
         options = read_options()
         key = secret_key(options.var)
         database = ready()
-    except (NotReady, NotSafe) as refused:
+    except (NoDatabase, NotSafe) as refused:
         return _refuse(str(refused))
     keep_log(options.var)
     if database.said:

@@ -1,0 +1,272 @@
+"""A shop in one file and back: the same hash, nothing lost on the way, and one sentence for whatever hinders."""
+
+from __future__ import annotations
+
+import io
+import json
+import tarfile
+
+import pytest
+from sqlalchemy import create_engine, text
+from sqlalchemy.engine import make_url
+from sqlalchemy.orm import Session
+
+from support.cases import demo
+from support.people import by, someone
+from zygometra import cli
+from zygometra.demo.shelf import demo_shelf
+from zygometra.store import builds, rules, shelf
+from zygometra.store.backup import NotDone, backup, restore
+from zygometra.store.database import migrate, open_engine
+from zygometra.store.fingerprint import fingerprint
+
+
+def digest(engine):
+    with engine.connect() as connection:
+        return fingerprint(connection).digest
+
+
+@pytest.fixture
+def filled(engine, owner):
+    """A shop with builds, a history, rules and a shelf; texts of every kind among them."""
+    with Session(engine) as session:
+        for name in ("pilot-launch", "mountain-rescue"):
+            document = demo(name) | {"notes": "ü 漢 \\ ' \" 0.10 mm\n\tand\u2028more"}
+            number = builds.create(session, document, entry=by("Ünal", "for a test"))
+            builds.save(
+                session, number, document | {"customer": "Ørsted"}, expected_version=1, entry=by("Ada", "x")
+            )
+            builds.set_stage(
+                session, number, "measuring", seen="on paper", expected_version=2, actor=someone("Tove")
+            )
+        rules.set_rules(session, {"ratio_spread": 0.1 + 0.2}, actor=someone("Ada"), seen=0)
+        shelf.take_in(session, demo_shelf(60, 3), entry=by("Ada", "table"))
+        session.commit()
+    return owner
+
+
+@pytest.fixture
+def elsewhere(database_url):
+    """An empty database beside."""
+    name = "elsewhere_" + make_url(database_url).database[-12:]
+    server = create_engine(
+        make_url(database_url).set(drivername="postgresql+psycopg"), isolation_level="AUTOCOMMIT"
+    )
+    with server.connect() as connection:
+        connection.execute(text(f"CREATE DATABASE {name}"))
+    engine = open_engine(make_url(database_url).set(database=name).render_as_string(hide_password=False))
+    yield engine
+    engine.dispose()
+    with server.connect() as connection:
+        connection.execute(text(f"DROP DATABASE {name} WITH (FORCE)"))
+    server.dispose()
+
+
+@pytest.fixture
+def known(filled, elsewhere, tmp_path):
+    """What the words of a command are filled with: a folder, and the addresses of two databases."""
+    addresses = {
+        name: engine.url.render_as_string(hide_password=False).replace("+psycopg", "")
+        for name, engine in (("filled", filled), ("elsewhere", elsewhere))
+    }
+    return {"there": tmp_path} | addresses
+
+
+def test_a_backup_restored_elsewhere_has_the_same_hash(filled, elsewhere, tmp_path):
+    written = backup(filled, tmp_path / "shop.backup")
+    assert written.holds.digest == digest(filled)
+    assert written.holds.rows["change"] == 6
+    there = restore(elsewhere, tmp_path / "shop.backup")
+    assert there.holds == written.holds
+    assert digest(elsewhere) == digest(filled)
+    with Session(filled) as one, Session(elsewhere) as other:
+        for build in builds.listed(one):
+            assert builds.load(one, build.id) == builds.load(other, build.id)
+            assert builds.history(one, build.id) == builds.history(other, build.id)
+
+
+def test_what_was_restored_goes_on_and_is_guarded_as_before(filled, elsewhere, tmp_path):
+    backup(filled, tmp_path / "shop.backup")
+    restore(elsewhere, tmp_path / "shop.backup")
+    migrate(elsewhere)
+    with Session(elsewhere) as session:
+        number = builds.create(session, demo("hill-climb"), entry=by("Ada", "after"))
+        session.commit()
+        assert number > max(build.id for build in builds.listed(session) if build.id != number)
+    with elsewhere.connect() as connection, pytest.raises(Exception, match="the record stands"):
+        connection.execute(text("DELETE FROM change"))
+
+
+def test_the_hash_moves_with_every_row(filled):
+    before = digest(filled)
+    assert digest(filled) == before
+    with filled.connect() as connection:
+        for statement in (
+            "UPDATE figure SET typed = '\"92.00 mm\"' WHERE path = 'parts.block.bore'",
+            "UPDATE build SET stage = 'cut' WHERE id = 1",
+            "DELETE FROM part WHERE code = (SELECT min(code) FROM part)",
+            "INSERT INTO change (build_id, version, actor, kind, says, patch) VALUES (1, 9, 'x', 'edit', 'y', '[]')",
+        ):
+            with connection.begin() as transaction:
+                connection.execute(text(statement))
+                assert fingerprint(connection).digest != before, statement
+                transaction.rollback()
+    assert digest(filled) == before
+
+
+def test_a_backup_is_of_one_moment_however_much_is_written_meanwhile(filled, elsewhere, tmp_path, engine):
+    import threading
+
+    stop = threading.Event()
+
+    def write():
+        version = 2
+        while not stop.is_set():
+            with Session(engine) as session:
+                document = builds.load(session, 1).document
+                document = {**document, "customer": f"number {version}"}
+                builds.save(session, 1, document, expected_version=version, entry=by("Ada", "writes"))
+                session.commit()
+            version += 1
+
+    writer = threading.Thread(target=write)
+    writer.start()
+    try:
+        for number in range(2):
+            backup(filled, tmp_path / f"{number}.backup")
+    finally:
+        stop.set()
+        writer.join()
+    restored = restore(elsewhere, tmp_path / "1.backup")
+    with Session(elsewhere) as session:
+        load = builds.load(session, 1)
+        history = builds.history(session, 1)
+        assert load.version == max(change.version for change in history)
+        assert len({c.version for c in history}) == load.version
+    assert restored.holds.rows["change"] >= 6
+
+
+def test_a_shop_that_is_there_is_never_overwritten(filled, elsewhere, tmp_path):
+    backup(filled, tmp_path / "shop.backup")
+    restore(elsewhere, tmp_path / "shop.backup")
+    with Session(elsewhere) as session:
+        builds.create(session, demo("hill-climb"), entry=by("Ada", "newer"))
+        session.commit()
+    elsewhere.dispose()
+    before = digest(elsewhere)
+    with pytest.raises(NotDone, match="a shop in this database already"):
+        restore(elsewhere, tmp_path / "shop.backup")
+    assert digest(elsewhere) == before
+    done = restore(elsewhere, tmp_path / "shop.backup", aside=True)
+    assert done.before.startswith("before_")
+    assert digest(elsewhere) == digest(filled)
+    with elsewhere.connect() as connection:
+        kept = connection.execute(text(f"SELECT count(*) FROM {done.before}.build")).scalar()
+    assert kept == 3
+
+
+def test_nobody_may_be_at_work(filled, elsewhere, tmp_path, database_url):
+    backup(filled, tmp_path / "shop.backup")
+    other = open_engine(elsewhere.url.render_as_string(hide_password=False))
+    with other.connect() as connection:
+        connection.execute(text("SELECT 1"))
+        with pytest.raises(NotDone, match="at work in this database"):
+            restore(elsewhere, tmp_path / "shop.backup")
+    other.dispose()
+
+
+def damaged(file, tmp_path, kind):
+    """A damaged copy of a backup."""
+    out, raw = tmp_path / f"{kind}.backup", file.read_bytes()
+    if kind == "cut short":
+        out.write_bytes(raw[: len(raw) // 2])
+    elif kind == "empty":
+        out.write_bytes(b"")
+    elif kind == "another file":
+        out.write_bytes(b"{}" * 5000)
+    elif kind == "a byte changed":
+        at = len(raw) // 2
+        out.write_bytes(raw[:at] + bytes([raw[at] ^ 255]) * 900 + raw[at + 900 :])
+    else:
+        about = {
+            "format": "zygometra.backup",
+            "version": 2 if kind == "another version" else 1,
+            "migration": "9999" if kind == "a newer program's" else "0005",
+            "hash": "0" * 64 if kind == "another hash" else 7,
+            "rows": {},
+        }
+        if kind in ("another hash", "a newer program's"):
+            about["hash"] = "0" * 64
+        with tarfile.open(file) as source, tarfile.open(out, "w") as tar:
+            text_of = json.dumps(about).encode()
+            entry = tarfile.TarInfo("about.json")
+            entry.size = len(text_of)
+            tar.addfile(entry, io.BytesIO(text_of))
+            tar.addfile(source.getmember("database.dump"), source.extractfile("database.dump"))
+    return out
+
+
+@pytest.mark.parametrize(
+    ("kind", "says"),
+    [
+        ("cut short", "is no backup, or is cut short"),
+        ("empty", "is no backup"),
+        ("another file", "is no backup"),
+        ("another version", "is no backup"),
+        ("no hash", "is no backup"),
+        ("a byte changed", r"gave up|is damaged|is no backup"),
+        ("another hash", "is damaged"),
+        ("a newer program's", "written by a newer Zygometra"),
+    ],
+)
+def test_a_damaged_backup_changes_nothing(filled, elsewhere, tmp_path, kind, says):
+    backup(filled, tmp_path / "shop.backup")
+    file = damaged(tmp_path / "shop.backup", tmp_path, kind)
+    with pytest.raises(NotDone, match=says) as told:
+        restore(elsewhere, file)
+    assert "\n" not in str(told.value)
+    with elsewhere.connect() as connection:
+        assert connection.execute(text("SELECT to_regclass('public.build')")).scalar() is None
+    elsewhere.dispose()
+    # And with a shop there, that stands as it was.
+    restore(elsewhere, tmp_path / "shop.backup")
+    elsewhere.dispose()
+    with pytest.raises(NotDone, match=says):
+        restore(elsewhere, file, aside=True)
+    assert digest(elsewhere) == digest(filled)
+
+
+def test_the_commands(filled, known, tmp_path, monkeypatch, capsys):
+    monkeypatch.setenv("DATABASE_OWNER_URL", known["filled"])
+    file = tmp_path / "shop.backup"
+    assert cli.main(["backup", str(file)]) == 0
+    said = capsys.readouterr().out
+    with filled.connect() as connection:
+        parts = connection.execute(text("SELECT count(*) FROM part")).scalar()
+    assert f"{file} holds 2 builds, {parts} parts and {6 + parts} changes; hash {digest(filled)}." in said
+    assert file.stat().st_mode & 0o077 == 0
+    monkeypatch.setenv("DATABASE_OWNER_URL", known["elsewhere"])
+    assert cli.main(["restore", str(file)]) == 0
+    assert digest(filled) in capsys.readouterr().out
+
+
+@pytest.mark.parametrize(
+    "asked",
+    [
+        (["backup", "{there}/x"], "postgresql://nobody@127.0.0.1:1/none", "The database does not do it"),
+        (["backup", "{there}/x"], "nonsense", "no address of a PostgreSQL database"),
+        (["backup", "{there}/x"], "{elsewhere}", "a database without a shop in it"),
+        (["backup", "{there}/none/x"], "{filled}", "cannot be written: No such file or directory"),
+        (["restore", "{there}/none"], "{elsewhere}", "There is no file"),
+        (["restore", "{there}"], "{elsewhere}", "is no backup"),
+    ],
+)
+def test_what_hinders_a_command_is_one_sentence(known, tmp_path, monkeypatch, capsys, asked):
+    words, url, says = asked
+    monkeypatch.setenv("DATABASE_URL", url.format(**known))
+    monkeypatch.delenv("DATABASE_OWNER_URL", raising=False)
+    assert cli.main([word.format(**known) for word in words]) == 2
+    told = capsys.readouterr().err
+    assert says in told
+    assert len(told.strip().splitlines()) == 1
+    assert list(tmp_path.iterdir()) == []
