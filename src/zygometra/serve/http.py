@@ -207,7 +207,7 @@ class Server:
 
     def run(self) -> None:
         """Serve until the process is told to stop; requests under way are finished."""
-        reactor.addSystemEventTrigger("during", "shutdown", self.close)
+        reactor.addSystemEventTrigger("before", "shutdown", self.close)
         reactor.run()
 
     def close(self) -> Any:
