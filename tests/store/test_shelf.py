@@ -97,7 +97,7 @@ def test_changes_of_the_shelf_are_committed_in_the_order_of_their_ids(engine, se
         for change in (
             lambda: put(other, changed(ROD, code="R2")),
             lambda: store.take_in(other, [changed(ROD, code="R3")], entry=by("Bo", "a table")),
-            lambda: store.remove_part(other, "rod", "R4", actor=someone("Bo")),
+            lambda: store.remove_part(other, "rod", "R4", expected_version=1, actor=someone("Bo")),
             lambda: store.set_state(other, "rod", "R4", "ordered", entry=by("Bo", "ordered")),
         ):
             other.execute(text("SET LOCAL lock_timeout = '50ms'"))
@@ -112,13 +112,13 @@ def test_changes_of_the_shelf_are_committed_in_the_order_of_their_ids(engine, se
 def test_a_part_put_on_the_shelf_again_is_at_a_version_nobody_has_seen(session):
     put(session)
     put(session, changed(ROD, price=1), 1, "changed")
-    store.remove_part(session, "rod", "R1", actor=someone("Ada"))
+    store.remove_part(session, "rod", "R1", expected_version=2, actor=someone("Ada"))
     put(session, changed(ROD, price=2))
     assert store.load_part(session, "rod", "R1").version > 2
     with pytest.raises(store.PartStale):
         put(session, changed(ROD, price=3), 1, "changed from what was there long ago")
     session.rollback()
-    store.remove_part(session, "rod", "R1", actor=someone("Ada"))
+    store.remove_part(session, "rod", "R1", expected_version=4, actor=someone("Ada"))
     store.take_in(session, [ROD], entry=by("Ada", "a table"))
     assert store.load_part(session, "rod", "R1").version > 4
 
@@ -126,7 +126,7 @@ def test_a_part_put_on_the_shelf_again_is_at_a_version_nobody_has_seen(session):
 def test_a_part_as_it_was_before_a_change(session):
     put(session)
     put(session, changed(ROD, state="received", on_shelf=4), 1, "came in")
-    store.remove_part(session, "rod", "R1", actor=someone("Ada"))
+    store.remove_part(session, "rod", "R1", expected_version=2, actor=someone("Ada"))
     off, came_in, first = store.history(session, "rod", "R1")
     assert store.as_before(session, "rod", "R1", off.id) == (
         changed(ROD, state="received", on_shelf=4),
@@ -166,9 +166,30 @@ def test_taking_in_adds_changes_and_leaves_alone(session):
     assert store.load_part(session, "rod", "R2").version == 2
 
 
+def test_a_part_that_somebody_saved_in_between_stays_on_the_shelf(session):
+    put(session)
+    put(session, changed(ROD, name="theirs"), 1)
+    with pytest.raises(store.PartStale) as stale:
+        store.remove_part(session, "rod", "R1", expected_version=1, actor=someone("Bo"))
+    assert stale.value.current.part.name == "theirs"
+    assert store.load_part(session, "rod", "R1").version == 2
+
+
+def test_what_was_done_since_the_shelf_was_seen_is_known_part_by_part(session):
+    put(session)
+    put(session, changed(ROD, code="R2"))
+    seen, _ = store.number(session)
+    put(session, changed(ROD, name="one"), 1, "first")
+    put(session, changed(ROD, name="two"), 2, "second")
+    found = store.changed_since(session, [("rod", "R1"), ("rod", "R2"), ("crank", "R1")], seen)
+    assert {key: change.says for key, change in found.items()} == {("rod", "R1"): "second"}
+    assert store.changed_since(session, [("rod", "R1")], store.number(session)[0]) == {}
+    assert store.changed_since(session, [], 0) == {}
+
+
 def test_a_part_taken_off_leaves_its_record(session):
     put(session)
-    store.remove_part(session, "rod", "R1", actor=someone("Ada"))
+    store.remove_part(session, "rod", "R1", expected_version=1, actor=someone("Ada"))
     with pytest.raises(store.PartNotThere):
         store.load_part(session, "rod", "R1")
     assert store.history(session, "rod", "R1")[0].after is None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import time
+from dataclasses import replace
 
 import pytest
 
@@ -240,8 +241,28 @@ def test_the_basket_as_page_and_table(shop, varied):
     ]
 
 
+def basket(shop, key, more=""):
+    """The form of a basket as its page carries it."""
+    return shop.page(f"/mix/basket?block=B1&at={key}{more}").one("form", action="/mix/order").sent()
+
+
+def test_a_basket_whose_parts_were_changed_since_is_shown_again(shop, varied, states):
+    form = basket(shop, KEY)
+    changed = store.load_part(varied, "rod", "rod-0")
+    dearer = replace(changed.part, price=99_900)
+    store.save_part(varied, dearer, expected_version=changed.version, entry=by("Tove", "dearer now"))
+    varied.commit()
+    refused = shop.post("/mix/order", form)
+    assert refused.status_code == 409
+    assert "rod-0: dearer now, by Tove" in seen(refused).text
+    assert set(states().values()) == {"idea"}
+    again = seen(refused).one("form", action="/mix/order").sent()
+    assert shop.post("/mix/order", again).status_code == 302
+    assert states()["rod-0"] == "ordered"
+
+
 def test_ordering_a_stack_that_stands_sets_its_parts(shop, varied, states):
-    assert shop.post("/mix/order", {"block": "B1", "at": KEY}).status_code == 302
+    assert shop.post("/mix/order", basket(shop, KEY)).status_code == 302
     found = states()
     assert {found[f"{kind}-0"] for kind in MAKING} == {"ordered"}
     assert found["BR-1"] == "ordered"
@@ -251,7 +272,7 @@ def test_ordering_a_stack_that_stands_sets_its_parts(shop, varied, states):
 
 def test_nothing_is_ordered_on_a_stack_that_fails_unless_somebody_signs(shop, varied, states):
     tall = KEY.replace("piston-0", "tall")
-    form = {"block": "B1", "at": tall, "machining": "none"}
+    form = basket(shop, tall, "&machining=none")
     refused = shop.post("/mix/order", form)
     assert refused.status_code == 409
     assert "The stack fails on paper" in seen(refused).text

@@ -158,7 +158,7 @@ def test_of_six_that_move_a_build_to_different_stages_one_moves_it(app, shop, pi
     with ThreadPoolExecutor(len(people)) as pool:
         answers = list(pool.map(move, people, stages))
     assert {a.status_code for a in answers} == {302}
-    assert sum("moved this build in between" in person.text(back) for person in people) == len(stages) - 1
+    assert sum("moved this build (on paper → " in person.text(back) for person in people) == len(stages) - 1
     assert [change.kind for change in builds.history(session, pilot)].count("stage") == 1
     assert stored(pilot).stage in stages
 

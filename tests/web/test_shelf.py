@@ -177,8 +177,56 @@ def test_an_older_change_takes_the_later_ones_with_it(shop, stocked):
     assert rod(stocked).part == part("rod", "rod-0")
 
 
+def take_off(shop, **changed):
+    page = shop.page("/shelf/rod/rod-0")
+    return shop.post(
+        "/shelf/rod/rod-0/remove", page.one("form", action="/shelf/rod/rod-0/remove").sent() | changed
+    )
+
+
+def test_a_part_that_somebody_saved_in_between_is_not_taken_off(shop, stocked):
+    save(stocked, name="theirs")
+    response = take_off(shop, version="1")
+    assert "saved this part in between. Look at it, then take it off." in shop.text(response.location)
+    assert rod(stocked).part.name == "theirs"
+
+
+ROWS = "code,name,length,price\nrod-0,mine,148 mm,9\nR-NEW,new,150 mm,9\n"
+
+
+def sent_table(shop, **changed):
+    page = shop.page("/shelf?kind=rod")
+    form = page.one("form", action="/shelf/take-in").sent() | {"text": ROWS, "name": "rods.csv"} | changed
+    form.pop("file", None)
+    return shop.post("/shelf/take-in", form)
+
+
+def test_a_table_over_a_part_that_somebody_changed_since_is_asked_about(shop, stocked):
+    seen_then = shop.page("/shelf?kind=rod").one("form", action="/shelf/take-in").sent()["version"]
+    save(stocked, name="theirs")
+    response = sent_table(shop, version=seen_then)
+    assert response.status_code == 409
+    page = seen(response)
+    assert "Others changed parts of this table since you saw the shelf" in page.text
+    assert page.one("table").rows()[1][0] == "rod-0"
+    assert "name" in page.one("table").rows()[1][2]
+    assert rod(stocked).part.name == "theirs"
+    # Looked at, and put over theirs.
+    form = page.one("form", action="/shelf/take-in").sent()
+    assert shop.post("/shelf/take-in", form).status_code == 302
+    assert rod(stocked).part.name == "mine"
+
+
+def test_a_table_that_leaves_alone_what_others_changed_is_taken_in(shop, stocked):
+    seen_then = shop.page("/shelf?kind=rod").one("form", action="/shelf/take-in").sent()["version"]
+    save(stocked, name="theirs")
+    only_new = "code,name,length,price\nR-NEW,new,150 mm,9\n"
+    assert sent_table(shop, version=seen_then, text=only_new).status_code == 302
+    assert rod(stocked).part.name == "theirs"
+
+
 def test_a_part_taken_off_shows_its_record_and_comes_back(shop, stocked):
-    response = shop.post("/shelf/rod/rod-0/remove")
+    response = take_off(shop)
     page = shop.page(response.headers["Location"])
     assert "off the shelf: no recipe finds it" in page.text
     assert "No recipe: none of the rods" in shop.text("/mix?block=B1")
@@ -192,7 +240,7 @@ def test_parts_taken_off_are_listed_until_they_are_put_back(shop, stocked):
     off = "/shelf?kind=rod&state=off the shelf"
     assert "No rod was taken off the shelf." in shop.text(off)
     save(stocked, name="a bent one")
-    shop.post("/shelf/rod/rod-0/remove")
+    take_off(shop)
     page = shop.page(off)
     assert page.one("table").rows()[1][0] == "rod-0 a bent one"
     assert "1 off the shelf; each can be put back" in page.text

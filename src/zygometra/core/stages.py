@@ -60,6 +60,10 @@ STAGES: tuple[Stage, ...] = (
 STAGE: dict[str, Stage] = {stage.key: stage for stage in STAGES}
 STAGE_NAMES: tuple[str, ...] = tuple(STAGE)
 FIRST, SIGNED_OFF, SHELVED = "on paper", "signed off", "shelved"
+CLOSED = (SIGNED_OFF, SHELVED)
+"""Stages in which figures and plan of a build stand as they are."""
+
+OPEN_STAGES: tuple[str, ...] = tuple(name for name in STAGE_NAMES if name not in CLOSED)
 
 
 def follows(stage: str, wanted: str) -> bool:
@@ -83,13 +87,15 @@ def follows(stage: str, wanted: str) -> bool:
     return stage in STAGE and wanted in STAGE[stage].leads_to
 
 
-def moved_words(stage: str, wanted: str) -> str:
+def moved_words(stage: str, wanted: str, reason: str = "") -> str:
     """Return a move as the record says it.
 
     Parameters
     ----------
     stage, wanted : str
         From where to where.
+    reason : str
+        Why, where somebody had to say.
 
     Returns
     -------
@@ -98,7 +104,7 @@ def moved_words(stage: str, wanted: str) -> str:
 
     Examples
     --------
-    >>> moved_words("cut", "signed off")
-    'cut → signed off'
+    >>> moved_words("cut", "signed off"), moved_words("signed off", "cut", "a ring broke")
+    ('cut → signed off', 'signed off → cut: a ring broke')
     """
-    return f"{stage} → {wanted}"
+    return f"{stage} → {wanted}{': ' if reason else ''}{reason}"

@@ -25,6 +25,7 @@ from zygometra.core.build.document import (
 )
 from zygometra.core.fields import field_at
 from zygometra.core.findings.summary import summarise
+from zygometra.core.gates import is_reason
 from zygometra.core.house_rules import rules_for
 from zygometra.core.place import Place
 from zygometra.core.quantity import read_field
@@ -94,6 +95,16 @@ class Stale(Exception):
         self.current = current
         self.since = since
         super().__init__(f"the build is at version {current.version}")
+
+
+class Closed(Exception):
+    """The build is signed off or shelved: its figures and plan stand until it is opened again, with a reason."""
+
+    def __init__(self, current: StoredBuild, *, wants_reason: bool, reason: str = "") -> None:
+        self.current = current
+        self.wants_reason = wants_reason
+        self.reason = reason
+        super().__init__(f"the build is {current.stage}")
 
 
 # -- reading ------------------------------------------------------------------
@@ -324,6 +335,8 @@ def save(
     ------
     Stale
         If the build is at another version; nothing is written.
+    Closed
+        If it is signed off or shelved; nothing is written.
     """
     hold_house_rules(session)
     current = load(session, build_id, lock=True)
@@ -332,6 +345,8 @@ def save(
     patch = list(differences(current.document, document))
     if not patch:
         return current
+    if current.stage in stages.CLOSED:
+        raise Closed(current, wants_reason=was_signed_off(session, current))
     version = current.version + 1
     frame, figures, planned = _take_apart(document)
     _, old_figures, old_planned = _take_apart(current.document)
@@ -365,7 +380,13 @@ def save(
 
 
 def set_stage(
-    session: Session, build_id: int, stage: str, *, seen: str, expected_version: int, actor: Actor
+    session: Session,
+    build_id: int,
+    stage: str,
+    *,
+    seen: str,
+    expected_version: int,
+    actor: Actor,
 ) -> StoredBuild:
     """Move a build to a stage; the move stands in its history, and is no new version of its document.
 
@@ -393,6 +414,34 @@ def set_stage(
     ------
     Stale
         If somebody saved since, or moved it to a third stage; nothing is written.
+    Closed
+        If it was signed off: it is opened again by :func:`reopen` alone; nothing is written.
+    """
+    moved = Entry(actor, "", "stage")
+    return reopen(session, build_id, stage, seen=seen, expected_version=expected_version, entry=moved)
+
+
+def reopen(
+    session: Session, build_id: int, stage: str, *, seen: str, expected_version: int, entry: Entry
+) -> StoredBuild:
+    """Move a build to a stage as :func:`set_stage` does, also one that was signed off, for a reason.
+
+    Parameters
+    ----------
+    session, build_id, stage, seen, expected_version
+        As there.
+    entry : Entry
+        Who; it says why, see :func:`~zygometra.core.gates.is_reason`.
+
+    Returns
+    -------
+    StoredBuild
+        As it stands then.
+
+    Raises
+    ------
+    Stale, Closed
+        As there; Closed where the reason will not do.
     """
     current = load(session, build_id, lock=True)
     if current.version != expected_version:
@@ -402,10 +451,45 @@ def set_stage(
     if current.stage != seen:
         moves = history(session, build_id, after=expected_version - 1)
         raise Stale(current, tuple(change for change in moves if change.kind == "stage"))
-    session.execute(update(_build).where(_build.c.id == build_id).values(stage=stage, changed_by=actor.name))
-    moved = Entry(actor, stages.moved_words(current.stage, stage), "stage")
+    opens = stage not in stages.CLOSED and was_signed_off(session, current)
+    if opens and not is_reason(entry.says):
+        raise Closed(current, wants_reason=True, reason=entry.says)
+    who = entry.actor.name
+    session.execute(update(_build).where(_build.c.id == build_id).values(stage=stage, changed_by=who))
+    moved = Entry(entry.actor, stages.moved_words(current.stage, stage, entry.says if opens else ""), "stage")
     _record(session, build_id, current.version, moved, [Difference(("stage",), current.stage, stage)])
-    return replace(current, stage=stage, changed_by=actor.name)
+    return replace(current, stage=stage, changed_by=who)
+
+
+def was_signed_off(session: Session, current: StoredBuild) -> bool:
+    """Tell whether a build is signed off, or was when it was shelved.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    current : StoredBuild
+        As it stands.
+
+    Returns
+    -------
+    bool
+        False for a build that somebody may go on with.
+    """
+    if current.stage == stages.SHELVED and (move := last_move(session, current.id)) is not None:
+        return any(leaf.before == stages.SIGNED_OFF for leaf in move.patch)
+    return current.stage == stages.SIGNED_OFF
+
+
+def last_move(session: Session, build_id: int) -> Change | None:
+    """Return the last change of a build's stage; None where it stands where it began."""
+    row = session.execute(
+        select(_change)
+        .where(_change.c.build_id == build_id, _change.c.kind == "stage")
+        .order_by(_change.c.id.desc())
+        .limit(1)
+    ).first()
+    return None if row is None else read_change(row)
 
 
 def _head(document: Document, shop_rules: dict[str, float]) -> dict[str, Any]:

@@ -213,6 +213,44 @@ def history(session: Session, kind: str, code: str, limit: int = 100) -> tuple[P
     return tuple(PartChange(row.id, row.at, row.actor, row.says, row.before, row.after) for row in rows)
 
 
+def changed_since(
+    session: Session, parts: Iterable[tuple[str, str]], seen: int
+) -> dict[tuple[str, str], PartChange]:
+    """Return what was done to some parts since the shelf was seen: of each the last change.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    parts : iterable of tuple
+        Kind and code.
+    seen : int
+        The number of the shelf that a person saw (the first of :func:`number`).
+
+    Returns
+    -------
+    dict
+        By kind and code; parts that stand as they were are left out.
+    """
+    rows = session.execute(
+        select(_change).where(_change.c.id > seen, _among(_change, parts)).order_by(_change.c.id)
+    )
+    return {
+        (row.kind, row.code): PartChange(row.id, row.at, row.actor, row.says, row.before, row.after)
+        for row in rows
+    }
+
+
+def hold(session: Session) -> None:
+    """Wait until nobody else is changing the shelf, and hold it as it is until the transaction ends.
+
+    So changes are committed in the order of their ids: the newest id numbers the shelf, and
+    were an older one committed after it, whoever laid the shelf out in between would never
+    see that change.
+    """
+    hold_shelf(session)
+
+
 def as_before(session: Session, kind: str, code: str, change: int) -> tuple[Part, str]:
     """Return a part as it was before one of its changes, and what that change was.
 
@@ -347,7 +385,7 @@ def save_part(session: Session, part: Part, *, expected_version: int, entry: Ent
     PartStale
         If the part is at another version, or a new one's code is taken.
     """
-    _one_at_a_time(session)
+    hold(session)
     try:
         current = load_part(session, part.kind, part.code, lock=True)
     except PartNotThere:
@@ -389,7 +427,7 @@ def take_in(session: Session, parts: Sequence[Part], *, entry: Entry) -> tuple[i
     added, changed : int
         How many; those that were the same already count as neither.
     """
-    _one_at_a_time(session)
+    hold(session)
     known = parts_by_code(session, ((p.kind, p.code) for p in parts))
     added = [p for p in parts if (p.kind, p.code) not in known]
     changed = [p for p in parts if (p.kind, p.code) in known and as_data(known[p.kind, p.code]) != as_data(p)]
@@ -412,7 +450,7 @@ def take_in(session: Session, parts: Sequence[Part], *, entry: Entry) -> tuple[i
 
 def set_state(session: Session, kind: str, code: str, state: str, *, entry: Entry) -> None:
     """Move a part to a state; the move stands in its record."""
-    _one_at_a_time(session)
+    hold(session)
     current = load_part(session, kind, code, lock=True)
     if current.part.state != state:
         save_part(
@@ -423,10 +461,20 @@ def set_state(session: Session, kind: str, code: str, state: str, *, entry: Entr
         )
 
 
-def remove_part(session: Session, kind: str, code: str, *, actor: Actor) -> None:
-    """Take a part off the shelf; its record stays."""
-    _one_at_a_time(session)
+def remove_part(session: Session, kind: str, code: str, *, expected_version: int, actor: Actor) -> None:
+    """Take a part off the shelf, unless somebody saved it since it was read; its record stays.
+
+    Raises
+    ------
+    PartStale
+        If the part is at another version; it stays.
+    PartNotThere
+        If somebody took it off already.
+    """
+    hold(session)
     current = load_part(session, kind, code, lock=True)
+    if current.version != expected_version:
+        raise PartStale(current)
     session.execute(delete(_part).where(_part.c.kind == kind, _part.c.code == code))
     session.execute(
         insert(_change).values(
@@ -439,15 +487,6 @@ def remove_part(session: Session, kind: str, code: str, *, actor: Actor) -> None
             after=None,
         )
     )
-
-
-def _one_at_a_time(session: Session) -> None:
-    """Wait until nobody else is changing the shelf: changes are committed in the order of their ids.
-
-    The newest id numbers the shelf. Were an older one committed after it, whoever laid
-    the shelf out in between would never see that change.
-    """
-    hold_shelf(session)
 
 
 def _versions(session: Session, parts: Sequence[Part]) -> dict[tuple[str, str], int]:

@@ -10,10 +10,11 @@ from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from werkzeug.exceptions import HTTPException
 
-from zygometra.store.builds import NotThere
+from zygometra.store.builds import Closed, NotThere
 from zygometra.store.shelf import PartNotThere
 
 from . import db
+from .build.saving import closed
 
 # Two ways in which a database that answers does not do what it was asked: no statuses, but pages of their own.
 _BUSY, _LONG = "busy", "long"
@@ -104,6 +105,10 @@ def init(app: Flask) -> None:
     @app.errorhandler(NotThere)
     def _not_there(_error: NotThere) -> Response:
         return page(404)
+
+    @app.errorhandler(Closed)
+    def _closed(refused: Closed) -> Response:
+        return closed(refused)
 
     @app.errorhandler(PartNotThere)
     def _no_part(_error: PartNotThere) -> Response:

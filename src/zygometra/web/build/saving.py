@@ -10,10 +10,13 @@ from flask import Response, make_response, render_template, request, url_for
 
 from zygometra.core.build.document import Document, differences, leaf_at
 from zygometra.core.build.record import place_words, written
+from zygometra.core.errors import shown
+from zygometra.core.gates import SHORTEST_REASON
+from zygometra.core.stages import OPEN_STAGES
 from zygometra.core.typed import known_version
 from zygometra.exchange.build_file import check
 from zygometra.store import builds
-from zygometra.store.builds import Stale
+from zygometra.store.builds import Closed, Stale
 
 from ..db import db
 from ..people import entry, request_is_partial
@@ -66,6 +69,39 @@ def save(
         return conflict(stale, mine, says)
     db().commit()
     return None
+
+
+def closed(refused: Closed) -> Response:
+    """Return the page that says that a build is signed off or shelved, and opens it again for a reason.
+
+    Parameters
+    ----------
+    refused : Closed
+        What the store found.
+
+    Returns
+    -------
+    Response
+        Status 409. Nothing was written.
+    """
+    db().rollback()
+    build, asked = refused.current, request.form.get("stage", "")
+    fault = ""
+    if refused.reason or "reason" in request.form:
+        fault = f"Found {shown(refused.reason)}; wanted a reason of {SHORTEST_REASON} to 400 characters."
+    body = render_template(
+        "build/closed.html",
+        build=build,
+        signed=builds.last_move(db(), build.id),
+        stages=[(name, name) for name in OPEN_STAGES],
+        chosen=asked if asked in OPEN_STAGES else "measuring",
+        wants_reason=refused.wants_reason,
+        reason=refused.reason,
+        fault=fault,
+        back=url_for("stack.page", build_id=build.id),
+        partial=request_is_partial(),
+    )
+    return make_response(body, 409)
 
 
 def conflict(stale: Stale, mine: Leaves, says: str) -> Response:

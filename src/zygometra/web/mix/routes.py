@@ -185,6 +185,7 @@ def _basket_page(asked: Asked, laid_out: LaidOut, recipe: Recipe, fault: str = "
     accepted = acceptances.accepted(db(), against) if against.stands else None
     return render_template(
         "mix/basket.html",
+        seen=store.number(db())[0],
         **_recipe_view(asked, recipe),
         **basket_view(recipe, basket_of(db(), laid_out, recipe)),
         fails=stack_fails(recipe, rules_for("", shop_rules(db())), reader()),
@@ -220,6 +221,8 @@ def order() -> BaseResponse | str | tuple[str, int]:
     if found is None:
         return _gone()
     laid_out, recipe = found
+    if between := _changed_since(laid_out, recipe):
+        return _basket_page(asked, laid_out, recipe, between), 409
     against = _against(laid_out, recipe)
     reason = request.form.get("reason", "").strip()
     if against.stands and acceptances.accepted(db(), against) is None:
@@ -234,6 +237,18 @@ def order() -> BaseResponse | str | tuple[str, int]:
     db().commit()
     flash(f"Ordered: {', '.join(ordered)}." if ordered else "Nothing was left to order.")
     return redirect(_address("mix.show_basket", asked))
+
+
+def _changed_since(laid_out: LaidOut, recipe: Recipe) -> str:
+    """Who changed parts of a basket since it was seen, in a sentence; empty where nobody did."""
+    store.hold(db())
+    parts = [item.part for item in basket_of(db(), laid_out, recipe) if item.part is not None]
+    seen = known_id(request.form.get("version"))
+    changes = store.changed_since(db(), ((part.kind, part.code) for part in parts), seen)
+    if not changes:
+        return ""
+    told = "; ".join(f"{code}: {change.says}, by {change.actor}" for (_, code), change in changes.items())
+    return f"Nothing is ordered yet: parts of this basket were changed since you saw it ({told}). Look, then order."
 
 
 def _order(laid_out: LaidOut, recipe: Recipe) -> list[str]:

@@ -20,7 +20,7 @@ from ..build.bench import open_bench
 from ..build.page import render
 from ..build.saving import save, seen_version
 from ..db import db
-from ..people import actor, safe_next
+from ..people import actor, entry, safe_next
 from .view import view
 
 record = Blueprint("record", __name__, template_folder="templates")
@@ -62,8 +62,8 @@ def _not_now(stale: builds.Stale, then: str) -> BaseResponse:
     db().rollback()
     newest = stale.since[0] if stale.since else None
     who = newest.actor if newest else "somebody"
-    did = "moved" if newest and newest.kind == "stage" else "saved"
-    flash(f"Nothing was changed: {who} {did} this build in between. Look at it, then {then}.")
+    did = f"moved this build ({newest.says})" if newest and newest.kind == "stage" else "saved this build"
+    flash(f"Nothing was changed: {who} {did} in between. Look at it, then {then}.")
     return _back()
 
 
@@ -116,13 +116,13 @@ def stage(build_id: int) -> BaseResponse:
     if wanted not in STAGE:
         abort(400)
     try:
-        builds.set_stage(
+        builds.reopen(
             db(),
             build_id,
             wanted,
             seen=request.form.get("seen", ""),
             expected_version=seen_version(),
-            actor=actor(),
+            entry=entry(" ".join(request.form.get("reason", "").split())[:400]),
         )
     except builds.Stale as stale:
         return _not_now(stale, "move it")

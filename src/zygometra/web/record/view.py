@@ -36,6 +36,7 @@ def view(bench: Bench) -> dict[str, Any]:
         "undo_words": undo,
         "stage": bench.stored.stage,
         "stages": [(name, name) for name in STAGE_NAMES],
+        "wants_reason": builds.was_signed_off(db(), bench.stored),
     }
 
 

@@ -58,7 +58,8 @@ def page() -> str:
             db(), asked.kind, search=asked.search, state=asked.state, limit=PAGE, offset=asked.at
         )
     template = "shelf/list.html" if request.headers.get("HX-Target") == "parts" else "shelf/page.html"
-    return render_template(template, **list_view(asked, parts, gone, store.counts(db()), count))
+    seen, _ = store.number(db())
+    return render_template(template, seen=seen, **list_view(asked, parts, gone, store.counts(db()), count))
 
 
 # -- one part ---------------------------------------------------------------------------
@@ -173,7 +174,14 @@ def back(kind: str, code: str) -> BaseResponse:
 @shelf.post("/<kind>/<path:code>/remove")
 def remove(kind: str, code: str) -> BaseResponse:
     """Take a part off the shelf."""
-    store.remove_part(db(), _kind(kind), code, actor=actor())
+    version = known_version(request.form.get("version"))
+    try:
+        store.remove_part(db(), _kind(kind), code, expected_version=version, actor=actor())
+    except store.PartStale as stale:
+        db().rollback()
+        who = stale.current.changed_by
+        flash(f"Nothing was changed: {who} saved this part in between. Look at it, then take it off.")
+        return redirect(url_for("shelf.part", kind=kind, code=code))
     db().commit()
     flash(f"{code} is off the shelf; its record stays, and it can be put back.")
     return redirect(url_for("shelf.part", kind=kind, code=code))
@@ -195,9 +203,11 @@ def table(kind: str) -> Response:
 def take_in() -> BaseResponse | tuple[str, int]:
     """Take in a table: whole, or only its good rows where the person says so."""
     kind = _kind(request.form.get("kind", ""))
+    # What others did to the shelf since it was seen is looked at while nobody does more.
+    store.hold(db())
     table = taken(kind)
-    if table.refused:
-        return take_in_page(table), 422
+    if table.refused or table.clashes:
+        return take_in_page(table), 422 if table.refused else 409
     for code in table.ordered:
         against = Against(gates.ORDER, record.part_about(kind, code), (record.NO_STACK,))
         acceptances.accept(db(), against, table.reason, actor=actor())

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from flask import render_template, request
 
 from zygometra.core import gates
-from zygometra.core.mix.parts import KIND, newly_ordered
+from zygometra.core.mix.parts import KIND, Part, newly_ordered
+from zygometra.core.typed import known_id
 from zygometra.exchange.shelf_csv import MOST_BYTES, TableRead, read_table
 from zygometra.exchange.tables import NoTable, letters_of
 from zygometra.store import shelf as store
@@ -19,12 +22,21 @@ from ..stations import counted
 _MOST_FAULTS, _MOST_CODES = 200, 6
 
 
+class Clash(NamedTuple):
+    """A part that a table would change, and that somebody changed since the shelf was seen."""
+
+    code: str
+    theirs: str
+    mine: str
+
+
 @dataclass(frozen=True, slots=True)
 class Table:
     """A table that was sent.
 
     ``text`` is what it held, kept so that nothing is sent twice; ``ordered`` are the codes
-    that it would set on order, which wants a signed ``reason``.
+    that it would set on order, which wants a signed ``reason``. ``seen`` is the number of the
+    shelf that the person saw, ``clashes`` what others did since to parts that it would change.
     """
 
     kind: str
@@ -34,6 +46,8 @@ class Table:
     ordered: tuple[str, ...]
     reason: str
     good_rows: bool
+    seen: int
+    clashes: tuple[Clash, ...]
 
     @property
     def wants_reason(self) -> bool:
@@ -65,7 +79,40 @@ def taken(kind: str) -> Table:
     known = store.parts_by_code(db(), ((p.kind, p.code) for p in read.parts))
     ordered = tuple(p.code for p in read.parts if newly_ordered(p, known.get((p.kind, p.code))))
     reason = request.form.get("reason", "").strip()
-    return Table(kind, name, text, read, ordered, reason, bool(request.form.get("good_rows")))
+    seen = known_id(request.form.get("version"))
+    return Table(
+        kind,
+        name,
+        text,
+        read,
+        ordered,
+        reason,
+        bool(request.form.get("good_rows")),
+        seen,
+        _clashes(read, known, seen),
+    )
+
+
+def _clashes(read: TableRead, known: Mapping[tuple[str, str], Part], seen: int) -> tuple[Clash, ...]:
+    """What others did since the shelf was seen to parts that a table would make something else of."""
+    others = {key: part for part in read.parts if known.get(key := (part.kind, part.code)) != part}
+    changes = store.changed_since(db(), others, seen)
+    return tuple(
+        Clash(code, f"{change.actor}: {change.says}", _differing(known.get((kind, code)), others[kind, code]))
+        for (kind, code), change in changes.items()
+    )
+
+
+def _differing(theirs: Part | None, mine: Part) -> str:
+    """What of a part a table would make something else of, in a few words."""
+    if theirs is None:
+        return "on the shelf again"
+    was, now = store.as_data(theirs), store.as_data(mine)
+    names = [name for name in now if name not in ("figures", "texts") and was[name] != now[name]]
+    for kept in ("figures", "texts"):
+        both = sorted({*was[kept], *now[kept]})
+        names += [name for name in both if was[kept].get(name) != now[kept].get(name)]
+    return ", ".join(name.replace("_", " ") for name in names[:_MOST_CODES])
 
 
 def _text_of(given: str | bytes) -> str:
@@ -82,7 +129,7 @@ def take_in_page(table: Table) -> str:
     """Return the page that says why a table is not taken in yet, and offers what can be done."""
     text = _text_of(table.text)
     good, ordered = len(table.read.parts), table.ordered if table.wants_reason else ()
-    take = "Take them in"
+    take = "Take mine over theirs" if table.clashes else "Take them in"
     if table.read.faults:
         take = "Take in the good row" if good == 1 else f"Take in the {good} good rows"
     names = ", ".join(ordered[:_MOST_CODES]) + (", …" if len(ordered) > _MOST_CODES else "")
@@ -99,6 +146,8 @@ def take_in_page(table: Table) -> str:
         ordered=counted(len(ordered), "row") if ordered else "",
         ordered_names=names,
         asks_reason=bool(ordered or table.reason),
+        clashes=table.clashes[:_MOST_FAULTS],
+        seen=store.number(db())[0],
         text=text,
         reason=table.reason,
         take=take,

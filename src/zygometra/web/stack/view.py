@@ -13,7 +13,7 @@ from zygometra.core.build.levers import limit_of
 from zygometra.core.build.record import plan_changes
 from zygometra.core.digits import UNKNOWN, figure, volume
 from zygometra.core.findings.ends import asked_before_a_crown_is_cut
-from zygometra.core.stages import SIGNED_OFF
+from zygometra.core.stages import CLOSED
 from zygometra.drawing.loupe import Limits
 from zygometra.drawing.stack import stack_drawing
 
@@ -110,7 +110,7 @@ def view(result: WhatIf) -> dict[str, Any]:
         "station": "stack",
         "drawing": s.drawing,
         "keep_panel": s.keep_panel,
-        "signed_off": result.bench.stored.stage == SIGNED_OFF,
+        "closed": result.bench.stored.stage if result.bench.stored.stage in CLOSED else "",
     }
 
 
