@@ -104,6 +104,64 @@ def test_a_question_without_an_answer_and_a_slip_of_the_pen_are_told_in_place(ad
     expect(page.locator("#echo-head_cut")).to_have_text("0.762 mm")
 
 
+def test_what_was_typed_and_not_understood_cannot_be_kept(ada):
+    page = ada.open(PILOT)
+    page.get_by_label("Deck cut", exact=True).fill("0.10 mm")
+    expect(page.locator("#keep-button")).to_be_visible()
+    page.get_by_label("Head cut", exact=True).fill("30 thuo")
+    expect(page.locator("#keep")).to_contain_text("An entry is not understood")
+    expect(page.locator("#keep-button")).to_have_count(0)
+    page.keyboard.press("Escape")
+    page.keyboard.press("k")
+    expect(page.locator("header.bar")).to_contain_text("version 1")
+    page.get_by_label("Head cut", exact=True).fill("0.1 mm")
+    expect(page.locator("#keep-button")).to_be_visible()
+
+
+def test_what_is_typed_and_kept_in_one_go_is_what_is_kept(ada):
+    page = ada.open(PILOT)
+    page.get_by_label("Deck cut", exact=True).fill("0.10 mm")
+    expect(page.locator("#keep-button")).to_be_visible()
+    # The answer to this is still on its way when the letter is pressed.
+    page.get_by_label("Deck cut", exact=True).fill("0.15 mm")
+    page.keyboard.press("Escape")
+    page.keyboard.press("k")
+    expect(page.locator("header.bar")).to_contain_text("version 2")
+    expect(page.get_by_label("Deck cut", exact=True)).to_have_value("0.15 mm")
+
+
+def test_escape_leaves_a_lever_and_letters_are_keys_again(ada):
+    page = ada.open(PILOT)
+    page.keyboard.press("d")
+    expect(page.get_by_label("Deck cut", exact=True)).to_be_focused()
+    page.keyboard.press("Escape")
+    expect(page.get_by_label("Deck cut", exact=True)).not_to_be_focused()
+    page.keyboard.press("3")
+    expect(page.locator(".hole.chosen")).to_have_text("3")
+    page.locator("#handle-deck_cut").focus()
+    page.keyboard.press("Escape")
+    expect(page.locator("#handle-deck_cut")).not_to_be_focused()
+
+
+def test_undo_asks_about_a_what_if_first(ada):
+    page = ada.open(PILOT)
+    page.get_by_label("Deck cut", exact=True).fill("0.10 mm")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    expect(page.locator("header.bar")).to_contain_text("version 2")
+    page.wait_for_load_state()
+    page.get_by_label("Deck cut", exact=True).fill("0.20 mm")
+    expect(page.locator("#keep")).to_contain_text("Not kept")
+    page.get_by_role("button", name="undo").click()
+    expect(page.get_by_role("heading", name="A what-if is on screen that is not kept")).to_be_visible()
+    page.get_by_role("link", name="Back to it, to keep it").click()
+    expect(page.get_by_label("Deck cut", exact=True)).to_have_value("0.20 mm")
+    page.wait_for_load_state()
+    page.get_by_role("button", name="undo").click()
+    page.get_by_role("button", name="Drop it and undo").click()
+    expect(page.locator("#notice")).to_contain_text("Taken back: plan")
+    shown(ada, "deck_clearance", 1, "0.04 down")
+
+
 def test_another_gasket_from_the_shelf(ada):
     page = ada.open(PILOT)
     page.get_by_label("Gasket", exact=True).select_option(label="thin 1 mm")

@@ -113,7 +113,7 @@ KEYS: tuple[tuple[str, str], ...] = (
     ("k", "keep the plan"),
     ("u", "undo the last change"),
     ("r", "redo it"),
-    ("Esc", "close what is open"),
+    ("Esc", "close what is open; leave a lever, so that letters are keys again"),
     ("← ↑ ↓ →", "on the map of the mix: the next recipe that way; on a window's edge: one step"),
     ("Enter", "on a recipe: take it in hand"),
 )

@@ -238,6 +238,32 @@ def keep_slot(build_id: int, carried_on: dict[str, object], differs: Sequence[st
     )
 
 
+def waiting_slot(build_id: int, hole: int, differs: Sequence[str]) -> Markup:
+    """Return what fills the form that keeps a plan while an entry of the levers is not understood.
+
+    Parameters
+    ----------
+    build_id : int
+        The build.
+    hole : int
+        On screen.
+    differs : sequence of str
+        What the plan on screen changes, without that entry.
+
+    Returns
+    -------
+    Markup
+        Without a button: what is on screen is not what was typed.
+    """
+    drop = ""
+    if differs:
+        drop = f'<a class="button is-small" id="drop" href="{station(build_id, "stack", hole=hole)}">Drop</a>'
+    return Markup(
+        '<span class="pending"><b>An entry is not understood:</b> put it right or empty it, then keep.</span>'
+        + drop
+    )
+
+
 def asking_slot(build_id: int, carried_on: dict[str, object], asks: str, back: str) -> Markup:
     """Return what fills the form that keeps a plan while something must be said of a crown first.
 

@@ -5,7 +5,17 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from flask import Blueprint, Response, abort, flash, redirect, request, url_for
+from flask import (
+    Blueprint,
+    Response,
+    abort,
+    flash,
+    make_response,
+    redirect,
+    render_template,
+    request,
+    url_for,
+)
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.build.document import to_text, with_leaf
@@ -48,6 +58,8 @@ def redo(build_id: int) -> BaseResponse:
 def _step(build_id: int, *, forward: bool) -> BaseResponse:
     step = history_of.step_forward if forward else history_of.step_back
     word = "redo" if forward else "undo"
+    if unkept := request.form.get("unkept"):
+        return _asked_first(build_id, word, safe_next(unkept))
     try:
         change = step(db(), build_id, expected_version=seen_version(), actor=actor())
     except builds.Stale as stale:
@@ -56,6 +68,20 @@ def _step(build_id: int, *, forward: bool) -> BaseResponse:
     done = "Done again" if forward else "Taken back"
     flash(f"{done}: {change.says}" if change else f"There is nothing to {word}.")
     return _back()
+
+
+def _asked_first(build_id: int, word: str, what_if: str) -> Response:
+    """Ask about a what-if on screen before something that was kept is taken back under it."""
+    asked = render_template(
+        "record/unkept.html",
+        build_id=build_id,
+        word=word,
+        what_if=what_if,
+        action=request.path,
+        version=seen_version(),
+        back=safe_next(request.form.get("back")),
+    )
+    return make_response(asked, 409)
 
 
 def _not_now(stale: builds.Stale, then: str) -> BaseResponse:

@@ -30,6 +30,7 @@ from ..build.fragments import (
     refusal,
     stations_list,
     swapped,
+    waiting_slot,
     was_fields,
 )
 from ..build.page import context
@@ -70,7 +71,7 @@ def shown(result: WhatIf) -> Shown:
     query = {"hole": result.hole, "scope": ALL if bench.several_banks and not result.scope else ""}
     if result.tries_chamber:
         query["chamber"] = result.typed["chamber"]
-    keep_panel = kept_words(plan)
+    keep_panel, changes = kept_words(plan), []
     if bench.pending:
         query["plan"] = plan
         carried_on = {
@@ -83,6 +84,8 @@ def shown(result: WhatIf) -> Shown:
         keep_panel = keep_slot(bench.id, carried_on, changes)
         if asks := asked_of_crowns(bench):
             keep_panel = asking_slot(bench.id, carried_on, asks, urls.station(bench.id, "stack", **query))
+    if result.faulty:
+        keep_panel = waiting_slot(bench.id, result.hole, changes)
     return Shown(drawing, plan, urls.station(bench.id, "stack", **query), keep_panel)
 
 

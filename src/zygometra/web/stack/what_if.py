@@ -39,6 +39,11 @@ class WhatIf:
     typing: bool = False
     tries_chamber: bool = False
 
+    @property
+    def faulty(self) -> bool:
+        """True where a lever's entry was not understood: what is on screen is not what was typed."""
+        return any(key not in ("solve", "plan") for key in self.refused)
+
 
 def read_plan(raw: str, build: Build) -> tuple[Operation, ...]:
     """Read a plan from an address or a form.

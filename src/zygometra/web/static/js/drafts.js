@@ -56,7 +56,7 @@ document.addEventListener("htmx:afterRequest", (event) => {
 
 // A what-if lives in the address; the browser remembers the last one that was not kept.
 const whatIf = () => `what-if:${build().dataset.build}`;
-const isPending = () => byId("keep-button");
+const isPending = () => byId("drop");
 
 function remember() {
   if (!byId("levers")) return;

@@ -2,6 +2,7 @@
 
 import { build, byId, isCommand, on } from "./dom.js";
 import { isOpen, openFigure, openWorking } from "./dialog.js";
+import { keep } from "./keep.js";
 import { nudge, send, showHole, solve } from "./levers.js";
 
 // What a click does, and Enter or the space bar on what is drawn as a button.
@@ -35,7 +36,7 @@ const LETTERS = {
   "?": () => go(document.body.dataset.keys),
   n: () => go(document.body.dataset.new),
   w: () => build() && openWorking("compression_ratio"),
-  k: () => byId("keep-button")?.click(),
+  k: keep,
   u: () => byId("undo")?.click(),
   r: () => byId("redo")?.click(),
   d: () => byId("lever-deck_cut")?.focus(),
@@ -54,6 +55,10 @@ function step(event, lever) {
 function onLever(target, event) {
   const handle = target.closest(".handle");
   const lever = target.dataset.leverInput;
+  if (event.key === "Escape" && (handle || target.closest("#levers"))) {
+    target.blur();
+    return true;
+  }
   if (handle && ARROWS[event.key]) step(event, handle.dataset.lever);
   else if (lever && (event.key === "ArrowUp" || event.key === "ArrowDown")) step(event, lever);
   else if (target.name === "wanted" && event.key === "Enter" && target.closest(".solve")) {

@@ -59,11 +59,21 @@ document.addEventListener("click", (event) => {
 
 // What is typed while an answer is on its way is put back after the fields were written anew.
 const sinceAsked = new Map();
+let onItsWay = false;
+
+/** Whether something was typed that is not answered yet. */
+export const isMoving = () => onItsWay || sinceAsked.size > 0;
+
 document.addEventListener("input", (event) => {
   if (event.target.closest?.("#levers") && event.target.id) sinceAsked.set(event.target.id, event.target.value);
 });
 document.addEventListener("htmx:beforeRequest", (event) => {
-  if (event.detail.elt.id === "levers") sinceAsked.clear();
+  if (event.detail.elt.id !== "levers") return;
+  sinceAsked.clear();
+  onItsWay = true;
+});
+document.addEventListener("htmx:afterRequest", (event) => {
+  if (event.detail.elt.id === "levers") onItsWay = false;
 });
 document.addEventListener("htmx:oobAfterSwap", (event) => {
   if (event.detail.target.id !== "levers" || !sinceAsked.size) return;
