@@ -4,7 +4,8 @@
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 venv="$root/.venv"
 python="$venv/bin/python"
-var="$root/var"
+# Where database, key and log lie; another folder for a second shop on one machine.
+var=${ZYGOMETRA_VAR:-"$root/var"}
 unset PYTHONDONTWRITEBYTECODE
 export LC_ALL=C.UTF-8
 

@@ -166,7 +166,7 @@ def test_nothing_is_kept_by_the_spelling_of_a_visitor(shop):
     before = kept_by_caches()
     for name in ("css/./bar.css", "css//bar.css", "CSS/BAR.CSS", "css/bar.css%00", "a" * 300, "mix/" * 40):
         for seen in (mark, "other", "%00"):
-            assert shop.get(f"/static/{seen}/{name}").status_code in (308, 404), name
+            assert shop.get(f"/static/{seen}/{name}").status_code in (308, 400, 404), name
     assert kept_by_caches() == before
 
 

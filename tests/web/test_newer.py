@@ -34,7 +34,7 @@ def test_a_move_to_another_stage_is_told(app, shop, pilot):
     assert "Tove moved this build from on paper to measuring" in seen(asked(shop, pilot, 1)).text
 
 
-@pytest.mark.parametrize("query", ["", "version=x&stage=", "version=99999999999999999999", "stage=%00"])
+@pytest.mark.parametrize("query", ["", "version=x&stage=", "version=99999999999999999999", "stage=x"])
 def test_a_question_that_is_damaged_has_an_answer(shop, pilot, query):
     assert shop.get(f"/builds/{pilot}/newer?{query}").status_code == 200
     assert shop.get(f"/builds/9999/newer?{query}").status_code == 404

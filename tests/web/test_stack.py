@@ -226,7 +226,7 @@ def test_keeping_a_plan(shop, pilot, stored):
 
 def test_keeping_a_damaged_plan_keeps_nothing(shop, pilot, stored):
     response = shop.post(f"/builds/{pilot}/plan", {"plan": "[{}]", "version": "1"})
-    assert response.status_code == 200
+    assert response.status_code == 422
     assert "planned[0].op" in seen(response).text
     assert stored(pilot).version == 1
 

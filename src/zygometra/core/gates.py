@@ -9,6 +9,8 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 
+from .typed import is_printable
+
 # How long a reason is that somebody signs for, in characters.
 SHORTEST_REASON, LONGEST_REASON = 3, 500
 
@@ -68,14 +70,14 @@ def is_reason(words: str) -> bool:
     Returns
     -------
     bool
-        True for 3 to 500 characters.
+        True for 3 to 500 characters that can be stored and shown.
 
     Examples
     --------
     >>> is_reason("ok"), is_reason("seen, and the owner wants it")
     (False, True)
     """
-    return SHORTEST_REASON <= len(words) <= LONGEST_REASON
+    return SHORTEST_REASON <= len(words) <= LONGEST_REASON and is_printable(words)
 
 
 def covers(signed: Collection[str], stands: Collection[str]) -> bool:

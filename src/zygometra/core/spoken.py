@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 
-from .units import BASE, INCH, MM, THOU, Kind, Unit
+from .units import BASE, INCH, MM, MOST_TYPED, THOU, Kind, Unit
 from .wording import Reader
 
 _FRACTIONS = {
@@ -45,6 +45,9 @@ def as_written(text: str, *, sided: bool = False) -> str:
     >>> as_written("1½ in"), as_written("25 thousandths"), as_written("45 thou proud", sided=True)
     ('1 1/2 in', '25 thou', '-45 thou')
     """
+    text = text.strip()
+    if len(text) > MOST_TYPED:
+        return text
     for sign, fraction in _FRACTIONS.items():
         text = re.sub(rf"(\d)\s*{sign}", rf"\1 {fraction}", text).replace(sign, fraction)
     text = _THOUSANDTHS.sub("thou", text).strip()

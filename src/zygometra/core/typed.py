@@ -169,6 +169,29 @@ def _may_stand(character: str, *, lines: bool) -> bool:
     return character >= " " and not "\ud800" <= character <= "\udfff"
 
 
+def made_printable(text: str, most: int = MOST_NAME) -> str:
+    r"""Return a text that nobody is asked to put right, such as the name of a file, as it may be stored and shown.
+
+    Parameters
+    ----------
+    text : str
+        As it came.
+    most : int
+        Characters.
+
+    Returns
+    -------
+    str
+        Cut, on one line, with a mark for whatever cannot be shown.
+
+    Examples
+    --------
+    >>> made_printable("rods\x00.csv"), made_printable("a" * 9, 4)
+    ('rods\ufffd.csv', 'aaaa')
+    """
+    return "".join(c if _may_stand(c, lines=False) else "\ufffd" for c in text[:most])
+
+
 def check_text(text: str, wanted: str, *, least: int = 0, most: int = MOST_NAME, lines: bool = False) -> str:
     """Return a text, trimmed, if it may stand where it was typed.
 

@@ -135,6 +135,10 @@ def unit_named(spelling: str, kind: Kind) -> Unit:
     return found
 
 
+MOST_TYPED = 80
+"""Characters of a dimension as somebody types it: what is longer is none, and is not looked into."""
+
+
 def read_typed(text: str, kind: Kind) -> Typed:
     """Read a dimension as a person types it.
 
@@ -170,7 +174,7 @@ size=Fraction(127, 5), example='9-1/4 in'))
     """
     stripped = text.strip()
     wanted = f"one number and its unit, such as {BASE[kind].example}"
-    if len(stripped) > 80:
+    if len(stripped) > MOST_TYPED:
         raise QuantityError(f"a text of {len(stripped)} characters", wanted)
     match = _NUMBER.match(stripped)
     if match is None:

@@ -25,6 +25,8 @@ from zygometra.core.quantity import read_quantity
 from zygometra.core.typed import is_printable
 from zygometra.core.units import Kind
 
+from .plain_json import loads
+
 MOST_BYTES = 2_000_000
 
 
@@ -55,7 +57,7 @@ def document_from_text(text: str | bytes) -> Document:
     if not words.strip():
         raise BuildFaults([Fault("$", "an empty file", "one JSON object, a build file")])
     try:
-        document = json.loads(words, parse_constant=_no_constant, object_pairs_hook=_no_twins)
+        document = loads(words)
     except json.JSONDecodeError as error:
         place = f"$ (line {error.lineno}, column {error.colno})"
         cut_short = error.pos >= len(words.rstrip()) - 1
@@ -68,19 +70,6 @@ def document_from_text(text: str | bytes) -> Document:
     if not isinstance(document, dict):
         raise BuildFaults([Fault("$", shown(document), "one JSON object, a build file")])
     return document
-
-
-def _no_constant(name: str) -> float:
-    raise ValueError(f"the number {name}")
-
-
-def _no_twins(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    keys = dict(pairs)
-    if len(keys) != len(pairs):
-        seen: set[str] = set()
-        twin = next(k for k, _ in pairs if k in seen or seen.add(k))  # type: ignore[func-returns-value]
-        raise ValueError(f"the key {shown(twin)} twice")
-    return keys
 
 
 def build_from_text(text: str | bytes) -> tuple[Document, Build]:

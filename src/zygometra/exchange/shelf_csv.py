@@ -30,7 +30,7 @@ from zygometra.core.mix.parts import (
     read_dimension,
 )
 from zygometra.core.typed import check_text, plain_number, whole_number
-from zygometra.core.units import unit_named
+from zygometra.core.units import MOST_TYPED, unit_named
 
 from .tables import NoTable, Row, as_meant, inert, take_apart
 
@@ -47,6 +47,7 @@ _ASPECTS = {
     "each": "each",
 }
 _WRITTEN = {inside: header for header, inside in _ASPECTS.items()}
+_LONGEST_HEADER, _MOST_COLUMNS = 200, 200
 _HEADER = re.compile(
     r"(?P<name>.*?)\s*(?:\[(?P<unit>[^\]]*)\])?\s*(?P<aspect>basis|±|u|readings|resolution|gauge u|each)?"
 )
@@ -81,6 +82,10 @@ class _Column:
     """One column of a table: which dimension, word or plain property, in which unit."""
 
     def __init__(self, header: str, kind: PartKind) -> None:
+        if len(header) > _LONGEST_HEADER:
+            raise QuantityError(
+                f"a column of {len(header)} characters", f"one of {', '.join(columns_of(kind.key))}"
+            )
         match = _HEADER.fullmatch(header.strip())
         parts = match.groupdict() if match else {"name": header, "unit": None, "aspect": None}
         name = (parts["name"] or "").strip().lower()
@@ -133,6 +138,8 @@ def read_table(text: str | bytes, kind: str) -> TableRead:
         return refused(
             RowFault(1, "", "an empty file", f"a table of {of_kind.plural}, its columns in the first line")
         )
+    if len(table.headers) > _MOST_COLUMNS:
+        return refused(RowFault(1, "", f"{len(table.headers)} columns", f"at most {_MOST_COLUMNS}"))
     columns, faults = _columns(table.headers, of_kind)
     if faults:
         return refused(*faults)
@@ -251,7 +258,7 @@ def _figure(aspects: Mapping[str, tuple[_Column, str]], basis: str) -> Any:
 
 def _cell(column: _Column, cell: str) -> Any:
     """A cell as typed: a number where it is one, with the column's unit where that has one."""
-    if re.fullmatch(r"[-−+]?(\d+\.?\d*|\.\d+)", cell):
+    if len(cell) <= MOST_TYPED and re.fullmatch(r"[-−+]?(\d+\.?\d*|\.\d+)", cell):
         number = float(cell.replace("−", "-"))
         plain = int(number) if number == int(number) and "." not in cell else number
         return f"{cell} {column.unit.strip()}" if column.unit else plain

@@ -16,6 +16,7 @@ from dataclasses import dataclass
 MARKS = {";": "semicolon", ",": "comma", "\t": "tab"}
 _SEP = re.compile(r"\s*\"?sep=(?P<mark>[;,\t])\"?\s*", re.IGNORECASE)
 _DECIMAL_COMMA = re.compile(r"[+\-−]?\d+,\d+(?:\s*[^\d\s]+)?")
+_LONGEST_HEADER = 500
 _HEADER_UNIT = re.compile(
     r"(?P<name>[^\[(,]+?)\s*(?:\((?P<round>[^)]*)\)|,\s*(?P<after>[^,]+))\s*(?P<rest>.*)"
 )
@@ -151,9 +152,11 @@ def header_as_ours(header: str) -> str:
     >>> header_as_ours("stroke (mm)"), header_as_ours("stroke, in"), header_as_ours("stroke [mm] basis")
     ('stroke [mm]', 'stroke [in]', 'stroke [mm] basis')
     """
-    found = _HEADER_UNIT.fullmatch(header.strip())
+    # Blanks in a row are one: what parts a name from its unit may be as wide as it likes.
+    header = " ".join(header.split())
+    found = _HEADER_UNIT.fullmatch(header) if len(header) <= _LONGEST_HEADER else None
     if found is None:
-        return header.strip()
+        return header
     unit = (found["round"] or found["after"] or "").strip()
     return f"{found['name'].strip()} [{unit}] {found['rest']}".strip()
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import gc
 import logging
 import sys
+from importlib import import_module
+from threading import Thread
 
 from flask import Flask
 
@@ -50,6 +52,8 @@ def _serve(app: Flask, options: Options) -> int:
     (options.var / "address").write_text(options.address)
     logging.getLogger("zygometra").info("started port=%d", server.port)
     print(f"Zygometra is at {options.address}  (stop with Ctrl-C)", flush=True)
+    # The first sheet does not wait for the library that sets it.
+    Thread(target=lambda: import_module("weasyprint"), daemon=True).start()
     server.run()
     logging.getLogger("zygometra").info("stopped")
     return 0

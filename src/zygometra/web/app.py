@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from importlib import import_module
 from typing import Any
 
-from flask import Flask, request, url_for
+from flask import Flask, abort, request, url_for
 from flask_compress import Compress
 from flask_wtf.csrf import CSRFProtect
 from markupsafe import Markup
@@ -16,6 +16,7 @@ from sqlalchemy import Engine
 
 from zygometra import __version__
 from zygometra.core.sentence import given_text
+from zygometra.core.typed import is_printable
 
 from . import db, errors, events, jobs, people, sessions
 from .assets import asset, assets
@@ -99,11 +100,19 @@ def create_app(*, engine: Engine, secret_key: str, outside: Outside = _INSIDE, *
     db.init(app, engine)
     for part in (errors, events, jobs, kept, laid_out, sessions):
         part.init(app)
+    app.before_request(_look_at_address)
     app.before_request(people.ask_for_name)
     _register(app)
     _templates(app)
     app.wsgi_app = guarded(app.wsgi_app, outside)  # type: ignore[assignment,method-assign]
     return app
+
+
+def _look_at_address() -> None:
+    """Refuse an address that holds what no page of ours puts into one, and no database holds."""
+    words = [*request.args.values(), *(v for v in (request.view_args or {}).values() if isinstance(v, str))]
+    if not all(map(is_printable, words)):
+        abort(400)
 
 
 def _templates(app: Flask) -> None:

@@ -18,6 +18,7 @@ from flask import (
 
 from zygometra.core.actors import Actor, Entry
 from zygometra.core.errors import ZygometraError
+from zygometra.core.typed import is_printable
 from zygometra.core.wording import Reader
 
 from . import sessions
@@ -128,7 +129,12 @@ def ask_for_name() -> Response | None:
 
 def safe_next(address: str | None) -> str:
     """Return ``address`` if it leads inside the application, else the shop floor."""
-    if address and address.startswith("/") and not address.startswith(("//", "/\\")):
+    if (
+        address
+        and is_printable(address, lines=False)
+        and address.startswith("/")
+        and not address.startswith(("//", "/\\"))
+    ):
         parts = urlsplit(address)
         if not parts.scheme and not parts.netloc:
             return address

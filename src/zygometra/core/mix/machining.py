@@ -291,8 +291,9 @@ def strokes_left(question: Question, rows: Bottoms) -> tuple[Floats, Floats]:
         low = low if window.low is None else np.maximum(low, window.low / per_mm)
         high = high if window.high is None else np.minimum(high, window.high / per_mm)
     ratio = question.window("rod_ratio")
-    # The longer the stroke, the smaller the ratio.
-    low = low if ratio.high is None else np.maximum(low, rows.length / ratio.high)
+    # The longer the stroke, the smaller the ratio; none brings it to nought.
+    if ratio.high is not None:
+        low = np.maximum(low, rows.length / ratio.high if ratio.high > 0 else np.inf)
     high = high if ratio.low is None or ratio.low <= 0 else np.minimum(high, rows.length / ratio.low)
     # However far it is faced, the top ring stays below the deck.
     high = np.minimum(high, stroke_for(rows.height, -rows.land, rows.length, rows.compression))

@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 
 from zygometra.core.build.record import written
 from zygometra.core.digits import MINUS
+from zygometra.core.errors import QuantityError
 from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field, field_at
 from zygometra.core.house_rules import BASES
 from zygometra.core.place import Place
@@ -141,8 +142,11 @@ def known_field(bench: Bench, path: str) -> Field | None:
     for field in FIELDS:
         if path in [place for _, place in _places(bench, field)]:
             return field
-    # A one-bank engine keeps what a file says of its bank.
-    return field_at(path) if path in bench.build.figures else None
+    try:
+        # A one-bank engine keeps what a file says of its bank.
+        return field_at(path) if path in bench.build.figures else None
+    except QuantityError:
+        return None
 
 
 def form_view(bench: Bench, field: Field, path: str, typed: Mapping[str, Any], fault: str) -> dict[str, Any]:

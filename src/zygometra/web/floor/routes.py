@@ -11,7 +11,7 @@ from zygometra.core.build.document import Document
 from zygometra.core.build.record import STARTED, copied_words, taken_in_words
 from zygometra.core.errors import BuildFaults, Fault
 from zygometra.core.stages import STAGE
-from zygometra.core.typed import known_id
+from zygometra.core.typed import known_id, made_printable
 from zygometra.exchange.build_file import MOST_BYTES, build_from_text
 from zygometra.store import builds
 
@@ -81,12 +81,13 @@ def import_file() -> BaseResponse | tuple[str, int]:
     if upload is None or not upload.filename:
         fault = Fault("$", "no file", "a build file, chosen or dropped on the floor")
         return _import_faults("no file", [fault])
+    called = made_printable(upload.filename)
     try:
         document, build = build_from_text(upload.stream.read(MOST_BYTES + 1))
     except BuildFaults as error:
-        return _import_faults(upload.filename, error.faults)
-    flash(f"“{build.name}” was taken in from {upload.filename[:80]}.")
-    return _begin(document, taken_in_words(upload.filename))
+        return _import_faults(called, error.faults)
+    flash(f"“{build.name}” was taken in from {called[:80]}.")
+    return _begin(document, taken_in_words(called))
 
 
 def _import_faults(of: str, faults: list[Fault]) -> tuple[str, int]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from zygometra.core.build.lever_table import LEVERS
+from zygometra.core.errors import QuantityError
 from zygometra.core.fields import FIELD, Field, field_at
 from zygometra.core.mix.parts import KIND
 from zygometra.core.units import Kind
@@ -39,5 +40,5 @@ def field_named(name: str) -> Field | None:
         return KIND[of].dimension(dimension) if of in KIND else None
     try:
         return field_at(name)
-    except (KeyError, ValueError):
+    except (KeyError, ValueError, QuantityError):
         return None

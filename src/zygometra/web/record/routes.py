@@ -22,7 +22,9 @@ from zygometra.core.build.document import to_text, with_leaf
 from zygometra.core.build.record import CHOSEN
 from zygometra.core.errors import BuildFaults
 from zygometra.core.stages import STAGE
+from zygometra.core.typed import MOST_NAME, made_printable
 from zygometra.exchange.evaluation_file import evaluation_document
+from zygometra.exchange.plain_json import loads
 from zygometra.store import builds
 from zygometra.store import undo as history_of
 
@@ -32,6 +34,9 @@ from ..build.saving import save, seen_version
 from ..db import db
 from ..people import actor, entry, safe_next
 from .view import view
+
+# How deep a leaf of a document can lie.
+_DEEPEST = 12
 
 record = Blueprint("record", __name__, template_folder="templates")
 
@@ -106,10 +111,10 @@ def choose(build_id: int) -> BaseResponse:
     try:
         for path, value in leaves.items():
             document = with_leaf(document, path, value)
-    except (TypeError, ValueError):
+    except (AttributeError, TypeError, ValueError):
         # A path through what is no object.
         abort(400)
-    says = request.form.get("says", "")[:400]
+    says = made_printable(request.form.get("says", ""), 400)
     try:
         refused = save(bench, document, says + CHOSEN, mine=leaves)
     except BuildFaults as error:
@@ -123,13 +128,15 @@ def choose(build_id: int) -> BaseResponse:
 def _leaves(text: str) -> dict[tuple[str, ...], Any]:
     """The leaves that a conflict's page carried: anything of another shape is a damaged request."""
     try:
-        raw = json.loads(text)
+        raw = loads(text)
     except (ValueError, RecursionError):
         abort(400)
     leaves: dict[tuple[str, ...], Any] = {}
     for item in raw if isinstance(raw, list) else [None]:
         path, value = item if isinstance(item, list) and len(item) == 2 else (None, None)
-        if not isinstance(path, list) or not path or not all(isinstance(key, str) for key in path):
+        if not isinstance(path, list) or not 0 < len(path) <= _DEEPEST:
+            abort(400)
+        if not all(isinstance(key, str) and len(key) <= MOST_NAME for key in path):
             abort(400)
         leaves[tuple(path)] = value
     return leaves

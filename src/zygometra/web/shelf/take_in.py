@@ -10,7 +10,7 @@ from flask import render_template, request
 
 from zygometra.core import gates
 from zygometra.core.mix.parts import KIND, Part, newly_ordered
-from zygometra.core.typed import known_id
+from zygometra.core.typed import known_id, made_printable
 from zygometra.exchange.shelf_csv import MOST_BYTES, TableRead, read_table
 from zygometra.exchange.tables import NoTable, letters_of
 from zygometra.store import shelf as store
@@ -72,9 +72,9 @@ def taken(kind: str) -> Table:
     """Read the table that a request carries: a file, or the text of one that was shown before."""
     upload = request.files.get("file")
     text: bytes | str = request.form.get("text", "")
-    name = request.form.get("name", "a table")[:120]
+    name = made_printable(request.form.get("name", "a table"))
     if upload is not None and upload.filename:
-        text, name = upload.stream.read(MOST_BYTES + 1), upload.filename[:120]
+        text, name = upload.stream.read(MOST_BYTES + 1), made_printable(upload.filename)
     read = read_table(text, kind)
     known = store.parts_by_code(db(), ((p.kind, p.code) for p in read.parts))
     ordered = tuple(p.code for p in read.parts if newly_ordered(p, known.get((p.kind, p.code))))

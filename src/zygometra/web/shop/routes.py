@@ -31,7 +31,7 @@ _WORDS = {"mm": "millimetres", "inch": "inches and thou", "system": "as the syst
 
 
 @shop.route("/who", methods=["GET", "POST"])
-def who() -> BaseResponse | str:
+def who() -> BaseResponse | tuple[str, int]:
     """Pick the name under which this person's entries stand in the record."""
     fault, name = "", person()
     back = safe_next(request.values.get("next"))
@@ -42,7 +42,7 @@ def who() -> BaseResponse | str:
             return redirect(back)
         wanted = "a name of up to 60 characters" if name else "the name you go by in the shop, such as Ada"
         fault = f"Found {shown(name)}; wanted {wanted}."
-    return render_template("shop/who.html", name=name, fault=fault, back=back)
+    return render_template("shop/who.html", name=name, fault=fault, back=back), 422 if fault else 200
 
 
 @shop.post("/leave")

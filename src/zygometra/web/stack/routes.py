@@ -53,7 +53,7 @@ def keep(build_id: int) -> BaseResponse | str:
     except BuildFaults as error:
         shown = answer(bench, {})
         shown.refused["plan"] = str(error.faults[0])
-        return _page(shown)
+        return make_response(_page(shown), 422)
     if asks := asked_of_crowns(with_plan(bench, planned)):
         shown = answer(bench, {"plan": request.form.get("plan", "")})
         shown.refused["plan"] = asks

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
@@ -14,9 +13,11 @@ from zygometra.core.errors import BuildFaults, Fault, QuantityError, ZygometraEr
 from zygometra.core.fields import FIELD
 from zygometra.core.quantity import Quantity, read_field, read_quantity
 from zygometra.core.stack.inverse import solve
+from zygometra.core.typed import plain_number
 from zygometra.core.units import MM, THOU, Kind, from_base, to_base
 from zygometra.core.wording import Reader
 from zygometra.exchange.build_file import check_operations
+from zygometra.exchange.plain_json import loads
 
 from ..build.bench import Bench, with_plan
 from ..forms.read import number, with_unit
@@ -66,7 +67,7 @@ def read_plan(raw: str, build: Build) -> tuple[Operation, ...]:
         If it is not a list of valid operations.
     """
     try:
-        plan = json.loads(raw)
+        plan = loads(raw)
     except (ValueError, RecursionError):
         raise BuildFaults([Fault("planned", "a plan that cannot be read", "a list of operations")]) from None
     check_operations(plan, build)
@@ -278,8 +279,8 @@ def _nudged(result: WhatIf, nudge: str) -> tuple[Operation, ...]:
     if now is None:
         now = setting(bench.build.planned, name, bench.build.bank_of(result.hole).name, result.hole).total
     try:
-        number = float(move.lstrip("="))
-    except ValueError:
+        number = plain_number(move.removeprefix("="), "how far", low=-1e6, high=1e6)
+    except QuantityError:
         return bench.build.planned
     shown = from_base(now, unit) if kind is Kind.LENGTH else now
     if move.startswith("="):
