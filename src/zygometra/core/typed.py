@@ -15,6 +15,8 @@ MOST_ID = 2**63 - 1
 # What a version can be: a plain integer of the database.
 MOST_VERSION = 2**31 - 1
 MOST_NAME = 120
+# Words of a part that rules of fit go by, such as a bolt pattern.
+MOST_WORD = 80
 _PLAIN = re.compile(r"[+\-−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+\-]?\d{1,3})?")
 
 

@@ -29,7 +29,7 @@ from zygometra.core.mix.parts import (
     check_code,
     read_dimension,
 )
-from zygometra.core.typed import check_text, plain_number, whole_number
+from zygometra.core.typed import MOST_NAME, MOST_WORD, check_text, plain_number, whole_number
 from zygometra.core.units import MOST_TYPED, unit_named
 
 from .tables import NoTable, Row, as_meant, inert, take_apart
@@ -273,8 +273,8 @@ def _choice(cell: str, choices: tuple[str, ...], what: str) -> str:
     return cell.lower()
 
 
-def _word(cell: str) -> str:
-    return check_text(as_meant(cell), "a word of up to 80 characters", most=80)
+def _word(cell: str, most: int = MOST_WORD) -> str:
+    return check_text(as_meant(cell), f"a text of up to {most} characters that can be printed", most=most)
 
 
 def _plain(name: str, cell: str) -> tuple[str, Any]:
@@ -284,7 +284,7 @@ def _plain(name: str, cell: str) -> tuple[str, Any]:
         return "price", read_price(cell)
     if name in ("on shelf", "lead days"):
         return name.replace(" ", "_"), whole_number(cell, "a whole number, such as 4", high=MOST_PIECES)
-    return name, check_code(cell) if name == "code" else _word(cell)
+    return name, check_code(cell) if name == "code" else _word(cell, MOST_NAME)
 
 
 def read_price(text: str) -> int:

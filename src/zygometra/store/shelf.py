@@ -31,7 +31,7 @@ from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
 from zygometra.core.actors import Actor, Entry
-from zygometra.core.mix.parts import IN_HAND, KINDS, STATES, Part
+from zygometra.core.mix.parts import IN_HAND, KINDS, STATES, Part, to_the_letter
 from zygometra.core.mix.record import TAKEN_OFF
 from zygometra.core.mix.shelf import Row, Shelf, table_of
 
@@ -429,6 +429,7 @@ def take_in(session: Session, parts: Sequence[Part], *, entry: Entry) -> tuple[i
     """
     hold(session)
     known = parts_by_code(session, ((p.kind, p.code) for p in parts))
+    parts = [to_the_letter(p, known[p.kind, p.code]) if (p.kind, p.code) in known else p for p in parts]
     added = [p for p in parts if (p.kind, p.code) not in known]
     changed = [p for p in parts if (p.kind, p.code) in known and as_data(known[p.kind, p.code]) != as_data(p)]
     if added:

@@ -299,6 +299,38 @@ def put_back(part: Part, now: Part | None) -> Part:
     return replace(part, state="idea") if newly_ordered(part, now) else part
 
 
+def to_the_letter(part: Part, before: Part) -> Part:
+    """Return a part with every figure as it stood, to the letter, that says the same as it did.
+
+    A table writes ``148.0 mm`` where a file had a number and a unit apart: that is no other
+    figure, and taking a shop's own export in again changes nothing.
+
+    Parameters
+    ----------
+    part, before : Part
+        As it came in, and as it stands.
+
+    Returns
+    -------
+    Part
+        Otherwise as it came in.
+    """
+    figures = {
+        name: before.figures[name] if name in before.figures and _says_the_same(part, before, name) else raw
+        for name, raw in part.figures.items()
+    }
+    return replace(part, figures=figures)
+
+
+def _says_the_same(part: Part, before: Part, name: str) -> bool:
+    """Whether two figures of a name are one: value, unit, doubt, basis and readings."""
+    one, other = part.quantity(name), before.quantity(name)
+    if one is None or other is None:
+        return part.figures[name] == before.figures[name]
+    same: bool = replace(one, as_typed=None) == replace(other, as_typed=None)
+    return same
+
+
 def read_dimension(kind: str, name: str, raw: Any, unstated: Unstated = "house") -> Quantity:
     """Read a typed figure of a part.
 

@@ -8,7 +8,7 @@ from zygometra.core.errors import QuantityError, shown
 from zygometra.core.fields import Field
 from zygometra.core.house_rules import BASES
 from zygometra.core.mix.parts import KIND, MOST_PIECES, STATES, Part, check_code, read_dimension
-from zygometra.core.typed import whole_number
+from zygometra.core.typed import MOST_WORD, whole_number
 from zygometra.core.units import Kind
 from zygometra.exchange.shelf_csv import read_price
 
@@ -73,7 +73,7 @@ def read_part(form: Form, kind: str, before: Part | None) -> Part | None:
     supplier = form.take("supplier", text(form["supplier"]))
     figures = _figures(form, kind, before)
     words = {
-        t.name: form.take(slot(WORD, t.name), text(form[slot(WORD, t.name)], most=80))
+        t.name: form.take(slot(WORD, t.name), text(form[slot(WORD, t.name)], most=MOST_WORD))
         for t in KIND[kind].texts
     }
     if form.faults or code is None or state is None:

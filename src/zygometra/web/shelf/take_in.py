@@ -9,7 +9,7 @@ from typing import NamedTuple
 from flask import render_template, request
 
 from zygometra.core import gates
-from zygometra.core.mix.parts import KIND, Part, newly_ordered
+from zygometra.core.mix.parts import KIND, Part, newly_ordered, to_the_letter
 from zygometra.core.typed import known_id, made_printable
 from zygometra.exchange.shelf_csv import MOST_BYTES, TableRead, read_table
 from zygometra.exchange.tables import NoTable, letters_of
@@ -95,7 +95,11 @@ def taken(kind: str) -> Table:
 
 def _clashes(read: TableRead, known: Mapping[tuple[str, str], Part], seen: int) -> tuple[Clash, ...]:
     """What others did since the shelf was seen to parts that a table would make something else of."""
-    others = {key: part for part in read.parts if known.get(key := (part.kind, part.code)) != part}
+    others = {
+        key: part
+        for part in read.parts
+        if (now := known.get(key := (part.kind, part.code))) is None or to_the_letter(part, now) != now
+    }
     changes = store.changed_since(db(), others, seen)
     return tuple(
         Clash(code, f"{change.actor}: {change.says}", _differing(known.get((kind, code)), others[kind, code]))
