@@ -17,8 +17,9 @@ from zygometra.web.app import create_app
 class Shop:
     """A person at the bench: asks for pages, sends forms with their token."""
 
-    def __init__(self, app, name="Ada"):
+    def __init__(self, app, name="Ada", base_url="http://localhost"):
         self.client = app.test_client()
+        self.client.environ_base |= {"HTTP_HOST": base_url.rsplit("/", 1)[1]}
         with self.client.session_transaction() as cookie:
             cookie["person"] = name
         self.get("/settings")

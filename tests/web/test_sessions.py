@@ -202,3 +202,9 @@ def test_healthz_tells_of_tables_of_another_program(app, owner):
     finally:
         with owner.begin() as connection:
             connection.execute(text("UPDATE alembic_version SET version_num = :was"), {"was": was})
+
+
+def test_a_sheet_names_where_it_is_kept_only_where_that_was_told(app, outside_app, shop, pilot):
+    away = Shop(outside_app, "Tove", base_url="https://bench.example")
+    assert f"kept at https://bench.example:8757/builds/{pilot}/sheet" in away.text(f"/builds/{pilot}/sheet")
+    assert "kept at" not in shop.text(f"/builds/{pilot}/sheet")

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlsplit
 
+from flask import current_app
 from werkzeug.middleware.proxy_fix import ProxyFix
 from werkzeug.sansio.utils import host_is_trusted
 
@@ -47,6 +48,12 @@ class Outside:
 
 def _bracketed(host: str) -> str:
     return f"[{host}]" if ":" in host else host
+
+
+def address_outside(path: str) -> str:
+    """Return an address as who is not at this machine opens it; empty where nobody was told one."""
+    outside: Outside = current_app.config["OUTSIDE"]
+    return outside.address.rstrip("/") + path if outside.address else ""
 
 
 def is_ours(host: str, ours: tuple[str, ...]) -> bool:

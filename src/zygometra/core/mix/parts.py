@@ -326,9 +326,8 @@ def _says_the_same(part: Part, before: Part, name: str) -> bool:
     """Whether two figures of a name are one: value, unit, doubt, basis and readings."""
     one, other = part.quantity(name), before.quantity(name)
     if one is None or other is None:
-        return part.figures[name] == before.figures[name]
-    same: bool = replace(one, as_typed=None) == replace(other, as_typed=None)
-    return same
+        return bool(part.figures[name] == before.figures[name])
+    return replace(one, as_typed=None) == replace(other, as_typed=None)
 
 
 def read_dimension(kind: str, name: str, raw: Any, unstated: Unstated = "house") -> Quantity:

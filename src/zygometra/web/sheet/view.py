@@ -9,7 +9,9 @@ from zygometra.core.digits import figure
 from zygometra.core.findings.ends import asked_before_a_crown_is_cut
 from zygometra.core.stack import cut_sheet
 
+from .. import urls
 from ..build.bench import Bench, engine_line
+from ..outside import address_outside
 from ..people import person
 from ..stations import counted
 
@@ -67,6 +69,7 @@ def view(bench: Bench, reference: str) -> dict[str, Any]:
         "decks": [(bank, slope) for bank, slope in slopes if slope not in _LEVEL],
         "today": date.today().isoformat(),
         "maker": person(),
+        "address": address_outside(urls.station(bench.id, "sheet")),
     }
 
 
