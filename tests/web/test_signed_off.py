@@ -91,7 +91,7 @@ def test_a_figure_saved_as_it_stands_is_no_change(shop, signed, stored):
 def test_its_pages_say_so_and_what_is_tried_is_not_kept(shop, signed):
     page = shop.text(f"/builds/{signed}/stack")
     assert "This build is signed off: its figures and its plan stand." in page
-    assert "Why, if it is opened again" in shop.text(f"/builds/{signed}/record")
+    assert "to open it again asks for a reason" in shop.text(f"/builds/{signed}/record")
     shop.text(f"/builds/{signed}/stack/what-if?hole=1&deck_cut=0.2+mm", HX_Request="true")
 
 

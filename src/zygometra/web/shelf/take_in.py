@@ -17,15 +17,16 @@ from zygometra.store import shelf as store
 
 from ..db import db
 from ..stations import counted
+from .view import leaves_between
 
 # How many faults of a table are told, and how many codes named.
 _MOST_FAULTS, _MOST_CODES = 200, 6
 
 
 class Clash(NamedTuple):
-    """A part that a table would change, and that somebody changed since the shelf was seen."""
+    """A figure or word that a table would change, of a part that somebody changed since the shelf was seen."""
 
-    code: str
+    what: str
     theirs: str
     mine: str
 
@@ -101,22 +102,15 @@ def _clashes(read: TableRead, known: Mapping[tuple[str, str], Part], seen: int) 
         if (now := known.get(key := (part.kind, part.code))) is None or to_the_letter(part, now) != now
     }
     changes = store.changed_since(db(), others, seen)
-    return tuple(
-        Clash(code, f"{change.actor}: {change.says}", _differing(known.get((kind, code)), others[kind, code]))
-        for (kind, code), change in changes.items()
-    )
-
-
-def _differing(theirs: Part | None, mine: Part) -> str:
-    """What of a part a table would make something else of, in a few words."""
-    if theirs is None:
-        return "on the shelf again"
-    was, now = store.as_data(theirs), store.as_data(mine)
-    names = [name for name in now if name not in ("figures", "texts") and was[name] != now[name]]
-    for kept in ("figures", "texts"):
-        both = sorted({*was[kept], *now[kept]})
-        names += [name for name in both if was[kept].get(name) != now[kept].get(name)]
-    return ", ".join(name.replace("_", " ") for name in names[:_MOST_CODES])
+    out = []
+    for key, change in changes.items():
+        who = f"{key[1]} ({change.actor}: {change.says})"
+        if (now := known.get(key)) is None:
+            out.append(Clash(who, "off the shelf", "on it again"))
+            continue
+        mine = store.as_data(to_the_letter(others[key], now))
+        out += [Clash(f"{who}, {what}", *both) for what, *both in leaves_between(store.as_data(now), mine)]
+    return tuple(out)
 
 
 def _text_of(given: str | bytes) -> str:

@@ -258,9 +258,14 @@ def _change_leaves(change: store.PartChange) -> list[tuple[str, str, str]]:
     """What a change changed, leaf by leaf."""
     if change.before is None or change.after is None:
         return []
+    return leaves_between(change.before, change.after)
+
+
+def leaves_between(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[tuple[str, str, str]]:
+    """Return what differs between two states of a part, as the record keeps them: what, was, is."""
     out = []
-    for key in change.after:
-        was, now = change.before.get(key), change.after[key]
+    for key in after:
+        was, now = before.get(key), after[key]
         if key in ("figures", "texts"):
             was = was or {}
             names = [name for name in sorted({*was, *now}) if was.get(name) != now.get(name)]
