@@ -5,6 +5,8 @@ from __future__ import annotations
 import gzip
 import re
 
+from sqlalchemy.exc import OperationalError
+
 from support.cases import demo, vector
 from support.page import read, seen
 
@@ -179,3 +181,15 @@ def test_the_first_view_of_a_build_is_light(shop, bring):
     fonts = re.search(r"/static/(\w+)/", html).group(1)
     total += len(shop.get(f"/static/{fonts}/vendor/plex-600.woff2").data)
     assert total < 250_000
+
+
+def test_a_database_that_goes_while_a_refusal_is_written_is_told_as_what_it_is(shop, bring, monkeypatch):
+    build = bring("pilot-launch", "signed off")
+
+    def gone(*_):
+        raise OperationalError("select", {}, Exception("server closed the connection"))
+
+    monkeypatch.setattr("zygometra.store.builds.last_move", gone)
+    response = shop.change(build, "parts.block.bore", "1", value="93 mm")
+    assert response.status_code == 503
+    assert "The database does not answer" in seen(response).text

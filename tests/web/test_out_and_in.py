@@ -95,3 +95,32 @@ def test_a_form_and_a_table_take_the_same_codes(shop, engine, code):
 )
 def test_a_form_and_a_table_take_the_same_prices(shop, engine, price):
     assert taken_by_form(shop, price=price) == taken_by_table(price=price)
+
+
+def long_table(rows, length="148 mm"):
+    return "code,name,length\n" + "".join(f"R{i},x,{length}\n" for i in range(rows))
+
+
+def test_of_a_table_with_a_thousand_faults_the_rest_is_not_read_and_none_of_it_taken(shop, engine):
+    table = long_table(10) + long_table(3000, "long").split("\n", 1)[1].replace("R", "Q")
+    read = read_table(table, "rod")
+    assert not read.whole
+    assert read.faults[-1].found == "more than 1000 faults"
+    assert read.rows < 1100
+    for good_rows in ("", "1"):
+        sent = {"kind": "rod", "text": table, "name": "x.csv", "version": "9", "good_rows": good_rows}
+        response = shop.post("/shelf/take-in", sent)
+        assert response.status_code == 422
+        assert "more than 1000 faults" not in shop.text("/shelf?kind=rod")
+        assert not [b for b in seen(response).all("button") if b.text.startswith("Take in")]
+    assert "No rod" in shop.text("/shelf?kind=rod") or "R1" not in shop.text("/shelf?kind=rod")
+
+
+def test_a_table_that_takes_too_long_is_left_alone(monkeypatch):
+    clock = iter(range(10**6))
+    monkeypatch.setattr("zygometra.exchange.shelf_csv.time.monotonic", lambda: next(clock))
+    read = read_table(long_table(2000), "rod", seconds=5)
+    assert not read.whole
+    assert "rows took too long to read" in read.faults[-1].found
+    assert read.rows < 1000
+    assert read_table(long_table(2000), "rod").whole

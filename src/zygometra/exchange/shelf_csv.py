@@ -11,7 +11,9 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 import re
+import time
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -32,10 +34,10 @@ from zygometra.core.mix.parts import (
 from zygometra.core.typed import MOST_NAME, MOST_WORD, check_text, plain_number, whole_number
 from zygometra.core.units import MOST_TYPED, unit_named
 
-from .tables import NoTable, Row, as_meant, inert, take_apart
+from .tables import MOST_ROWS, NoTable, Row, as_meant, inert, take_apart
 
 MOST_BYTES = 24_000_000
-MOST_ROWS = 60_000
+MOST_FAULTS = 1000
 PLAIN = ("code", "name", "supplier", "price", "state", "on shelf", "lead days", "basis")
 _ASPECTS = {
     "basis": "basis",
@@ -69,13 +71,17 @@ class RowFault:
 
 @dataclass(frozen=True, slots=True)
 class TableRead:
-    """What a table holds: its kind, its good rows, its faults, how many rows there were, and how it was read."""
+    """What a table holds: its kind, its good rows, its faults, how many rows were read, and how.
+
+    It is not ``whole`` where reading stopped before its end: its rows are then no part of a shelf.
+    """
 
     kind: str
     parts: tuple[Part, ...]
     faults: tuple[RowFault, ...]
     rows: int
     read_as: str = ""
+    whole: bool = True
 
 
 class _Column:
@@ -108,7 +114,7 @@ def columns_of(kind: str) -> list[str]:
     return [*PLAIN, *(t.name for t in of_kind.texts), *(d.name for d in of_kind.dimensions)]
 
 
-def read_table(text: str | bytes, kind: str) -> TableRead:
+def read_table(text: str | bytes, kind: str, *, seconds: float = math.inf) -> TableRead:
     """Read one table.
 
     Parameters
@@ -117,6 +123,8 @@ def read_table(text: str | bytes, kind: str) -> TableRead:
         CSV as spreadsheets write it (:mod:`.tables`), the first line holds the columns.
     kind : str
         Which kind of part its rows are.
+    seconds : float
+        How long reading its rows may take.
 
     Returns
     -------
@@ -143,7 +151,7 @@ def read_table(text: str | bytes, kind: str) -> TableRead:
     columns, faults = _columns(table.headers, of_kind)
     if faults:
         return refused(*faults)
-    return replace(_rows(table.rows, columns, kind), read_as=table.read_as)
+    return replace(_rows(table.rows, columns, kind, time.monotonic() + seconds), read_as=table.read_as)
 
 
 def _columns(headers: list[str], of_kind: PartKind) -> tuple[list[_Column], list[RowFault]]:
@@ -163,16 +171,27 @@ def _columns(headers: list[str], of_kind: PartKind) -> tuple[list[_Column], list
     return columns, faults
 
 
-def _rows(rows: Iterable[Row], columns: list[_Column], kind: str) -> TableRead:
+def _too_much(rows: int, faults: int, ends: float) -> tuple[str, str] | None:
+    """Why a table is not read any further: what was found, and what is wanted."""
+    if rows > MOST_ROWS:
+        return f"more than {MOST_ROWS} rows", "a table of fewer rows"
+    if faults > MOST_FAULTS:
+        return f"more than {MOST_FAULTS} faults", "those above put right first; the rest was not read"
+    if rows % 64 == 0 and time.monotonic() > ends:
+        return f"a table of which {rows} rows took too long to read", "a shorter table, or two"
+    return None
+
+
+def _rows(rows: Iterable[Row], columns: list[_Column], kind: str, ends: float) -> TableRead:
     parts: list[Part] = []
     faults: list[RowFault] = []
     seen: dict[str, int] = {}
     count = 0
     for line, row in ((row.line, row.cells) for row in rows):
         count += 1
-        if count > MOST_ROWS:
-            faults.append(RowFault(line, "", f"more than {MOST_ROWS} rows", "a table of fewer rows"))
-            break
+        if (stopped := _too_much(count, len(faults), ends)) is not None:
+            faults.append(RowFault(line, "", *stopped))
+            return TableRead(kind, tuple(parts), tuple(faults), count, whole=False)
         if len(row) > len(columns):
             faults.append(RowFault(line, "", f"{len(row)} cells", f"{len(columns)}, one for each column"))
             continue

@@ -9,10 +9,12 @@ from __future__ import annotations
 import codecs
 import csv
 import io
+import itertools
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+MOST_ROWS = 60_000
 MARKS = {";": "semicolon", ",": "comma", "\t": "tab"}
 _SEP = re.compile(r"\s*\"?sep=(?P<mark>[;,\t])\"?\s*", re.IGNORECASE)
 _DECIMAL_COMMA = re.compile(r"[+\-−]?\d+,\d+(?:\s*[^\d\s]+)?")
@@ -113,7 +115,9 @@ def take_apart(data: bytes | str) -> Table:
     reader = csv.reader(io.StringIO(words, newline=""), delimiter=mark)
     try:
         headers = _without_empty_end(next(reader, []))
-        rows = [Row(reader.line_num + before, row) for row in reader if any(cell.strip() for cell in row)]
+        filled = (Row(reader.line_num + before, row) for row in reader if any(cell.strip() for cell in row))
+        # One more than anybody takes: what comes after it is not looked at.
+        rows = list(itertools.islice(filled, MOST_ROWS + 1))
     except csv.Error as error:
         slip = f"a slip in the CSV in line {reader.line_num + before}: {error}"
         raise NoTable(slip, "one row a line, quotes closed") from None

@@ -6,6 +6,7 @@ else; one that sends more than any form of ours is cut.
 
 from __future__ import annotations
 
+import logging
 import resource
 from io import BytesIO
 from pathlib import Path
@@ -17,11 +18,14 @@ from twisted.internet import reactor as _reactor
 from twisted.internet.error import CannotListenError
 from twisted.internet.ssl import CertificateOptions, TLSVersion
 from twisted.internet.threads import deferToThread
+from twisted.logger import globalLogPublisher
 from twisted.python.threadpool import ThreadPool
 from twisted.web.http import HTTPChannel
 from twisted.web.resource import Resource
 from twisted.web.server import NOT_DONE_YET, Request, Site
 from twisted.web.wsgi import WSGIResource
+
+from .log import came_through
 
 reactor: Any = _reactor
 
@@ -150,6 +154,15 @@ class _Site(Site):
 
     def log(self, request: Any) -> None:
         """Keep no log of requests: the application keeps its own."""
+
+
+def _tell(event: Any) -> None:
+    """Log what the server could not answer: by its kind and place, without its words."""
+    if (failure := event.get("log_failure")) is not None:
+        logging.getLogger("zygometra").error("server: %s", came_through(failure.value))
+
+
+globalLogPublisher.addObserver(_tell)
 
 
 class Server:

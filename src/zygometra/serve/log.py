@@ -9,6 +9,7 @@ from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from traceback import extract_tb
 
+_OURS = Path(__file__).parents[1]
 _MOST, _KEPT = 5_000_000, 3
 
 
@@ -46,9 +47,10 @@ def escaped(text: str) -> str:
 
 
 def came_through(error: BaseException) -> str:
-    """Return the kind of a fault and the last lines it came through, without its words."""
-    frames = extract_tb(error.__traceback__)[-6:]
-    places = " > ".join(f"{Path(frame.filename).name}:{frame.lineno}" for frame in frames)
+    """Return the kind of a fault, the lines of ours it came through and the one where it arose, without its words."""
+    frames = extract_tb(error.__traceback__)
+    ours = [frame for frame in frames[:-1] if _OURS in Path(frame.filename).parents]
+    places = " > ".join(f"{Path(frame.filename).name}:{frame.lineno}" for frame in [*ours[-6:], *frames[-1:]])
     return f"{type(error).__name__} at {places}"
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from flask import Flask, current_app, g, request
 from sqlalchemy import Engine
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from zygometra.store.database import reading_engine
@@ -40,7 +41,11 @@ def forget() -> None:
     """Drop the session of this request; the next call of :func:`db` opens another."""
     session = g.pop("db", None)
     if session is not None:
-        session.close()
+        try:
+            session.close()
+        except SQLAlchemyError:
+            # The server went in between: the answer is made, and the connection is not used again.
+            session.invalidate()
 
 
 def db() -> Session:

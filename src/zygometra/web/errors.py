@@ -106,10 +106,6 @@ def init(app: Flask) -> None:
     def _not_there(_error: NotThere) -> Response:
         return page(404)
 
-    @app.errorhandler(Closed)
-    def _closed(refused: Closed) -> Response:
-        return closed(refused)
-
     @app.errorhandler(PartNotThere)
     def _no_part(_error: PartNotThere) -> Response:
         return page(404, "The shelf has no such part; it may have been taken off.")
@@ -129,6 +125,14 @@ def init(app: Flask) -> None:
                 error = still
         app.logger.warning("database: %s", str(error).splitlines()[0])
         return page(503)
+
+    @app.errorhandler(Closed)
+    def _closed(refused: Closed) -> ResponseReturnValue:
+        # Its page asks the database too, which may be gone by now.
+        try:
+            return closed(refused)
+        except (OperationalError, PoolTimeout) as error:
+            return _away(error)
 
     @app.errorhandler(DBAPIError)
     def _refused(error: DBAPIError) -> Response:

@@ -21,6 +21,8 @@ from .view import leaves_between
 
 # How many faults of a table are told, and how many codes named.
 _MOST_FAULTS, _MOST_CODES = 200, 6
+# How long a request may read a table.
+_MOST_SECONDS = 3.0
 
 
 class Clash(NamedTuple):
@@ -58,7 +60,8 @@ class Table:
     @property
     def refused(self) -> bool:
         """True where it is not taken in as it stands."""
-        return bool(self.read.faults and not self.good_rows) or self.wants_reason or not self.read.parts
+        faulty = self.read.faults and not self.good_rows
+        return bool(faulty) or not self.read.whole or self.wants_reason or not self.read.parts
 
     def words(self, added: int, changed: int) -> str:
         """Return what was done with it, in a sentence."""
@@ -76,7 +79,7 @@ def taken(kind: str) -> Table:
     name = made_printable(request.form.get("name", "a table"))
     if upload is not None and upload.filename:
         text, name = upload.stream.read(MOST_BYTES + 1), made_printable(upload.filename)
-    read = read_table(text, kind)
+    read = read_table(text, kind, seconds=_MOST_SECONDS)
     known = store.parts_by_code(db(), ((p.kind, p.code) for p in read.parts))
     ordered = tuple(p.code for p in read.parts if newly_ordered(p, known.get((p.kind, p.code))))
     reason = request.form.get("reason", "").strip()
@@ -126,7 +129,9 @@ def _text_of(given: str | bytes) -> str:
 def take_in_page(table: Table) -> str:
     """Return the page that says why a table is not taken in yet, and offers what can be done."""
     text = _text_of(table.text)
-    good, ordered = len(table.read.parts), table.ordered if table.wants_reason else ()
+    # Of a table that was not read to its end nothing is offered.
+    good = len(table.read.parts) if table.read.whole else 0
+    ordered = table.ordered if table.wants_reason else ()
     take = "Take mine over theirs" if table.clashes else "Take them in"
     if table.read.faults:
         take = "Take in the good row" if good == 1 else f"Take in the {good} good rows"
