@@ -7,6 +7,7 @@ from sqlalchemy import create_engine, text
 from sqlalchemy.engine import make_url
 from sqlalchemy.exc import DBAPIError, OperationalError
 
+from zygometra.serve.database import ready
 from zygometra.store.database import Newer, NoDatabase, migrate, open_engine, revisions
 from zygometra.store.roles import lesser_of, make_lesser, password_of, rests_on_triggers_alone
 from zygometra.store.tables import RECORDS
@@ -75,8 +76,6 @@ def modest(owner, database_url):
 
 
 def test_an_owner_who_may_make_no_roles_is_used_itself_and_it_is_said(modest, monkeypatch):
-    from zygometra.serve.database import ready
-
     monkeypatch.setenv("DATABASE_URL", modest)
     monkeypatch.delenv("DATABASE_OWNER_URL", raising=False)
     there = ready()
@@ -86,8 +85,6 @@ def test_an_owner_who_may_make_no_roles_is_used_itself_and_it_is_said(modest, mo
 
 
 def test_given_only_an_owner_the_program_makes_the_lesser_role_and_uses_it(database_url, owner, monkeypatch):
-    from zygometra.serve.database import ready
-
     for name in ("DATABASE_URL", "DATABASE_OWNER_URL"):
         monkeypatch.delenv("DATABASE_URL", raising=False)
         monkeypatch.delenv("DATABASE_OWNER_URL", raising=False)
@@ -100,8 +97,6 @@ def test_given_only_an_owner_the_program_makes_the_lesser_role_and_uses_it(datab
 
 
 def test_given_both_the_one_is_migrated_and_the_other_used(modest, owner, database_url, monkeypatch):
-    from zygometra.serve.database import ready
-
     monkeypatch.setenv("DATABASE_OWNER_URL", modest)
     lesser = make_url(database_url).set(
         username=lesser_of(owner), password=password_of(database_url), database=make_url(modest).database
@@ -117,12 +112,18 @@ def test_given_both_the_one_is_migrated_and_the_other_used(modest, owner, databa
 
 
 def test_a_role_that_may_not_change_tables_asks_for_the_owner(modest, owner, database_url, monkeypatch):
-    from zygometra.serve.database import ready
-
     stranger = make_url(modest).set(username=lesser_of(owner), password=password_of(database_url))
     monkeypatch.delenv("DATABASE_OWNER_URL", raising=False)
     monkeypatch.setenv("DATABASE_URL", stranger.render_as_string(hide_password=False))
     with pytest.raises(NoDatabase, match=r"may not change the tables; give the owner's address"):
+        ready()
+
+
+def test_a_role_that_is_not_there_is_told(modest, monkeypatch):
+    monkeypatch.setenv("DATABASE_OWNER_URL", modest)
+    nobody = make_url(modest).set(username="nobody_here").render_as_string(hide_password=False)
+    monkeypatch.setenv("DATABASE_URL", nobody)
+    with pytest.raises(NoDatabase, match="does not do it: role .nobody_here. does not exist"):
         ready()
 
 
@@ -138,8 +139,6 @@ def test_a_role_that_may_not_change_tables_asks_for_the_owner(modest, owner, dat
     ],
 )
 def test_an_address_that_is_none_is_told_in_one_sentence_without_its_password(url, says, monkeypatch):
-    from zygometra.serve.database import ready
-
     monkeypatch.delenv("DATABASE_OWNER_URL", raising=False)
     monkeypatch.setenv("DATABASE_URL", url)
     with pytest.raises(NoDatabase, match=says) as told:

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from sqlalchemy import Engine
 from sqlalchemy.engine import make_url
-from sqlalchemy.exc import OperationalError, ProgrammingError
+from sqlalchemy.exc import DBAPIError, OperationalError, ProgrammingError
 
 from zygometra.store.database import (
     OWNER,
@@ -61,6 +61,9 @@ def ready() -> Ready:
     except OperationalError as error:
         owner.dispose()
         raise NoDatabase(f"The database does not answer: {str(error.orig).strip().splitlines()[0]}") from None
+    except DBAPIError as error:
+        owner.dispose()
+        raise NoDatabase(f"The database does not do it: {str(error.orig).strip().splitlines()[0]}") from None
     except NoDatabase:
         owner.dispose()
         raise

@@ -26,3 +26,9 @@ document.addEventListener("htmx:afterSettle", () => {
   keepWhenAnswered = false;
   keep();
 });
+// What got no answer is not kept later, with another.
+for (const kind of ["htmx:sendError", "htmx:responseError"]) {
+  document.addEventListener(kind, () => {
+    keepWhenAnswered = false;
+  });
+}
