@@ -123,7 +123,7 @@ def test_a_role_that_is_not_there_is_told(modest, monkeypatch):
     monkeypatch.setenv("DATABASE_OWNER_URL", modest)
     nobody = make_url(modest).set(username="nobody_here").render_as_string(hide_password=False)
     monkeypatch.setenv("DATABASE_URL", nobody)
-    with pytest.raises(NoDatabase, match="does not do it: role .nobody_here. does not exist"):
+    with pytest.raises(NoDatabase, match=r"does not do it: role .nobody_here. does not exist"):
         ready()
 
 
