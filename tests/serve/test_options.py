@@ -35,7 +35,7 @@ def test_by_itself_it_listens_to_this_machine_alone():
 def test_elsewhere_only_with_encryption(listen, paper):
     with pytest.raises(NotSafe, match="without encryption"):
         told("--listen", listen)
-    assert told("--listen", listen, *paper).outside.encrypted
+    assert told("--listen", listen, "--host", "bench", *paper).outside.encrypted
     assert told("--listen", listen, "--proxies", "1", "--address", "https://bench.example").outside.encrypted
 
 
@@ -59,6 +59,14 @@ def test_what_does_not_fit_is_one_sentence(words, says):
     with pytest.raises(NotSafe, match=says) as refused:
         told(*words)
     assert "\n" not in str(refused.value)
+
+
+def test_a_name_is_wanted_where_none_follows_from_where_it_listens(paper):
+    for words in (["--listen", "0.0.0.0", *paper], ["--listen", "::", *paper], ["--proxies", "1"]):
+        with pytest.raises(NotSafe, match="wanted --address"):
+            told(*words)
+        assert "bench" in told(*words, "--host", "Bench").outside.hosts
+    assert "192.168.7.20" in told("--listen", "192.168.7.20", *paper).outside.hosts
 
 
 def test_what_links_hold_is_the_address_that_was_told(paper):

@@ -47,6 +47,10 @@ class Options:
         return f"{'https' if self.certificate else 'http'}://{host}:{self.port}/"
 
 
+# Listening on whatever this machine is called.
+_ANYWHERE = ("0.0.0.0", "::")
+
+
 class NotSafe(Exception):
     """What was asked for would not be safe, or does not fit together: one sentence."""
 
@@ -105,8 +109,13 @@ def _checked(told: argparse.Namespace) -> Options:
             f"Found --listen {told.listen} without encryption: whoever is on that network could read and change"
             " what passes. Wanted --certificate FILE and --key FILE, or --proxies 1 behind a proxy that encrypts."
         )
+    if not (told.address or told.host) and (told.listen in _ANYWHERE or told.proxies):
+        raise NotSafe(
+            "Found no name that browsers open it by, and it answers to no other; wanted --address"
+            " https://bench.example:8757, or --host with the name or number of this machine."
+        )
     encrypted = told.certificate is not None or told.address.startswith("https:")
-    names = [*told.host, *([] if told.listen in ("0.0.0.0", "::") else [told.listen])]
+    names = [*told.host, *([] if told.listen in _ANYWHERE else [told.listen])]
     outside = Outside(told.address, tuple(name.lower() for name in names), encrypted, told.proxies)
     return Options(told.listen, told.port, told.var, outside, told.certificate, told.key)
 
