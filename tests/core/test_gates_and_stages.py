@@ -43,9 +43,14 @@ def test_the_gate_of_an_order_is_the_fourteenth():
     assert gates.ORDER is GATE[14]
 
 
-@given(st.text(max_size=600))
+@given(st.text(st.characters(exclude_categories=("Cc", "Cs")), max_size=600))
 def test_a_reason_is_neither_a_grunt_nor_a_book(words):
     assert is_reason(words) == (3 <= len(words) <= 500)
+
+
+@given(st.text(min_size=3, max_size=20), st.sampled_from("\x00\x08\x1b\x1f\ud800"))
+def test_a_reason_can_be_stored_and_shown(words, mark):
+    assert not is_reason(words + mark)
 
 
 @given(st.sets(st.text(max_size=3)), st.sets(st.text(max_size=3)), st.text(max_size=3))

@@ -5,14 +5,15 @@ from __future__ import annotations
 import gc
 import logging
 import sys
-from importlib import import_module
 from threading import Thread
 
 from flask import Flask
 
 from zygometra.demo import load_demo
+from zygometra.exchange.pdf import to_pdf
 from zygometra.store.database import NoDatabase
 from zygometra.web.app import create_app
+from zygometra.web.assets import asset_file
 
 from .database import ready
 from .keys import secret_key
@@ -53,7 +54,7 @@ def _serve(app: Flask, options: Options) -> int:
     logging.getLogger("zygometra").info("started port=%d", server.port)
     print(f"Zygometra is at {options.address}  (stop with Ctrl-C)", flush=True)
     # The first sheet does not wait for the library that sets it.
-    Thread(target=lambda: import_module("weasyprint"), daemon=True).start()
+    Thread(target=to_pdf, args=("<p>0.180 mm</p>",), kwargs={"asset_file": asset_file}, daemon=True).start()
     server.run()
     logging.getLogger("zygometra").info("stopped")
     return 0
