@@ -34,6 +34,8 @@ def fingerprint(connection: Connection) -> Fingerprint:
     """
     connection.execute(text("SET LOCAL TIME ZONE 'UTC'"))
     connection.execute(text("SET LOCAL extra_float_digits = 1"))
+    # Of a large shop it may take as long as it likes.
+    connection.execute(text("SET LOCAL statement_timeout = 0"))
     digest, rows = hashlib.sha256(), {}
     for table, keys in _tables(connection):
         digest.update(f"\n{table}\n".encode())
