@@ -211,8 +211,9 @@ def test_no_damaged_file_is_a_fault_of_ours_and_none_takes_long(shop, whole):
 
         watch.ask((number, path, name[:80], content[:400]), call)
     watch.judge()
-    # Some are still whole where it matters.
-    assert set(watch.statuses) >= {302, 422}
+    assert set(watch.statuses) <= {302, 400, 409, 413, 422}
+    # Of many some are still whole where it matters.
+    assert not WHOLE or watch.statuses[302] > FILES / 100
 
 
 def test_no_damaged_file_is_a_fault_of_the_command_line_s_readers(whole):
