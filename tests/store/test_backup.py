@@ -15,7 +15,7 @@ from support.cases import demo
 from support.people import by, someone
 from zygometra import cli
 from zygometra.demo.shelf import demo_shelf
-from zygometra.store import builds, rules, shelf
+from zygometra.store import builds, history, moves, rules, shelf
 from zygometra.store.backup import NotDone, backup, restore
 from zygometra.store.database import migrate, open_engine
 from zygometra.store.fingerprint import fingerprint
@@ -36,7 +36,7 @@ def filled(engine, owner):
             builds.save(
                 session, number, document | {"customer": "Ørsted"}, expected_version=1, entry=by("Ada", "x")
             )
-            builds.set_stage(
+            moves.set_stage(
                 session, number, "measuring", seen="on paper", expected_version=2, actor=someone("Tove")
             )
         rules.set_rules(session, {"ratio_spread": 0.1 + 0.2}, actor=someone("Ada"), seen=0)
@@ -82,7 +82,7 @@ def test_a_backup_restored_elsewhere_has_the_same_hash(filled, elsewhere, tmp_pa
     with Session(filled) as one, Session(elsewhere) as other:
         for build in builds.listed(one):
             assert builds.load(one, build.id) == builds.load(other, build.id)
-            assert builds.history(one, build.id) == builds.history(other, build.id)
+            assert history.history(one, build.id) == history.history(other, build.id)
 
 
 def test_what_was_restored_goes_on_and_is_guarded_as_before(filled, elsewhere, tmp_path):
@@ -140,9 +140,9 @@ def test_a_backup_is_of_one_moment_however_much_is_written_meanwhile(filled, els
     restored = restore(elsewhere, tmp_path / "1.backup")
     with Session(elsewhere) as session:
         load = builds.load(session, 1)
-        history = builds.history(session, 1)
-        assert load.version == max(change.version for change in history)
-        assert len({c.version for c in history}) == load.version
+        past = history.history(session, 1)
+        assert load.version == max(change.version for change in past)
+        assert len({c.version for c in past}) == load.version
     assert restored.holds.rows["change"] >= 6
 
 

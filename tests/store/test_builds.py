@@ -16,7 +16,7 @@ from support.people import by, someone
 from zygometra.core.build.document import with_leaf
 from zygometra.core.errors import QuantityError
 from zygometra.demo import SHOP, load_demo
-from zygometra.store import builds, heads, rules, undo
+from zygometra.store import builds, heads, history, moves, rules, undo
 from zygometra.store.database import reading_engine
 from zygometra.store.tables import FigureRow
 
@@ -79,7 +79,7 @@ def test_saving_makes_a_version_and_a_record(session, pilot):
     again = builds.load(session, pilot)
     assert again.document["parts"]["block"]["bore"] == "92.5 mm"
     assert (again.version, again.changed_by) == (2, "Tove")
-    newest = builds.history(session, pilot)[0]
+    newest = history.history(session, pilot)[0]
     assert (newest.actor, newest.kind, newest.says, newest.version) == ("Tove", "edit", "bored", 2)
     assert [(d.path, d.after) for d in newest.patch] == [(("parts", "block", "bore"), "92.5 mm")]
 
@@ -89,7 +89,7 @@ def test_saving_what_stands_changes_nothing(session, pilot):
     assert (
         builds.save(session, pilot, stored.document, expected_version=1, entry=by("Tove", "-")).version == 1
     )
-    assert len(builds.history(session, pilot)) == 1
+    assert len(history.history(session, pilot)) == 1
 
 
 def test_a_later_saver_sees_both_and_nothing_is_written(session, pilot):
@@ -136,7 +136,7 @@ def test_of_many_savers_at_once_exactly_one_wins(engine):
     assert sorted(outcomes) == ["saved"] + ["stale"] * 5
     with Session(engine) as session:
         assert builds.load(session, build_id).version == 2
-        assert len(builds.history(session, build_id)) == 2
+        assert len(history.history(session, build_id)) == 2
 
 
 def test_undo_and_redo_walk_the_whole_history(session, pilot):
@@ -162,7 +162,7 @@ def test_undo_and_redo_walk_the_whole_history(session, pilot):
         version += 1
         assert builds.load(session, pilot).document == expected
     session.commit()
-    kinds = [c.kind for c in reversed(builds.history(session, pilot))]
+    kinds = [c.kind for c in reversed(history.history(session, pilot))]
     assert kinds == ["new", "edit", "edit", "edit", "undo", "undo", "undo", "redo", "redo"]
 
 
@@ -202,8 +202,11 @@ def test_the_history_of_one_figure(session, pilot):
         expected_version=2,
         entry=by("Ada", "customer"),
     )
-    assert [c.says for c in builds.history(session, pilot, path="parts.block.bore")] == ["bore", "for a test"]
-    assert [c.says for c in builds.history(session, pilot, after=2)] == ["customer"]
+    assert [c.says for c in history.history(session, pilot, path="parts.block.bore")] == [
+        "bore",
+        "for a test",
+    ]
+    assert [c.says for c in history.history(session, pilot, after=2)] == ["customer"]
 
 
 def test_a_build_that_is_not_there(session, reading):
@@ -239,7 +242,7 @@ def test_the_floor_lists_searches_and_stages(engine, session):
     assert [b.name for b in builds.listed(session, search="tarn harbour ferry")] == ["Ferry tender 2.3"]
     assert builds.listed(session, search="100%_\\") == ()
     assert [b.name for b in builds.listed(session, stage="signed off")] == ["Winch flat-four"]
-    builds.set_stage(
+    moves.set_stage(
         session,
         everything[0].id,
         "shelved",
@@ -252,9 +255,9 @@ def test_the_floor_lists_searches_and_stages(engine, session):
 
 
 def test_a_stage_is_recorded_once(session, pilot):
-    builds.set_stage(session, pilot, "cut", seen="on paper", expected_version=1, actor=someone("Ada"))
-    builds.set_stage(session, pilot, "cut", seen="on paper", expected_version=1, actor=someone("Ada"))
-    assert [c.says for c in builds.history(session, pilot) if c.kind == "stage"] == ["on paper → cut"]
+    moves.set_stage(session, pilot, "cut", seen="on paper", expected_version=1, actor=someone("Ada"))
+    moves.set_stage(session, pilot, "cut", seen="on paper", expected_version=1, actor=someone("Ada"))
+    assert [c.says for c in history.history(session, pilot) if c.kind == "stage"] == ["on paper → cut"]
 
 
 def test_the_summary_follows_the_document(session, pilot):
@@ -303,9 +306,9 @@ def test_a_stage_carries_the_version_that_was_seen(session, pilot):
     builds.save(session, pilot, bore(document, "92.5 mm"), expected_version=1, entry=by("Tove", "bored"))
     session.commit()
     with pytest.raises(builds.Stale) as stale:
-        builds.set_stage(session, pilot, "cut", seen="on paper", expected_version=1, actor=someone("Ada"))
+        moves.set_stage(session, pilot, "cut", seen="on paper", expected_version=1, actor=someone("Ada"))
     session.rollback()
     assert [c.actor for c in stale.value.since] == ["Tove"]
     assert builds.load(session, pilot).stage == "on paper"
-    moved = builds.set_stage(session, pilot, "cut", seen="on paper", expected_version=2, actor=someone("Ada"))
+    moved = moves.set_stage(session, pilot, "cut", seen="on paper", expected_version=2, actor=someone("Ada"))
     assert (moved.stage, moved.version) == ("cut", 2)

@@ -13,7 +13,7 @@ from support.cases import demo
 from support.people import by, someone
 from zygometra.core.gates import ORDER
 from zygometra.core.mix.parts import Part
-from zygometra.store import acceptances, builds, fit_rules, rules, shelf
+from zygometra.store import acceptances, builds, fit_rules, history, moves, rules, shelf
 from zygometra.store.acceptances import Against
 from zygometra.store.database import migrate
 from zygometra.store.tables import RECORDS, ChangeRow
@@ -130,7 +130,7 @@ def test_migrating_twice_is_harmless(owner):
 
 def test_who_acted_stands_beside_the_name(session):
     build_id = builds.create(session, demo("pilot-launch"), entry=by("Ada", "for a test"))
-    builds.set_stage(session, build_id, "cut", seen="on paper", expected_version=1, actor=someone("Tove"))
+    moves.set_stage(session, build_id, "cut", seen="on paper", expected_version=1, actor=someone("Tove"))
     rows = session.query(ChangeRow).order_by(ChangeRow.id).all()
     assert [(row.actor, row.actor_id) for row in rows] == [("Ada", "id-of-Ada"), ("Tove", "id-of-Tove")]
 
@@ -144,7 +144,7 @@ def test_a_row_from_before_there_were_identities_has_none(session):
         ),
         {"build": build_id},
     )
-    newest = builds.history(session, build_id)[0]
+    newest = history.history(session, build_id)[0]
     assert (newest.actor, newest.says) == ("Old hand", "from before")
     assert session.query(ChangeRow).order_by(ChangeRow.id.desc()).first().actor_id is None
 

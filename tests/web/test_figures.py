@@ -9,7 +9,7 @@ import pytest
 from support.cases import demo
 from support.page import read, seen
 from zygometra.core.fields import FIELDS
-from zygometra.store import builds
+from zygometra.store import history
 
 
 def figure_at(document, path):
@@ -159,7 +159,7 @@ def test_a_figure_reads_the_same_in_both_units(shop, pilot, at, system):
 def test_the_record_names_the_figure_that_changed(shop, pilot, session, at, label):
     value = "52.5 cc" if "volume" in at else "0.2 mm" if "clearance" in at else "92.4 mm"
     assert shop.change(pilot, at, value=value).status_code == 302
-    newest = builds.history(session, pilot)[0]
+    newest = history.history(session, pilot)[0]
     assert label in newest.says
     assert at not in newest.says
     assert label in shop.text(f"/builds/{pilot}/record")

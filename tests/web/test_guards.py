@@ -189,7 +189,7 @@ def test_a_database_that_goes_while_a_refusal_is_written_is_told_as_what_it_is(s
     def gone(*_):
         raise OperationalError("select", {}, Exception("server closed the connection"))
 
-    monkeypatch.setattr("zygometra.store.builds.last_move", gone)
+    monkeypatch.setattr("zygometra.web.build.saving.last_move", gone)
     response = shop.change(build, "parts.block.bore", "1", value="93 mm")
     assert response.status_code == 503
     assert "The database does not answer" in seen(response).text

@@ -21,7 +21,7 @@ from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.windows import Window
 from zygometra.demo.shelf import demo_shelf
-from zygometra.store import builds
+from zygometra.store import builds, history
 from zygometra.store import shelf as store
 
 
@@ -202,7 +202,7 @@ def test_a_recipe_becomes_a_build_whose_record_says_where_from(shop, varied):
     assert stored.document["name"] == "From the shelf"
     assert stored.document["parts"]["rod"]["x-part"] == "rod-0"
     assert stored.document["targets"]["quench"]["min"] == "1.0 mm"
-    assert "block B1, crank crank-0, rod rod-0" in builds.history(varied, build_id)[0].says
+    assert "block B1, crank crank-0, rod rod-0" in history.history(varied, build_id)[0].says
     assert "rim 0.2" in shop.text(f"/builds/{build_id}/stack")
 
 

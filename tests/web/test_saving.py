@@ -13,7 +13,7 @@ from support.people import by
 from support.shelves import KEY
 from zygometra.core.build.document import with_leaf
 from zygometra.core.stages import STAGE_NAMES
-from zygometra.store import builds
+from zygometra.store import builds, history
 
 BORE = ("parts", "block", "bore")
 LEAVES = json.dumps([[list(BORE), "93 mm"]])
@@ -159,7 +159,7 @@ def test_of_six_that_move_a_build_to_different_stages_one_moves_it(app, shop, pi
         answers = list(pool.map(move, people, stages))
     assert {a.status_code for a in answers} == {302}
     assert sum("moved this build (on paper → " in person.text(back) for person in people) == len(stages) - 1
-    assert [change.kind for change in builds.history(session, pilot)].count("stage") == 1
+    assert [change.kind for change in history.history(session, pilot)].count("stage") == 1
     assert stored(pilot).stage in stages
 
 
@@ -192,7 +192,7 @@ def test_the_record_names_who_did_it(app, shop, pilot, session, way):
     else:
         way(shop, pilot, "1")
     session.rollback()
-    newest = builds.history(session, pilot)[0]
+    newest = history.history(session, pilot)[0]
     assert newest.actor == "Ada"
     assert newest.kind in ("edit", "undo", "redo", "stage")
     assert newest.says

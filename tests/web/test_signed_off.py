@@ -7,7 +7,7 @@ from tests.web.test_saving import SAVES, back_a_step, forward_a_step
 
 from support.page import seen
 from zygometra.core.stages import OPEN_STAGES, SHELVED, SIGNED_OFF
-from zygometra.store import builds
+from zygometra.store import history
 
 
 @pytest.fixture
@@ -59,7 +59,7 @@ def test_it_is_opened_only_with_a_reason(shop, signed, stored, stage, reason):
 
 def test_the_reason_stands_in_the_record(shop, signed, session):
     move(shop, signed, "cut", seen_at=SIGNED_OFF, reason="a ring\n  broke")
-    newest = builds.history(session, signed)[0]
+    newest = history.history(session, signed)[0]
     assert (newest.actor, newest.kind, newest.says) == ("Ada", "stage", "signed off → cut: a ring broke")
     assert "signed off → cut: a ring broke" in shop.text(f"/builds/{signed}/record")
 

@@ -1,23 +1,21 @@
-"""The builds of the shop: load, list, save, undo. Every save has an actor and a version.
+"""The builds of the shop: load, list, save. Every save has an actor and a version.
 
 The caller owns the transaction: it passes the session in and commits.
 """
 
-# long: all that touches the tables of builds, half of it docstrings
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Row, delete, func, insert, or_, select, text, update
+from sqlalchemy import delete, func, insert, or_, select, text, update
 from sqlalchemy.orm import Session
 
 from zygometra.core import stages
-from zygometra.core.actors import Actor, Entry
+from zygometra.core.actors import Entry
 from zygometra.core.build.document import (
-    Difference,
     Document,
     differences,
     figures_of,
@@ -25,11 +23,11 @@ from zygometra.core.build.document import (
 )
 from zygometra.core.fields import field_at
 from zygometra.core.findings.summary import summarise
-from zygometra.core.gates import is_reason
 from zygometra.core.house_rules import rules_for
 from zygometra.core.place import Place
 from zygometra.core.quantity import read_field
 
+from .history import Change, history, record, was_signed_off
 from .locks import hold_house_rules
 from .tables import BuildRow, ChangeRow, FigureRow, OperationRow
 
@@ -57,19 +55,6 @@ class StoredBuild:
     shop_rules: dict[str, float]
     changed_at: datetime
     changed_by: str
-
-
-@dataclass(frozen=True, slots=True)
-class Change:
-    """One row of a build's history."""
-
-    id: int
-    version: int
-    at: datetime
-    actor: str
-    kind: str
-    says: str
-    patch: tuple[Difference, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -213,52 +198,6 @@ def listed(session: Session, *, search: str = "", stage: str = "", limit: int = 
     return tuple(Listed(*row) for row in session.execute(statement))
 
 
-def history(
-    session: Session, build_id: int, *, path: str = "", after: int = 0, limit: int = 200
-) -> tuple[Change, ...]:
-    """Return a build's changes, the newest first.
-
-    Parameters
-    ----------
-    session : Session
-        The caller's.
-    build_id : int
-        The build.
-    path : str
-        Only changes of this place.
-    after : int
-        Only changes that made a version above this.
-    limit : int
-        How many at most.
-
-    Returns
-    -------
-    tuple of Change
-        Newest first.
-    """
-    statement = (
-        select(_change)
-        .where(_change.c.build_id == build_id, _change.c.version > after)
-        .order_by(_change.c.id.desc())
-        .limit(limit)
-    )
-    if path:
-        statement = statement.where(
-            text(
-                "EXISTS (SELECT 1 FROM json_array_elements(patch) leaf"
-                " WHERE array_to_string(ARRAY(SELECT json_array_elements_text(leaf->'path')), '.')"
-                " = :path)"
-            ).bindparams(path=path)
-        )
-    return tuple(read_change(row) for row in session.execute(statement))
-
-
-def read_change(row: Row[Any]) -> Change:
-    """Return a row of the history as a change."""
-    patch = tuple(Difference(tuple(p["path"]), p["before"], p["after"]) for p in row.patch)
-    return Change(row.id, row.version, row.at, row.actor, row.kind, row.says, patch)
-
-
 # -- writing ------------------------------------------------------------------
 
 
@@ -298,7 +237,7 @@ def create(session: Session, document: Document, *, entry: Entry, stage: str = s
     ).scalar_one()
     _write_figures(session, build_id, document, figures)
     _write_plan(session, build_id, planned)
-    _record(session, build_id, 1, entry._replace(kind="new"), differences({}, document))
+    record(session, build_id, 1, entry._replace(kind="new"), differences({}, document))
     return int(build_id)
 
 
@@ -346,7 +285,7 @@ def save(
     if not patch:
         return current
     if current.stage in stages.CLOSED:
-        raise Closed(current, wants_reason=was_signed_off(session, current))
+        raise Closed(current, wants_reason=was_signed_off(session, build_id, current.stage))
     version = current.version + 1
     frame, figures, planned = _take_apart(document)
     _, old_figures, old_planned = _take_apart(current.document)
@@ -373,123 +312,10 @@ def save(
         )
         .returning(_build.c.changed_at)
     ).scalar_one()
-    _record(session, build_id, version, entry, patch)
+    record(session, build_id, version, entry, patch)
     return replace(
         current, version=version, document=document, changed_at=changed_at, changed_by=entry.actor.name
     )
-
-
-def set_stage(
-    session: Session,
-    build_id: int,
-    stage: str,
-    *,
-    seen: str,
-    expected_version: int,
-    actor: Actor,
-) -> StoredBuild:
-    """Move a build to a stage; the move stands in its history, and is no new version of its document.
-
-    Parameters
-    ----------
-    session : Session
-        The caller's.
-    build_id : int
-        The build.
-    stage : str
-        One of the stages.
-    seen : str
-        The stage the person saw it at.
-    expected_version : int
-        The version the person was looking at.
-    actor : Actor
-        Who.
-
-    Returns
-    -------
-    StoredBuild
-        As it stands then.
-
-    Raises
-    ------
-    Stale
-        If somebody saved since, or moved it to a third stage; nothing is written.
-    Closed
-        If it was signed off: it is opened again by :func:`reopen` alone; nothing is written.
-    """
-    moved = Entry(actor, "", "stage")
-    return reopen(session, build_id, stage, seen=seen, expected_version=expected_version, entry=moved)
-
-
-def reopen(
-    session: Session, build_id: int, stage: str, *, seen: str, expected_version: int, entry: Entry
-) -> StoredBuild:
-    """Move a build to a stage as :func:`set_stage` does, also one that was signed off, for a reason.
-
-    Parameters
-    ----------
-    session, build_id, stage, seen, expected_version
-        As there.
-    entry : Entry
-        Who; it says why, see :func:`~zygometra.core.gates.is_reason`.
-
-    Returns
-    -------
-    StoredBuild
-        As it stands then.
-
-    Raises
-    ------
-    Stale, Closed
-        As there; Closed where the reason will not do.
-    """
-    current = load(session, build_id, lock=True)
-    if current.version != expected_version:
-        raise Stale(current, history(session, build_id, after=expected_version))
-    if current.stage == stage:
-        return current
-    if current.stage != seen:
-        moves = history(session, build_id, after=expected_version - 1)
-        raise Stale(current, tuple(change for change in moves if change.kind == "stage"))
-    opens = stage not in stages.CLOSED and was_signed_off(session, current)
-    if opens and not is_reason(entry.says):
-        raise Closed(current, wants_reason=True, reason=entry.says)
-    who = entry.actor.name
-    session.execute(update(_build).where(_build.c.id == build_id).values(stage=stage, changed_by=who))
-    moved = Entry(entry.actor, stages.moved_words(current.stage, stage, entry.says if opens else ""), "stage")
-    _record(session, build_id, current.version, moved, [Difference(("stage",), current.stage, stage)])
-    return replace(current, stage=stage, changed_by=who)
-
-
-def was_signed_off(session: Session, current: StoredBuild) -> bool:
-    """Tell whether a build is signed off, or was when it was shelved.
-
-    Parameters
-    ----------
-    session : Session
-        The caller's.
-    current : StoredBuild
-        As it stands.
-
-    Returns
-    -------
-    bool
-        False for a build that somebody may go on with.
-    """
-    if current.stage == stages.SHELVED and (move := last_move(session, current.id)) is not None:
-        return any(leaf.before == stages.SIGNED_OFF for leaf in move.patch)
-    return current.stage == stages.SIGNED_OFF
-
-
-def last_move(session: Session, build_id: int) -> Change | None:
-    """Return the last change of a build's stage; None where it stands where it began."""
-    row = session.execute(
-        select(_change)
-        .where(_change.c.build_id == build_id, _change.c.kind == "stage")
-        .order_by(_change.c.id.desc())
-        .limit(1)
-    ).first()
-    return None if row is None else read_change(row)
 
 
 def _head(document: Document, shop_rules: dict[str, float]) -> dict[str, Any]:
@@ -530,17 +356,3 @@ def _write_plan(session: Session, build_id: int, planned: list[Any]) -> None:
     ]
     if rows:
         session.execute(insert(_operation), rows)
-
-
-def _record(session: Session, build_id: int, version: int, entry: Entry, patch: Iterable[Difference]) -> None:
-    session.execute(
-        insert(_change).values(
-            build_id=build_id,
-            version=version,
-            actor=entry.actor.name,
-            actor_id=entry.actor.id,
-            kind=entry.kind,
-            says=entry.says[:500],
-            patch=[{"path": list(d.path), "before": d.before, "after": d.after} for d in patch],
-        )
-    )

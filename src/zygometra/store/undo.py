@@ -16,7 +16,8 @@ from zygometra.core.actors import Actor, Entry
 from zygometra.core.build.document import Difference, with_leaf
 from zygometra.core.build.record import step_words
 
-from .builds import Change, Stale, history, load, read_change, save
+from .builds import Stale, load, save
+from .history import Change, history, read_change
 from .tables import ChangeRow
 
 _change = ChangeRow.__table__  # type: ignore[attr-defined]

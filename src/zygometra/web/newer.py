@@ -17,6 +17,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from zygometra.core.typed import known_version
 from zygometra.store import builds, heads
+from zygometra.store.history import history
 
 from .db import db, reading
 
@@ -43,7 +44,7 @@ def asked(build_id: int) -> ResponseReturnValue:
     seen, head = _seen(), heads.head(reading(), build_id)
     if seen == (head.version, head.stage):
         return "", 204
-    changes = builds.history(db(), build_id, after=seen.version, limit=3)
+    changes = history(db(), build_id, after=seen.version, limit=3)
     return render_template("components/newer.html", head=head, seen=seen, changes=changes)
 
 

@@ -17,6 +17,7 @@ from zygometra.core.typed import known_version
 from zygometra.exchange.build_file import check
 from zygometra.store import builds
 from zygometra.store.builds import Closed, Stale
+from zygometra.store.history import last_move
 
 from ..db import db
 from ..people import entry, request_is_partial
@@ -92,7 +93,7 @@ def closed(refused: Closed) -> Response:
     body = render_template(
         "build/closed.html",
         build=build,
-        signed=builds.last_move(db(), build.id),
+        signed=last_move(db(), build.id),
         stages=[(name, name) for name in OPEN_STAGES],
         chosen=asked if asked in OPEN_STAGES else "measuring",
         wants_reason=refused.wants_reason,

@@ -13,7 +13,7 @@ from zygometra.core.house_rules import BASES
 from zygometra.core.place import Place
 from zygometra.core.units import BASE, Kind, from_base
 from zygometra.core.wording import Reader
-from zygometra.store import builds
+from zygometra.store.history import Change, history
 
 from ..build.bench import Bench
 from ..db import db
@@ -183,11 +183,11 @@ def _possible(field: Field, reader: Reader) -> str:
     return f"{low:.4g} to {high:.4g} {unit.symbol}".replace("-", MINUS)
 
 
-def _past(bench: Bench, path: str) -> list[tuple[builds.Change, str, str]]:
+def _past(bench: Bench, path: str) -> list[tuple[Change, str, str]]:
     """What stood at a place before, the newest first."""
     place = Place.parse(path)
     out = []
-    for change in builds.history(db(), bench.id, path=path, limit=_MOST_PAST):
+    for change in history(db(), bench.id, path=path, limit=_MOST_PAST):
         leaf = next(d for d in change.patch if Place.of_keys(d.path) == place)
         out.append((change, written(leaf.before), written(leaf.after)))
     return out

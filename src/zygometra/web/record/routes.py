@@ -25,7 +25,7 @@ from zygometra.core.stages import STAGE
 from zygometra.core.typed import MOST_NAME, made_printable
 from zygometra.exchange.evaluation_file import evaluation_document
 from zygometra.exchange.plain_json import loads
-from zygometra.store import builds
+from zygometra.store import builds, moves
 from zygometra.store import undo as history_of
 
 from ..build.bench import open_bench
@@ -149,7 +149,7 @@ def stage(build_id: int) -> BaseResponse:
     if wanted not in STAGE:
         abort(400)
     try:
-        builds.reopen(
+        moves.reopen(
             db(),
             build_id,
             wanted,

@@ -6,8 +6,8 @@ from typing import Any, NamedTuple
 
 from zygometra.core.build.record import place_words, written
 from zygometra.core.stages import STAGE_NAMES
-from zygometra.store import builds
 from zygometra.store import undo as history_of
+from zygometra.store.history import Change, history, was_signed_off
 
 from ..build.bench import Bench
 from ..db import db
@@ -32,15 +32,15 @@ def view(bench: Bench) -> dict[str, Any]:
     stacks = history_of.undo_stacks(db(), bench.id)
     undo = "Undo takes back the newest change that still stands." if stacks.undo else "Nothing to undo."
     return {
-        "changes": [_told(change) for change in builds.history(db(), bench.id)],
+        "changes": [_told(change) for change in history(db(), bench.id)],
         "undo_words": undo,
         "stage": bench.stored.stage,
         "stages": [(name, name) for name in STAGE_NAMES],
-        "wants_reason": builds.was_signed_off(db(), bench.stored),
+        "wants_reason": was_signed_off(db(), bench.id, bench.stored.stage),
     }
 
 
-def _told(change: builds.Change) -> Told:
+def _told(change: Change) -> Told:
     # What a new build is made of stands in its file.
     leaves = () if change.kind == "new" else change.patch[:_MOST_LEAVES]
     return Told(
