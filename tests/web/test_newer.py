@@ -5,8 +5,10 @@ from __future__ import annotations
 import json
 
 import pytest
+from sqlalchemy.exc import IntegrityError
 
 from support.page import seen
+from zygometra.serve.log import OneLine
 from zygometra.store import builds
 from zygometra.web import newer
 
@@ -89,3 +91,20 @@ def test_reading_leaves_no_line(shop, pilot, caplog):
     caplog.set_level("INFO", "zygometra")
     shop.text(f"/builds/{pilot}/stack")
     assert not [r for r in caplog.records if r.name == "zygometra"]
+
+
+def test_a_fault_and_a_refusal_of_the_database_are_logged_without_values(
+    app, shop, stocked, caplog, monkeypatch
+):
+    def refuse(*_, **__):
+        raise IntegrityError("INSERT INTO part", {"name": SECRET}, Exception(f"Key (name)=({SECRET})"))
+
+    monkeypatch.setattr("zygometra.web.shelf.routes.store.save_part", refuse)
+    form = {"code": "R-7", "name": "Skerry", "version": "0", "state": "idea"}
+    assert shop.post("/shelf/rod/new", form).status_code == 500
+    monkeypatch.setattr("zygometra.web.shelf.routes.store.listed", lambda *_, **__: 1 / 0)
+    assert shop.get("/shelf?kind=rod&q=4711").status_code == 500
+    lines = [OneLine().format(record) for record in caplog.records if record.name.startswith("zygometra")]
+    assert any("the database refused: Exception in shelf.new" in line for line in lines)
+    assert any("fault in shelf.page ZeroDivisionError at" in line for line in lines)
+    assert not [line for line in lines if "Skerry" in line or "4711" in line]

@@ -182,6 +182,10 @@ class Shop(Flask):
         """Return a view as it is: none of ours is a coroutine, and asking costs at every request."""
         return func
 
+    def log_exception(self, exc_info: Any) -> None:
+        """Log what no handler answered, by the page it happened on: its address may hold what somebody typed."""
+        self.logger.error("fault in %s", request.endpoint, exc_info=exc_info)
+
     def wsgi_app(self, environ: dict[str, Any], start_response: Callable[..., Any]) -> Any:
         """Answer a request, and put the fixed headers on once the rest is done with its own."""
 

@@ -90,6 +90,11 @@ def _answered(error: Exception) -> str | None:
     return _LONG if isinstance(cause, QueryCanceled) else None
 
 
+def _kind(error: Exception) -> str:
+    """What the database said, by its kind: its words may hold values of a row."""
+    return type(getattr(error, "orig", None) or error).__name__
+
+
 # long: one handler for each family of errors
 def init(app: Flask) -> None:
     """Register the one handler of each family of errors."""
@@ -123,7 +128,7 @@ def init(app: Flask) -> None:
                 return app.dispatch_request()
             except OperationalError as still:
                 error = still
-        app.logger.warning("database: %s", str(error).splitlines()[0])
+        app.logger.warning("the database does not answer: %s", _kind(error))
         return page(503)
 
     @app.errorhandler(Closed)
@@ -136,10 +141,10 @@ def init(app: Flask) -> None:
 
     @app.errorhandler(DBAPIError)
     def _refused(error: DBAPIError) -> Response:
-        app.logger.error("database: %s", error)
+        app.logger.error("the database refused: %s in %s", _kind(error), request.endpoint)
         return page(503 if error.connection_invalidated else 500)
 
     @app.errorhandler(Exception)
     def _fault(_error: Exception) -> Response:
-        app.logger.exception("fault in %s", request.path)
+        app.logger.exception("fault in %s", request.endpoint)
         return page(500)

@@ -40,7 +40,11 @@ def who() -> BaseResponse | tuple[str, int]:
         if is_name(name):
             name_myself(name)
             return redirect(back)
-        wanted = "a name of up to 60 characters" if name else "the name you go by in the shop, such as Ada"
+        wanted = (
+            "a name of up to 60 characters that can be printed"
+            if name
+            else "the name you go by in the shop, such as Ada"
+        )
         fault = f"Found {shown(name)}; wanted {wanted}."
     return render_template("shop/who.html", name=name, fault=fault, back=back), 422 if fault else 200
 
