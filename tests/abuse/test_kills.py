@@ -21,7 +21,7 @@ ROOT = Path(__file__).parents[2]
 WHOLE = bool(os.environ.get("ZYGOMETRA_ABUSE"))
 KILLS, WRITERS = (30, 4) if WHOLE else (2, 2)
 # A shared machine may take its time; what is waited for comes in a few seconds.
-PATIENCE = 60
+PATIENCE = 150
 
 
 @pytest.fixture
@@ -69,7 +69,7 @@ class Writer(threading.Thread):
         self.acknowledged, self.refused, self.faults = [], 0, []
 
     def run(self):
-        user, number = User(self.port, f"Writer {self.build}", timeout=10), 0
+        user, number = User(self.port, f"Writer {self.build}", timeout=40), 0
         while not self.stop.is_set():
             try:
                 if not user.token:

@@ -75,9 +75,9 @@ def test_a_table_whose_cell_is_no_number(cell, column):
     content = (
         f'code,name,length,{column}\nR,x,,"{cell}"\n' if column != "length" else f'code,length\nR,"{cell}"\n'
     )
-    began = time.perf_counter()
+    began = time.process_time()
     read = read_table(content.encode(), "rod")
-    assert time.perf_counter() - began < 1
+    assert time.process_time() - began < 1
     assert read.parts == () or cell.strip() == "1"
 
 
@@ -90,9 +90,9 @@ BLANKS = [" " * 650, "\t" * 650, "\u00a0" * 650, " " * 130_000, "( " * 60_000, "
 )
 def test_a_header_however_wide_is_read_in_a_moment(blanks, header):
     wide = '"' + header.replace("{}", blanks) + '"'
-    began = time.perf_counter()
+    began = time.process_time()
     read = read_table(f"code;name;{wide}\nR;x;1\n".encode(), "rod")
-    assert time.perf_counter() - began < 1
+    assert time.process_time() - began < 1
     if read.faults:
         assert read.faults[0].wanted
 
