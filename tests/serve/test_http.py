@@ -119,21 +119,34 @@ def test_a_connection_that_goes_on_asking_is_not_cut(server, monkeypatch):
             time.sleep(0.15)
 
 
-def test_there_are_so_many_connections_and_no_more(server, monkeypatch):
-    monkeypatch.setattr(ours, "_MOST_CONNECTIONS", 5)
-    waiting = [socket.create_connection(("127.0.0.1", server.port)) for _ in range(5)]
-    time.sleep(0.2)
-    with socket.create_connection(("127.0.0.1", server.port)) as sixth, contextlib.suppress(OSError):
-        sixth.settimeout(5)
-        assert sixth.recv(1) == b""
-    for one in waiting:
-        one.close()
-    for _ in range(100):
-        with contextlib.suppress(OSError, http.client.HTTPException):
-            if ask(server)[0] == 200:
-                return
-        time.sleep(0.1)
-    pytest.fail("nobody is let in again")
+def test_of_too_many_connections_the_one_that_waits_longest_makes_room(server, monkeypatch):
+    monkeypatch.setattr(ours, "_MOST_CONNECTIONS", 20)
+    waiting = [socket.create_connection(("127.0.0.1", server.port)) for _ in range(200)]
+    try:
+        for half, one in enumerate(waiting):
+            with contextlib.suppress(OSError):
+                one.sendall(b"GET / HTTP/1.1\r\nHost: " if half % 2 else b"")
+        # However many stand there and say nothing, whoever asks is answered.
+        for _ in range(5):
+            assert ask(server)[0] == 200
+        waiting[0].settimeout(PATIENCE)
+        with contextlib.suppress(ConnectionResetError):
+            assert waiting[0].recv(1) == b""
+    finally:
+        for one in waiting:
+            one.close()
+
+
+def test_where_all_are_busy_one_more_is_closed(server, app, monkeypatch):
+    monkeypatch.setattr(ours, "_MOST_CONNECTIONS", 2)
+    with contextlib.ExitStack() as stack:
+        for _ in range(2):
+            one = http.client.HTTPConnection("127.0.0.1", server.port, timeout=PATIENCE)
+            stack.enter_context(contextlib.closing(one))
+            one.request("GET", "/streams/x")
+            assert one.getresponse().status == 200
+        with pytest.raises((OSError, http.client.HTTPException)):
+            ask(server)
 
 
 def test_a_body_is_kept_up_to_what_a_form_can_be(server, app):

@@ -64,8 +64,13 @@ class _Channel(HTTPChannel):
     def connectionLost(self, reason: Any) -> None:
         """Forget the clock with the connection."""
         self._at_ease()
-        self.site.open -= 1
+        self.site.open.pop(self, None)
         super().connectionLost(reason)
+
+    @property
+    def is_waiting(self) -> bool:
+        """True while there is no whole request on it to be answered."""
+        return self._deadline is not None or not self.requests
 
     def _at_ease(self) -> None:
         if self._deadline is not None and self._deadline.active():
@@ -143,14 +148,25 @@ class _Site(Site):
 
     def __init__(self, front: _Front) -> None:
         super().__init__(front, requestFactory=_Request, timeout=_IDLE)
-        self.open = 0
+        # In the order in which they came.
+        self.open: dict[Any, None] = {}
 
     def buildProtocol(self, address: Any) -> Any:
-        """Take a connection, or close it where there are too many."""
-        if self.open >= _MOST_CONNECTIONS:
+        """Take a connection; where there are too many, the one that has waited longest makes room."""
+        if len(self.open) >= _MOST_CONNECTIONS and not self._make_room():
             return None
-        self.open += 1
-        return super().buildProtocol(address)
+        channel = super().buildProtocol(address)
+        self.open[channel] = None
+        return channel
+
+    def _make_room(self) -> bool:
+        """Close the oldest connection on which nothing is being answered; False where all are busy."""
+        oldest = next((channel for channel in self.open if channel.is_waiting), None)
+        if oldest is None:
+            return False
+        del self.open[oldest]
+        oldest.forceAbortClient()
+        return True
 
     def log(self, request: Any) -> None:
         """Keep no log of requests: the application keeps its own."""
