@@ -65,8 +65,16 @@ def backup(owner: Engine, file: Path) -> Done:
         name = connection.execute(text("SELECT pg_export_snapshot()")).scalar_one()
         holds = fingerprint(connection)
         dump = Path(folder) / _DUMP
-        _run("pg_dump", owner, "--format=custom", "--schema=public", "--no-owner", "--no-privileges",
-             f"--snapshot={name}", f"--file={dump}")  # fmt: skip
+        _run(
+            "pg_dump",
+            owner,
+            "--format=custom",
+            "--schema=public",
+            "--no-owner",
+            "--no-privileges",
+            f"--snapshot={name}",
+            f"--file={dump}",
+        )
         about = {
             "format": FORMAT,
             "version": VERSION,
@@ -127,8 +135,17 @@ def restore(owner: Engine, file: Path, *, aside: bool = False) -> Done:
             )
         before = _make_room(owner, aside=aside)
         try:
-            _run("pg_restore", owner, "--no-owner", "--no-privileges", "--schema=public", "--single-transaction",
-                 "--exit-on-error", f"--dbname={owner.url.database}", str(dump))  # fmt: skip
+            _run(
+                "pg_restore",
+                owner,
+                "--no-owner",
+                "--no-privileges",
+                "--schema=public",
+                "--single-transaction",
+                "--exit-on-error",
+                f"--dbname={owner.url.database}",
+                str(dump),
+            )
             with owner.connect() as connection:
                 holds = fingerprint(connection)
             if holds.digest != about["hash"]:
