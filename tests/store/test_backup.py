@@ -37,7 +37,7 @@ def filled(engine, owner):
                 session, number, document | {"customer": "Ørsted"}, expected_version=1, entry=by("Ada", "x")
             )
             moves.set_stage(
-                session, number, "measuring", seen="on paper", expected_version=2, actor=someone("Tove")
+                session, number, "measuring", seen="on paper", expected_version=2, entry=by("Tove", "")
             )
         rules.set_rules(session, {"ratio_spread": 0.1 + 0.2}, actor=someone("Ada"), seen=0)
         shelf.take_in(session, demo_shelf(60, 3), entry=by("Ada", "table"))

@@ -248,15 +248,15 @@ def test_the_floor_lists_searches_and_stages(engine, session):
         "shelved",
         seen=everything[0].stage,
         expected_version=1,
-        actor=someone("Ada"),
+        entry=by("Ada", ""),
     )
     assert everything[0].name not in [b.name for b in builds.listed(session)]
     assert [b.name for b in builds.listed(session, stage="shelved")] == ["Pilot launch 2.3"]
 
 
 def test_a_stage_is_recorded_once(session, pilot):
-    moves.set_stage(session, pilot, "cut", seen="on paper", expected_version=1, actor=someone("Ada"))
-    moves.set_stage(session, pilot, "cut", seen="on paper", expected_version=1, actor=someone("Ada"))
+    moves.set_stage(session, pilot, "cut", seen="on paper", expected_version=1, entry=by("Ada", ""))
+    moves.set_stage(session, pilot, "cut", seen="on paper", expected_version=1, entry=by("Ada", ""))
     assert [c.says for c in history.history(session, pilot) if c.kind == "stage"] == ["on paper → cut"]
 
 
@@ -306,9 +306,9 @@ def test_a_stage_carries_the_version_that_was_seen(session, pilot):
     builds.save(session, pilot, bore(document, "92.5 mm"), expected_version=1, entry=by("Tove", "bored"))
     session.commit()
     with pytest.raises(builds.Stale) as stale:
-        moves.set_stage(session, pilot, "cut", seen="on paper", expected_version=1, actor=someone("Ada"))
+        moves.set_stage(session, pilot, "cut", seen="on paper", expected_version=1, entry=by("Ada", ""))
     session.rollback()
     assert [c.actor for c in stale.value.since] == ["Tove"]
     assert builds.load(session, pilot).stage == "on paper"
-    moved = moves.set_stage(session, pilot, "cut", seen="on paper", expected_version=2, actor=someone("Ada"))
+    moved = moves.set_stage(session, pilot, "cut", seen="on paper", expected_version=2, entry=by("Ada", ""))
     assert (moved.stage, moved.version) == ("cut", 2)

@@ -130,7 +130,7 @@ def test_migrating_twice_is_harmless(owner):
 
 def test_who_acted_stands_beside_the_name(session):
     build_id = builds.create(session, demo("pilot-launch"), entry=by("Ada", "for a test"))
-    moves.set_stage(session, build_id, "cut", seen="on paper", expected_version=1, actor=someone("Tove"))
+    moves.set_stage(session, build_id, "cut", seen="on paper", expected_version=1, entry=by("Tove", ""))
     rows = session.query(ChangeRow).order_by(ChangeRow.id).all()
     assert [(row.actor, row.actor_id) for row in rows] == [("Ada", "id-of-Ada"), ("Tove", "id-of-Tove")]
 

@@ -8,7 +8,7 @@ from sqlalchemy import update
 from sqlalchemy.orm import Session
 
 from zygometra.core import stages
-from zygometra.core.actors import Actor, Entry
+from zygometra.core.actors import Entry
 from zygometra.core.build.document import Difference
 from zygometra.core.gates import is_reason
 
@@ -20,13 +20,7 @@ _build = BuildRow.__table__  # type: ignore[attr-defined]
 
 
 def set_stage(
-    session: Session,
-    build_id: int,
-    stage: str,
-    *,
-    seen: str,
-    expected_version: int,
-    actor: Actor,
+    session: Session, build_id: int, stage: str, *, seen: str, expected_version: int, entry: Entry
 ) -> StoredBuild:
     """Move a build to a stage; the move stands in its history, and is no new version of its document.
 
@@ -42,8 +36,9 @@ def set_stage(
         The stage the person saw it at.
     expected_version : int
         The version the person was looking at.
-    actor : Actor
-        Who.
+    entry : Entry
+        Who; it says why, where a build that was signed off is opened again
+        (:func:`~zygometra.core.gates.is_reason`), and is else left out.
 
     Returns
     -------
@@ -55,33 +50,7 @@ def set_stage(
     Stale
         If somebody saved since, or moved it to a third stage; nothing is written.
     Closed
-        If it was signed off: it is opened again by :func:`reopen` alone; nothing is written.
-    """
-    moved = Entry(actor, "", "stage")
-    return reopen(session, build_id, stage, seen=seen, expected_version=expected_version, entry=moved)
-
-
-def reopen(
-    session: Session, build_id: int, stage: str, *, seen: str, expected_version: int, entry: Entry
-) -> StoredBuild:
-    """Move a build to a stage as :func:`set_stage` does, also one that was signed off, for a reason.
-
-    Parameters
-    ----------
-    session, build_id, stage, seen, expected_version
-        As there.
-    entry : Entry
-        Who; it says why, see :func:`~zygometra.core.gates.is_reason`.
-
-    Returns
-    -------
-    StoredBuild
-        As it stands then.
-
-    Raises
-    ------
-    Stale, Closed
-        As there; Closed where the reason will not do.
+        If it was signed off and would be opened again without a reason; nothing is written.
     """
     current = load(session, build_id, lock=True)
     if current.version != expected_version:

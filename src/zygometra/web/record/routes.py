@@ -149,7 +149,7 @@ def stage(build_id: int) -> BaseResponse:
     if wanted not in STAGE:
         abort(400)
     try:
-        moves.reopen(
+        moves.set_stage(
             db(),
             build_id,
             wanted,
