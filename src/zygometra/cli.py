@@ -7,7 +7,7 @@ import gc
 import json
 import os
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -45,7 +45,8 @@ def main(arguments: list[str] | None = None) -> int:
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
     options = _parser().parse_args(arguments)
     try:
-        print(options.run(options))
+        if text := options.run(options):
+            print(text)
     except BuildFaults as error:
         print(error, file=sys.stderr)
         return 2
@@ -68,8 +69,18 @@ def _parser() -> argparse.ArgumentParser:
     )
     commands = parser.add_subparsers(required=True, metavar="command")
     evaluate = commands.add_parser("evaluate", help="print the evaluation of a build file as JSON")
-    evaluate.add_argument("file", help="a build file, or - for standard input")
-    evaluate.set_defaults(run=_evaluate)
+    evaluate.add_argument("file", nargs="?", help="a build file, or - for standard input")
+    evaluate.set_defaults(run=_answer, ask=_evaluation)
+    following = commands.add_parser("next", help="print what to measure next as JSON")
+    following.set_defaults(run=_answer, ask=_next)
+    causes = commands.add_parser("causes", help="print what is probably wrong in a logbook as JSON")
+    causes.set_defaults(run=_answer, ask=_causes)
+    for each in (following, causes):
+        each.add_argument("file", nargs="?", help="a build file, or - for standard input")
+    for each in (evaluate, following, causes):
+        each.add_argument(
+            "--lines", metavar="-", help="many documents, one a line, from this file or standard input"
+        )
     schema = commands.add_parser("schema", help="print the JSON Schema of the build file")
     schema.set_defaults(run=_schema)
     explain = commands.add_parser("explain", help="print the working of one hole")
@@ -216,16 +227,71 @@ def _build(name: str) -> Build:
     return build_from_text(text)[1]
 
 
-def _evaluate(options: argparse.Namespace) -> str:
+def _answer(options: argparse.Namespace) -> str:
+    """One document asked, or many, a line each, answered in their order as they come."""
+    if options.lines is None:
+        if options.file is None:
+            raise BuildFaults([Fault("$", "no file", "a build file, or - for standard input")])
+        return json.dumps(options.ask(_build(options.file)), ensure_ascii=False, indent=1)
+    if options.file is not None:
+        raise BuildFaults([Fault("$", f"{options.file} beside --lines", "one of the two")])
+    with _lines(options.lines) as lines:
+        for line in lines:
+            if line.strip():
+                print(json.dumps(_line(line, options.ask), ensure_ascii=False), flush=True)
+    return ""
+
+
+@contextmanager
+def _lines(name: str) -> Iterator[Iterable[bytes]]:
+    if name == "-":
+        yield sys.stdin.buffer
+        return
+    try:
+        with Path(name).open("rb") as file:
+            yield file
+    except OSError as error:
+        reason = (error.strerror or "an error").lower()
+        raise BuildFaults([Fault("--lines", f"{reason}: {name}", "a file of one document a line")]) from None
+
+
+def _line(line: bytes, ask: Callable[[Build], dict[str, Any]]) -> dict[str, Any]:
+    """The answer to one document; of a bad one its faults."""
+    from zygometra.exchange.build_file import build_from_text
+
+    try:
+        return ask(build_from_text(line)[1])
+    except BuildFaults as error:
+        return {
+            "faults": [{"path": f.path, "found": str(f.found), "wanted": str(f.wanted)} for f in error.faults]
+        }
+    except ZygometraError as error:
+        return {"faults": [{"path": "$", "found": str(error), "wanted": "figures that can be evaluated"}]}
+
+
+def _evaluation(build: Build) -> dict[str, Any]:
     from zygometra.core.findings.collect import findings
     from zygometra.core.house_rules import rules_for
     from zygometra.core.stack.evaluate import evaluate
     from zygometra.exchange.evaluation_file import evaluation_document
 
-    build = _build(options.file)
     evaluation = evaluate(build)
-    found = findings(build, evaluation, rules_for(build.school))
-    return json.dumps(evaluation_document(evaluation, found), ensure_ascii=False, indent=1)
+    return evaluation_document(evaluation, findings(build, evaluation, rules_for(build.school)))
+
+
+def _next(build: Build) -> dict[str, Any]:
+    from zygometra.core.measuring.what_next import what_next
+    from zygometra.exchange.advice_file import next_document
+
+    return next_document(what_next(build))
+
+
+def _causes(build: Build) -> dict[str, Any]:
+    from zygometra.core.measuring.causes import causes
+    from zygometra.core.measuring.logbook import EMPTY
+    from zygometra.exchange.advice_file import causes_document
+
+    return causes_document(causes(build), build.logbook or EMPTY)
 
 
 def _schema(_options: argparse.Namespace) -> str:

@@ -150,6 +150,8 @@ def place_label(path: str) -> str:
     >>> place_label("parts.head.step_fills.1.below")
     'volume of fill 2'
     """
+    if path.startswith("~"):
+        return _source_label(path[1:])
     if path.startswith(_FILLS):
         at, _, what = path.removeprefix(_FILLS).partition(".")
         return f"{'depth' if what == 'depth' else 'volume'} of fill {int(at) + 1}"
@@ -166,6 +168,19 @@ def place_label(path: str) -> str:
     if place.scope is Scope.BANK:
         return f"{label}, bank {place.bank}"
     return f"{label}, hole {place.number}" if place.scope is Scope.HOLE else label
+
+
+def _source_label(key: str) -> str:
+    """A source that readings brought, in words: ``gauge depth-2``, ``readings of finished bore, hole 3``."""
+    kind, _, about = key.partition(" ")
+    if kind in ("read", "rounding"):
+        return f"{'readings' if kind == 'read' else 'rounding'} of {place_label(about)}"
+    words = {
+        "zero-rounding": "rounding of the zero",
+        "shot": "size of a shot of",
+        "between": "scatter between holes, hole",
+    }
+    return f"{words.get(kind, kind)} {about}"
 
 
 def field_at(path: str | Place) -> Field:

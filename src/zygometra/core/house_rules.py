@@ -53,7 +53,7 @@ RULES: tuple[Rule, ...] = (
          "so far down the bore it is likelier to be a wrong part"),
     Rule("gasket_room", "Gasket opening over the bore, least on diameter", Kind.LENGTH, 0.5,
          0, 10, "a gasket edge inside the bore burns and is struck by a proud crown"),
-    Rule("bench_sag", "Rod, pin and main clearance taken up on the bench", Kind.LENGTH, 0.05,
+    Rule("bench_sag", "Rod, pin and main clearance taken up on the bench", Kind.LENGTH, 0.06,
          0, 0.5, "gravity hangs a mock-up lower than the centred paper stack"),
     Rule("disagreement", "Mock-up against paper: times their joint doubt", None, 3.0, 1, 10,
          "beyond this a wrong part or a misread gauge is likelier than chance"),
@@ -141,6 +141,35 @@ _REPEATABILITY: dict[str, float] = {
 }  # fmt: skip
 
 
+# How far holes of one bank stand off its line or mean beyond what readings scatter (standard
+# deviation), and what a bank's deck usually slopes, in mm and mm per m.
+_BETWEEN_HOLES: dict[str, float] = {"deck_clearance": 0.02, "chamber_volume": 0.4}
+
+# How pieces of one set differ from one another, and how a bank's deck slopes per mm along it
+# (standard deviations): what a reading may stand off its paper figure without anything being wrong.
+_PIECES: dict[str, float] = {
+    "deck_height": 0.01, "stroke": 0.012, "length": 0.012, "compression_height": 0.012, "bore": 0.008,
+    "chamber_volume": 0.4, "crown_volume": 0.2,
+}  # fmt: skip
+BANK_SLOPE = 0.1 / 1000
+
+# Minutes of one careful reading, gauge in hand and set, and of zeroing it afresh.
+_MINUTES: dict[str, float] = {
+    "deck_clearance": 4, "deck_height": 5, "bore": 2, "stroke": 8, "length": 5, "compression_height": 3,
+    "crown_volume": 10, "chamber_volume": 8, "thickness": 2, "gasket_bore": 2, "gasket_volume": 10,
+    "gasket_opening_area": 10, "top_land_height": 2, "top_land_diameter": 2,
+}  # fmt: skip
+_OTHER_MINUTES = 5.0
+ZERO_MINUTES = 1.0
+
+# Expansion per K: iron block, steel crank, light-alloy piston and head, by the part or the material.
+_EXPANSION: dict[str, float] = {
+    "block": 11e-6, "crank": 11.5e-6, "rod": 11.5e-6, "piston": 21e-6, "gasket": 11.5e-6, "head": 22e-6,
+    "cam": 11.5e-6, "iron": 11e-6, "steel": 11.5e-6, "titanium": 8.6e-6, "aluminium": 22e-6,
+    "carbide": 6e-6, "granite": 7e-6, "invar": 1.5e-6,
+}  # fmt: skip
+
+
 @dataclass(frozen=True, slots=True)
 class HouseRules:
     """The figures in force for one evaluation.
@@ -224,6 +253,77 @@ def repeatability(dimension: str) -> float:
     0.01
     """
     return 0.0 if dimension in _EXACT else _REPEATABILITY[dimension]
+
+
+def between_holes(figure: str) -> float:
+    """Return how far holes usually stand off their bank's line or mean, as a standard deviation.
+
+    Parameters
+    ----------
+    figure : str
+        ``deck_clearance`` or ``chamber_volume``.
+
+    Returns
+    -------
+    float
+        In the base unit.
+    """
+    return _BETWEEN_HOLES[figure]
+
+
+def piece_scatter(figure: str) -> float:
+    """Return how pieces of one set usually differ in a figure, as a standard deviation.
+
+    Parameters
+    ----------
+    figure : str
+        As a reading names it.
+
+    Returns
+    -------
+    float
+        In the base unit; nought for what all holes share.
+    """
+    return _PIECES.get(figure, 0.0)
+
+
+def minutes_of(figure: str) -> float:
+    """Return how long one careful reading of a figure takes, in minutes.
+
+    Parameters
+    ----------
+    figure : str
+        As a reading names it.
+
+    Examples
+    --------
+    >>> minutes_of("bore")
+    2
+    """
+    return _MINUTES.get(figure, _OTHER_MINUTES)
+
+
+def expansion(part: str, material: str) -> float:
+    """Return the thermal expansion of a part or a gauge.
+
+    Parameters
+    ----------
+    part : str
+        A part of the build, or a gauge's material.
+    material : str
+        Where it is known it counts; empty where it is not.
+
+    Returns
+    -------
+    float
+        Per K; that of steel for what the house does not know.
+
+    Examples
+    --------
+    >>> expansion("block", ""), expansion("rod", "aluminium")
+    (1.1e-05, 2.2e-05)
+    """
+    return _EXPANSION.get(material or part, _EXPANSION["steel"])
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,8 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, Literal
+from functools import lru_cache
+from typing import Any, Literal, NamedTuple
 
 from . import student
 from .errors import QuantityError, shown
@@ -34,6 +35,21 @@ QUANTITY_KEYS = (
     "each",
 )
 MOST_READINGS = 200
+
+
+class Term(NamedTuple):
+    """One source of a measured figure's doubt, in the figure's base unit.
+
+    ``key`` names the source: figures that carry the same key share it (a gauge, a zero, a shot's
+    size, a part's temperature). ``u`` is signed: how far the figure moves as the source moves up by
+    its standard uncertainty. ``pool`` names the scatter that it rests on, of ``dof`` degrees of freedom.
+    """
+
+    key: str
+    u: float
+    dof: float = math.inf
+    pool: str | None = None
+    rectangular: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,6 +78,8 @@ class Quantity:
         The number, text or object as it was written.
     readings : tuple of float
         In the base unit; empty where there are none.
+    terms : tuple of Term
+        What ``u`` is made of where the figure comes from the logbook; empty elsewhere.
     """
 
     value: float
@@ -76,6 +94,12 @@ class Quantity:
     each: bool
     as_typed: Any
     readings: tuple[float, ...] = ()
+    terms: tuple[Term, ...] = ()
+
+    @property
+    def rectangular(self) -> bool:
+        """True where all that is known of its doubt is a half-width ±T."""
+        return self.doubt == "tolerance" or (self.doubt == "house" and not self.readings)
 
 
 def read_quantity(
@@ -365,23 +389,49 @@ def coverage(dof: float) -> float:
 
     Notes
     -----
-    The degrees are rounded down, to a tenth below a hundred and to whole ones above,
-    and the answer is kept, so that a page of eight holes asks for it a few times only.
+    The degrees are not rounded; below one (which no pooled scatter gives) one is taken. Answers
+    are kept, so that a page of eight holes asks for each a few times only.
 
     Examples
     --------
     >>> round(coverage(2), 3), round(coverage(math.inf), 3)
     (4.303, 1.96)
     """
-    if dof > 1e6:
-        return student.NORMAL
-    rounded = math.floor(max(dof, 1.0) * 10) / 10 if dof < 100 else float(math.floor(dof))
-    if (known := _COVERAGE.get(rounded)) is None:
-        known = student.quantile(rounded)
-        if len(_COVERAGE) < _MOST_KEPT:
-            _COVERAGE[rounded] = known
-    return known
+    return student.NORMAL if dof > 1e6 else _coverage(max(dof, 1.0))
 
 
-_COVERAGE: dict[float, float] = {}
-_MOST_KEPT = 20_000
+@lru_cache(maxsize=20_000)
+def _coverage(dof: float) -> float:
+    return student.quantile(dof)
+
+
+# By how much one rectangular source that is all of the doubt narrows the normal band: ±T is
+# 1.65 u at 95 %, not 1.96 u.
+_NARROWS = 0.16
+
+
+def band_factor(dof: float, rectangular: float) -> float:
+    """Return k of a 95 % band, ± k·u.
+
+    Parameters
+    ----------
+    dof : float
+        Effective degrees of freedom of u; no unit.
+    rectangular : float
+        The largest share that a single rectangular source has of u², 0 to 1; no unit.
+
+    Returns
+    -------
+    float
+        No unit.
+
+    Notes
+    -----
+    k = t₀.₉₇₅(ν)·(1 − 0.16·β³), β that share (handbook of the trade, quantities and doubt).
+
+    Examples
+    --------
+    >>> round(band_factor(math.inf, 1.0), 3)
+    1.646
+    """
+    return coverage(dof) * (1 - _NARROWS * rectangular**3)

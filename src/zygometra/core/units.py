@@ -74,6 +74,9 @@ _SPELLINGS: dict[str, Unit] = {unit.symbol: unit for unit in UNITS} | {
     "°": DEGREE, "degree": DEGREE, "degrees": DEGREE, "gram": GRAM, "grams": GRAM,
 }  # fmt: skip
 
+# Units of people who turn a dial of a tenth of an inch.
+INCH_SYMBOLS = frozenset({INCH.symbol, THOU.symbol, TENTH.symbol})
+
 BASE: dict[Kind, Unit] = {
     Kind.LENGTH: MM, Kind.AREA: MM2, Kind.VOLUME: CC, Kind.ANGLE: DEGREE, Kind.MASS: GRAM,
     Kind.SPEED: RPM, Kind.RATE: CC_PER_MM, Kind.COUNT: PIECES,

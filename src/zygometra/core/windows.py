@@ -48,6 +48,11 @@ class Window:
         """True where there is an edge to miss."""
         return self.low is not None or self.high is not None
 
+    @property
+    def span(self) -> float | None:
+        """From least to most; None where one of them is open."""
+        return None if self.low is None or self.high is None else self.high - self.low
+
     def miss(self, value: float) -> float:
         """Return by how much a value misses the window.
 

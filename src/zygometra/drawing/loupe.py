@@ -6,7 +6,6 @@ from typing import NamedTuple
 
 from zygometra.core.digits import UNKNOWN
 from zygometra.core.place import Place, Scope
-from zygometra.core.quantity import coverage
 from zygometra.core.stack.results import Hole, Outcome
 from zygometra.core.units import THOU, to_base
 from zygometra.core.wording import Reader
@@ -160,10 +159,10 @@ def _quench(o: Outcome, at: tuple[float, float], reader: Reader) -> str:
         return text(x, level - 20, reader.quench, "name", "middle") + text(
             x, level + 4, UNKNOWN, "big", "middle"
         )
-    u, dof = o.doubts.quench
+    u = o.doubts.quench.u
     big, unit = reader.length_parts(o.quench, u)
     other = reader.length(o.quench, u, other=True)
-    half = reader.band(coverage(dof) * u) if u else "no doubt stated"
+    half = reader.band(o.doubts.quench.half) if u else "no doubt stated"
     return (
         f'<g class="figure" role="button" tabindex="0" data-working="quench" aria-label="'
         f'{reader.quench} {big} {unit} {"± " if u else ""}{half} · {other}: show the working">'

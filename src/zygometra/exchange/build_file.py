@@ -14,20 +14,21 @@ from typing import Any
 
 from zygometra.core.build.document import (
     Document,
-    read_document,
     read_fill,
     window_value,
 )
 from zygometra.core.build.lever_table import LEVER
 from zygometra.core.build.model import MOST_CYLINDERS, Build
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
+from zygometra.core.measuring.read_in import read_measured
 from zygometra.core.quantity import read_quantity
 from zygometra.core.typed import is_printable
 from zygometra.core.units import Kind
 
+from .logbook_faults import logbook_faults
 from .plain_json import loads
 
-MOST_BYTES = 2_000_000
+MOST_BYTES = 4_000_000
 
 
 def document_from_text(text: str | bytes) -> Document:
@@ -49,7 +50,7 @@ def document_from_text(text: str | bytes) -> Document:
         If it is not one JSON object; the fault's path is ``$`` with line and column.
     """
     if len(text) > MOST_BYTES:
-        raise BuildFaults([Fault("$", f"{len(text):,} bytes".replace(",", " "), "at most 2 MB")])
+        raise BuildFaults([Fault("$", f"{len(text):,} bytes".replace(",", " "), "at most 4 MB")])
     try:
         words = text.decode("utf-8-sig") if isinstance(text, bytes) else text
     except UnicodeDecodeError:
@@ -132,7 +133,7 @@ def check(document: Document) -> Build:
     faults = list(_cross_faults(document))
     if faults:
         raise BuildFaults(faults)
-    build = read_document(document)
+    build = read_measured(document)
     faults = list(_rods_too_short(build))
     if faults:
         raise BuildFaults(faults)
@@ -239,6 +240,7 @@ def _cross_faults(document: Document) -> Iterator[Fault]:
         yield from _operation_faults(f"planned[{i}]", op, names, numbers, known_banks, known_holes)
     yield from _window_faults(document.get("targets") or {})
     yield from _fill_faults(document)
+    yield from logbook_faults(document, names, numbers)
 
 
 def _keys(node: Any) -> list[str]:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from typing import Any
 
 from zygometra.core.findings.said import Finding
-from zygometra.core.stack.results import Evaluation, State
+from zygometra.core.stack.apart import difference
+from zygometra.core.stack.results import Evaluation, Hole, State
 
 
 def evaluation_document(evaluation: Evaluation, findings: tuple[Finding, ...]) -> dict[str, Any]:
@@ -43,9 +45,19 @@ def evaluation_document(evaluation: Evaluation, findings: tuple[Finding, ...]) -
     }
 
 
-# long: one document, key by key
+# The results of a hole by the names they have in the file.
+_RESULTS = {
+    "deck_clearance_mm": "deck_clearance",
+    "quench_mm": "quench",
+    "clearance_cc": "clearance",
+    "compression_ratio": "compression_ratio",
+    "swept_cc": "swept",
+    "effective_ratio": "effective",
+}
+
+
 def state_document(state: State) -> dict[str, Any]:
-    """Return one state: the engine's figures, every hole's, every deck's line.
+    """Return one state: the engine's figures, every hole's, every two holes', every deck's line.
 
     Parameters
     ----------
@@ -57,40 +69,12 @@ def state_document(state: State) -> dict[str, Any]:
     dict
         With ``null`` where a figure is missing, where there is no room above the piston, or no cam.
     """
-    cylinders = []
-    for hole in state.holes:
-        o = hole.outcome
-        possible = o.clearance is not None and o.clearance > 0
-        known = o._asdict()
-        u = {
-            name: None if known[name] is None else _number(spread[0])
-            for name, spread in o.doubts._asdict().items()
-        }
-        cylinders.append(
-            {
-                "number": hole.number,
-                "bank": hole.bank,
-                "deck_clearance_mm": o.deck_clearance,
-                "quench_mm": o.quench,
-                "swept_cc": o.swept,
-                "clearance_cc": o.clearance if possible else None,
-                "compression_ratio": o.compression_ratio,
-                "effective_ratio": o.effective,
-                "u": {
-                    "deck_clearance_mm": u["deck_clearance"],
-                    "quench_mm": u["quench"],
-                    "clearance_cc": u["clearance"],
-                    "compression_ratio": u["compression_ratio"] if o.compression_ratio is not None else None,
-                    "swept_cc": u["swept"],
-                    "effective_ratio": u["effective"] if o.effective is not None else None,
-                },
-            }
-        )
     return {
         "displacement_cc": state.displacement_cc,
         "rod_ratio": state.rod_ratio,
         "u": {"displacement_cc": _number(state.displacement_u), "rod_ratio": _number(state.rod_ratio_u)},
-        "cylinders": cylinders,
+        "cylinders": [_hole_document(hole) for hole in state.holes],
+        "pairs": [_pair(*two) for two in itertools.combinations(state.holes, 2)],
         "decks": [
             {
                 "bank": d.bank,
@@ -101,6 +85,55 @@ def state_document(state: State) -> dict[str, Any]:
             for d in state.decks
         ],
     }
+
+
+def _hole_document(hole: Hole) -> dict[str, Any]:
+    values = _values(hole)
+    spreads = {name: getattr(hole.outcome.doubts, result) for name, result in _RESULTS.items()}
+    known = {name: value for name, value in values.items() if value is not None}
+    return {
+        "number": hole.number,
+        "bank": hole.bank,
+        "deck_clearance_mm": values["deck_clearance_mm"],
+        "quench_mm": values["quench_mm"],
+        "swept_cc": values["swept_cc"],
+        "clearance_cc": values["clearance_cc"],
+        "compression_ratio": values["compression_ratio"],
+        "effective_ratio": values["effective_ratio"],
+        "u": {name: _number(spreads[name].u) if name in known else None for name in values},
+        "dof": {name: _dof(spreads[name].dof) if name in known else None for name in values},
+        "low": {name: known[name] - spreads[name].half if name in known else None for name in values},
+        "high": {name: known[name] + spreads[name].half if name in known else None for name in values},
+    }
+
+
+def _values(hole: Hole) -> dict[str, float | None]:
+    """A hole's results; a volume of nought or less is none."""
+    o = hole.outcome
+    values = {name: getattr(o, result) for name, result in _RESULTS.items()}
+    if o.clearance is None or o.clearance <= 0:
+        values["clearance_cc"] = None
+    return values
+
+
+def _pair(first: Hole, second: Hole) -> dict[str, Any]:
+    """Two holes, first minus second."""
+    ours, theirs = _values(first), _values(second)
+    told: dict[str, dict[str, float | None]] = {"u": {}, "dof": {}, "low": {}, "high": {}}
+    for name, result in _RESULTS.items():
+        a, b = ours[name], theirs[name]
+        row: tuple[float | None, ...] = (None,) * 4
+        if a is not None and b is not None:
+            spread = difference(first, second, result)
+            row = (spread.u, _dof(spread.dof), a - b - spread.half, a - b + spread.half)
+        for part, value in zip(told.values(), row, strict=True):
+            part[name] = value
+    return {"between": [first.number, second.number], **told}
+
+
+def _dof(value: float) -> float | None:
+    """Degrees of freedom as the file has them: null for infinite."""
+    return value if math.isfinite(value) else None
 
 
 def _number(value: float) -> float | None:

@@ -23,6 +23,8 @@ from zygometra.core.build.lever_table import LEVER, OPS, Lever
 from zygometra.core.build.model import LAYOUTS, MOST_CYLINDERS
 from zygometra.core.errors import QuantityError, shown
 from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELD, Field
+from zygometra.core.measuring.logbook import AXES, READABLE, SURFACES
+from zygometra.core.measuring.read_in import MOST_SHOTS, gauge_figure, moment
 from zygometra.core.quantity import QUANTITY_KEYS, read_field, read_quantity
 from zygometra.core.units import Kind
 
@@ -110,6 +112,12 @@ def _spread(raw: Any) -> float:
     if isinstance(raw, bool) or not isinstance(raw, (int, float)) or not 0 <= raw <= 20:
         raise QuantityError(shown(raw), "a difference of ratio from 0 to 20")
     return float(raw)
+
+
+def _moment(raw: Any) -> str:
+    if not isinstance(raw, str) or len(raw) > 40:
+        raise QuantityError(shown(raw), "a date and time such as 2026-05-05T09:12:00Z")
+    return moment(raw)
 
 
 Ratio = Annotated[Any, _checked(_ratio), WithJsonSchema({"type": "number", "exclusiveMinimum": 1})]
@@ -288,6 +296,138 @@ class StatedShape(Shape):
     piston_clearance: _of(FIELD["stated.piston_clearance"]) = None  # type: ignore[valid-type]
 
 
+Id = Annotated[str, StringConstraints(min_length=1, max_length=80)]
+Word = Annotated[str, StringConstraints(max_length=80)]
+Moment = Annotated[Any, _checked(_moment), WithJsonSchema({"type": "string", "format": "date-time"})]
+GaugeFigure = Annotated[Any, _checked(gauge_figure), WithJsonSchema({"x-ref": "Quantity"})]
+Degrees = Annotated[float, Slot(ge=-60, le=200, allow_inf_nan=False)]
+MOST_READINGS = 20_000
+
+
+class CheckShape(Shape):
+    """A gauge against its master on a day."""
+
+    on: Moment
+    good: bool
+
+
+class MishapShape(Shape):
+    """What happened to a gauge on a day: dropped, crashed."""
+
+    on: Moment
+    what: Annotated[str, StringConstraints(min_length=1, max_length=80)]
+
+
+class GaugeShape(Shape):
+    """A gauge: numbers without a unit are in the base unit of what it reads."""
+
+    kind: Word | None = None
+    resolution: GaugeFigure = None
+    u: GaugeFigure = None
+    u_travel: GaugeFigure = None
+    repeatability: GaugeFigure = None
+    feel: GaugeFigure = None
+    read_with: Id | None = None
+    material: Word | None = None
+    compensated: bool | None = None
+    checks: Annotated[list[CheckShape], Slot(max_length=500)] | None = None
+    mishaps: Annotated[list[MishapShape], Slot(max_length=500)] | None = None
+
+
+class ZeroShape(Shape):
+    """A gauge set on its datum: what it showed before some readings and after them."""
+
+    gauge: Id | None = None
+    before: _plain(Kind.LENGTH, "exact", -1000, 1000) = None  # type: ignore[valid-type]
+    after: _plain(Kind.LENGTH, "exact", -1000, 1000) = None  # type: ignore[valid-type]
+    by: Note | None = None
+    at: Moment = None
+
+
+Shot = _plain(Kind.VOLUME, "exact", 1e-4, 1000)
+
+
+class ShotsShape(Shape):
+    """A volume counted out: so many shots of one size, and a part of one."""
+
+    count: Annotated[int, Slot(ge=0, le=MOST_SHOTS, strict=True)]
+    size: Shot  # type: ignore[valid-type]
+    part: _plain(Kind.VOLUME, "exact", 0, 1000) = None  # type: ignore[valid-type]
+    random: _plain(Kind.VOLUME, "exact", 0, 1000) = None  # type: ignore[valid-type]
+
+
+class ConditionsShape(Shape):
+    """Under what a reading was taken."""
+
+    caps: Word | None = None
+    plate: bool | Word | None = None
+    oiled: bool | Word | None = None
+    shells: bool | Word | None = None
+    block: Literal["upright", "inverted"] | None = None
+    rod: Word | None = None
+    piston: Word | None = None
+    fastener: Word | None = None
+    hours_since_machining: Annotated[float, Slot(ge=0, le=1e6, allow_inf_nan=False)] | None = None
+
+
+class ReadingShape(Shape):
+    """One reading: a value, a tipped pair, or counted shots."""
+
+    id: Id
+    figure: Literal[tuple(READABLE)]  # type: ignore[valid-type]
+    bank: str | None = None
+    cylinder: CylinderNumber | None = None
+    value: Any = None
+    tipped: Annotated[list[Any], Slot(min_length=2, max_length=2)] | None = None
+    shots: ShotsShape | None = None
+    gauge: Id | None = None
+    zero: Id | None = None
+    on: Literal[SURFACES] | None = None  # type: ignore[valid-type]
+    pad_height: _plain(Kind.LENGTH, "exact", -500, 500) = None  # type: ignore[valid-type]
+    axis: Literal[AXES] | None = None  # type: ignore[valid-type]
+    depth: _plain(Kind.LENGTH, "exact", 0, 3000) = None  # type: ignore[valid-type]
+    clock: Annotated[float, Slot(ge=0, le=360, allow_inf_nan=False)] | None = None
+    temperature: Degrees | None = None
+    gauge_temperature: Degrees | None = None
+    conditions: ConditionsShape | None = None
+    says: Note | None = None
+    by: Note | None = None
+    at: Moment = None
+
+
+class VoidShape(Shape):
+    """A reading taken back, with the reason."""
+
+    reading: Id
+    why: Annotated[str, StringConstraints(min_length=1, max_length=400)]
+    by: Note | None = None
+    at: Moment = None
+
+
+class FoundShape(Shape):
+    """Something found on a part: a mark, a blocked passage, a broken stud."""
+
+    id: Id
+    what: Annotated[str, StringConstraints(min_length=1, max_length=400)]
+    where: Annotated[str, StringConstraints(max_length=200)] | None = None
+    bank: str | None = None
+    cylinder: CylinderNumber | None = None
+    consequence: Annotated[str, StringConstraints(max_length=400)] | None = None
+    by: Note | None = None
+    at: Moment = None
+
+
+class MockUpShape(Shape):
+    """How the mock-up was made, and how holes nobody read are filled."""
+
+    sets: Literal["one", "own"] = "own"
+    between: Literal["line", "stack"] = "stack"
+
+
+def _facts(shape: Any, most: int = MOST_READINGS) -> Any:
+    return Annotated[list[shape], Slot(max_length=most)] | None
+
+
 class BuildFile(Shape):
     """One build as one document, version 1."""
 
@@ -309,6 +449,12 @@ class BuildFile(Shape):
     planned: Annotated[list[OperationShape], Slot(max_length=200)] | None = None
     targets: TargetsShape | None = None
     levers: LeversShape | None = None
+    gauges: Annotated[dict[Id, GaugeShape], Slot(max_length=500)] | None = None
+    zeros: Annotated[dict[Id, ZeroShape], Slot(max_length=MOST_READINGS)] | None = None
+    readings: _facts(ReadingShape) = None  # type: ignore[valid-type]
+    voided: _facts(VoidShape) = None  # type: ignore[valid-type]
+    found: _facts(FoundShape, 2000) = None  # type: ignore[valid-type]
+    mock_up: MockUpShape | None = None
 
 
 def json_schema() -> dict[str, Any]:

@@ -77,7 +77,7 @@ def create_app(*, engine: Engine, secret_key: str, outside: Outside = _INSIDE, *
     app = Shop(__name__, static_folder=None)
     app.config.update(
         SECRET_KEY=secret_key,
-        MAX_CONTENT_LENGTH=2_200_000,
+        MAX_CONTENT_LENGTH=4_400_000,
         MAX_FORM_MEMORY_SIZE=2_200_000,
         MAX_FORM_PARTS=400,
         SESSION_COOKIE_NAME="__Host-zygometra" if outside.encrypted else "zygometra",

@@ -16,7 +16,8 @@ from zygometra.core.build.examples import figures_of, small_single
 from zygometra.core.build.model import Bank, Operation
 from zygometra.core.errors import ImpossibleEngine
 from zygometra.core.quantity import read_quantity
-from zygometra.core.stack.evaluate import deck_line, evaluate, spread_of_ratio
+from zygometra.core.stack.apart import spread_of_ratio
+from zygometra.core.stack.evaluate import deck_line, evaluate
 from zygometra.core.stack.motion import acceleration_at_tdc, drop_and_slopes, mean_piston_speed, piston_drop
 from zygometra.core.units import Kind
 
@@ -271,18 +272,17 @@ def test_spread_knows_what_the_holes_share():
     document["cylinders"] = {"2": {"chamber_volume": {"value": 53, "u": 0}}}
     document["parts"]["head"]["chamber_volume"] = {"value": 52, "u": 0}
     spread = spread_of_ratio(evaluate(read_document(document)).now)
-    difference, u, _, high, low = spread
-    assert (high, low) == (1, 2)
-    assert difference == pytest.approx(9.653 - 9.524, abs=2e-3)
+    assert (spread.high, spread.low) == (1, 2)
+    assert spread.difference == pytest.approx(9.653 - 9.524, abs=2e-3)
     # Deck, rod, piston and gasket are one source for both holes and nearly cancel.
-    assert u < 0.003
+    assert spread.spread.u < 0.003
 
 
 def test_a_part_that_differs_hole_to_hole_does_not_cancel():
     document = vector("tarnbeck-plain")["build"]
     document["parts"]["rod"]["length"]["each"] = True
     document["cylinders"] = {"2": {"chamber_volume": {"value": 53, "u": 0}}}
-    assert spread_of_ratio(evaluate(read_document(document)).now).u > 0.003
+    assert spread_of_ratio(evaluate(read_document(document)).now).spread.u > 0.003
 
 
 def test_holes_alike_are_still_two_holes_with_a_doubt_between_them():
@@ -299,9 +299,9 @@ def test_holes_alike_are_still_two_holes_with_a_doubt_between_them():
     assert spread.high != spread.low
     # Two chambers, each with u = 0.3/√3; dCR/dV = (CR − 1)/Vc. All else is shared and drops out.
     by_chamber = (outcome.compression_ratio - 1) / outcome.clearance
-    assert spread.u == pytest.approx(math.sqrt(2) * by_chamber * 0.3 / math.sqrt(3), rel=1e-9)
+    assert spread.spread.u == pytest.approx(math.sqrt(2) * by_chamber * 0.3 / math.sqrt(3), rel=1e-9)
     # Two equal terms of two degrees of freedom each make four.
-    assert spread.dof == pytest.approx(4.0)
+    assert spread.spread.dof == pytest.approx(4.0)
 
 
 def test_piston_motion_at_the_ends_and_its_slopes():

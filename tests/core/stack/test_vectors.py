@@ -14,7 +14,7 @@ from zygometra.core.house_rules import rules_for
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.exchange.evaluation_file import evaluation_document
 
-NAMES = sorted(path.stem for path in VECTORS.glob("*.json"))
+NAMES = sorted(path.stem for path in VECTORS.glob("*.json") if not path.stem.startswith("logbook-"))
 
 
 def compare(found, expected, path="$"):

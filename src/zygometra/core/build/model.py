@@ -10,12 +10,16 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from ..place import Place, Scope
 from ..quantity import Quantity
 from ..windows import OPEN, Window
 from .lever_table import OpName
+
+if TYPE_CHECKING:
+    from ..measuring.in_use import InUse
+    from ..measuring.logbook import Logbook
 
 Layout = Literal["inline", "vee", "flat"]
 LAYOUTS: tuple[Layout, ...] = ("inline", "vee", "flat")
@@ -106,11 +110,20 @@ class Build:
     targets: Targets = Targets()
     levers: Levers = Levers()
     stated_ratio: float | None = None
+    # Beside the document: what was noted, what of it is in use, and the figures without it.
+    logbook: Logbook | None = None
+    in_use: InUse | None = None
+    paper: Mapping[str, Quantity] | None = None
 
     @cached_property
     def measured_holes(self) -> frozenset[int]:
         """The holes that have a figure of their own."""
         return frozenset(number for path in self.figures for number in Place.parse(path).holes)
+
+    @cached_property
+    def is_measured(self) -> bool:
+        """True where some figure comes from the logbook: its doubt is made of terms that others share."""
+        return any(quantity.terms for quantity in self.figures.values())
 
     @property
     def cylinders(self) -> tuple[int, ...]:

@@ -22,10 +22,10 @@ JUDGES = Judges()
 
 DISAGREES = Code(
     "mock-up-disagrees",
-    "warn",
+    "note",
     "Hole {hole} reads {read} on the mock-up; its figures give {paper}.",
-    "They differ by {times} times their joint doubt: a wrong part, a wrong bearing or a misread gauge "
-    "is likelier than chance.",
+    "They differ by {times} times their joint doubt. With some fifty ways to be wrong one engine in fifteen "
+    "shows such a difference by chance; what is likely to be wrong is said where the odds allow it.",
     "Read that hole again, and measure its rod and piston.",
 )
 ADVERTISED = Code(
@@ -99,7 +99,6 @@ def disagreement(case: Case) -> Iterable[Said]:
         yield said(
             DISAGREES,
             Place.hole(hole.number),
-            "stop" if excess > 2 * times * joint else None,
             hole=str(hole.number),
             read=Clearance(read.quantity.value),
             paper=Clearance(paper),

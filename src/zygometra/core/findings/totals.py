@@ -63,7 +63,7 @@ def _explained(outcome: Outcome, apart: float, slope_of: int | None) -> Shift | 
     for item in outcome.contributions:
         slope = ratio_slope(outcome, item) if slope_of is None else _slope(item, slope_of)
         place = Place.parse(item[0])
-        if not slope or place.scope is Scope.PLAN or item[0].startswith("parts.head.step_fills"):
+        if not slope or place.scope is Scope.PLAN or item[0].startswith(("parts.head.step_fills", "~")):
             continue
         kind = field_at(place).kind
         if kind not in (Kind.LENGTH, Kind.VOLUME):

@@ -8,8 +8,7 @@ from ..build.model import Build
 from ..digits import MOST_DECIMALS, decimals_apart, decimals_for, figure, ratio_text, typed_decimals
 from ..house_rules import HouseRules
 from ..place import Place
-from ..quantity import coverage
-from ..stack.evaluate import spread_of_ratio
+from ..stack.apart import spread_of_ratio
 from ..stack.results import Hole, Spread
 from ..windows import Side, Window
 from ..written import Clearance, Limit, Number, Ratio, judged
@@ -135,8 +134,7 @@ def quench_window(build: Build, rules: HouseRules) -> Window:
 
 def _side(window: Window, value: float, spread: Spread) -> Side:
     """Where an estimate lies against a window, its 95 % band counted."""
-    u, dof = spread
-    return window.side(value, coverage(dof) * u if u else 0.0)
+    return window.side(value, spread.half)
 
 
 _QUENCH = {
@@ -233,7 +231,7 @@ def spread(case: Case) -> Iterable[Said]:
     found = spread_of_ratio(case.planned)
     if found is None:
         return
-    half = coverage(found.dof) * found.u if found.u else 0.0
+    half = found.spread.half
     side = Window(high=limit).side(found.difference, half)
     if side is Side.INSIDE:
         return
@@ -243,7 +241,7 @@ def spread(case: Case) -> Iterable[Said]:
         Place.of_holes((found.low, found.high)),
         low=str(low),
         high=str(high),
-        difference=Ratio(found.difference, found.u),
-        band=f"± {ratio_text(half, found.u)}" if half else "",
+        difference=Ratio(found.difference, found.spread.u),
+        band=f"± {ratio_text(half, found.spread.u)}" if half else "",
         limit=Number(limit, 2),
     )

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from ..build.model import Bank, Build, Operation
 from ..place import Place
-from ..quantity import Quantity, coverage, read_quantity
+from ..quantity import Quantity, read_quantity
 from ..sentence import Sentence
 from ..stack.evaluate import evaluate
+from ..stack.results import Spread
 from ..units import Kind
 from .judge import window_of
 from .paper import STAND_IN
@@ -130,10 +130,10 @@ def recipe_in_full(
         "deck_clearance": hole.doubts.deck_clearance,
         "quench": hole.doubts.quench,
         "compression_ratio": hole.doubts.compression_ratio,
-        "displacement": (outcome.displacement_u, math.inf),
+        "displacement": Spread(outcome.displacement_u),
     }
-    u = {key: spread[0] for key, spread in spreads.items()}
-    half = {key: coverage(dof) * of if of else 0.0 for key, (of, dof) in spreads.items()}
+    u = {key: spread.u for key, spread in spreads.items()}
+    half = {key: spread.half for key, spread in spreads.items()}
     # The floor of the rods stands whatever is asked.
     floor = question.floor(parts["rod"].texts.get("material", ""))
     crosses = [

@@ -8,7 +8,6 @@ from typing import NamedTuple
 from ..build.model import Build
 from ..digits import count_of, figure, ratio_text, volume
 from ..fields import FIELDS
-from ..quantity import coverage
 from ..wording import Reader
 from .results import Evaluation, Hole, Source
 from .working_steps import value_in
@@ -257,20 +256,19 @@ def results(evaluation: Evaluation, reader: Reader) -> tuple[Result, ...]:
     rows = []
     for hole, before in zip(evaluation.planned.holes, evaluation.now.holes, strict=True):
         o = hole.outcome
-        quench_u, quench_dof = o.doubts.quench
-        ratio_u, ratio_dof = o.doubts.compression_ratio
-        clearance_u = o.doubts.deck_clearance[0]
+        quench, ratio = o.doubts.quench, o.doubts.compression_ratio
+        clearance_u = o.doubts.deck_clearance.u
         rows.append(
             Result(
                 hole.number,
                 hole.bank,
                 reader.clearance(o.deck_clearance, clearance_u),
                 _beside(o.deck_clearance, clearance_u, reader),
-                reader.length(o.quench, quench_u),
-                f"± {reader.band(coverage(quench_dof) * quench_u)}" if quench_u > 0 else "",
+                reader.length(o.quench, quench.u),
+                f"± {reader.band(quench.half)}" if quench.u > 0 else "",
                 ratio_text(before.outcome.compression_ratio, before.outcome.doubts.compression_ratio[0]),
-                ratio_text(o.compression_ratio, ratio_u),
-                f"± {figure(coverage(ratio_dof) * ratio_u, 2)}" if ratio_u > 0 else "",
+                ratio_text(o.compression_ratio, ratio.u),
+                f"± {figure(ratio.half, 2)}" if ratio.u > 0 else "",
             )
         )
     return tuple(sorted(rows))

@@ -9,7 +9,7 @@ from ..build.model import Build, Operation
 from .arithmetic import QUARTER_PI
 from .chamber import ChamberModel, DraftedChamber, RateChamber, StepFilledChamber
 from .geometry import NOT_KNOWN, Geometry
-from .results import Contribution, Doubts, Source
+from .results import Contribution, Doubts, Source, Spread
 from .slopes import Areas, volume_slope
 
 # One source's slopes before they meet its doubt: place, then clearance, what the
@@ -119,26 +119,49 @@ def source_doubts(sources: dict[str, Source], rows: list[Slopes]) -> list[Contri
     rows : list
         A place and the slopes of the results on it.
     """
-    found = []
+    found: list[Contribution] = []
     for place, clearance, gasket, swept, volume, trapped in rows:
         source = sources.get(place)
-        if source is not None:
-            path, quantity = source
-            if quantity.u > 0:
-                found.append(
-                    (
-                        path,
-                        quantity.u,
-                        quantity.dof,
-                        quantity.each,
-                        clearance,
-                        clearance + gasket,
-                        swept,
-                        volume,
-                        trapped,
-                    )
-                )
+        if source is None or source.quantity.u == 0:
+            continue
+        path, quantity = source
+        slopes = (clearance, clearance + gasket, swept, volume, trapped)
+        if quantity.terms:
+            found += [(key, u, dof, False, *slopes, pool, flat) for key, u, dof, pool, flat in quantity.terms]
+        else:
+            found.append((path, quantity.u, quantity.dof, quantity.each, *slopes, None, quantity.rectangular))
     return found
+
+
+def merged(contributions: list[Contribution]) -> list[Contribution]:
+    """Join what one source moves in several ways: a gauge that read two figures of the hole.
+
+    Parameters
+    ----------
+    contributions : list
+        Of one hole; a key may stand several times.
+
+    Returns
+    -------
+    list
+        Each key once; where it was joined, u is 1 and the slopes are what one u moves.
+    """
+    by_key: dict[str, Contribution] = {}
+    for item in contributions:
+        before = by_key.get(item[0])
+        if before is None:
+            by_key[item[0]] = item
+            continue
+        (_, u1, dof, each, c1, q1, s1, v1, t1, pool, flat), (_, u2, _, _, c2, q2, s2, v2, t2, _, _) = (
+            before,
+            item,
+        )
+        by_key[item[0]] = (
+            item[0], 1.0, dof, each,
+            c1 * u1 + c2 * u2, q1 * u1 + q2 * u2, s1 * u1 + s2 * u2, v1 * u1 + v2 * u2, t1 * u1 + t2 * u2,
+            pool, flat,
+        )  # fmt: skip
+    return list(by_key.values())
 
 
 def operation_doubts(
@@ -172,7 +195,8 @@ def operation_doubts(
         by_volume = volume_slope(op.op, areas, milled, total)
         moves = op.op != "crown_cut" or total >= areas.crown.above_rim
         clearance, quench = (lever.clearance, lever.quench) if moves else (0.0, 0.0)
-        found.append((path, amount.u, amount.dof, amount.each, clearance, quench, 0.0, by_volume, 0.0))
+        slopes = (clearance, quench, 0.0, by_volume, 0.0)
+        found.append((path, amount.u, amount.dof, amount.each, *slopes, None, amount.rectangular))
     return found
 
 
@@ -212,7 +236,10 @@ def head_doubts(
         for name, quantity, slope in zip(("depth", "below"), fill, by, strict=True):
             if quantity.u > 0 and slope:
                 path = f"parts.head.step_fills.{i}.{name}"
-                found.append((path, quantity.u, quantity.dof, quantity.each, 0.0, 0.0, 0.0, -slope, 0.0))
+                slopes = (0.0, 0.0, 0.0, -slope, 0.0)
+                found.append(
+                    (path, quantity.u, quantity.dof, quantity.each, *slopes, None, quantity.rectangular)
+                )
     return found
 
 
@@ -240,13 +267,16 @@ def propagate(
     Notes
     -----
     dCR = (dVs − (CR − 1)·dVc)/Vc, the ratio (Vs + Vc)/Vc differentiated, and likewise for
-    the effective ratio; u² = Σ (slope·u)² (first-order propagation).
+    the effective ratio; u² = Σ (slope·u)² (first-order propagation). Effective degrees of freedom
+    u⁴/Σ(v²/ν) (Welch and Satterthwaite), after everything that rests on one scatter was added up.
     """
-    c2 = q2 = s2 = v2 = r2 = e2 = c4 = q4 = s4 = v4 = r4 = e4 = 0.0
     over = 0.0 if ratio is None else ratio - 1
     trapped_over = 0.0 if effective is None else effective - 1
-    inf = math.inf
-    for _path, u, dof, _each, clearance, quench, d_swept, d_volume, d_trapped in contributions:
+    c2 = q2 = s2 = v2 = r2 = e2 = 0.0
+    # The largest rectangular part of each, and what rests on few degrees of freedom.
+    cb = qb = sb = vb = rb = eb = 0.0
+    few: dict[str, tuple[float, list[float]]] = {}
+    for key, u, dof, _each, clearance, quench, d_swept, d_volume, d_trapped, pool, flat in contributions:
         uu = u * u
         c = clearance * clearance * uu
         q = quench * quench * uu
@@ -262,20 +292,28 @@ def propagate(
         v2 += v
         r2 += r
         e2 += e
-        if dof != inf:
-            c4 += c * c / dof
-            q4 += q * q / dof
-            s4 += s * s / dof
-            v4 += v * v / dof
-            r4 += r * r / dof
-            e4 += e * e / dof
+        if flat:
+            cb, qb, sb = (c if c > cb else cb), (q if q > qb else qb), (s if s > sb else sb)
+            vb, rb, eb = (v if v > vb else vb), (r if r > rb else rb), (e if e > eb else eb)
+        elif dof != math.inf:
+            at = few.setdefault(pool or key, (dof, [0.0] * 6))[1]
+            for i, part in enumerate((c, q, s, v, r, e)):
+                at[i] += part
     root = math.sqrt
-    scale = volume if volume > 0 else inf
-    return Doubts(
-        (root(c2), c2 * c2 / c4 if c4 else inf),
-        (root(q2), q2 * q2 / q4 if q4 else inf),
-        (root(s2), s2 * s2 / s4 if s4 else inf),
-        (root(v2), v2 * v2 / v4 if v4 else inf),
-        (root(r2) / scale, r2 * r2 / r4 if r4 else inf),
-        (root(e2) / scale, e2 * e2 / e4 if e4 else inf),
-    ), tuple(contributions)
+    scale = volume if volume > 0 else math.inf
+    squares, flats = (c2, q2, s2, v2, r2, e2), (cb, qb, sb, vb, rb, eb)
+    spreads = [
+        Spread(
+            root(all_of), _effective(i, all_of, few) if few else math.inf, part / all_of if all_of else 0.0
+        )
+        for i, (all_of, part) in enumerate(zip(squares, flats, strict=True))
+    ]
+    for i in (4, 5):
+        spreads[i] = spreads[i]._replace(u=spreads[i].u / scale)
+    return Doubts(*spreads), tuple(contributions)
+
+
+def _effective(result: int, all_of: float, few: dict[str, tuple[float, list[float]]]) -> float:
+    """Effective degrees of freedom of one result."""
+    fourth = math.fsum(parts[result] * parts[result] / dof for dof, parts in few.values())
+    return all_of * all_of / fourth if fourth else math.inf

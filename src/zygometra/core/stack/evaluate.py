@@ -9,11 +9,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from typing import NamedTuple
 
 from ..build.model import Bank, Build, Operation
 from .hole import evaluate_hole
-from .results import DeckLine, Evaluation, Hole, Source, State, ratio_slope
+from .results import DeckLine, Evaluation, Hole, Source, State
 from .sources import engine_sources, hole_sources
 
 
@@ -130,7 +129,7 @@ def _displacement(holes: Iterable[Hole]) -> tuple[float | None, float]:
         if hole.outcome.swept is None:
             return None, math.nan
         total += hole.outcome.swept
-        for path, u, _dof, each, _c, _q, swept, _v, _t in hole.outcome.contributions:
+        for path, u, _dof, each, _c, _q, swept, *_ in hole.outcome.contributions:
             if swept:
                 if each:
                     independent += (swept * u) ** 2
@@ -173,52 +172,3 @@ def deck_line(bank: Bank, clearances: Sequence[float | None], pitch: float) -> D
         None if c is None else c - (first + slope * i * pitch) for i, c in enumerate(clearances)
     )
     return DeckLine(bank.name, slope * 1000, first, residuals)
-
-
-class Apart(NamedTuple):
-    """The largest difference of ratio between two holes, its doubt and degrees of freedom, and which they are."""
-
-    difference: float
-    u: float
-    dof: float
-    high: int
-    low: int
-
-
-def spread_of_ratio(state: State) -> Apart | None:
-    """Return the largest difference of ratio between holes, with its doubt.
-
-    Parameters
-    ----------
-    state : State
-        The engine in one state.
-
-    Returns
-    -------
-    Apart or None
-        None with fewer than two holes or where a hole has no ratio. Of holes that are
-        alike two are named, never one twice.
-
-    Notes
-    -----
-    A source that both holes share moves both, so its slopes subtract before they
-    are squared; one that differs part to part counts twice. Degrees of freedom by
-    Welch and Satterthwaite on the sources so joined. The largest of several differences
-    is biased upward: with doubts as large as itself it is mostly doubt.
-    """
-    known = [(h.outcome.compression_ratio, h) for h in state.holes if h.outcome.compression_ratio is not None]
-    if len(known) < max(2, len(state.holes)):
-        return None
-    high = max(known, key=lambda k: k[0])
-    low = min((k for k in known if k[1].number != high[1].number), key=lambda k: k[0])
-    terms: dict[tuple[str, int], tuple[float, float]] = {}
-    for sign, (_, hole) in ((1, high), (-1, low)):
-        for item in hole.outcome.contributions:
-            path, u, dof, each = item[:4]
-            key = (path, hole.number if each else 0)
-            so_far = terms.get(key, (0.0, dof))[0]
-            terms[key] = (so_far + sign * u * ratio_slope(hole.outcome, item), dof)
-    squared = sum(part * part for part, _ in terms.values())
-    fourth = sum(part**4 / dof for part, dof in terms.values() if dof != math.inf)
-    dof = squared * squared / fourth if fourth else math.inf
-    return Apart(high[0] - low[0], math.sqrt(squared), dof, high[1].number, low[1].number)

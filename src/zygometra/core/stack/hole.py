@@ -14,10 +14,10 @@ from ..build.lever_table import AMOUNTS
 from ..build.model import GASKET_FIGURES, Bank, Build, Gasket, Operation
 from .arithmetic import circle_area, ratio_of
 from .chamber import ChamberModel
-from .doubts import cut_slopes_of, head_doubts, operation_doubts, propagate, slopes_of, source_doubts
+from .doubts import cut_slopes_of, head_doubts, merged, operation_doubts, propagate, slopes_of, source_doubts
 from .geometry import NOT_KNOWN, Geometry, clearance_of, geometry_of
 from .motion import drop_and_slopes
-from .results import Doubts, Hole, Outcome, Source, Terms
+from .results import Doubts, Hole, Outcome, Source, Spread, Terms
 from .slopes import Areas
 from .sources import chamber_model, value_of
 
@@ -133,13 +133,15 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
         doubtful += operation_doubts(cuts, areas, model, totals)
         if model is not None and "head" not in beyond:
             doubtful += head_doubts(sources, model, head_cut, build)
+    if build.is_measured:
+        doubtful = merged(doubtful)
     doubts, contributions = propagate(doubtful, volume, ratio, effective)
     if math.isnan(clearance + g.thickness + swept + volume):
         # What is not known has no doubt either, though some of what it waits for has.
         results = (clearance, clearance + g.thickness, swept, volume, ratio, effective)
         doubts = Doubts(
             *(
-                (NOT_KNOWN, math.inf) if result is None or math.isnan(result) else doubt
+                Spread(NOT_KNOWN) if result is None or math.isnan(result) else doubt
                 for result, doubt in zip(results, doubts, strict=True)
             )
         )

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from typing import NamedTuple
 
 from ..build.model import Operation
-from ..quantity import Quantity
+from ..quantity import Quantity, band_factor
 from .slopes import Areas
 
 
@@ -16,10 +17,11 @@ class Source(NamedTuple):
     quantity: Quantity
 
 
-# One source's doubt and the slopes of the results on it: place, u, degrees of
-# freedom, whether it differs part to part; then clearance and quench (mm), swept,
-# clearance and trapped volume (cc), each per base unit of the source.
-Contribution = tuple[str, float, float, bool, float, float, float, float, float]
+# One source's doubt and the slopes of the results on it: key (a place, or what readings share),
+# u, degrees of freedom, whether it differs part to part; then clearance and quench (mm), swept,
+# clearance and trapped volume (cc), each per base unit of the source; the scatter it rests on
+# (pooled readings have one for all of them; None: by itself), and whether it is rectangular.
+Contribution = tuple[str, float, float, bool, float, float, float, float, float, str | None, bool]
 
 
 class Terms(NamedTuple):
@@ -33,12 +35,21 @@ class Terms(NamedTuple):
     other: float | None
 
 
-# Standard uncertainty of one result and its effective degrees of freedom.
-Spread = tuple[float, float]
+class Spread(NamedTuple):
+    """The doubt of one result: u, effective degrees of freedom, largest rectangular share of u²."""
+
+    u: float
+    dof: float = math.inf
+    rectangular: float = 0.0
+
+    @property
+    def half(self) -> float:
+        """Half of the 95 % band; nought where there is no doubt."""
+        return band_factor(self.dof, self.rectangular) * self.u if self.u else 0.0
 
 
 class Doubts(NamedTuple):
-    """The doubt of each result of one hole: (u, degrees of freedom)."""
+    """The doubt of each result of one hole."""
 
     deck_clearance: Spread
     quench: Spread

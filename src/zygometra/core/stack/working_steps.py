@@ -8,7 +8,6 @@ from typing import NamedTuple
 from ..digits import figure
 from ..fields import field_at
 from ..place import Place, Scope
-from ..quantity import coverage
 from ..wording import Reader
 from .results import Hole, Source
 
@@ -97,10 +96,10 @@ def band_of(hole: Hole, name: str, write: str, reader: Reader) -> str:
     reader : Reader
         Units and words.
     """
-    u, dof = getattr(hole.outcome.doubts, name)
-    if u == 0 or math.isnan(u):
+    spread = getattr(hole.outcome.doubts, name)
+    if spread.u == 0 or math.isnan(spread.u):
         return ""
-    half = coverage(dof) * u
+    half = spread.half
     if write == "length":
         return f"± {reader.band(half)} (95 %)"
     digits = max(0, min(3, 1 - math.floor(math.log10(half)))) if half > 0 else 0

@@ -12,9 +12,9 @@ from typing import Any, NamedTuple, TypeVar
 
 from flask import Flask, current_app
 
-from zygometra.core.build.document import read_document
 from zygometra.core.build.model import Build
 from zygometra.core.errors import ZygometraError
+from zygometra.core.measuring.read_in import read_measured
 from zygometra.core.stack.evaluate import state_now
 from zygometra.core.stack.results import State
 from zygometra.store.heads import Head
@@ -75,7 +75,7 @@ class Kept:
 
 def keep(document: Mapping[str, Any]) -> Kept:
     """Read a document and evaluate it as it stands."""
-    build = read_document(document)
+    build = read_measured(document)
     try:
         now = state_now(build)
     except ZygometraError:

@@ -6,7 +6,6 @@ from collections.abc import Callable
 
 from zygometra.core.digits import MOST_DECIMALS, decimals_for, figure
 from zygometra.core.findings.wanted import quench_window
-from zygometra.core.quantity import coverage
 from zygometra.core.stack.results import Hole, State
 from zygometra.core.units import MM, THOU, from_base
 from zygometra.core.windows import Side, Window
@@ -41,10 +40,10 @@ def _estimates(state: State, key: str) -> tuple[list[Estimate], float]:
         # Holes that nothing sets apart share one outcome.
         if hole.outcome is not last:
             last = hole.outcome
-            u, dof = getattr(last.doubts, key)
+            spread = getattr(last.doubts, key)
             value = getattr(last, key)
-            estimate = Estimate(value, coverage(dof) * u if u and value is not None else 0.0)
-            worst = max(worst, u) if value is not None else worst
+            estimate = Estimate(value, spread.half if value is not None else 0.0)
+            worst = max(worst, spread.u) if value is not None else worst
         out.append(estimate)
     return out, worst
 

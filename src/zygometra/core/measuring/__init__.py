@@ -1,0 +1,1 @@
+"""Readings, gauges, and what they come to: value, doubt, causes, what to read next."""

@@ -1,0 +1,415 @@
+"""Which cause: what is probably wrong where readings and paper contradict one another.
+
+All readings and paper figures form one linear model; a fault is a direction in it (see :mod:`.faults`).
+Faults are ranked by how well each explains all readings together.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..build.model import Build
+from ..house_rules import BANK_SLOPE, HouseRules, piece_scatter
+from ..place import Scope
+from ..quantity import Quantity
+from ..units import Kind
+from .faults import PIECES, PRIORS, STACK, Fault, FaultKind, faults_of
+from .figures import U_TEMPERATURE, U_UNSTATED_TEMPERATURE, correction_of
+from .in_use import InUse
+from .logbook import EMPTY, READABLE, Reading
+from .scatter import JOINS, SHOT_SIZE, Pool, pool_key, shots_variance
+
+Floats = NDArray[np.float64]
+
+# Accuse when the odds of all faults together, against none, exceed e to this.
+ACCUSE = 1.5
+# Directions nearer to one another than this cannot be told apart by these readings.
+ALIKE = 0.995
+# What nobody stated on paper could be anything.
+_FREE = 100.0
+# A misread figure: so much of its weight on exact slips.
+_SLIPS = 0.7
+# More readings than this are taken together where they are alike.
+MOST_APART = 400
+# What is two hundred times less likely than the first is not named.
+_SHOWN, _LEAST = 8, math.log(0.005)
+
+
+class Told(NamedTuple):
+    """A reading that would tell two causes apart."""
+
+    figure: str
+    cylinder: int | None
+
+
+class Also(NamedTuple):
+    """A cause that these readings cannot tell from another."""
+
+    kind: FaultKind
+    about: str
+    cylinders: tuple[int, ...]
+
+
+class Cause(NamedTuple):
+    """One entry: what is off, by how much, the share it explains, ln of its odds against nothing being wrong."""
+
+    kind: FaultKind
+    about: str
+    cylinders: tuple[int, ...]
+    off_by: float
+    unit: Kind
+    explains: float
+    log_odds: float
+    alike: tuple[Also, ...]
+    decided_by: Told | None
+
+
+class _Judged(NamedTuple):
+    fault: Fault
+    direction: Floats
+    weight: float
+    off_by: float
+    explains: float
+    log_odds: float
+
+
+def causes(build: Build, rules: HouseRules | None = None) -> tuple[Cause, ...]:
+    """Return what is probably wrong, likeliest first.
+
+    Parameters
+    ----------
+    build : Build
+        With its logbook.
+    rules : HouseRules, optional
+        In force: how far a mock-up sags on the bench; the house's usual where left out.
+
+    Returns
+    -------
+    tuple of Cause
+        Empty where nothing is to be accused.
+
+    Notes
+    -----
+    With residual y, covariance V and direction d: A = dᵀV⁻¹d, B = dᵀV⁻¹y; off by B/A; explains
+    (B²/A)/(yᵀV⁻¹y). Log-odds = ln(prior ÷ members) − ½·ln(1 + σ²A) + ½·B²/(A + 1/σ²); a misread figure
+    has 0.7 of its weight on exact slips x, exp(xB − ½x²A); a swap's x is known; a bearing goes one way,
+    × 2Φ. Accused is where the summed odds exceed e^1.5 (handbook of the trade, which cause).
+
+    Examples
+    --------
+    >>> from ..build.examples import small_single
+    >>> causes(small_single())
+    ()
+    """
+    used = build.in_use
+    if used is None or not used.series:
+        return ()
+    readings = _sound(used)
+    y, covariance = _model(build, used, readings, (rules or HouseRules())["bench_sag"])
+    try:
+        lower = np.linalg.cholesky(covariance)
+    except np.linalg.LinAlgError:
+        return ()
+    white_y = np.linalg.solve(lower, y)
+    faults = list(faults_of(build, readings, _means(used)))
+    moved = np.array([[fault.moves(one) for one in readings] for fault in faults]).reshape(
+        len(faults), len(y)
+    )
+    white = np.linalg.solve(lower, moved.T).T
+    judged = _judge(faults, white, white_y)
+    entries = _entries(judged)
+    entries.sort(key=lambda entry: -entry[1])
+    if not entries or _log_sum(log_odds for _, log_odds in entries) <= ACCUSE:
+        return ()
+    shown = [entry for entry in entries if entry[1] >= entries[0][1] + _LEAST][:_SHOWN]
+    return tuple(_cause(i, entries, build) for i in range(len(shown)))
+
+
+def _log_sum(logs: Iterable[float]) -> float:
+    """The logarithm of a sum, of its parts' logarithms."""
+    listed = list(logs)
+    high = max(listed)
+    return high + math.log(math.fsum(math.exp(one - high) for one in listed))
+
+
+def _sound(used: InUse) -> tuple[Reading, ...]:
+    """Every reading that can speak: those in use, and those of another gauge or way."""
+    several = [*used.series.values(), *(rival for rivals in used.rivals.values() for rival in rivals)]
+    readings = sorted((one for series in several for one in series.readings), key=lambda one: one.order)
+    if len(readings) <= MOST_APART:
+        return tuple(readings)
+    kept: dict[object, Reading] = {}
+    for one in readings:
+        kept[one.place, one.spot, one.gauge, one.zero, one.way] = one
+    return tuple(kept.values())
+
+
+def _means(used: InUse) -> dict[tuple[str, int], float]:
+    """What was read of each piece, in its hole."""
+    found: dict[tuple[str, int], float] = {}
+    for place, series in used.series.items():
+        figure = series.readings[0].figure
+        if figure in PIECES and place.scope is Scope.HOLE:
+            values = [one.value for one in series.readings]
+            found[figure, place.number] = math.fsum(values) / len(values)
+    return found
+
+
+# -- the linear model ---------------------------------------------------------
+
+
+class _Model:
+    """Residuals and covariance, gathered source by source: what each moves of every reading, times its u."""
+
+    def __init__(self, build: Build, used: InUse, readings: Sequence[Reading], sag: float) -> None:
+        self.build, self.used, self.readings, self.sag = build, used, readings, sag
+        self.paper = build.paper or build.figures
+        self.columns: dict[object, Floats] = {}
+        self.series: dict[str, dict[object, list[float]]] = {}
+        for one in readings:
+            series = self.series.setdefault(pool_key(one), {})
+            series.setdefault((one.place, one.spot, one.conditions), []).append(one.value)
+        self.own = np.zeros(len(readings))
+        self.y = np.array([one.value for one in readings])
+        for i, one in enumerate(readings):
+            self._reading(i, one)
+
+    def _add(self, key: object, i: int, by: float) -> None:
+        if by:
+            column = self.columns.setdefault(key, np.zeros(len(self.readings)))
+            column[i] += by
+
+    def _reading(self, i: int, one: Reading) -> None:
+        if one.figure == "deck_clearance":
+            if one.on == "pad" and one.pad_height is not None:
+                self.y[i] += one.pad_height
+            for figure, by in STACK.items():
+                self._figure(i, figure, one.place.number, by)
+            self._sag(i, one)
+        else:
+            hole = one.place.number if one.place.scope is Scope.HOLE else None
+            self._figure(i, one.figure, hole, 1.0, one.place.bank)
+        self._instrument(i, one)
+
+    def _figure(self, i: int, figure: str, hole: int | None, by: float, bank: str = "") -> None:
+        """The paper figure that a reading is compared with, its doubt, and how pieces differ."""
+        field = READABLE[figure]
+        path, quantity = self._paper(figure, hole, bank)
+        bank = bank or (self.build.bank_of(hole).name if hole is not None else "")
+        if quantity is None:
+            self._add(("free", figure), i, by * _FREE)
+        else:
+            self.y[i] -= by * quantity.value
+            apart = hole if quantity.each else None
+            self._add(("paper", path, apart), i, by * quantity.u)
+        if hole is None:
+            return
+        if not (quantity is not None and quantity.each):
+            self._add(("piece", figure, hole), i, by * piece_scatter(figure))
+        if field.name == "deck_height":
+            self._add(("slope", bank), i, by * BANK_SLOPE * self._along(hole))
+
+    def _paper(self, figure: str, hole: int | None, bank: str) -> tuple[str, Quantity | None]:
+        """The figure on paper: bank over engine. What was typed for one hole is no paper."""
+        path = READABLE[figure].path
+        name = bank or (self.build.bank_of(hole).name if hole is not None else "")
+        if figure == "deck_height" and (own := self.paper.get(f"banks.{name}.deck_height")) is not None:
+            return f"banks.{name}.deck_height", own
+        return path, self.paper.get(path)
+
+    def _along(self, hole: int) -> float:
+        pitch = self.build.figures.get("engine.bore_pitch")
+        cylinders = self.build.bank_of(hole).cylinders
+        return (pitch.value if pitch else 0.0) * (cylinders.index(hole) - (len(cylinders) - 1) / 2)
+
+    def _sag(self, i: int, one: Reading) -> None:
+        """On the bench clearances are taken up one way: 0 to the house's figure, the same for all."""
+        sign = -1.0 if ("block", "inverted") in one.conditions else 1.0
+        self.y[i] -= sign * self.sag / 2
+        self._add("sag", i, sign * self.sag / math.sqrt(12))
+
+    def _instrument(self, i: int, one: Reading) -> None:
+        pool = self.used.pools[pool_key(one)]
+        variance = _trimmed(pool, one, self.series[pool.key])
+        self.own[i] += variance + pool.rounding(variance) + 1e-12
+        if one.zero:
+            zero = self.used.zero_pool(one.zero) or pool
+            # The zero rests on the same scatter as the readings.
+            scatter = _trimmed(zero, one, self.series.get(zero.key, {})) * (2 if zero.way == "tipped" else 1)
+            self._add(
+                ("zero", one.zero), i, math.sqrt(scatter + max(0.0, zero.resolution**2 / 12 - scatter / 2))
+            )
+        if one.shots:
+            size_u = one.shots.size_u if one.shots.size_u is not None else SHOT_SIZE
+            self._add(("shot", one.shots.size), i, one.shots.count * size_u)
+        elif pool.gauge is not None:
+            self._add(("gauge", pool.gauge.read_with or pool.gauge.id), i, pool.gauge_u)
+            self._add(("feel", pool.gauge.id), i, pool.gauge.feel or 0.0)
+        else:
+            self._add(("gauge of", one.figure), i, pool.gauge_u)
+        self._temperature(i, one, pool)
+
+    def _temperature(self, i: int, one: Reading, pool: Pool) -> None:
+        correction = correction_of(one, pool, self.build)
+        if correction is None:
+            return
+        pairs = [(correction.part, -correction.alpha, one.temperature)]
+        if correction.gauge:
+            pairs.append((correction.gauge, correction.gauge_alpha, one.gauge_temperature))
+        for key, alpha, read in pairs:
+            if read is None:
+                if self.build.unstated_doubt == "house":
+                    self._add(("temperature", key, None), i, U_UNSTATED_TEMPERATURE * alpha * one.value)
+            else:
+                self.y[i] += alpha * (read - 20.0) * one.value
+                self._add(("temperature", key), i, U_TEMPERATURE * alpha * one.value)
+
+
+def _trimmed(pool: Pool, one: Reading, series: Mapping[object, list[float]]) -> float:
+    """The variance of one reading without the series that scatters most: it may hold the fault itself."""
+    squares = []
+    for values in series.values():
+        if len(values) > 1:
+            mean = math.fsum(values) / len(values)
+            squares.append((math.fsum((v - mean) ** 2 for v in values), len(values) - 1))
+    kept = sorted(squares)[:-1]
+    total, dof = math.fsum(s for s, _ in kept), sum(n for _, n in kept)
+    usual = shots_variance(one, house="shots" in pool.stood_in) if one.shots else pool.register
+    if usual is None:
+        return total / dof if dof else 0.0
+    return (JOINS * usual + total) / (JOINS + dof)
+
+
+def _model(build: Build, used: InUse, readings: Sequence[Reading], sag: float) -> tuple[Floats, Floats]:
+    model = _Model(build, used, readings, sag)
+    columns = np.array(list(model.columns.values())).reshape(len(model.columns), len(readings))
+    return model.y, columns.T @ columns + np.diag(model.own)
+
+
+# -- odds ---------------------------------------------------------------------
+
+
+def _judge(faults: list[Fault], white: Floats, y: Floats) -> list[_Judged]:
+    members: dict[FaultKind, int] = {}
+    for fault in faults:
+        members[fault.kind] = members.get(fault.kind, 0) + 1
+    everything = float(y @ y)
+    out = []
+    for fault, direction in zip(faults, white, strict=True):
+        a, b = float(direction @ direction), float(direction @ y)
+        if a <= 0:
+            continue
+        prior = math.log(PRIORS[fault.kind] / members[fault.kind])
+        size, log_odds = _log_odds(fault, a, b)
+        explains = (b * b / a) / everything if everything else 0.0
+        if fault.known is not None:
+            # What is left of y after it.
+            explains = (2 * fault.known * b - fault.known**2 * a) / everything if everything else 0.0
+        out.append(_Judged(fault, direction, a, size, explains, prior + log_odds))
+    return out
+
+
+def _log_odds(fault: Fault, a: float, b: float) -> tuple[float, float]:
+    """The likeliest size of a fault, and ln of the odds that it is there, before its prior."""
+    if fault.known is not None:
+        return fault.known, fault.known * b - fault.known**2 * a / 2
+    precision = 1 / fault.size**2
+    smooth = -0.5 * math.log1p(a / precision) + 0.5 * b * b / (a + precision)
+    size = b / a
+    if fault.sign:
+        z = fault.sign * b / math.sqrt(a + precision)
+        smooth += math.log(max(math.erfc(-z / math.sqrt(2)), 1e-300))
+    if not fault.slips:
+        return size, smooth
+    at = [(x * b - x * x * a / 2, x) for x in fault.slips]
+    x = max(at)[1]
+    of_slips = _log_sum(one for one, _ in at) - math.log(len(at))
+    parts = (math.log(1 - _SLIPS) + smooth, math.log(_SLIPS) + of_slips)
+    return (x if parts[1] > parts[0] else size), _log_sum(parts)
+
+
+Entry = tuple[list[_Judged], float]
+
+
+def _entries(judged: list[_Judged]) -> list[Entry]:
+    """Faults that cannot be told apart are one entry, with their odds together."""
+    entries: list[list[_Judged]] = []
+    for one in sorted(judged, key=lambda one: -one.log_odds):
+        for entry in entries:
+            head = entry[0]
+            cosine = float(one.direction @ head.direction) / math.sqrt(one.weight * head.weight)
+            if abs(cosine) > ALIKE:
+                entry.append(one)
+                break
+        else:
+            entries.append([one])
+    out: list[Entry] = []
+    for entry in entries:
+        out.append((entry, _log_sum(one.log_odds for one in entry)))
+    return out
+
+
+# -- what would tell them apart ----------------------------------------------
+
+
+def _cause(at: int, entries: list[Entry], build: Build) -> Cause:
+    entry, log_odds = entries[at]
+    head, fault = entry[0], entry[0].fault
+    likely = [one for one in entry[1:] if one.log_odds >= head.log_odds + _LEAST]
+    if likely:
+        other = likely[0]
+    else:
+        rest = entries[1 if at == 0 else 0 :]
+        other = rest[0][0][0] if rest and rest[0] is not entries[at] else head
+    alike = [Also(one.fault.kind, one.fault.about, one.fault.cylinders) for one in likely]
+    sets = [
+        one.fault for one in (head, *likely) if one.fault.kind == "catalogue" and one.fault.about in PIECES
+    ]
+    alike += [Also("part", f"{one.about} of the whole set", one.cylinders) for one in sets]
+    decided = _decider(head, other, build) or _again(head, build)
+    return Cause(
+        fault.kind, fault.about, fault.cylinders, head.off_by, fault.unit,
+        max(0.0, min(1.0, head.explains)), log_odds, tuple(alike), decided,
+    )  # fmt: skip
+
+
+def _again(one: _Judged, build: Build) -> Told | None:
+    """Where nothing else tells: the same reading once more."""
+    reading = (build.logbook or EMPTY).by_id.get(one.fault.about) if one.fault.kind == "reading" else None
+    if reading is not None:
+        return Told(reading.figure, reading.place.number if reading.place.scope is Scope.HOLE else None)
+    return Told("deck_clearance", one.fault.cylinders[0]) if one.fault.cylinders else None
+
+
+def _decider(one: _Judged, other: _Judged, build: Build) -> Told | None:
+    """The reading whose outcome differs most between two causes, against how well it could be predicted."""
+    best: tuple[float, Told] | None = None
+    holes = dict.fromkeys([*one.fault.cylinders, *other.fault.cylinders]) or dict.fromkeys(build.cylinders)
+    for figure in ("deck_clearance", *STACK, "bore", "chamber_volume", "crown_volume", "thickness"):
+        field = READABLE[figure]
+        at: Sequence[int | None] = list(holes) if field.per_cylinder else [None]
+        for hole in at:
+            asked = hole if hole is not None else next(iter(holes))
+            apart = abs(
+                one.off_by * one.fault.again(figure, asked) - other.off_by * other.fault.again(figure, asked)
+            )
+            if not apart:
+                continue
+            surprise = apart / _predicted(figure, build)
+            if best is None or surprise > best[0] * (1 + 1e-9):
+                best = surprise, Told(figure, hole)
+    return best[1] if best else None
+
+
+def _predicted(figure: str, build: Build) -> float:
+    """How well a fresh reading could be predicted: from what was read there, or from paper."""
+    field = READABLE[figure]
+    noise = 0.1 if field.kind is Kind.VOLUME else 0.01
+    known = (build.paper or build.figures).get(field.path)
+    u = known.u if known is not None else 0.02
+    return math.hypot(noise, u, piece_scatter(figure))

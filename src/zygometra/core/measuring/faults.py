@@ -1,0 +1,260 @@
+"""Ways in which a logbook can be wrong: for each the readings it moves, and by how much it might.
+
+A fault is a direction: what each reading is moved by per unit of it (mm, or cc for volumes).
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+from ..build.model import Build
+from ..fields import FIELD_AT
+from ..place import Scope
+from ..units import INCH_SYMBOLS, Kind, to_base
+from .logbook import NAME_OF, READABLE, Reading
+
+FaultKind = Literal["reading", "zero", "gauge", "part", "swap", "catalogue", "bearing"]
+
+# How often each kind is what is wrong, before anything was read (handbook of the trade, which cause).
+PRIORS: Mapping[FaultKind, float] = {
+    "reading": 0.40, "part": 0.15, "catalogue": 0.15, "zero": 0.12, "gauge": 0.08, "swap": 0.05, "bearing": 0.05,
+}  # fmt: skip
+# How large it usually is, in mm; of volumes ten times the number in cc.
+SIZES: Mapping[FaultKind, float] = {
+    "reading": 0.5, "catalogue": 0.5, "part": 0.4, "zero": 0.2, "gauge": 0.2, "bearing": 0.2, "swap": 0.0,
+}  # fmt: skip
+CC_FOR_MM = 10.0
+# Half the stroke, the rod and the piston stand between crank and rim; the block's deck over it.
+STACK: Mapping[str, float] = {"deck_height": 1.0, "stroke": -0.5, "length": -1.0, "compression_height": -1.0}
+PIECES = ("length", "compression_height")
+# One turn of a dial: 1 mm, or a tenth of an inch.
+_TURN_MM, _TURN_INCH = 1.0, 2.54
+
+
+@dataclass(frozen=True, slots=True)
+class Fault:
+    """One way to be wrong.
+
+    ``moves`` gives what a reading is moved by per unit; ``again`` what a fresh reading of a figure in a
+    hole would be moved by (a slip of the hand does not come twice, another part stays). ``known`` is the
+    size where it is known (a swap), ``slips`` sizes that are likely (a misread dial); ``sign`` is 1 or −1
+    where it goes one way only.
+    """
+
+    kind: FaultKind
+    about: str
+    cylinders: tuple[int, ...]
+    unit: Kind
+    moves: Callable[[Reading], float]
+    again: Callable[[str, int], float]
+    known: float | None = None
+    slips: tuple[float, ...] = ()
+    sign: int = 0
+
+    @property
+    def size(self) -> float:
+        """σ of the fault's size, in mm or cc."""
+        return SIZES[self.kind] * (CC_FOR_MM if self.unit is Kind.VOLUME else 1.0)
+
+
+def _where(name: str, value: str) -> Callable[[Reading], float]:
+    """Moves the readings of which something is said: their id, their zero, their gauge."""
+    return lambda one: float(getattr(one, name) == value)
+
+
+def _depths(hole: int | None = None) -> tuple[Callable[[Reading], float], Callable[[str, int], float]]:
+    """Moves every depth on the mock-up, or those of one hole; and a fresh one likewise."""
+
+    def again(figure: str, at: int) -> float:
+        return float(figure == "deck_clearance" and hole in (None, at))
+
+    def moves(one: Reading) -> float:
+        return again(one.figure, one.place.number) if one.figure == "deck_clearance" else 0.0
+
+    return moves, again
+
+
+def _never(_figure: str, _hole: int) -> float:
+    return 0.0
+
+
+def faults_of(
+    build: Build, readings: tuple[Reading, ...], means: Mapping[tuple[str, int], float]
+) -> Iterator[Fault]:
+    """Yield every fault that could have moved some of the readings.
+
+    Parameters
+    ----------
+    build : Build
+        With its banks and its paper figures.
+    readings : tuple of Reading
+        Those that are sound.
+    means : Mapping
+        What was read of a figure in a hole, in mm: for what a swap would bring.
+
+    Yields
+    ------
+    Fault
+        Readings, zeros, gauges, parts, bearings, swaps, catalogue figures.
+    """
+    for reading in readings:
+        yield _misread(reading)
+    for zero in dict.fromkeys(one.zero for one in readings if one.zero):
+        holes = _holes(one for one in readings if one.zero == zero)
+        yield Fault("zero", zero, holes, Kind.LENGTH, _where("zero", zero), _never)
+    for gauge in dict.fromkeys(one.gauge for one in readings if one.gauge and not one.shots):
+        kind = next(READABLE[one.figure].kind for one in readings if one.gauge == gauge)
+        holes = _holes(one for one in readings if one.gauge == gauge)
+        yield Fault("gauge", gauge, holes, kind, _where("gauge", gauge), _never)
+    yield from _of_parts(readings)
+    yield from _swaps(readings, means)
+    yield from _catalogue(build, readings)
+
+
+def _holes(readings: Iterator[Reading]) -> tuple[int, ...]:
+    found = dict.fromkeys(one.place.number for one in readings if one.place.scope is Scope.HOLE)
+    return tuple(sorted(found))
+
+
+def _misread(reading: Reading) -> Fault:
+    holes = (reading.place.number,) if reading.place.scope is Scope.HOLE else ()
+    kind = READABLE[reading.figure].kind
+    slips = tuple(slips_of(reading))
+    return Fault("reading", reading.id, holes, kind, _where("id", reading.id), _never, slips=slips)
+
+
+def slips_of(reading: Reading) -> Iterator[float]:
+    """Yield by how much a reading is off after each of the slips that hands make.
+
+    Parameters
+    ----------
+    reading : Reading
+        As typed.
+
+    Yields
+    ------
+    float
+        Read minus true, in the base unit: one turn of the dial either way, neighbouring digits
+        exchanged, inches for millimetres or the other way; of counted shots one shot.
+    """
+    if reading.shots:
+        yield from (reading.shots.size, -reading.shots.size)
+        return
+    sides = reading.tipped or (reading.value,)
+    turn = _TURN_INCH if reading.unit.symbol in INCH_SYMBOLS else _TURN_MM
+    length = READABLE[reading.figure].kind is Kind.LENGTH
+    for side in sides:
+        number = side / to_base(1.0, reading.unit)
+        wrong = [turn, -turn] if length else []
+        wrong += [(number - other) * to_base(1.0, reading.unit) for other in exchanged(number)]
+        if length and side:
+            wrong += [side - side / 25.4, side - side * 25.4]
+        yield from (by / len(sides) for by in wrong)
+
+
+def exchanged(number: float) -> list[float]:
+    """Return a number with two neighbouring digits exchanged, in every way that changes it.
+
+    Parameters
+    ----------
+    number : float
+        As typed, in its own unit.
+
+    Examples
+    --------
+    >>> exchanged(0.27)
+    [2.07, 0.72]
+    """
+    digits = f"{abs(number):.6f}".rstrip("0").rstrip(".")
+    sign = -1 if number < 0 else 1
+    found = []
+    places = [i for i, mark in enumerate(digits) if mark != "."]
+    for i, j in itertools.pairwise(places):
+        if digits[i] != digits[j]:
+            marks = list(digits)
+            marks[i], marks[j] = marks[j], marks[i]
+            found.append(sign * float("".join(marks)))
+    return found
+
+
+def _of_parts(readings: tuple[Reading, ...]) -> Iterator[Fault]:
+    """Another rod or piston in one hole, other shells in one hole or under the whole crank."""
+    touched = {one.place.number for one in readings if one.place.scope is Scope.HOLE}
+    depths = {one.place.number for one in readings if one.figure == "deck_clearance"}
+    read = {(one.figure, one.place.number) for one in readings if one.place.scope is Scope.HOLE}
+    sign = _bench_sign(readings)
+    for hole in sorted(touched):
+        for figure in PIECES:
+            if hole in depths or (figure, hole) in read:
+                yield _other_part(figure, (hole,))
+        if hole in depths:
+            about = f"rod bearing at cylinder {hole}"
+            yield Fault("bearing", about, (hole,), Kind.LENGTH, *_depths(hole), sign=sign)
+    if depths:
+        yield Fault("bearing", "main bearings", tuple(sorted(depths)), Kind.LENGTH, *_depths(), sign=sign)
+
+
+def _bench_sign(readings: tuple[Reading, ...]) -> int:
+    """Which way more bearing clearance lets the piston stand: low in an upright block."""
+    return -1 if any(("block", "inverted") in one.conditions for one in readings) else 1
+
+
+def _other_part(figure: str, holes: tuple[int, ...]) -> Fault:
+    by = STACK[figure]
+
+    def moves(one: Reading) -> float:
+        if one.place.scope is not Scope.HOLE or one.place.number not in holes:
+            return 0.0
+        return 1.0 if one.figure == figure else by if one.figure == "deck_clearance" else 0.0
+
+    def again(what: str, at: int) -> float:
+        return (1.0 if what == figure else by if what == "deck_clearance" else 0.0) if at in holes else 0.0
+
+    return Fault("part", f"{figure} at cylinder {holes[0]}", holes, Kind.LENGTH, moves, again)
+
+
+def _swaps(readings: tuple[Reading, ...], means: Mapping[tuple[str, int], float]) -> Iterator[Fault]:
+    """Two measured rods, or pistons, that stand in one another's hole on the mock-up."""
+    depths = {one.place.number for one in readings if one.figure == "deck_clearance"}
+    for figure in PIECES:
+        measured = sorted(hole for name, hole in means if name == figure)
+        for i, j in itertools.combinations(measured, 2):
+            x = means[figure, i] - means[figure, j]
+            if not x or not {i, j} & depths:
+                continue
+
+            def moves(one: Reading, i: int = i, j: int = j) -> float:
+                if one.figure != "deck_clearance" or one.place.number not in (i, j):
+                    return 0.0
+                return 1.0 if one.place.number == i else -1.0
+
+            def again(what: str, at: int, i: int = i, j: int = j, figure: str = figure) -> float:
+                side = 1.0 if at == i else -1.0 if at == j else 0.0
+                return side if what == "deck_clearance" else -side if what == figure else 0.0
+
+            yield Fault("swap", figure, (i, j), Kind.LENGTH, moves, again, known=x)
+
+
+def _catalogue(build: Build, readings: tuple[Reading, ...]) -> Iterator[Fault]:
+    """A paper figure that is wrong: every reading of it, and of what rests on it, stands off."""
+    paper = build.paper or build.figures
+    figures = {one.figure for one in readings}
+    for path, field in FIELD_AT.items():
+        name = NAME_OF.get(path)
+        if name is None or path not in paper:
+            continue
+        by = STACK.get(name, 0.0)
+        if name not in figures and not (by and "deck_clearance" in figures):
+            continue
+
+        def moves(one: Reading, name: str = name, by: float = by) -> float:
+            return 1.0 if one.figure == name else by if one.figure == "deck_clearance" else 0.0
+
+        def again(what: str, _at: int, name: str = name, by: float = by) -> float:
+            return 1.0 if what == name else by if what == "deck_clearance" else 0.0
+
+        holes = tuple(sorted(build.cylinders))
+        yield Fault("catalogue", name, holes, field.kind, moves, again)

@@ -1,0 +1,193 @@
+"""Which readings are in use at each place, and what was set aside, with the reason."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Literal, NamedTuple
+
+from ..place import Place
+from .logbook import Logbook, Reading, latest
+from .scatter import Pool, pool_key, pools_of
+
+Reason = Literal["voided", "zero-moved", "dome", "pad", "off-axis", "other-conditions", "other-gauge"]
+REASONS: dict[Reason, str] = {
+    "voided": "voided",
+    "zero-moved": "its zero had moved by more than one resolution",
+    "dome": "read on the dome, which does not give the rim",
+    "pad": "read on a pad of unknown height over the rim",
+    "off-axis": "read off the pin axis with the piston tipped one way only",
+    "other-conditions": "read under other conditions than the latest",
+    "other-gauge": "another reading of this place is surer",
+}
+
+
+class SetAside(NamedTuple):
+    """A reading that does not count, and why."""
+
+    reading: Reading
+    reason: Reason
+    why: str
+
+
+class Series(NamedTuple):
+    """Readings of one place that are averaged: one gauge, one way, under the same conditions."""
+
+    place: Place
+    readings: tuple[Reading, ...]
+    pool: Pool
+
+
+class InUse(NamedTuple):
+    """What counts at each place, what does not, and the scatter that everything rests on.
+
+    ``rivals`` are series of the same place under the same conditions that were not taken: another
+    gauge, or another way.
+    """
+
+    series: Mapping[Place, Series]
+    rivals: Mapping[Place, tuple[Series, ...]]
+    aside: tuple[SetAside, ...]
+    pools: Mapping[str, Pool]
+    by_zero: Mapping[str, Pool]
+
+    def zero_pool(self, zero: str) -> Pool | None:
+        """Return the scatter that a zero rests on: of those read against it the one best known.
+
+        Parameters
+        ----------
+        zero : str
+            Its id.
+        """
+        return self.by_zero.get(zero)
+
+
+def in_use(logbook: Logbook, *, house: bool) -> InUse:
+    """Sort a logbook's readings into those that count and those that do not.
+
+    Parameters
+    ----------
+    logbook : Logbook
+        What was noted.
+    house : bool
+        True where the house's usual figures stand in for what nobody stated.
+
+    Returns
+    -------
+    InUse
+        Every reading is in one series, or set aside.
+
+    Notes
+    -----
+    Readings at one place under unlike conditions are never averaged: the latest set counts. Of two
+    gauges, or two ways, under the same conditions the surer counts; neither is averaged away.
+
+    Examples
+    --------
+    >>> from .examples import reading
+    >>> found = in_use(Logbook(readings=(reading("a"), reading("b", on="dome"))), house=True)
+    >>> [one.reading.id for one in found.aside], found.aside[0].reason
+    (['b'], 'dome')
+    """
+    aside: list[SetAside] = []
+    sound: list[Reading] = []
+    by_place: dict[Place, list[Reading]] = {}
+    moved = {zero for zero in logbook.zeros if logbook.has_moved(zero)}
+    for reading in logbook.readings:
+        unfit = _unfit(reading, logbook, moved)
+        if unfit is not None:
+            aside.append(unfit)
+        else:
+            sound.append(reading)
+            by_place.setdefault(reading.place, []).append(reading)
+    pools = pools_of(sound, logbook, house=house)
+    series: dict[Place, Series] = {}
+    rivals: dict[Place, tuple[Series, ...]] = {}
+    for place, readings in by_place.items():
+        chosen, others, unused = _choose(place, readings, pools)
+        series[place] = chosen
+        if others:
+            rivals[place] = others
+        aside += unused
+    return InUse(series, rivals, tuple(aside), pools, _zeros(sound, pools))
+
+
+def _zeros(readings: Iterable[Reading], pools: Mapping[str, Pool]) -> dict[str, Pool]:
+    """The pool of each zero: the one with most degrees of freedom of its own."""
+    found: dict[str, Pool] = {}
+    for reading in readings:
+        if reading.zero:
+            pool = pools[pool_key(reading)]
+            if reading.zero not in found or pool.own_dof > found[reading.zero].own_dof:
+                found[reading.zero] = pool
+    return found
+
+
+def _unfit(reading: Reading, logbook: Logbook, moved: set[str]) -> SetAside | None:
+    """Why a reading cannot count whatever else was read; None where it can."""
+    if (void := logbook.void.get(reading.id)) is not None:
+        return SetAside(reading, "voided", void.why)
+    reason: Reason | None = None
+    if reading.zero in moved:
+        reason = "zero-moved"
+    elif reading.figure == "deck_clearance":
+        if reading.on == "dome":
+            reason = "dome"
+        elif reading.on == "pad" and reading.pad_height is None:
+            reason = "pad"
+    return None if reason is None else SetAside(reading, reason, REASONS[reason])
+
+
+def _choose(
+    place: Place, readings: list[Reading], pools: Mapping[str, Pool]
+) -> tuple[Series, tuple[Series, ...], list[SetAside]]:
+    """The series that counts at a place, its rivals, and what is set aside."""
+    aside: list[SetAside] = []
+    if len({reading.conditions for reading in readings}) > 1:
+        conditions = latest(readings).conditions
+        old = [reading for reading in readings if reading.conditions != conditions]
+        aside += [SetAside(one, "other-conditions", REASONS["other-conditions"]) for one in old]
+        readings = [reading for reading in readings if reading.conditions == conditions]
+    if any(map(_needs_no_rock, readings)):
+        lone = [reading for reading in readings if not _needs_no_rock(reading)]
+        aside += [SetAside(one, "off-axis", REASONS["off-axis"]) for one in lone]
+        readings = [reading for reading in readings if _needs_no_rock(reading)]
+    grouped: dict[str, list[Reading]] = {}
+    for reading in readings:
+        grouped.setdefault(pool_key(reading), []).append(reading)
+    several = [Series(place, tuple(group), pools[key]) for key, group in grouped.items()]
+    several.sort(key=lambda one: (_doubt(one), -latest(one.readings).order))
+    chosen, others = several[0], tuple(several[1:])
+    for rival in others:
+        aside += [SetAside(one, "other-gauge", REASONS["other-gauge"]) for one in rival.readings]
+    return chosen, others, aside
+
+
+def _needs_no_rock(reading: Reading) -> bool:
+    """True but for a depth read across the pin with the piston tipped one way."""
+    return reading.figure != "deck_clearance" or bool(reading.tipped) or reading.spot.axis != "thrust"
+
+
+def _doubt(series: Series) -> float:
+    """How sure a series is of its mean: to choose between gauges."""
+    pool = series.pool
+    return pool.variance_of(series.readings) / len(series.readings) + pool.gauge_u**2
+
+
+def spots_of(readings: Iterable[Reading]) -> dict[object, list[Reading]]:
+    """Group readings of a place by where on the part they were taken: depth, axis, clock.
+
+    Parameters
+    ----------
+    readings : iterable of Reading
+        Of one place.
+
+    Returns
+    -------
+    dict
+        By position. A depth read on the mock-up has none: the axis only says that there was no rock.
+    """
+    found: dict[object, list[Reading]] = {}
+    for reading in readings:
+        spot = None if reading.figure == "deck_clearance" else reading.spot
+        found.setdefault(spot, []).append(reading)
+    return found

@@ -1,0 +1,376 @@
+"""A logbook as files and rows have it, read into core's values."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from datetime import UTC, datetime
+from typing import Any
+
+from ..build.document import read_document
+from ..build.model import Build
+from ..errors import QuantityError, shown
+from ..place import Position
+from ..quantity import Quantity, Unstated, read_field, read_quantity
+from ..units import Kind
+from .figures import measure
+from .logbook import READABLE, Check, Gauge, Logbook, Mishap, MockUp, Reading, Shots, Voided, Zero, place_of
+
+LOGBOOK_KEYS = ("gauges", "zeros", "readings", "voided", "found")
+# A shot: from a drop to a litre.
+_SHOT = (1e-4, 1000.0)
+MOST_SHOTS = 10_000
+
+
+def read_measured(document: Mapping[str, Any]) -> Build:
+    """Return the build that a checked document and the logbook in it come to.
+
+    Parameters
+    ----------
+    document : Mapping
+        A build document that was checked when it was taken in, its facts among it.
+
+    Returns
+    -------
+    Build
+        With the figures that its readings give.
+    """
+    build = read_document(document)
+    if any(document.get(key) for key in (*LOGBOOK_KEYS, "mock_up")):
+        return measure(build, read_logbook(document))
+    return build
+
+
+def read_logbook(document: Mapping[str, Any]) -> Logbook:
+    """Return the logbook that a checked document carries.
+
+    Parameters
+    ----------
+    document : Mapping
+        A build document that was checked when it was taken in.
+
+    Returns
+    -------
+    Logbook
+        Empty where the document has none.
+    """
+    unstated: Unstated = document.get("unstated_doubt", "house")
+    gauges = document.get("gauges") or {}
+    zeros = document.get("zeros") or {}
+    return Logbook(
+        {name: read_gauge(name, raw) for name, raw in gauges.items() if not name.startswith("x-")},
+        {name: read_zero(name, raw) for name, raw in zeros.items() if not name.startswith("x-")},
+        tuple(read_reading(raw, i, unstated) for i, raw in enumerate(document.get("readings") or ())),
+        tuple(read_void(raw) for raw in document.get("voided") or ()),
+        read_mock_up(document.get("mock_up")),
+    )
+
+
+def read_mock_up(raw: Mapping[str, Any] | None) -> MockUp:
+    """Return how the mock-up was made: each hole's own parts and the stack between, unless it is said.
+
+    Parameters
+    ----------
+    raw : Mapping or None
+        ``mock_up`` of a document.
+    """
+    raw = raw or {}
+    return MockUp(raw.get("sets", "own"), raw.get("between", "stack"))
+
+
+def read_void(raw: Mapping[str, Any]) -> Voided:
+    """Return one voiding.
+
+    Parameters
+    ----------
+    raw : Mapping
+        An entry of ``voided``.
+    """
+    return Voided(raw["reading"], raw.get("why") or "", raw.get("by") or "", raw.get("at") or "")
+
+
+def gauge_figure(raw: Any, kind: Kind | None = None) -> tuple[float, Kind | None]:
+    """Return a figure of a gauge in base units: a number says nothing of what the gauge measures.
+
+    Parameters
+    ----------
+    raw : object
+        A quantity; with a unit it must be one of length, volume, angle or area.
+    kind : Kind, optional
+        What it must be, where that is known.
+
+    Returns
+    -------
+    value : float
+        In mm, cc, degrees or mm²; nought or more.
+    kind : Kind or None
+        What its unit says; None for a bare number.
+
+    Raises
+    ------
+    QuantityError
+        If it is no such quantity.
+
+    Examples
+    --------
+    >>> gauge_figure("0.0005 in")[0], gauge_figure(0.01)
+    (0.0127, (0.01, None))
+    """
+    kinds = (kind,) if kind else (Kind.LENGTH, Kind.VOLUME, Kind.ANGLE, Kind.AREA)
+    refused: QuantityError | None = None
+    for one in kinds:
+        try:
+            quantity = read_quantity(raw, one, dimension="exact", low=0, high=1e6)
+        except QuantityError as error:
+            refused = refused or error
+            continue
+        return quantity.value, one if _says_unit(raw) else None
+    assert refused is not None
+    raise refused
+
+
+def _says_unit(raw: Any) -> bool:
+    if isinstance(raw, Mapping):
+        return raw.get("unit") is not None or isinstance(raw.get("value"), str)
+    return isinstance(raw, str) and not raw.replace(".", "", 1).replace(",", "", 1).strip().isdigit()
+
+
+GAUGE_FIGURES = ("resolution", "u", "u_travel", "repeatability", "feel")
+
+
+def read_gauge(name: str, raw: Mapping[str, Any]) -> Gauge:
+    """Return a gauge of a file or of the register.
+
+    Parameters
+    ----------
+    name : str
+        Its id.
+    raw : Mapping
+        An entry of ``gauges``.
+
+    Returns
+    -------
+    Gauge
+        In base units.
+
+    Raises
+    ------
+    QuantityError
+        If its figures have units of different kinds, or are none.
+    """
+    figures: dict[str, float | None] = {}
+    measures: Kind | None = None
+    for key in GAUGE_FIGURES:
+        if raw.get(key) is None:
+            figures[key] = None
+            continue
+        try:
+            figures[key], kind = gauge_figure(raw[key], measures)
+        except QuantityError as error:
+            raise QuantityError(f"{key} {error.found}", error.wanted) from None
+        measures = measures or kind
+    return Gauge(
+        name,
+        raw.get("kind") or "",
+        figures["resolution"],
+        figures["u"],
+        figures["u_travel"],
+        figures["repeatability"],
+        figures["feel"],
+        raw.get("read_with") or "",
+        raw.get("material") or "steel",
+        bool(raw.get("compensated", False)),
+        tuple(Check(one["on"], bool(one["good"])) for one in raw.get("checks") or ()),
+        tuple(Mishap(one["on"], one["what"]) for one in raw.get("mishaps") or ()),
+        measures,
+    )
+
+
+def read_zero(name: str, raw: Mapping[str, Any]) -> Zero:
+    """Return a zero of a file.
+
+    Parameters
+    ----------
+    name : str
+        Its id.
+    raw : Mapping
+        An entry of ``zeros``.
+
+    Returns
+    -------
+    Zero
+        In mm.
+    """
+
+    def read(key: str) -> float | None:
+        if raw.get(key) is None:
+            return None
+        return read_quantity(raw[key], Kind.LENGTH, dimension="exact", low=-1000, high=1000).value
+
+    return Zero(name, raw.get("gauge") or "", read("before"), read("after"))
+
+
+def read_reading(raw: Mapping[str, Any], order: int, unstated: Unstated = "house") -> Reading:
+    """Return a reading of a file or of a fact.
+
+    Parameters
+    ----------
+    raw : Mapping
+        An entry of ``readings``.
+    order : int
+        Its place in the logbook; no unit.
+    unstated : {"house", "zero"}
+        What unstated doubt becomes: that of a shot's parts.
+
+    Returns
+    -------
+    Reading
+        In base units.
+
+    Raises
+    ------
+    QuantityError
+        If its figure, its place or its value is none that could be.
+    """
+    figure = raw["figure"]
+    field = READABLE.get(figure)
+    if field is None:
+        raise QuantityError(f"the figure {shown(str(figure))}", "one of " + ", ".join(READABLE))
+    try:
+        place = place_of(figure, raw.get("bank"), raw.get("cylinder"))
+    except KeyError:
+        where = "a hole" if raw.get("cylinder") is not None else "a bank"
+        raise QuantityError(f"{field.label} of {where}", _may_be_read_at(figure)) from None
+    if figure == "deck_clearance" and raw.get("cylinder") is None:
+        raise QuantityError("a deck clearance without a hole", "the cylinder it was read in")
+    tipped = shots = None
+    if raw.get("tipped") is not None:
+        sides = [read_field(side, field, unstated) for side in raw["tipped"]]
+        tipped = (sides[0].value, sides[1].value)
+        value, unit = (tipped[0] + tipped[1]) / 2, sides[-1].unit
+    elif raw.get("shots") is not None:
+        shots, size = _shots(raw["shots"])
+        value, unit = shots.volume, size.unit
+        if not field.low <= value <= field.high:
+            raise QuantityError(f"{value:.6g} cc", f"{field.low:g} to {field.high:g} cc")
+    else:
+        quantity = read_field(raw["value"], field, unstated)
+        value, unit = quantity.value, quantity.unit
+    depth, pad = raw.get("depth"), raw.get("pad_height")
+    conditions = raw.get("conditions") or {}
+    return Reading(
+        raw["id"],
+        figure,
+        place,
+        value,
+        unit,
+        order,
+        tipped,
+        shots,
+        raw.get("gauge") or "",
+        raw.get("zero") or "",
+        raw.get("on") or "",
+        None if pad is None else _length(pad),
+        Position(
+            depth=None if depth is None else _length(depth), axis=raw.get("axis"), clock=raw.get("clock")
+        ),
+        raw.get("temperature"),
+        raw.get("gauge_temperature"),
+        frozenset((key, _said(value)) for key, value in conditions.items() if not key.startswith("x-")),
+        raw.get("by") or "",
+        moment(raw["at"]) if raw.get("at") else "",
+        raw,
+    )
+
+
+def _said(value: Any) -> str:
+    return str(value).lower() if isinstance(value, bool) else str(value)
+
+
+def _length(raw: Any) -> float:
+    return read_quantity(raw, Kind.LENGTH, dimension="exact", low=-3000, high=3000).value
+
+
+def _may_be_read_at(figure: str) -> str:
+    """Where a figure may be read, in words."""
+    field = READABLE[figure]
+    places = [
+        *(("a cylinder",) if field.per_cylinder else ()),
+        *(("a bank",) if field.per_bank else ()),
+        *(("no place, for the whole engine",) if field.part != "mock-up" else ()),
+    ]
+    return " or ".join(places)
+
+
+def _shots(raw: Mapping[str, Any]) -> tuple[Shots, Quantity]:
+    size = read_quantity(raw["size"], Kind.VOLUME, dimension="exact", low=_SHOT[0], high=_SHOT[1])
+    part = raw.get("part")
+    read = None if part is None else read_quantity(part, Kind.VOLUME, dimension="exact", low=0, high=_SHOT[1])
+    random = raw.get("random")
+    return Shots(
+        raw["count"],
+        size.value,
+        _stated_u(size),
+        None if random is None else gauge_figure(random, Kind.VOLUME)[0],
+        read.value if read else 0.0,
+        _stated_u(read) if read else 0.0,
+    ), size
+
+
+def _stated_u(quantity: Quantity) -> float | None:
+    return None if quantity.doubt in ("none", "house") else quantity.u
+
+
+def moment(text: str) -> str:
+    """Return a time as text that sorts by time: UTC; a time without a zone counts as UTC.
+
+    Parameters
+    ----------
+    text : str
+        As in ISO 8601, such as ``2026-05-05T09:12:00Z``.
+
+    Raises
+    ------
+    QuantityError
+        If it is none.
+
+    Examples
+    --------
+    >>> moment("2026-05-05T11:12:00+02:00")
+    '2026-05-05T09:12:00.000000Z'
+    """
+    try:
+        read = datetime.fromisoformat(text)
+        read = read.replace(tzinfo=UTC) if read.tzinfo is None else read.astimezone(UTC)
+    except (ValueError, OverflowError):
+        raise QuantityError(
+            f"the time {shown(text)}", "a date and time such as 2026-05-05T09:12:00Z"
+        ) from None
+    return f"{read:%Y-%m-%dT%H:%M:%S.%f}Z" if read.year > 999 else f"0{read:%Y-%m-%dT%H:%M:%S.%f}Z"
+
+
+def without_facts(document: Mapping[str, Any]) -> dict[str, Any]:
+    """Return a document without its logbook, which is kept as facts beside it.
+
+    Parameters
+    ----------
+    document : Mapping
+        A build document.
+    """
+    return {key: value for key, value in document.items() if key not in LOGBOOK_KEYS}
+
+
+def ids_twice(items: Iterable[Mapping[str, Any]]) -> list[int]:
+    """Return the indices of entries whose id stood before.
+
+    Parameters
+    ----------
+    items : iterable of Mapping
+        Entries with an ``id``.
+    """
+    seen: set[str] = set()
+    twice = []
+    for i, item in enumerate(items):
+        if item["id"] in seen:
+            twice.append(i)
+        seen.add(item["id"])
+    return twice

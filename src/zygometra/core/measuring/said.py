@@ -1,0 +1,142 @@
+"""Causes and advice in words."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from ..digits import count_of
+from ..place import Place, Scope
+from ..sentence import Given, Sentence, sentence
+from ..units import Kind
+from ..written import Length, Volume
+from .logbook import READABLE, Logbook, Reading
+
+if TYPE_CHECKING:
+    # What it only names: the arithmetic of causes is heavy, and loaded where it is asked.
+    from .causes import Also, Cause, Told
+
+_SIDE = {True: "more", False: "less"}
+
+
+def _amount(by: float, unit: Kind) -> Given:
+    return Volume(abs(by)) if unit is Kind.VOLUME else Length(abs(by), max(abs(by) / 50, 0.001))
+
+
+def reading_words(reading: Reading) -> str:
+    """Return a reading's figure and place in words, such as ``deck clearance, hole 3``.
+
+    Parameters
+    ----------
+    reading : Reading
+        Any.
+    """
+    return f"{label_of(reading.figure)}{where_words(reading.place)}"
+
+
+def label_of(figure: str) -> str:
+    """Return what a figure is called in a sentence.
+
+    Parameters
+    ----------
+    figure : str
+        As a reading names it.
+    """
+    return "deck clearance" if figure == "deck_clearance" else READABLE[figure].label
+
+
+def where_words(place: Place) -> str:
+    """Return a place in words, to be put behind a figure: ``, hole 3``; empty for the whole engine.
+
+    Parameters
+    ----------
+    place : Place
+        Of a reading.
+    """
+    if place.scope is Scope.HOLE:
+        return f", hole {place.number}"
+    return f", bank {place.bank}" if place.scope is Scope.BANK else ""
+
+
+def cause_words(cause: Cause, logbook: Logbook) -> Sentence:
+    """Return one sentence that says what is probably wrong, and what it cannot be told from.
+
+    Parameters
+    ----------
+    cause : Cause
+        One of those found.
+    logbook : Logbook
+        The one they were found in.
+
+    Returns
+    -------
+    Sentence
+        To be written for a reader.
+    """
+    by = _amount(cause.off_by, cause.unit)
+    side = _SIDE[cause.off_by > 0]
+    hole = cause.cylinders[0] if cause.cylinders else 0
+    if cause.kind == "reading":
+        reading = logbook.by_id[cause.about]
+        text = sentence("One reading of {what} is misread: it shows {by} {side} than all else gives",
+                        what=reading_words(reading), by=by, side=side)  # fmt: skip
+    elif cause.kind == "zero":
+        text = sentence("The zero {name} stood off: all that was read against it shows {by} {side}",
+                        name=cause.about, by=by, side=side)  # fmt: skip
+    elif cause.kind == "gauge":
+        text = sentence("The gauge {name} reads {by} {side} than true", name=cause.about, by=by, side=side)
+    elif cause.kind == "swap":
+        what = "pistons" if cause.about == "compression_height" else "rods"
+        text = sentence("The {what} of holes {i} and {j} stand in one another's place",
+                        what=what, i=str(cause.cylinders[0]), j=str(cause.cylinders[1]))  # fmt: skip
+    elif cause.kind == "part":
+        piece = "piston" if cause.about.startswith("compression_height") else "rod"
+        figure = "compression height" if piece == "piston" else "length"
+        text = sentence("Hole {hole} holds another {piece}: its {figure} is {by} {side}",
+                        hole=str(hole), piece=piece, figure=figure, by=by, side=side)  # fmt: skip
+    elif cause.kind == "bearing":
+        where = "under the whole crank" if cause.about == "main bearings" else f"of the rod in hole {hole}"
+        text = sentence("Other bearings {where}: the pistons stand {by} {side} down",
+                        where=where, by=by, side=side)  # fmt: skip
+    else:
+        text = sentence("The paper figure of the {what} is wrong: the parts measure {by} {side}",
+                        what=label_of(cause.about), by=by, side=side)  # fmt: skip
+    alike = [also_words(one) for one in cause.alike[:4]]
+    more = f"; these readings cannot tell it from {', '.join(alike)}" if alike else ""
+    told = f". It would be decided by reading {told_words(cause.decided_by)}" if cause.decided_by else ""
+    return sentence("{text}{more}{told}.", text=text, more=more, told=told)
+
+
+def also_words(also: Also) -> str:
+    """Return another cause in a few words.
+
+    Parameters
+    ----------
+    also : Also
+        One that is alike.
+    """
+    holes = count_of(list(also.cylinders), of=0).lower() if len(also.cylinders) == 1 else ""
+    if also.kind == "reading":
+        return f"a misread figure in {holes}" if holes else "a misread figure"
+    if also.kind in ("zero", "gauge"):
+        return f"the {also.kind} {also.about}"
+    if also.kind == "part":
+        piece = "piston" if also.about.startswith("compression_height") else "rod"
+        return f"another {piece} in {holes}" if len(also.cylinders) == 1 else f"a whole set of other {piece}s"
+    if also.kind == "bearing":
+        return also.about.replace("cylinder", "hole")
+    if also.kind == "swap":
+        what = "pistons" if also.about == "compression_height" else "rods"
+        return f"the {what} of holes {also.cylinders[0]} and {also.cylinders[1]} exchanged"
+    return f"a wrong paper figure of the {label_of(also.about)}"
+
+
+def told_words(told: Told) -> str:
+    """Return the reading that would decide, in words.
+
+    Parameters
+    ----------
+    told : Told
+        Figure and hole.
+    """
+    where = f" of hole {told.cylinder}" if told.cylinder is not None else ""
+    return f"{label_of(told.figure)}{where}"

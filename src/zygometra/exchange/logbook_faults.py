@@ -1,0 +1,134 @@
+"""What the shape of a logbook alone cannot tell: places, ids, one value a reading, units that fit."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from zygometra.core.errors import Fault, QuantityError, shown
+from zygometra.core.measuring.logbook import Gauge
+from zygometra.core.measuring.read_in import ids_twice, read_gauge, read_reading
+
+_VALUES = ("value", "tipped", "shots")
+
+
+def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[int]) -> Iterator[Fault]:
+    """Yield what is wrong with a document's logbook.
+
+    Parameters
+    ----------
+    document : Mapping
+        A build document whose shape is right.
+    names : list of str
+        Its banks.
+    numbers : list of int
+        Its holes.
+
+    Yields
+    ------
+    Fault
+        With its place, what was found and what is wanted.
+    """
+    gauges: dict[str, Gauge] = {}
+    for name, raw in (document.get("gauges") or {}).items():
+        if name.startswith("x-"):
+            continue
+        try:
+            gauges[name] = read_gauge(name, raw)
+        except QuantityError as error:
+            yield Fault(f"gauges.{name}", error.found, error.wanted)
+    readings = document.get("readings") or ()
+    for i, raw in enumerate(readings):
+        yield from reading_faults(f"readings[{i}]", raw, i, gauges, names, numbers)
+    yield from _twice("readings", readings)
+    ids = {raw["id"] for raw in readings}
+    for i, raw in enumerate(document.get("voided") or ()):
+        if raw["reading"] not in ids:
+            yield Fault(f"voided[{i}].reading", shown(raw["reading"]), "the id of one of the readings")
+    found = document.get("found") or ()
+    yield from _twice("found", found)
+    for i, raw in enumerate(found):
+        yield from place_faults(f"found[{i}]", raw, names, numbers)
+        if raw["id"] in ids:
+            yield Fault(f"found[{i}].id", f"{shown(raw['id'])} twice", "an id of its own")
+
+
+def _twice(key: str, items: Any) -> Iterator[Fault]:
+    for i in ids_twice(items):
+        yield Fault(f"{key}[{i}].id", f"{shown(items[i]['id'])} twice", "each an id of its own")
+
+
+def place_faults(path: str, raw: Mapping[str, Any], names: list[str], numbers: list[int]) -> Iterator[Fault]:
+    """Yield what is wrong with the bank and the hole that a fact names.
+
+    Parameters
+    ----------
+    path : str
+        Where the fact stands.
+    raw : Mapping
+        The fact.
+    names : list of str
+        The build's banks.
+    numbers : list of int
+        Its holes.
+    """
+    bank, cylinder = raw.get("bank"), raw.get("cylinder")
+    if bank is not None and bank not in names:
+        yield Fault(f"{path}.bank", f"the bank {shown(bank)}", "one of " + ", ".join(names))
+    if cylinder is not None and cylinder not in numbers:
+        known = ", ".join(map(str, sorted(numbers)))
+        yield Fault(f"{path}.cylinder", f"cylinder {cylinder}", f"one of {known}")
+
+
+def reading_faults(
+    path: str,
+    raw: Mapping[str, Any],
+    order: int,
+    gauges: Mapping[str, Gauge],
+    names: list[str],
+    numbers: list[int],
+) -> Iterator[Fault]:
+    """Yield what is wrong with one reading.
+
+    Parameters
+    ----------
+    path : str
+        Where it stands.
+    raw : Mapping
+        Of the right shape.
+    order : int
+        Its place in the logbook.
+    gauges : Mapping
+        Those that are known.
+    names : list of str
+        The build's banks.
+    numbers : list of int
+        Its holes.
+    """
+    bad = list(place_faults(path, raw, names, numbers))
+    yield from bad
+    if raw.get("bank") is not None and raw.get("cylinder") is not None:
+        yield Fault(f"{path}.bank", "a bank beside a cylinder", "one place")
+        return
+    given = [key for key in _VALUES if raw.get(key) is not None]
+    if len(given) != 1:
+        found = "nothing" if not given else " and ".join(given)
+        yield Fault(f"{path}.{given[0] if given else 'value'}", found, "one of value, tipped, shots")
+        return
+    if given[0] == "tipped" and raw["figure"] != "deck_clearance":
+        yield Fault(
+            f"{path}.tipped", f"a tipped pair of {raw['figure']}", "value; pairs are of deck_clearance"
+        )
+        return
+    try:
+        reading = read_reading(raw, order)
+    except QuantityError as error:
+        yield Fault(f"{path}.{given[0]}" if not bad else path, error.found, error.wanted)
+        return
+    gauge = gauges.get(reading.gauge)
+    if gauge and gauge.measures and given[0] != "shots" and gauge.measures is not reading.unit.kind:
+        yield Fault(
+            f"{path}.gauge",
+            f"{shown(gauge.id)}, which reads a {gauge.measures}",
+            f"a gauge that reads a {reading.unit.kind}",
+        )
