@@ -74,7 +74,7 @@ def empty(engine) -> None:
     with engine.begin() as connection:
         sweep(
             connection,
-            "TRUNCATE build, house_rule RESTART IDENTITY CASCADE",
+            "TRUNCATE build, house_rule, fact, photo, gauge_fact RESTART IDENTITY CASCADE",
             "TRUNCATE part, part_change, fit_rules, acceptance, ended_session",
         )
 

@@ -13,7 +13,7 @@ from support.cases import demo
 from support.people import by, someone
 from zygometra.core.gates import ORDER
 from zygometra.core.mix.parts import Part
-from zygometra.store import acceptances, builds, fit_rules, history, moves, rules, shelf
+from zygometra.store import acceptances, builds, facts, fit_rules, gauges, history, moves, rules, shelf
 from zygometra.store.acceptances import Against
 from zygometra.store.database import migrate
 from zygometra.store.tables import RECORDS, ChangeRow
@@ -111,6 +111,11 @@ def test_the_record_stands_before_its_owner_too(session, owner, table, statement
     fit_rules.save(session, None, entry=by("Ada", "usual"), seen=0)
     shelf.take_in(session, [Part("rod", "R")], entry=by("Ada", "put on"))
     acceptances.accept(session, Against(ORDER, "x", ("y",)), "because it had to be", actor=someone("Ada"))
+    facts.append(
+        session, build_id, [facts.New("f1", "found", {"id": "f1", "what": "a pore"})], actor=someone("Ada")
+    )
+    facts.add_photo(session, build_id, "p1", "f1", b"jpeg", actor=someone("Ada"))
+    gauges.note(session, "g1", "depth-1", "registered", {"kind": "depth"}, actor=someone("Ada"))
     session.commit()
     # The application may not even try; whoever owns the tables is refused by their triggers.
     with pytest.raises(DBAPIError, match="permission denied"):

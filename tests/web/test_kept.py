@@ -20,11 +20,12 @@ NOON = datetime(2026, 5, 1, 12, tzinfo=UTC)
 
 
 def head(version=1, moment=NOON):
-    return Head(version=version, stage="on paper", shop_rules={}, changed_at=moment, changed_by="Ada")
+    known = {"version": version, "changed_at": moment, "fact": 0, "gauges": 0}
+    return Head(stage="on paper", shop_rules={}, changed_by="Ada", **known)
 
 
-def key(build=1, version=1, moment=NOON, database="one", fact=0):
-    return Key(database, build, version, fact, moment)
+def key(build=1, version=1, moment=NOON, database="one", fact=0, gauges=0):
+    return Key(database, build, version, fact, gauges, moment)
 
 
 def kept(weight=100):
@@ -193,7 +194,7 @@ def test_each_application_has_its_own(app, engine):
 @pytest.mark.parametrize("station", ["stack", "figures", "aim", "sheet", "record"])
 def test_a_page_reads_a_version_once(app, shop, pilot, station, monkeypatch):
     read = []
-    monkeypatch.setattr("zygometra.web.build.bench.keep", lambda document: read.append(1) or keep(document))
+    monkeypatch.setattr("zygometra.web.build.bench.keep", lambda *beside: read.append(1) or keep(*beside))
     for _ in range(3):
         shop.text(f"/builds/{pilot}/{station}")
     assert len(read) == 1

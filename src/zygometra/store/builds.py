@@ -24,9 +24,13 @@ from zygometra.core.build.document import (
 from zygometra.core.fields import field_at
 from zygometra.core.findings.summary import summarise
 from zygometra.core.house_rules import rules_for
+from zygometra.core.measuring.facts import facts_of
+from zygometra.core.measuring.read_in import without_facts
 from zygometra.core.place import Place
 from zygometra.core.quantity import read_field
 
+from .facts import keep_all, of_build
+from .gauges import register
 from .history import Change, history, record, was_signed_off
 from .locks import hold_house_rules
 from .tables import BuildRow, ChangeRow, FigureRow, OperationRow
@@ -221,12 +225,14 @@ def create(session: Session, document: Document, *, entry: Entry, stage: str = s
         Its number.
     """
     hold_house_rules(session)
+    brought, whole = facts_of(document, register(session).entries), document
+    document = without_facts(document)
     frame, figures, planned = _take_apart(document)
     shop = session.execute(select(RULES_IN_FORCE)).scalar_one()
     build_id = session.execute(
         insert(_build)
         .values(
-            **_head(document, shop),
+            **_head(whole, shop),
             stage=stage,
             version=1,
             frame=frame,
@@ -238,7 +244,47 @@ def create(session: Session, document: Document, *, entry: Entry, stage: str = s
     _write_figures(session, build_id, document, figures)
     _write_plan(session, build_id, planned)
     record(session, build_id, 1, entry._replace(kind="new"), differences({}, document))
+    if brought:
+        keep_all(session, build_id, brought, actor=entry.actor)
     return int(build_id)
+
+
+def with_facts(session: Session, build_id: int, document: Mapping[str, Any]) -> Document:
+    """Return a build's document with its facts in it, as a file carries them.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    build_id : int
+        The build.
+    document : Mapping
+        Its document.
+
+    Returns
+    -------
+    dict
+        The same where nothing was noted beside it.
+    """
+    facts = of_build(session, build_id)
+    if not facts.seq:
+        return dict(document)
+    return {**document, **facts.document(register(session).entries)}
+
+
+def refresh_summary(session: Session, build_id: int, summary: Mapping[str, Any]) -> None:
+    """Write what the floor says of a build after something was noted beside it; its version stays.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    build_id : int
+        The build.
+    summary : Mapping
+        Of the document and its facts.
+    """
+    session.execute(update(_build).where(_build.c.id == build_id).values(summary=dict(summary)))
 
 
 # long: one transaction, in its order
@@ -281,6 +327,7 @@ def save(
     current = load(session, build_id, lock=True)
     if current.version != expected_version:
         raise Stale(current, history(session, build_id, after=expected_version))
+    document = without_facts(document)
     patch = list(differences(current.document, document))
     if not patch:
         return current
@@ -304,7 +351,7 @@ def save(
         update(_build)
         .where(_build.c.id == build_id)
         .values(
-            **_head(document, current.shop_rules),
+            **_head(with_facts(session, build_id, document), current.shop_rules),
             version=version,
             frame=frame,
             changed_by=entry.actor.name,

@@ -15,7 +15,9 @@ from sqlalchemy.pool import PoolProxiedConnection
 from .builds import RULES_IN_FORCE, NotThere
 
 _HEAD = f"""
-    SELECT version, stage, changed_at, changed_by, {RULES_IN_FORCE.text}
+    SELECT version, stage, changed_at, changed_by, {RULES_IN_FORCE.text},
+        (SELECT coalesce(max(seq), 0) FROM fact WHERE build_id = $1),
+        (SELECT coalesce(max(id), 0) FROM gauge_fact)
     FROM build WHERE id = $1
     """.encode()
 
@@ -28,6 +30,9 @@ class Head(NamedTuple):
     changed_at: datetime
     changed_by: str
     shop_rules: dict[str, float]
+    # The newest fact of the build, and the newest about a gauge of the shop.
+    fact: int
+    gauges: int
 
 
 def head(engine: Engine, build_id: int) -> Head:
@@ -123,11 +128,11 @@ class AskedHead:
         self._waiting = False
         if row.ntuples == 0:
             raise NotThere(self._build_id)
-        version, stage, changed_at, changed_by, rules = (
-            (row.get_value(0, column) or b"").decode() for column in range(5)
+        version, stage, changed_at, changed_by, rules, fact, gauges = (
+            (row.get_value(0, column) or b"").decode() for column in range(7)
         )
         moment = datetime.fromisoformat(changed_at)
-        return Head(int(version), stage, moment, changed_by, json.loads(rules))
+        return Head(int(version), stage, moment, changed_by, json.loads(rules), int(fact), int(gauges))
 
 
 _BIGINT = 20

@@ -6,7 +6,7 @@ from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 # Numbers of this program's own; 722001 is the migrations'.
-_SHELF, _HOUSE_RULES, _FIT_RULES = 722003, 722004, 722005
+_SHELF, _HOUSE_RULES, _FIT_RULES, _GAUGES = 722003, 722004, 722005, 722006
 
 
 def hold_shelf(session: Session) -> None:
@@ -17,6 +17,11 @@ def hold_shelf(session: Session) -> None:
 def hold_fit_rules(session: Session) -> None:
     """Wait until nobody else is changing the rules of fit, and hold them until the transaction ends."""
     session.execute(text(f"SELECT pg_advisory_xact_lock({_FIT_RULES})"))
+
+
+def hold_gauges(session: Session) -> None:
+    """Wait until nobody else notes something of a gauge, and hold the register until the transaction ends."""
+    session.execute(text(f"SELECT pg_advisory_xact_lock({_GAUGES})"))
 
 
 def hold_house_rules(session: Session, *, to_change: bool = False) -> None:

@@ -11,7 +11,7 @@ from zygometra.core.actors import Actor
 from zygometra.core.findings.summary import summarise
 from zygometra.core.house_rules import check_rule, rules_for
 
-from .builds import RULES_IN_FORCE, load
+from .builds import RULES_IN_FORCE, load, with_facts
 from .locks import hold_house_rules
 from .newest import Newest, check_seen, newest_of
 from .tables import BuildRow, HouseRuleRow
@@ -83,7 +83,7 @@ def _judge_again(session: Session, before: Mapping[str, float], now: Mapping[str
         session.execute(
             update(_build)
             .where(_build.c.id == build_id)
-            .values(summary=summarise(stored.document, rules_for(school, now)))
+            .values(summary=summarise(with_facts(session, build_id, stored.document), rules_for(school, now)))
         )
         judged += 1
     return judged

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from ..build.document import read_document
+from ..build.model import Build
 from ..errors import ZygometraError
 from ..house_rules import HouseRules
+from ..measuring.read_in import read_measured
 from ..stack.evaluate import evaluate
 from ..stack.results import State
 from ..wording import SYSTEMS, Reader
@@ -22,7 +23,7 @@ def summarise(document: Mapping[str, Any], rules: HouseRules) -> dict[str, Any]:
     Parameters
     ----------
     document : dict
-        A build document that was checked.
+        A build document that was checked, its facts in it.
     rules : HouseRules
         In force for it.
 
@@ -33,7 +34,24 @@ def summarise(document: Mapping[str, Any], rules: HouseRules) -> dict[str, Any]:
         clearance (mm) now and planned, how many findings of each severity, and the
         worst of them; or ``error`` where it cannot be evaluated.
     """
-    build = read_document(document)
+    return summarise_build(read_measured(document), rules)
+
+
+def summarise_build(build: Build, rules: HouseRules) -> dict[str, Any]:
+    """Return the summary of a build that is at hand.
+
+    Parameters
+    ----------
+    build : Build
+        With the figures that its readings give.
+    rules : HouseRules
+        In force for it.
+
+    Returns
+    -------
+    dict
+        As :func:`summarise` gives it.
+    """
     what = {
         "layout": build.layout,
         "holes": len(build.cylinders),

@@ -19,7 +19,7 @@ from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.stack.results import Evaluation, State
 from zygometra.core.stages import Standing
 from zygometra.core.wording import Reader
-from zygometra.store import builds, heads
+from zygometra.store import builds, facts, gauges, heads
 from zygometra.store.builds import StoredBuild
 
 from ..db import database, db, reading
@@ -116,12 +116,24 @@ def open_bench(build_id: int) -> Bench:
 
 def _open(build_id: int, head: heads.Head) -> Bench:
     known = kept_builds()
-    key = Key(database(), build_id, head.version, 0, head.changed_at)
+    key = Key(database(), build_id, head.version, head.fact, head.gauges, head.changed_at)
     kept = known.find(key, head)
     if kept is None:
         stored = builds.load(db(), build_id)
-        kept = keep(stored.document)
-        known.put(key._replace(version=stored.version, moment=stored.changed_at), kept)
+        read = known.facts(key.database, build_id)
+        # The build may have come to more since the head was asked: what is kept says what it holds.
+        read = read.extended(facts.since(db(), build_id, read.seq)) if head.fact > read.seq else read
+        register = gauges.register(db()) if read.seq else None
+        kept = keep(stored.document, read, register.gauges if register else None)
+        known.put(
+            key._replace(
+                version=stored.version,
+                fact=read.seq,
+                gauges=register.newest if register else head.gauges,
+                moment=stored.changed_at,
+            ),
+            kept,
+        )
     else:
         stored = StoredBuild(
             build_id,

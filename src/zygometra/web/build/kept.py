@@ -12,21 +12,30 @@ from typing import Any, NamedTuple, TypeVar
 
 from flask import Flask, current_app
 
+from zygometra.core.build.document import read_document
 from zygometra.core.build.model import Build
 from zygometra.core.errors import ZygometraError
-from zygometra.core.measuring.read_in import read_measured
+from zygometra.core.measuring.facts import Facts
+from zygometra.core.measuring.figures import measure
+from zygometra.core.measuring.logbook import Gauge
+from zygometra.core.measuring.read_in import read_mock_up
 from zygometra.core.stack.evaluate import state_now
 from zygometra.core.stack.results import State
 from zygometra.store.heads import Head
 
 T = TypeVar("T")
+NO_FACTS = Facts()
 # Bytes of memory that a kept version takes for each byte of its document, and by itself: a
 # document of 3 kB with eight holes of their own came to some 250 kB (tracemalloc), sentences
 # and rules for two readers among it.
 _PER_BYTE, _BY_ITSELF = 60, 60_000
+# A reading as read takes some 2 kB; what follows from it, a little more.
+_PER_READING = 2500
 MOST_BYTES = 64_000_000
 # Sentences and rules for so many readers and states of the house rules at most.
 _MOST_MEMOS = 24
+# Builds whose facts are kept as read; a few of thousands of readings weigh some ten megabytes each.
+_MOST_FACTS = 12
 
 
 class Key(NamedTuple):
@@ -35,8 +44,9 @@ class Key(NamedTuple):
     database: str
     build: int
     version: int
-    # The newest reading or cut beside the document; builds have none yet.
+    # The newest fact beside the document, and the newest about a gauge of the shop.
     fact: int
+    gauges: int
     moment: datetime
 
 
@@ -48,6 +58,7 @@ class Kept:
     build: Build
     now: State | None
     weight: int
+    facts: Facts = NO_FACTS
     _memos: dict[Hashable, Any] = field(default_factory=dict)
 
     def once(self, key: Hashable, make: Callable[[], T]) -> T:
@@ -73,15 +84,21 @@ class Kept:
         return made
 
 
-def keep(document: Mapping[str, Any]) -> Kept:
-    """Read a document and evaluate it as it stands."""
-    build = read_measured(document)
+def keep(
+    document: Mapping[str, Any], facts: Facts = NO_FACTS, gauges: Mapping[str, Gauge] | None = None
+) -> Kept:
+    """Read a document with the facts beside it, and evaluate it as it stands."""
+    build = read_document(document)
+    mock_up = read_mock_up(document.get("mock_up"))
+    if facts.seq or mock_up.between == "line":
+        build = measure(build, facts.logbook(gauges or {}, mock_up))
     try:
         now = state_now(build)
     except ZygometraError:
         now = None
     weight = _BY_ITSELF + _PER_BYTE * len(json.dumps(document, ensure_ascii=False))
-    return Kept(document, build, now, weight)
+    weight += _PER_READING * len(facts.readings)
+    return Kept(document, build, now, weight, facts)
 
 
 class KeptBuilds:
@@ -109,6 +126,8 @@ class KeptBuilds:
         self._lock = Lock()
         self._kept: OrderedDict[Key, Kept] = OrderedDict()
         self._newest: dict[tuple[str, int], Head] = {}
+        # The facts of a build as this process last read them: it goes on from there.
+        self._facts: OrderedDict[tuple[str, int], Facts] = OrderedDict()
         self._weight = 0
 
     def __len__(self) -> int:
@@ -133,6 +152,10 @@ class KeptBuilds:
             before = self._kept.pop(key, None)
             self._weight += kept.weight - (before.weight if before is not None else 0)
             self._kept[key] = kept
+            self._facts[key.database, key.build] = kept.facts
+            self._facts.move_to_end((key.database, key.build))
+            while len(self._facts) > _MOST_FACTS:
+                self._facts.popitem(last=False)
             while self._weight > self.most_bytes and len(self._kept) > 1:
                 old, gone = self._kept.popitem(last=False)
                 self._weight -= gone.weight
@@ -143,10 +166,16 @@ class KeptBuilds:
         with self._lock:
             return self._newest.get((database, build))
 
+    def facts(self, database: str, build: int) -> Facts:
+        """Return the facts of a build as far as this process has read them."""
+        with self._lock:
+            return self._facts.get((database, build), NO_FACTS)
+
     def clear(self) -> None:
         """Forget everything: for tests, and for whoever empties the database under it."""
         with self._lock:
             self._kept.clear()
+            self._facts.clear()
             self._newest.clear()
             self._weight = 0
 

@@ -1,0 +1,179 @@
+"""Facts as they are kept: one after another, folded into the logbook that they come to."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any, Literal, NamedTuple
+
+from .logbook import Gauge, Logbook, MockUp, Reading, Voided, Zero
+from .read_in import read_gauge, read_reading, read_void, read_zero
+
+FactKind = Literal["reading", "zero", "void", "found", "gauge"]
+
+
+class Fact(NamedTuple):
+    """One fact of a build as it is kept.
+
+    ``body`` is its entry of a build file; of a zero and a gauge with their ``name`` in it, which a file
+    has as a key.
+    """
+
+    seq: int
+    key: str
+    kind: FactKind
+    body: Mapping[str, Any]
+    by: str = ""
+    at: str = ""
+
+
+@dataclass(frozen=True)
+class Facts:
+    """The facts of a build up to one of them, read."""
+
+    seq: int = 0
+    readings: tuple[Reading, ...] = ()
+    zeros: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
+    voided: tuple[Voided, ...] = ()
+    found: tuple[Fact, ...] = ()
+    gauges: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
+
+    def extended(self, new: Iterable[Fact]) -> Facts:
+        """Return these facts with those that came after.
+
+        Parameters
+        ----------
+        new : iterable of Fact
+            In their order; the rest need not be read again.
+        """
+        readings, voided, found = list(self.readings), list(self.voided), list(self.found)
+        zeros, gauges = dict(self.zeros), dict(self.gauges)
+        seq = self.seq
+        for fact in new:
+            seq = fact.seq
+            body = fact.body
+            if fact.kind == "reading":
+                readings.append(read_reading(body, len(readings)))
+            elif fact.kind == "void":
+                voided.append(read_void(body))
+            elif fact.kind == "found":
+                found.append(fact)
+            else:
+                into = zeros if fact.kind == "zero" else gauges
+                # What is known of a zero or a gauge grows: before the readings, after them.
+                name = body["name"]
+                into[name] = {**into.get(name, {}), **{k: v for k, v in body.items() if k != "name"}}
+        return replace(
+            self,
+            seq=seq,
+            readings=tuple(readings),
+            zeros=zeros,
+            voided=tuple(voided),
+            found=tuple(found),
+            gauges=gauges,
+        )
+
+    def logbook(self, register: Mapping[str, Gauge], mock_up: MockUp) -> Logbook:
+        """Return the logbook that these facts come to.
+
+        Parameters
+        ----------
+        register : Mapping
+            The shop's gauges; the build's own stand before them.
+        mock_up : MockUp
+            As the build's document has it.
+        """
+        own: dict[str, Gauge] = {name: read_gauge(name, raw) for name, raw in self.gauges.items()}
+        zeros: dict[str, Zero] = {name: read_zero(name, raw) for name, raw in self.zeros.items()}
+        return Logbook({**register, **own}, zeros, self.readings, self.voided, mock_up)
+
+    def document(self, register: Mapping[str, Mapping[str, Any]]) -> dict[str, Any]:
+        """Return these facts as a build file carries them; empty where there are none.
+
+        Parameters
+        ----------
+        register : Mapping
+            The shop's gauges, as files have them: of those the ones that readings name go along.
+        """
+        named = {one.gauge for one in self.readings if one.gauge}
+        named |= {str(zero["gauge"]) for zero in self.zeros.values() if zero.get("gauge")}
+        gauges = {name: dict(register[name]) for name in sorted(named) if name in register}
+        gauges |= {name: dict(raw) for name, raw in self.gauges.items()}
+        through = {str(g["read_with"]) for g in gauges.values() if g.get("read_with")}
+        gauges |= {n: dict(register[n]) for n in sorted(through) if n in register and n not in gauges}
+        written: dict[str, Any] = {
+            "gauges": gauges,
+            "zeros": {name: dict(raw) for name, raw in self.zeros.items()},
+            "readings": [dict(one.typed) for one in self.readings],
+            "voided": [_void_entry(one) for one in self.voided],
+            "found": [dict(one.body) for one in self.found],
+        }
+        return {key: value for key, value in written.items() if value}
+
+
+def _void_entry(void: Voided) -> dict[str, str]:
+    entry = {"reading": void.reading, "why": void.why, "by": void.by, "at": void.at}
+    return {key: value for key, value in entry.items() if value}
+
+
+def facts_of(document: Mapping[str, Any], register: Mapping[str, Mapping[str, Any]]) -> list[Fact]:
+    """Return the facts that a checked document carries, each with its key.
+
+    Parameters
+    ----------
+    document : Mapping
+        A build document, its logbook in it.
+    register : Mapping
+        The shop's gauges as files have them: one that is the same there is no fact of the build.
+
+    Returns
+    -------
+    list of Fact
+        Gauges, zeros, readings, what was voided and found; ``seq`` counts from 1.
+    """
+    rows: list[tuple[str, FactKind, Mapping[str, Any]]] = []
+    for name, raw in (document.get("gauges") or {}).items():
+        if not name.startswith("x-") and register.get(name) != raw:
+            rows.append((f"gauge {name}", "gauge", {"name": name, **raw}))
+    for name, raw in (document.get("zeros") or {}).items():
+        if not name.startswith("x-"):
+            rows.append((f"zero {name}", "zero", {"name": name, **raw}))
+    rows += [(raw["id"], "reading", raw) for raw in document.get("readings") or ()]
+    rows += [(f"void {raw['reading']}", "void", raw) for raw in document.get("voided") or ()]
+    rows += [(raw["id"], "found", raw) for raw in document.get("found") or ()]
+    return [Fact(i, key, kind, body) for i, (key, kind, body) in enumerate(rows, start=1)]
+
+
+def register_of(facts: Iterable[tuple[str, str, Mapping[str, Any]]]) -> dict[str, dict[str, Any]]:
+    """Fold the facts of a shop's gauges into the register, as files have a gauge.
+
+    Parameters
+    ----------
+    facts : iterable of (str, str, Mapping)
+        Gauge, kind (``registered``, ``check``, ``mishap``, ``retired``) and body, in their order.
+
+    Returns
+    -------
+    dict
+        By the gauge's id; a retired one stays, with ``x-retired``.
+
+    Examples
+    --------
+    >>> register_of([("d", "registered", {"u": 0.002}), ("d", "check", {"on": "2026-05-04", "good": True})])
+    {'d': {'u': 0.002, 'checks': [{'on': '2026-05-04', 'good': True}]}}
+    """
+    register: dict[str, dict[str, Any]] = {}
+    lists = {"check": "checks", "mishap": "mishaps"}
+    for gauge, kind, body in facts:
+        entry = register.setdefault(gauge, {})
+        if kind == "registered":
+            kept = {key: entry[key] for key in lists.values() if key in entry}
+            entry.clear()
+            entry.update(body)
+            entry.update(kept)
+        elif kind == "retired":
+            entry["x-retired"] = body.get("why") or "retired"
+        else:
+            shown = {key: value for key, value in body.items() if not key.startswith("x-")}
+            entry[lists[kind]] = [*entry.get(lists[kind], ()), shown]
+    return register

@@ -1,0 +1,269 @@
+"""The facts of a build: appended once however often they are sent, read from where one stopped.
+
+The caller owns the transaction: it passes the session in and commits.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any, NamedTuple
+
+from sqlalchemy import func, insert, select
+from sqlalchemy.orm import Session
+
+from zygometra.core import stages
+from zygometra.core.actors import Actor
+from zygometra.core.measuring.facts import Fact, FactKind, Facts
+from zygometra.core.measuring.read_in import read_reading
+
+from .tables import BuildRow, FactRow, PhotoRow
+
+_build, _fact = BuildRow.__table__, FactRow.__table__  # type: ignore[attr-defined]
+_photo = PhotoRow.__table__  # type: ignore[attr-defined]
+
+MOST_FACTS = 40_000
+# Photographs of one build.
+MOST_PHOTOS = 500
+
+
+class Shut(Exception):
+    """The build is signed off or shelved: it takes no facts until it is opened again."""
+
+    def __init__(self, stage: str) -> None:
+        self.stage = stage
+        super().__init__(f"the build is {stage}")
+
+
+class OtherFact(Exception):
+    """Another fact has that key already: nothing was written."""
+
+    def __init__(self, key: str) -> None:
+        self.key = key
+        super().__init__(f"another fact is known as {key}")
+
+
+class TooMany(Exception):
+    """A build has so many facts that no more are taken."""
+
+
+class New(NamedTuple):
+    """A fact to be kept."""
+
+    key: str
+    kind: FactKind
+    body: Mapping[str, Any]
+
+
+class Appended(NamedTuple):
+    """How many facts were new, how many were known already, and the newest there is."""
+
+    added: int
+    known: int
+    seq: int
+
+
+def append(session: Session, build_id: int, new: Sequence[New], *, actor: Actor) -> Appended:
+    """Keep facts of a build; one that is known already is not kept twice.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's; whoever else appends to this build waits until its transaction ends.
+    build_id : int
+        The build.
+    new : sequence of New
+        Checked.
+    actor : Actor
+        Who noted them.
+
+    Returns
+    -------
+    Appended
+        The version of the build stays.
+
+    Raises
+    ------
+    NotThere
+        If there is no such build.
+    Shut
+        If it is signed off or shelved; nothing is written.
+    OtherFact
+        If another fact has one of the keys; nothing is written.
+    TooMany
+        If the build has too many; nothing is written.
+    """
+    from .builds import NotThere
+
+    # Held to the end: the newest number grows with every commit, and nothing appears behind it.
+    stage = session.execute(
+        select(_build.c.stage).where(_build.c.id == build_id).with_for_update()
+    ).scalar_one_or_none()
+    if stage is None:
+        raise NotThere(build_id)
+    known = _known(session, build_id, [one.key for one in new])
+    rows: list[dict[str, Any]] = []
+    fresh: dict[str, New] = {}
+    for one in new:
+        before = known.get(one.key) or (
+            (fresh[one.key].kind, fresh[one.key].body) if one.key in fresh else None
+        )
+        if before is None:
+            fresh[one.key] = one
+        elif before[0] != one.kind or not _same(before[1], one.body):
+            raise OtherFact(one.key)
+    seq = newest(session, build_id)
+    if fresh and stage in stages.CLOSED:
+        raise Shut(stage)
+    if seq + len(fresh) > MOST_FACTS:
+        raise TooMany
+    for one in fresh.values():
+        seq += 1
+        rows.append(_row(build_id, seq, one, actor))
+    if rows:
+        session.execute(insert(_fact), rows)
+    return Appended(len(rows), len(new) - len(rows), seq)
+
+
+def _known(session: Session, build_id: int, keys: list[str]) -> dict[str, tuple[str, Any]]:
+    found: dict[str, tuple[str, Any]] = {}
+    for start in range(0, len(keys), 1000):
+        some = keys[start : start + 1000]
+        rows = session.execute(
+            select(_fact.c.key, _fact.c.kind, _fact.c.body).where(
+                _fact.c.build_id == build_id, _fact.c.key.in_(some)
+            )
+        )
+        found |= {row.key: (row.kind, row.body) for row in rows}
+    return found
+
+
+def _same(one: Mapping[str, Any], other: Mapping[str, Any]) -> bool:
+    """Whether two bodies say the same; when it was sent again, and by whom, makes no other fact of it."""
+    ours, theirs = ({k: v for k, v in body.items() if k not in ("by", "at")} for body in (one, other))
+    return json.dumps(ours, sort_keys=True) == json.dumps(theirs, sort_keys=True)
+
+
+def _row(build_id: int, seq: int, new: New, actor: Actor) -> dict[str, Any]:
+    row: dict[str, Any] = {
+        "build_id": build_id, "seq": seq, "key": new.key, "kind": new.kind, "body": dict(new.body),
+        "place": "", "gauge": "", "zero": "", "value": None, "other": None,
+        "actor": actor.name, "actor_id": actor.id,
+    }  # fmt: skip
+    if new.kind == "reading":
+        reading = read_reading(new.body, seq)
+        sides = reading.tipped or (reading.value, None)
+        row |= {
+            "place": str(reading.place), "gauge": reading.gauge, "zero": reading.zero,
+            "value": sides[0], "other": sides[1],
+        }  # fmt: skip
+    elif new.kind in ("zero", "gauge"):
+        row |= {"zero" if new.kind == "zero" else "gauge": new.body["name"]}
+    elif new.body.get("cylinder") is not None or new.body.get("bank") is not None:
+        row |= {"place": _found_place(new.body)}
+    return row
+
+
+def _found_place(body: Mapping[str, Any]) -> str:
+    if body.get("cylinder") is not None:
+        return f"cylinders.{body['cylinder']}"
+    return f"banks.{body['bank']}"
+
+
+def newest(session: Session, build_id: int) -> int:
+    """Return the number of a build's newest fact; nought where it has none."""
+    return int(
+        session.execute(select(func.coalesce(func.max(_fact.c.seq), 0)).where(_fact.c.build_id == build_id))
+        .scalar_one()
+    )  # fmt: skip
+
+
+def since(session: Session, build_id: int, after: int = 0) -> list[Fact]:
+    """Return the facts of a build that came after one of them, in their order.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    build_id : int
+        The build.
+    after : int
+        The number of the last one that is known; nought for all.
+    """
+    rows = session.execute(
+        select(_fact.c.seq, _fact.c.key, _fact.c.kind, _fact.c.body, _fact.c.actor, _fact.c.at)
+        .where(_fact.c.build_id == build_id, _fact.c.seq > after)
+        .order_by(_fact.c.seq)
+    )
+    return [Fact(r.seq, r.key, r.kind, r.body, r.actor, r.at.isoformat()) for r in rows]
+
+
+def of_build(session: Session, build_id: int) -> Facts:
+    """Return all facts of a build, read."""
+    return Facts().extended(since(session, build_id))
+
+
+def keep_all(session: Session, build_id: int, facts: Iterable[Fact], *, actor: Actor) -> Appended:
+    """Keep the facts that a document brought along, in their order."""
+    return append(session, build_id, [New(f.key, f.kind, f.body) for f in facts], actor=actor)
+
+
+# -- photographs --------------------------------------------------------------
+
+
+def add_photo(session: Session, build_id: int, key: str, fact: str, jpeg: bytes, *, actor: Actor) -> None:
+    """Keep a photograph beside a fact; the same key again keeps nothing.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    build_id : int
+        The build.
+    key : str
+        Made where it was taken.
+    fact : str
+        The key of the fact it shows.
+    jpeg : bytes
+        Made small, and nothing but the picture.
+    actor : Actor
+        Who took it.
+
+    Raises
+    ------
+    NotThere
+        If there is no such build.
+    TooMany
+        If the build has too many.
+    """
+    from .builds import NotThere
+
+    held = select(_build.c.id).where(_build.c.id == build_id).with_for_update()
+    if session.execute(held).scalar_one_or_none() is None:
+        raise NotThere(build_id)
+    own = _photo.c.build_id == build_id
+    if session.execute(select(_photo.c.id).where(own, _photo.c.key == key)).first() is not None:
+        return
+    if session.execute(select(func.count()).select_from(_photo).where(own)).scalar_one() >= MOST_PHOTOS:
+        raise TooMany
+    values = {"build_id": build_id, "key": key, "fact": fact, "jpeg": jpeg}
+    session.execute(insert(_photo).values(**values, actor=actor.name, actor_id=actor.id))
+
+
+def photo(session: Session, build_id: int, key: str) -> bytes | None:
+    """Return a photograph of a build; None where there is none of that key."""
+    found = session.execute(
+        select(_photo.c.jpeg).where(_photo.c.build_id == build_id, _photo.c.key == key)
+    ).scalar_one_or_none()
+    return None if found is None else bytes(found)
+
+
+def photos(session: Session, build_id: int) -> dict[str, list[str]]:
+    """Return the keys of a build's photographs, by the fact they show."""
+    found: dict[str, list[str]] = {}
+    rows = session.execute(
+        select(_photo.c.fact, _photo.c.key).where(_photo.c.build_id == build_id).order_by(_photo.c.id)
+    )
+    for fact, key in rows:
+        found.setdefault(fact, []).append(key)
+    return found
