@@ -287,6 +287,27 @@ def piece_scatter(figure: str) -> float:
     return _PIECES.get(figure, 0.0)
 
 
+def agree_within(*, volume: bool) -> float:
+    """Return how far successive readings may be apart where no gauge says its step.
+
+    Parameters
+    ----------
+    volume : bool
+        True for a volume that was filled.
+
+    Returns
+    -------
+    float
+        In mm, or cc.
+
+    Examples
+    --------
+    >>> agree_within(volume=True)
+    0.3
+    """
+    return 0.3 if volume else 0.02
+
+
 def minutes_of(figure: str) -> float:
     """Return how long one careful reading of a figure takes, in minutes.
 

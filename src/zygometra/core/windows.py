@@ -30,6 +30,10 @@ class Side(StrEnum):
         return self in (Side.MAY_BE_UNDER, Side.MAY_BE_OVER)
 
 
+# Where a window comes from; hearsay alone turns nothing green.
+WINDOW_SOURCES = ("maker", "book", "house", "customer", "hearsay")
+
+
 @dataclass(frozen=True, slots=True)
 class Window:
     """What is wanted of a result: least, aim, most; each may be open. In base units."""

@@ -9,10 +9,11 @@ from sqlalchemy.orm import Session
 
 from zygometra.core.actors import Actor, Entry
 from zygometra.exchange.build_file import build_from_text
-from zygometra.store import builds
+from zygometra.store import builds, gauges
 from zygometra.store.shelf import take_in
 from zygometra.store.tables import BuildRow, PartRow
 
+from .register import GAUGES
 from .shelf import demo_shelf
 
 BUILDS = Path(__file__).parent / "builds"
@@ -29,9 +30,22 @@ SHOP = (
     ("sawmill-six", "on paper", "Ines Farrow"),
     ("hill-climb", "measuring", "Oren Pask"),
     ("fire-tender", "on paper", "Oren Pask"),
+    ("snow-plough", "measuring", "Oren Pask"),
+    ("harbour-tug", "measuring", "Ines Farrow"),
     ("mountain-rescue", "ready to cut", "Tove Arkell"),
     ("pilot-launch", "measuring", "Tove Arkell"),
 )
+
+
+def _bring_gauges(session: Session) -> None:
+    """Put the demo shop's gauges into a register that has none."""
+    if gauges.register(session).newest:
+        return
+    who = Actor(None, "Tove Arkell")
+    for name, figures, noted in GAUGES:
+        gauges.note(session, f"demo {name}", name, "registered", figures, actor=who)
+        for i, (kind, body) in enumerate(noted):
+            gauges.note(session, f"demo {name} {i}", name, kind, body, actor=who)
 
 
 def load_demo(engine: Engine) -> bool:
@@ -55,6 +69,7 @@ def load_demo(engine: Engine) -> bool:
             take_in(session, demo_shelf(PARTS, SEED), entry=Entry(Actor(None, "Tove Arkell"), BROUGHT))
         if session.execute(select(func.count()).select_from(BuildRow)).scalar_one():
             return False
+        _bring_gauges(session)
         for name, stage, who in SHOP:
             document, _ = build_from_text((BUILDS / f"{name}.json").read_bytes())
             builds.create(session, document, entry=Entry(Actor(None, who), BROUGHT), stage=stage)

@@ -129,7 +129,7 @@ def check(document: Document) -> Build:
     try:
         BuildFile.model_validate(_without_notes(document))
     except ValidationError as error:
-        raise BuildFaults([_fault(item) for item in error.errors()]) from None
+        raise BuildFaults([fault_of(item) for item in error.errors()]) from None
     faults = list(_cross_faults(document))
     if faults:
         raise BuildFaults(faults)
@@ -177,8 +177,14 @@ _WANTED = {
 }
 
 
-def _fault(item: Mapping[str, Any]) -> Fault:
-    """One of the model's errors, in our words."""
+def fault_of(item: Mapping[str, Any]) -> Fault:
+    """Return one of a model's errors in our words.
+
+    Parameters
+    ----------
+    item : Mapping
+        As pydantic has it.
+    """
     place = [p for p in item["loc"] if p != "[key]"]
     path = ""
     for step in place:
@@ -358,7 +364,7 @@ def check_operations(plan: Any, build: Build) -> None:
             PLAN.validate_python(_without_notes(plan))
         except ValidationError as error:
             located = [{**item, "loc": ("planned", *item["loc"])} for item in error.errors()]
-            faults = [_fault(item) for item in located]
+            faults = [fault_of(item) for item in located]
     if not faults:
         names = [bank.name for bank in build.banks]
         numbers = list(build.cylinders)

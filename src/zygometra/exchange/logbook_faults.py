@@ -51,6 +51,11 @@ def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[
         yield from place_faults(f"found[{i}]", raw, names, numbers)
         if raw["id"] in ids:
             yield Fault(f"found[{i}].id", f"{shown(raw['id'])} twice", "an id of its own")
+    accepted = document.get("accepted") or ()
+    yield from _twice("accepted", accepted)
+    for i, raw in enumerate(accepted):
+        if raw["id"] in ids or raw["id"] in {one["id"] for one in found}:
+            yield Fault(f"accepted[{i}].id", f"{shown(raw['id'])} twice", "an id of its own")
 
 
 def _twice(key: str, items: Any) -> Iterator[Fault]:
@@ -78,6 +83,45 @@ def place_faults(path: str, raw: Mapping[str, Any], names: list[str], numbers: l
     if cylinder is not None and cylinder not in numbers:
         known = ", ".join(map(str, sorted(numbers)))
         yield Fault(f"{path}.cylinder", f"cylinder {cylinder}", f"one of {known}")
+
+
+def entry_faults(
+    path: str,
+    raw: Mapping[str, Any],
+    order: int,
+    gauges: Mapping[str, Gauge],
+    names: list[str],
+    numbers: list[int],
+) -> Iterator[Fault]:
+    """Yield what is wrong with a reading that comes by itself: its shape first, then as in a file.
+
+    Parameters
+    ----------
+    path : str
+        Where it stands.
+    raw : Mapping
+        As an entry of a build file.
+    order : int
+        Its place in the logbook.
+    gauges : Mapping
+        Those that are known.
+    names : list of str
+        The build's banks.
+    numbers : list of int
+        Its holes.
+    """
+    from pydantic import ValidationError
+
+    from .build_file import fault_of
+    from .models import READING
+
+    try:
+        READING.validate_python(dict(raw))
+    except ValidationError as error:
+        for item in error.errors():
+            yield fault_of({**item, "loc": (path, *item["loc"])})
+        return
+    yield from reading_faults(path, raw, order, gauges, names, numbers)
 
 
 def reading_faults(

@@ -27,6 +27,7 @@ from zygometra.core.measuring.logbook import AXES, READABLE, SURFACES
 from zygometra.core.measuring.read_in import MOST_SHOTS, gauge_figure, moment
 from zygometra.core.quantity import QUANTITY_KEYS, read_field, read_quantity
 from zygometra.core.units import Kind
+from zygometra.core.windows import WINDOW_SOURCES
 
 BASIS_NAMES = ["catalogue", "advertised", "measured", "mock-up", "assumed"]
 _SCALAR = {"anyOf": [{"type": "number"}, {"type": "string", "maxLength": 80}]}
@@ -240,20 +241,27 @@ PLAN: TypeAdapter[list[OperationShape]] = TypeAdapter(
 )
 
 
+WindowSource = Literal[WINDOW_SOURCES] | None
+
+
 class RatioWindow(Shape):
-    """Least, aim and most of a ratio."""
+    """Least, aim and most of a ratio, and where they come from."""
 
     min: Ratio = None
     aim: Ratio = None
     max: Ratio = None
+    source: WindowSource = None  # type: ignore[valid-type]
+    second_source: WindowSource = None  # type: ignore[valid-type]
 
 
 class GapWindow(Shape):
-    """Least, aim and most of a gap."""
+    """Least, aim and most of a gap, and where they come from."""
 
     min: Gap = None  # type: ignore[valid-type]
     aim: Gap = None  # type: ignore[valid-type]
     max: Gap = None  # type: ignore[valid-type]
+    source: WindowSource = None  # type: ignore[valid-type]
+    second_source: WindowSource = None  # type: ignore[valid-type]
 
 
 class TargetsShape(Shape):
@@ -417,11 +425,26 @@ class FoundShape(Shape):
     at: Moment = None
 
 
+class AcceptedShape(Shape):
+    """A gate passed with a name: what stood against it, and the places and values that it covered."""
+
+    id: Id
+    gate: Annotated[int, Slot(ge=1, le=18, strict=True)]
+    reason: Annotated[str, StringConstraints(min_length=3, max_length=500)]
+    fails: Annotated[list[Note], Slot(max_length=200)] | None = None
+    covers: dict[Note, Annotated[float, Slot(allow_inf_nan=False)] | None] | None = None
+    by: Note | None = None
+    at: Moment = None
+
+
 class MockUpShape(Shape):
     """How the mock-up was made, and how holes nobody read are filled."""
 
     sets: Literal["one", "own"] = "own"
     between: Literal["line", "stack"] = "stack"
+
+
+READING: TypeAdapter[ReadingShape] = TypeAdapter(ReadingShape)
 
 
 def _facts(shape: Any, most: int = MOST_READINGS) -> Any:
@@ -454,6 +477,7 @@ class BuildFile(Shape):
     readings: _facts(ReadingShape) = None  # type: ignore[valid-type]
     voided: _facts(VoidShape) = None  # type: ignore[valid-type]
     found: _facts(FoundShape, 2000) = None  # type: ignore[valid-type]
+    accepted: _facts(AcceptedShape, 2000) = None  # type: ignore[valid-type]
     mock_up: MockUpShape | None = None
 
 

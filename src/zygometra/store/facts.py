@@ -267,3 +267,30 @@ def photos(session: Session, build_id: int) -> dict[str, list[str]]:
     for fact, key in rows:
         found.setdefault(fact, []).append(key)
     return found
+
+
+def read_with(session: Session, gauge: str) -> list[tuple[int, str, list[dict[str, Any]]]]:
+    """Return the builds that were read with a gauge, each with those readings as they stand in its record.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    gauge : str
+        Its id.
+
+    Returns
+    -------
+    list of (int, str, list of dict)
+        Number and name of the build, and the bodies, the last changed build first; no more than
+        200 builds.
+    """
+    rows = session.execute(
+        select(_build.c.id, _build.c.name, func.json_agg(_fact.c.body))
+        .join(_fact, _fact.c.build_id == _build.c.id)
+        .where(_fact.c.gauge == gauge, _fact.c.kind == "reading")
+        .group_by(_build.c.id, _build.c.name)
+        .order_by(func.max(_fact.c.id).desc())
+        .limit(200)
+    )
+    return [(row[0], row[1], list(row[2])) for row in rows]

@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
-from typing import Any, Literal
+from typing import Any
 
 from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
@@ -24,8 +24,6 @@ from .tables import GaugeFactRow
 
 _fact = GaugeFactRow.__table__  # type: ignore[attr-defined]
 
-GaugeFactKind = Literal["registered", "check", "mishap", "retired"]
-
 
 @dataclass(frozen=True, slots=True)
 class Noted:
@@ -33,7 +31,7 @@ class Noted:
 
     id: int
     gauge: str
-    kind: GaugeFactKind
+    kind: str
     body: Mapping[str, Any]
     at: datetime
     actor: str
@@ -73,9 +71,7 @@ def register(session: Session) -> Register:
     return Register(noted[-1].id if noted else 0, noted)
 
 
-def note(
-    session: Session, key: str, gauge: str, kind: GaugeFactKind, body: Mapping[str, Any], *, actor: Actor
-) -> bool:
+def note(session: Session, key: str, gauge: str, kind: str, body: Mapping[str, Any], *, actor: Actor) -> bool:
     """Keep a fact about a gauge, once however often it is sent.
 
     Parameters

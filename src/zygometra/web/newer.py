@@ -28,21 +28,27 @@ LOOKS_EVERY, LASTS = 2.0, 600.0
 
 
 class Seen(NamedTuple):
-    """What a page shows of a build: its version, and its stage."""
+    """What a page shows of a build: its version, its stage, and the newest fact beside it."""
 
     version: int
     stage: str
+    fact: int = 0
 
 
 def _seen() -> Seen:
-    return Seen(known_version(request.args.get("version")), request.args.get("stage", ""))
+    asked = request.args
+    return Seen(known_version(asked.get("version")), asked.get("stage", ""), known_version(asked.get("fact")))
+
+
+def _shown(head: heads.Head) -> Seen:
+    return Seen(head.version, head.stage, head.fact)
 
 
 @newer.get("/builds/<int:build_id>/newer")
 def asked(build_id: int) -> ResponseReturnValue:
     """Say what is newer than the page that asks; nothing where nothing is."""
     seen, head = _seen(), heads.head(reading(), build_id)
-    if seen == (head.version, head.stage):
+    if seen == _shown(head):
         return "", 204
     changes = history(db(), build_id, after=seen.version, limit=3)
     return render_template("components/newer.html", head=head, seen=seen, changes=changes)
@@ -64,7 +70,7 @@ def _told(engine: Engine, build_id: int, seen: Seen) -> Iterator[str]:
             head = heads.head(engine, build_id)
         except (SQLAlchemyError, builds.NotThere):
             return
-        if seen != (seen := Seen(head.version, head.stage)):
+        if seen != (seen := _shown(head)):
             yield f"event: newer\ndata: {head.version}\n\n"
         else:
             yield ": as it was\n\n"

@@ -34,6 +34,8 @@ def _aim(bench: Bench) -> State:
     targets = bench.build.targets
     if targets.compression_ratio.is_open and targets.quench.is_open:
         return State("due", "no windows yet")
+    if targets.on_hearsay():
+        return State("part", "a window on hearsay")
     return State("done", "windows set")
 
 
@@ -49,12 +51,16 @@ def _stack(bench: Bench) -> State:
         return State("blocked", counted(stops, "stop"))
     if bench.pending:
         return State("part", "not kept yet")
+    if cuts and bench.build.targets.on_hearsay():
+        return State("part", "a window on hearsay")
     return State("done", counted(cuts, "operation")) if cuts else State("due", "nothing planned")
 
 
 def _sheet(bench: Bench) -> State:
     if bench.stops:
         return State("blocked", "a stop stands")
+    if bench.build.targets.on_hearsay():
+        return State("part", "a window on hearsay")
     return State("done", "ready to print") if bench.build.planned else State("due", "no cut yet")
 
 
@@ -62,9 +68,26 @@ def _record(bench: Bench) -> State:
     return State("done", f"version {bench.stored.version}")
 
 
+def _measure(bench: Bench) -> State:
+    from .measure.view import progress_of
+
+    found = progress_of(bench)
+    if any(finding.code in _IN_DOUBT and finding.severity != "note" for finding in bench.findings):
+        return State("blocked", "readings in doubt")
+    if not found.read:
+        return State("due", "nothing read yet")
+    if found.unsettled:
+        return State("part", f"{counted(found.unsettled, 'place')} to read again")
+    return State("part", f"{len(found.due)} due") if found.due else State("done", f"{len(found.read)} read")
+
+
+# Findings that stand in the way of going on with what was read.
+_IN_DOUBT = ("gauge-check-failed", "gauge-wants-check", "probable-cause", "zero-moved")
+
 STATIONS: tuple[Station, ...] = (
     Station("aim", "Aim", "a", "aim", _aim),
     Station("figures", "Figures", "i", "figures", _figures),
+    Station("measure", "Measure", "e", "measure", _measure),
     Station("stack", "Stack", "s", "stack", _stack),
     Station("sheet", "Cut sheet", "p", "sheet", _sheet),
     Station("record", "Record", "l", "record", _record),
@@ -85,6 +108,7 @@ ROOMS: tuple[Room, ...] = (
     Room("floor", "Shop floor", "f", "floor.page", ("floor", *(s.key for s in STATIONS))),
     Room("shelf", "Parts shelf", "t", "shelf.page", ("shelf",)),
     Room("mix", "Mix", "m", "mix.page", ("mix",)),
+    Room("gauges", "Gauges", "b", "gauges.page", ("gauges",)),
     Room("rules", "House rules", "o", "shop.house_rules", ()),
 )
 

@@ -182,11 +182,18 @@ def _targets(targets: Mapping[str, Any]) -> Targets:
         return Window(low, aim, high)
 
     spread = targets.get("ratio_spread")
+    names = ("compression_ratio", "quench", "deck_clearance")
+    sources = {
+        name: tuple(own[key] for key in ("source", "second_source") if own.get(key))
+        for name in names
+        if (own := targets.get(name) or {}).get("source") or own.get("second_source")
+    }
     return Targets(
         window("compression_ratio"),
         window("quench"),
         window("deck_clearance"),
         None if spread is None else float(spread),
+        sources,
     )
 
 

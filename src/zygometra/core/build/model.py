@@ -82,6 +82,14 @@ class Targets:
     quench: Window = OPEN
     deck_clearance: Window = OPEN
     ratio_spread: float | None = None
+    # Where each window comes from, by its result: one source, or two.
+    sources: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+
+    def on_hearsay(self) -> tuple[str, ...]:
+        """Return the results whose window rests on hearsay alone."""
+        return tuple(
+            name for name, sources in self.sources.items() if sources and set(sources) <= {"hearsay"}
+        )
 
 
 @dataclass(frozen=True, slots=True)

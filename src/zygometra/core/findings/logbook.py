@@ -118,7 +118,10 @@ def set_aside(case: Case) -> Iterable[Said]:
         elif one.reason != "voided":
             others.setdefault((one.reason, one.reading.figure), []).append(one)
     for zero, several in by_zero.items():
-        yield said(ZERO_MOVED, several[0].reading.place, zero=zero, count=_readings(several))
+        # Where every place was read again since, it is only to be known.
+        again = all(one.reading.place in used.series for one in several)
+        place = several[0].reading.place
+        yield said(ZERO_MOVED, place, "note" if again else None, zero=zero, count=_readings(several))
     for (_, figure), several in others.items():
         what = READABLE[figure].label
         yield said(

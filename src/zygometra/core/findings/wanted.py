@@ -8,6 +8,7 @@ from ..build.model import Build
 from ..digits import MOST_DECIMALS, decimals_apart, decimals_for, figure, ratio_text, typed_decimals
 from ..house_rules import HouseRules
 from ..place import Place
+from ..sentence import sentence
 from ..stack.apart import spread_of_ratio
 from ..stack.results import Hole, Spread
 from ..windows import Side, Window
@@ -221,6 +222,24 @@ def clearance(case: Case, hole: Hole) -> Said | None:
         return None
     stands = Clearance(o.deck_clearance, o.doubts.deck_clearance[0])
     return said(CLEARANCE_OUTSIDE, stands=stands, side="higher" if side is Side.UNDER else "lower")
+
+
+HEARSAY = Code(
+    "window-on-hearsay",
+    "warn",
+    "The window of the {what} rests on hearsay alone.",
+    "What somebody said somewhere is no maker's figure; an engine built to it may be built to a mistake.",
+    "Ask for a second source: the part maker, the engine's own book, the house.",
+)
+
+
+@JUDGES.of_engine(HEARSAY)
+def hearsay(case: Case) -> Iterable[Said]:
+    """Windows that nobody can name a source for but talk."""
+    names = {"compression_ratio": "compression ratio", "deck_clearance": "deck clearance"}
+    for name in case.build.targets.on_hearsay():
+        what = sentence("{quench}") if name == "quench" else names[name]
+        yield said(HEARSAY, Place.engine(f"targets.{name}"), what=what)
 
 
 @JUDGES.of_engine(SPREAD, MAY_SPREAD)

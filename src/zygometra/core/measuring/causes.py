@@ -172,8 +172,8 @@ class _Model:
         self.columns: dict[object, Floats] = {}
         self.series: dict[str, dict[object, list[float]]] = {}
         for one in readings:
-            series = self.series.setdefault(pool_key(one), {})
-            series.setdefault((one.place, one.spot, one.conditions), []).append(one.value)
+            series = self.series.setdefault(one.pool, {})
+            series.setdefault(one.series, []).append(one.value)
         self.own = np.zeros(len(readings))
         self.y = np.array([one.value for one in readings])
         for i, one in enumerate(readings):

@@ -9,7 +9,7 @@ from typing import Any, Literal, NamedTuple
 from .logbook import Gauge, Logbook, MockUp, Reading, Voided, Zero
 from .read_in import read_gauge, read_reading, read_void, read_zero
 
-FactKind = Literal["reading", "zero", "void", "found", "gauge"]
+FactKind = Literal["reading", "zero", "void", "found", "gauge", "accepted"]
 
 
 class Fact(NamedTuple):
@@ -36,6 +36,7 @@ class Facts:
     zeros: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
     voided: tuple[Voided, ...] = ()
     found: tuple[Fact, ...] = ()
+    accepted: tuple[Fact, ...] = ()
     gauges: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
 
     def extended(self, new: Iterable[Fact]) -> Facts:
@@ -46,7 +47,8 @@ class Facts:
         new : iterable of Fact
             In their order; the rest need not be read again.
         """
-        readings, voided, found = list(self.readings), list(self.voided), list(self.found)
+        readings, voided = list(self.readings), list(self.voided)
+        noted = {"found": list(self.found), "accepted": list(self.accepted)}
         zeros, gauges = dict(self.zeros), dict(self.gauges)
         seq = self.seq
         for fact in new:
@@ -56,8 +58,8 @@ class Facts:
                 readings.append(read_reading(body, len(readings)))
             elif fact.kind == "void":
                 voided.append(read_void(body))
-            elif fact.kind == "found":
-                found.append(fact)
+            elif fact.kind in noted:
+                noted[fact.kind].append(fact)
             else:
                 into = zeros if fact.kind == "zero" else gauges
                 # What is known of a zero or a gauge grows: before the readings, after them.
@@ -69,7 +71,8 @@ class Facts:
             readings=tuple(readings),
             zeros=zeros,
             voided=tuple(voided),
-            found=tuple(found),
+            found=tuple(noted["found"]),
+            accepted=tuple(noted["accepted"]),
             gauges=gauges,
         )
 
@@ -107,6 +110,7 @@ class Facts:
             "readings": [dict(one.typed) for one in self.readings],
             "voided": [_void_entry(one) for one in self.voided],
             "found": [dict(one.body) for one in self.found],
+            "accepted": [dict(one.body) for one in self.accepted],
         }
         return {key: value for key, value in written.items() if value}
 
@@ -141,6 +145,7 @@ def facts_of(document: Mapping[str, Any], register: Mapping[str, Mapping[str, An
     rows += [(raw["id"], "reading", raw) for raw in document.get("readings") or ()]
     rows += [(f"void {raw['reading']}", "void", raw) for raw in document.get("voided") or ()]
     rows += [(raw["id"], "found", raw) for raw in document.get("found") or ()]
+    rows += [(raw["id"], "accepted", raw) for raw in document.get("accepted") or ()]
     return [Fact(i, key, kind, body) for i, (key, kind, body) in enumerate(rows, start=1)]
 
 

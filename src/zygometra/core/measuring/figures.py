@@ -85,11 +85,13 @@ def figure_of(series: Series, build: Build, used: InUse, extra: tuple[str, int] 
     """
     readings, pool = series.readings, series.pool
     weights = _weights(readings)
-    value = math.fsum(weight * _at_reference(one, pool, build) for one, weight in weights)
+    # Figure and gauge are one, so temperature acts on all of a series alike.
+    correction = correction_of(readings[0], pool, build)
+    value = math.fsum(weight * _at_reference(one, correction) for one, weight in weights)
     terms = _own_terms(series, weights, extra)
     terms += _zero_terms(series, weights, used, extra)
     terms += _gauge_terms(pool)
-    terms += _temperature_terms(weights, pool, build)
+    terms += _temperature_terms(weights, correction, build)
     newest = latest(readings)
     return _quantity(value, tuple(t for t in terms if t.u), newest, tuple(one.value for one in readings))
 
@@ -100,7 +102,7 @@ def _weights(readings: Iterable[Reading]) -> list[tuple[Reading, float]]:
     return [(one, 1 / len(spots) / len(group)) for group in spots.values() for one in group]
 
 
-def _at_reference(reading: Reading, pool: Pool, build: Build) -> float:
+def _at_reference(reading: Reading, correction: Correction | None) -> float:
     """A reading at 20 °C and at the rim.
 
     d₂₀ = reading·(1 − α·(T − 20) + α_g·(T_g − 20)).
@@ -108,7 +110,6 @@ def _at_reference(reading: Reading, pool: Pool, build: Build) -> float:
     value = reading.value
     if reading.on == "pad" and reading.pad_height is not None:
         value += reading.pad_height
-    correction = correction_of(reading, pool, build)
     if correction is None:
         return value
     by = 0.0
@@ -210,13 +211,14 @@ def _gauge_terms(pool: Pool) -> list[Term]:
     return terms
 
 
-def _temperature_terms(weights: list[tuple[Reading, float]], pool: Pool, build: Build) -> list[Term]:
+def _temperature_terms(
+    weights: list[tuple[Reading, float]], correction: Correction | None, build: Build
+) -> list[Term]:
     """What the doubt of the part's temperature, and of the gauge's, moves."""
     moved: dict[tuple[str, float, bool], float] = {}
+    if correction is None:
+        return []
     for one, weight in weights:
-        correction = correction_of(one, pool, build)
-        if correction is None:
-            continue
         pairs = [(f"~temperature {correction.part}", -correction.alpha, one.temperature)]
         if correction.gauge:
             pairs.append((f"~temperature {correction.gauge}", correction.gauge_alpha, one.gauge_temperature))

@@ -7,7 +7,7 @@ from typing import Literal, NamedTuple
 
 from ..place import Place
 from .logbook import Logbook, Reading, latest
-from .scatter import Pool, pool_key, pools_of
+from .scatter import Pool, pools_of
 
 Reason = Literal["voided", "zero-moved", "dome", "pad", "off-axis", "other-conditions", "other-gauge"]
 REASONS: dict[Reason, str] = {
@@ -90,7 +90,7 @@ def in_use(logbook: Logbook, *, house: bool) -> InUse:
     """
     aside: list[SetAside] = []
     sound: list[Reading] = []
-    by_place: dict[Place, list[Reading]] = {}
+    by_place: dict[str, list[Reading]] = {}
     moved = {zero for zero in logbook.zeros if logbook.has_moved(zero)}
     for reading in logbook.readings:
         unfit = _unfit(reading, logbook, moved)
@@ -98,11 +98,14 @@ def in_use(logbook: Logbook, *, house: bool) -> InUse:
             aside.append(unfit)
         else:
             sound.append(reading)
-            by_place.setdefault(reading.place, []).append(reading)
+            if (beside := by_place.get(reading.series[0])) is None:
+                beside = by_place[reading.series[0]] = []
+            beside.append(reading)
     pools = pools_of(sound, logbook, house=house)
     series: dict[Place, Series] = {}
     rivals: dict[Place, tuple[Series, ...]] = {}
-    for place, readings in by_place.items():
+    for readings in by_place.values():
+        place = readings[0].place
         chosen, others, unused = _choose(place, readings, pools)
         series[place] = chosen
         if others:
@@ -114,17 +117,15 @@ def in_use(logbook: Logbook, *, house: bool) -> InUse:
 def _zeros(readings: Iterable[Reading], pools: Mapping[str, Pool]) -> dict[str, Pool]:
     """The pool of each zero: the one with most degrees of freedom of its own."""
     found: dict[str, Pool] = {}
-    for reading in readings:
-        if reading.zero:
-            pool = pools[pool_key(reading)]
-            if reading.zero not in found or pool.own_dof > found[reading.zero].own_dof:
-                found[reading.zero] = pool
+    for zero, key in dict.fromkeys((one.zero, one.pool) for one in readings if one.zero):
+        if zero not in found or pools[key].own_dof > found[zero].own_dof:
+            found[zero] = pools[key]
     return found
 
 
 def _unfit(reading: Reading, logbook: Logbook, moved: set[str]) -> SetAside | None:
     """Why a reading cannot count whatever else was read; None where it can."""
-    if (void := logbook.void.get(reading.id)) is not None:
+    if logbook.void and (void := logbook.void.get(reading.id)) is not None:
         return SetAside(reading, "voided", void.why)
     reason: Reason | None = None
     if reading.zero in moved:
@@ -147,13 +148,13 @@ def _choose(
         old = [reading for reading in readings if reading.conditions != conditions]
         aside += [SetAside(one, "other-conditions", REASONS["other-conditions"]) for one in old]
         readings = [reading for reading in readings if reading.conditions == conditions]
-    if any(map(_needs_no_rock, readings)):
+    if readings[0].figure == "deck_clearance" and any(map(_needs_no_rock, readings)):
         lone = [reading for reading in readings if not _needs_no_rock(reading)]
         aside += [SetAside(one, "off-axis", REASONS["off-axis"]) for one in lone]
         readings = [reading for reading in readings if _needs_no_rock(reading)]
     grouped: dict[str, list[Reading]] = {}
     for reading in readings:
-        grouped.setdefault(pool_key(reading), []).append(reading)
+        grouped.setdefault(reading.pool, []).append(reading)
     several = [Series(place, tuple(group), pools[key]) for key, group in grouped.items()]
     several.sort(key=lambda one: (_doubt(one), -latest(one.readings).order))
     chosen, others = several[0], tuple(several[1:])
@@ -164,7 +165,7 @@ def _choose(
 
 def _needs_no_rock(reading: Reading) -> bool:
     """True but for a depth read across the pin with the piston tipped one way."""
-    return reading.figure != "deck_clearance" or bool(reading.tipped) or reading.spot.axis != "thrust"
+    return bool(reading.tipped) or reading.spot.axis != "thrust"
 
 
 def _doubt(series: Series) -> float:
@@ -188,6 +189,6 @@ def spots_of(readings: Iterable[Reading]) -> dict[object, list[Reading]]:
     """
     found: dict[object, list[Reading]] = {}
     for reading in readings:
-        spot = None if reading.figure == "deck_clearance" else reading.spot
+        spot = "" if reading.figure == "deck_clearance" else reading.spot_words
         found.setdefault(spot, []).append(reading)
     return found

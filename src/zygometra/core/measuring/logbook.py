@@ -170,6 +170,18 @@ class Reading:
     by: str = ""
     at: str = ""
     typed: Mapping[str, Any] = field(default_factory=dict, compare=False)
+    # Said once, for a logbook of thousands: the scatter it rests on, and what it is a repeat of.
+    pool: str = field(init=False, compare=False)
+    spot_words: str = field(init=False, compare=False)
+    series: tuple[str, ...] = field(init=False, compare=False)
+
+    def __post_init__(self) -> None:
+        tool = f"{self.shots.size!r} cc" if self.shots else self.gauge
+        put = object.__setattr__
+        put(self, "pool", f"{self.figure}, {tool}, {self.way}")
+        put(self, "spot_words", str(self.spot) if self.spot is not NOWHERE else "")
+        conditions = " ".join(sorted(map("=".join, self.conditions))) if self.conditions else ""
+        put(self, "series", (str(self.place), self.spot_words, self.on, conditions))
 
     @property
     def way(self) -> str:

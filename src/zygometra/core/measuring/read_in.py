@@ -15,7 +15,7 @@ from ..units import Kind
 from .figures import measure
 from .logbook import READABLE, Check, Gauge, Logbook, Mishap, MockUp, Reading, Shots, Voided, Zero, place_of
 
-LOGBOOK_KEYS = ("gauges", "zeros", "readings", "voided", "found")
+LOGBOOK_KEYS = ("gauges", "zeros", "readings", "voided", "found", "accepted")
 # A shot: from a drop to a litre.
 _SHOT = (1e-4, 1000.0)
 MOST_SHOTS = 10_000

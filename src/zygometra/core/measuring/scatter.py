@@ -128,8 +128,7 @@ def pool_key(reading: Reading) -> str:
     >>> pool_key(reading(gauge="depth-2", tipped=(0.2, 0.3)))
     'deck_clearance, depth-2, tipped'
     """
-    tool = f"{reading.shots.size!r} cc" if reading.shots else reading.gauge
-    return f"{reading.figure}, {tool}, {reading.way}"
+    return reading.pool
 
 
 def shots_variance(reading: Reading, *, house: bool) -> float:
@@ -178,10 +177,14 @@ def pools_of(readings: Iterable[Reading], logbook: Logbook, *, house: bool) -> d
     grouped: dict[str, dict[object, list[float]]] = {}
     first: dict[str, Reading] = {}
     for reading in readings:
-        key = pool_key(reading)
-        first.setdefault(key, reading)
-        spot = (reading.place, reading.spot, reading.on, reading.conditions)
-        grouped.setdefault(key, {}).setdefault(spot, []).append(reading.value)
+        series = grouped.get(reading.pool)
+        if series is None:
+            first[reading.pool] = reading
+            series = grouped[reading.pool] = {}
+        values = series.get(reading.series)
+        if values is None:
+            values = series[reading.series] = []
+        values.append(reading.value)
     return {
         key: _pool(key, first[key], series.values(), logbook, house=house) for key, series in grouped.items()
     }

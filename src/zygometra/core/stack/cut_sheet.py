@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 from ..build.model import Build
-from ..digits import count_of, figure, ratio_text, volume
+from ..digits import count_of, figure, number_of, ratio_text, volume
 from ..fields import FIELDS
 from ..wording import Reader
 from .results import Evaluation, Hole, Source
@@ -45,13 +45,14 @@ class Result(NamedTuple):
 
 
 class Basis(NamedTuple):
-    """One figure behind the sheet, and where it holds."""
+    """One figure behind the sheet, and where it holds; ``read`` is its place where readings stand behind it."""
 
     label: str
     where: str
     value: str
     beside: str
     basis: str
+    read: str = ""
 
 
 CAUTIONS = (
@@ -300,5 +301,10 @@ def figures_behind(evaluation: Evaluation, reader: Reader) -> tuple[Basis, ...]:
             quantity = source.quantity
             where = "all" if len(numbers) == len(evaluation.now.holes) else count_of(numbers).lower()
             basis = quantity.basis if quantity.basis_stated or quantity.readings else "not stated"
-            rows.append(Basis(item.label, where, reader.quantity(quantity), reader.beside(quantity), basis))
+            if quantity.terms:
+                basis = f"{basis}, {number_of(len(quantity.readings), 'reading')}"
+            read = source.path if quantity.terms and quantity.readings else ""
+            rows.append(
+                Basis(item.label, where, reader.quantity(quantity), reader.beside(quantity), basis, read)
+            )
     return tuple(rows)

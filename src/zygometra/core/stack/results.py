@@ -48,6 +48,26 @@ class Spread(NamedTuple):
         return band_factor(self.dof, self.rectangular) * self.u if self.u else 0.0
 
 
+def spread_of(quantity: Quantity) -> Spread:
+    """Return u, degrees of freedom and the rectangular share of one figure by itself.
+
+    Parameters
+    ----------
+    quantity : Quantity
+        Measured, or as typed.
+
+    Returns
+    -------
+    Spread
+        In the figure's base unit.
+    """
+    square = quantity.u * quantity.u
+    flat = max((t.u * t.u for t in quantity.terms if t.rectangular), default=0.0)
+    if not quantity.terms and quantity.rectangular:
+        flat = square
+    return Spread(quantity.u, quantity.dof, flat / square if square else 0.0)
+
+
 class Doubts(NamedTuple):
     """The doubt of each result of one hole."""
 

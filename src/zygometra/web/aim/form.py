@@ -7,13 +7,16 @@ from typing import Any
 
 from zygometra.core.build.document import Document, with_leaf
 from zygometra.core.build.lever_table import AMOUNTS
+from zygometra.core.windows import WINDOW_SOURCES
 
 from ..forms.form import Form
 from ..forms.named import field_named
-from ..forms.read import number, quantity, text
+from ..forms.read import choice, number, quantity, text
 
 EDGES = ("min", "aim", "max")
 GAPS = ("quench", "deck_clearance")
+# Where a window comes from: one source, or a second one beside it.
+SOURCES = ("source", "second_source")
 MOST_GASKETS = 12
 GASKET = ("name", "thickness", "bore")
 # The ratio that somebody stated: compared with the figures, never used.
@@ -53,6 +56,8 @@ def form_of(document: Mapping[str, Any]) -> dict[str, str]:
     for result in ("compression_ratio", *GAPS):
         for edge in EDGES:
             form[f"{result}.{edge}"] = _text((targets.get(result) or {}).get(edge))
+        for source in SOURCES:
+            form[f"{result}.{source}"] = (targets.get(result) or {}).get(source) or ""
     form["ratio_spread"] = _text(targets.get("ratio_spread"))
     form[STATED] = _text((document.get("stated") or {}).get("compression_ratio"))
     for lever in AMOUNTS:
@@ -106,6 +111,9 @@ def document_of(document: Mapping[str, Any], form: Form) -> Document:
         leaves["targets", "compression_ratio", edge] = _number(form, f"compression_ratio.{edge}")
         for gap in GAPS:
             leaves["targets", gap, edge] = _length(form, f"{gap}.{edge}")
+    for result in ("compression_ratio", *GAPS):
+        for source in SOURCES:
+            leaves["targets", result, source] = _source(form, f"{result}.{source}")
     leaves["targets", "ratio_spread"] = _number(form, "ratio_spread")
     leaves["stated", "compression_ratio"] = _number(form, STATED)
     for lever in AMOUNTS:
@@ -123,6 +131,10 @@ def document_of(document: Mapping[str, Any], form: Form) -> Document:
 
 def _words(form: Form, slot: str) -> str | None:
     return form.take(slot, text(form[slot], most=2000)) or None
+
+
+def _source(form: Form, slot: str) -> str | None:
+    return form.take(slot, choice(form[slot], ("", *WINDOW_SOURCES), what="source")) or None
 
 
 def _number(form: Form, slot: str) -> float | int | None:

@@ -8,14 +8,22 @@ from typing import Any, NamedTuple
 from zygometra.core.build.lever_table import AMOUNTS
 from zygometra.core.build.model import ROD_MATERIALS
 from zygometra.core.house_rules import SCHOOLS
+from zygometra.core.windows import WINDOW_SOURCES
 from zygometra.core.wording import Reader
 
 from ..build.bench import Bench
 from ..forms.form import Slot
 from ..forms.form import slot as slot_of
-from .form import EDGES, GASKET, MOST_GASKETS, STATED, dimension_of, gasket_slot
+from .form import EDGES, GASKET, MOST_GASKETS, SOURCES, STATED, dimension_of, gasket_slot
 
 _DOUBT = [("house", "takes the house default"), ("zero", "counts as exact (for checking arithmetic)")]
+_SOURCE_WORDS = {
+    "maker": "part maker",
+    "book": "the engine's book",
+    "house": "house",
+    "customer": "customer",
+    "hearsay": "hearsay",
+}
 # Empty rows under the gaskets that are there.
 _SPARE_ROWS = 2
 
@@ -51,6 +59,10 @@ def view(bench: Bench, form: Mapping[str, str], faults: Mapping[str, str]) -> di
         Row(label, tuple(slot(f"{result}.{edge}", f"{label}, {edge}") for edge in EDGES))
         for result, label in _results(reader)
     ]
+    sources = [
+        Row(label, tuple(slot(f"{result}.{key}", f"{label}, {key.replace('_', ' ')}") for key in SOURCES))
+        for result, label in _results(reader)
+    ]
     gaskets = [
         Row(
             str(row + 1),
@@ -58,7 +70,7 @@ def view(bench: Bench, form: Mapping[str, str], faults: Mapping[str, str]) -> di
         )
         for row in range(_rows(form))
     ]
-    shown = {s.name for row in (*windows, *gaskets) for s in row.slots} | set(form)
+    shown = {s.name for row in (*windows, *sources, *gaskets) for s in row.slots} | set(form)
     return {
         "names": [
             slot("name", "Name"),
@@ -67,7 +79,8 @@ def view(bench: Bench, form: Mapping[str, str], faults: Mapping[str, str]) -> di
             slot("duty", "Duty and fuel", "such as harbour duty, 95 RON"),
         ],
         **_choices(form, reader),
-        "windows": windows,
+        "windows": [(row, source.slots) for row, source in zip(windows, sources, strict=True)],
+        "source_choices": [("", "not said"), *((name, _SOURCE_WORDS[name]) for name in WINDOW_SOURCES)],
         "spread": slot(
             "ratio_spread", "Largest difference between holes", "of ratio; house rule where empty"
         ),

@@ -48,7 +48,9 @@ def form(build_id: int) -> str:
     path = request.args.get("at", "")
     field = _known(bench, path)
     # What is read on a mock-up needs no telling that it was.
-    typed = form_of(bench.build.figures.get(path), "mock-up" if field.part == "mock-up" else "")
+    typed = form_of(
+        (bench.build.paper or bench.build.figures).get(path), "mock-up" if field.part == "mock-up" else ""
+    )
     return _form(bench, field, path, typed, "")
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
+from flask import url_for
+
 from zygometra.core.build.record import written
 from zygometra.core.digits import MINUS
 from zygometra.core.errors import QuantityError
@@ -19,6 +21,7 @@ from ..build.bench import Bench
 from ..db import db
 from ..forms.figure import doubt_words
 from ..forms.read import bare_unit_of
+from ..measure.said import quantity_words
 
 _BANK_NAME = {f.path: name for name, f in BANK_NAMES.items()}
 _HOLE_NAME = {f.path: name for name, f in CYLINDER_NAMES.items()}
@@ -153,9 +156,10 @@ def form_view(bench: Bench, field: Field, path: str, typed: Mapping[str, Any], f
     """Return what the form of one figure shows: the other places it stands in, and its history, among it."""
     figures = bench.build.figures
     quantity = figures.get(path)
+    paper = (bench.build.paper or figures).get(path)
     places = _places(bench, field)
     where = next((name for name, place in places if place == path), path)
-    stands = quantity is not None
+    stands = paper is not None
     return {
         "field": field,
         "path": path,
@@ -170,7 +174,20 @@ def form_view(bench: Bench, field: Field, path: str, typed: Mapping[str, Any], f
         "doubt": doubt_words(quantity, bench.reader) if quantity else "",
         "possible": _possible(field, bench.reader),
         "removable": stands,
+        "read": _read(bench, path),
     }
+
+
+def _read(bench: Bench, path: str) -> dict[str, str] | None:
+    """The readings that stand in for a figure, and the page that lists them; None where there are none."""
+    quantity = bench.build.figures.get(path)
+    if quantity is None or not quantity.terms or bench.build.in_use is None:
+        return None
+    count = len(quantity.readings)
+    says = f"{count} reading{'' if count == 1 else 's'}" if count else "the line of its bank's mock-ups"
+    value = quantity_words(quantity, field_at(path), bench.reader)
+    address = url_for("measure.place", build_id=bench.id, place=path) if count else ""
+    return {"says": says, "value": " ".join(filter(None, value)), "address": address}
 
 
 def _possible(field: Field, reader: Reader) -> str:

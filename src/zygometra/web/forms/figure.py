@@ -194,7 +194,7 @@ def doubt_words(quantity: Quantity, reader: Reader) -> str:
     return {
         "stated": f"u {size}",
         "tolerance": f"u {size} from its tolerance",
-        "readings": f"u {size} from {len(quantity.readings)} readings",
+        "readings": f"u {size} from {len(quantity.readings)} reading{'' if len(quantity.readings) == 1 else 's'}",
         "house": f"u {size}, house default",
         "none": "none stated",
     }[quantity.doubt]

@@ -167,7 +167,8 @@ def stage(build_id: int) -> BaseResponse:
 def build_file(build_id: int) -> Response:
     """Hand the build over as a build file."""
     stored = builds.load(db(), build_id)
-    return _file(to_text(stored.document), stored.document["name"], "json")
+    whole = builds.with_facts(db(), build_id, stored.document)
+    return _file(to_text(whole), stored.document["name"], "json")
 
 
 @record.get("/builds/<int:build_id>/evaluation.json")

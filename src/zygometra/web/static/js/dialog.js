@@ -1,6 +1,6 @@
 /* What opens above the page: a figure's form, the working of a result. */
 
-import { build, byId, on } from "./dom.js";
+import { build, byId, isCommand, on } from "./dom.js";
 import { restoreDrafts } from "./drafts.js";
 import { plan } from "./levers.js";
 
@@ -32,6 +32,11 @@ export function openFigure(path) {
 }
 
 on("click", "[data-close]", () => dialog().close());
+on("click", "a[data-open]", (link, event) => {
+  if (isCommand(event)) return;
+  event.preventDefault();
+  open(link.href);
+});
 document.addEventListener("click", (event) => {
   if (event.target === dialog()) dialog().close();
 });

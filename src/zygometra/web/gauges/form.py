@@ -1,0 +1,81 @@
+"""The form of a gauge, its checks and its mishaps."""
+
+from __future__ import annotations
+
+import re
+from datetime import date
+from typing import Any
+
+from zygometra.core.errors import QuantityError, shown
+from zygometra.core.measuring.read_in import GAUGE_FIGURES, read_gauge
+from zygometra.core.typed import check_text
+
+from ..forms.form import Form
+from ..forms.read import attempt
+
+_NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9 _.-]{0,39}")
+MATERIALS = ("steel", "carbide", "invar", "aluminium", "granite")
+KINDS = (
+    "depth indicator", "bore gauge", "micrometer", "calliper", "height gauge", "transfer gauge", "burette",
+    "shot syringe", "touch probe", "ultrasonic wall gauge", "feeler", "scale", "other",
+)  # fmt: skip
+
+
+def gauge_of(form: Form) -> tuple[str, dict[str, Any]] | None:
+    """Return the gauge that a form describes, as a file has it; None where a field is at fault.
+
+    Parameters
+    ----------
+    form : Form
+        As typed; takes the faults.
+    """
+    name = form.take("name", attempt(form["name"], _name, wanted="a name such as depth-2"))
+    entry: dict[str, Any] = {}
+    if kind := form.take(
+        "kind", attempt(form["kind"], lambda text: check_text(text, "a kind of gauge", most=80))
+    ):
+        entry["kind"] = kind
+    for key in GAUGE_FIGURES:
+        figure = form.take(key, attempt(form[key], _figure))
+        if figure is not None:
+            entry[key] = figure
+    if form["read_with"]:
+        entry["read_with"] = form.take("read_with", attempt(form["read_with"], _name))
+    if form["material"] in MATERIALS:
+        entry["material"] = form["material"]
+    if form["compensated"]:
+        entry["compensated"] = True
+    if not form.faults:
+        try:
+            read_gauge(name or "", entry)
+        except QuantityError as error:
+            form.refuse("u", str(error.found), str(error.wanted))
+    return None if form.faults or name is None else (name, entry)
+
+
+def _name(text: str) -> str:
+    if not _NAME.fullmatch(text):
+        raise QuantityError(
+            shown(text), "a name of 1 to 40 letters, digits, spaces and _ . -, such as depth-2"
+        )
+    return text
+
+
+def _figure(text: str) -> str:
+    from zygometra.core.measuring.read_in import gauge_figure
+
+    value, kind = gauge_figure(text)
+    if kind is None:
+        raise QuantityError(f"{text} without a unit", f"{text} mm, {text} thou or {text} cc")
+    if value < 0:
+        raise QuantityError(text, "nought or more")
+    return text
+
+
+def day_of(typed: str) -> str:
+    """Return a day as a file has it; raises QuantityError where it is none."""
+    try:
+        day = date.fromisoformat(typed.strip())
+    except ValueError:
+        raise QuantityError(shown(typed) if typed.strip() else "no day", "a day such as 2026-05-04") from None
+    return day.isoformat()

@@ -1,0 +1,382 @@
+"""Routes of the measure bench: the logbook, the reading page, and what is noted there."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Mapping
+from datetime import UTC, datetime
+from typing import Any
+
+from flask import (
+    Blueprint,
+    Response,
+    abort,
+    flash,
+    make_response,
+    redirect,
+    render_template,
+    request,
+    url_for,
+)
+from werkzeug.wrappers import Response as BaseResponse
+
+from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
+from zygometra.core.findings.summary import summarise_build
+from zygometra.core.gates import is_reason
+from zygometra.core.measuring.logbook import Logbook
+from zygometra.core.measuring.read_in import read_reading, read_zero
+from zygometra.core.place import Place
+from zygometra.core.typed import check_text, made_printable
+from zygometra.exchange.logbook_csv import MOST_BYTES, read_logbook_csv, write_logbook_csv
+from zygometra.exchange.logbook_faults import place_faults
+from zygometra.store import builds, facts
+from zygometra.store.facts import New, OtherFact, Shut, TooMany
+
+from ..build.bench import Bench, open_bench
+from ..build.page import render, render_aside
+from ..db import db
+from ..people import actor, person, reader, request_is_partial, safe_next, told_error
+from . import photos
+from .read_view import SETUP, Refusal, gauges_known, next_place, recent, settled, view, with_place
+from .sent import key_of, read_sent
+from .view import logbook_view, place_view
+
+measure = Blueprint("measure", __name__, template_folder="templates")
+
+# A person's own words: what was found, why something was voided.
+_WORDS = "3 to 400 characters"
+
+
+@measure.get("/builds/<int:build_id>/measure")
+def page(build_id: int) -> str:
+    """Show the logbook: what was read, what is due, what is void, and what to read next."""
+    bench = open_bench(build_id)
+    return render(bench, "measure", "measure/page.html", **logbook_view(bench))
+
+
+@measure.get("/builds/<int:build_id>/measure/at")
+def place(build_id: int) -> str:
+    """Show every reading of one place, and what its figure is made of."""
+    bench = open_bench(build_id)
+    try:
+        at = Place.parse(request.args.get("place", ""))
+    except QuantityError:
+        abort(404)
+    shown_view = place_view(bench, at)
+    if shown_view is None:
+        abort(404)
+    return render_aside(bench, "measure/place.html", **shown_view)
+
+
+# -- the reading page ---------------------------------------------------------
+
+
+@measure.get("/builds/<int:build_id>/measure/read")
+def read(build_id: int) -> str:
+    """Show the page for a hand at the engine."""
+    bench = open_bench(build_id)
+    return render_template(
+        "measure/read.html", bench=bench, **view(bench, request.args, request.args.get("place", ""))
+    )
+
+
+@measure.post("/builds/<int:build_id>/measure/read")
+def take(build_id: int) -> BaseResponse:
+    """Take one reading, once however often it is sent."""
+    bench = open_bench(build_id)
+    form = with_place(request.form)
+    _, known = gauges_known(bench)
+    sent = read_sent(bench, form, known, reader(), person(), _now())
+    if sent.fault:
+        return _refused(bench, sent.key, sent.fault, may_insist=sent.may_insist)
+    refusal = _append(bench.id, [New(sent.key, "reading", sent.body)])
+    if refusal is not None:
+        return _refused(bench, sent.key, refusal[0], status=refusal[1])
+    bench = _again(build_id)
+    just = read_reading(sent.body, 0)
+    setup = settled(bench, form)
+    if request_is_partial():
+        response = make_response(render_template("measure/recent.html", recent=recent(bench, just)))
+        response.headers["X-Kept"] = sent.key
+        return response
+    at = next_place(bench, setup, request.form.get("place", ""))
+    return redirect(_read_address(build_id, at, setup))
+
+
+def _refused(
+    bench: Bench, key: str, says: str, *, may_insist: bool = False, status: int = 422
+) -> BaseResponse:
+    """The sentence that stands beside the field; the figure is kept for correction."""
+    if request_is_partial():
+        body = render_template("measure/refused.html", says=says, key=key, may_insist=may_insist)
+        response = make_response(body, status)
+        response.headers["X-Refused"] = key
+        return response
+    refused = Refusal(says, request.form, may_insist)
+    whole = view(bench, request.form, request.form.get("place", ""), refused)
+    return make_response(render_template("measure/read.html", bench=bench, **whole), status)
+
+
+def _now() -> str:
+    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def _append(build_id: int, new: list[New]) -> tuple[str, int] | None:
+    """Keep facts and commit; or say in one sentence why they are not taken."""
+    try:
+        facts.append(db(), build_id, new, actor=actor())
+    except Shut as shut:
+        db().rollback()
+        return f"This build is {shut.stage}: it takes nothing more until it is opened again.", 409
+    except OtherFact as other:
+        db().rollback()
+        return f"Found the key {shown(other.key)}, which another entry has; wanted a key of its own.", 422
+    except TooMany:
+        db().rollback()
+        return f"This build has {facts.MOST_FACTS} entries, which is as many as one may have.", 422
+    db().commit()
+    return None
+
+
+def _again(build_id: int) -> Bench:
+    """The build with what was just noted, and the floor's line about it written anew."""
+    bench = open_bench(build_id)
+    builds.refresh_summary(db(), build_id, summarise_build(bench.kept.build, bench.rules))
+    db().commit()
+    return bench
+
+
+# -- zeros --------------------------------------------------------------------
+
+
+@measure.post("/builds/<int:build_id>/measure/zero")
+def zero(build_id: int) -> BaseResponse:
+    """Note that the gauge was zeroed, or what it showed on its datum afterwards."""
+    bench = open_bench(build_id)
+    setup = settled(bench, request.form)
+    at = request.form.get("place", "")
+    name, after = request.form.get("zero", "").strip(), request.form.get("after", "").strip()
+    try:
+        if request.form.get("do") == "check":
+            body = _after(name, after, setup["unit"])
+        else:
+            name = f"z{secrets.token_hex(3)}"
+            body = {"name": name, "before": 0, **({"gauge": setup["gauge"]} if setup["gauge"] else {})}
+        key = key_of(request.form)
+    except QuantityError as error:
+        return _refused(bench, "", told_error(error))
+    refusal = _append(build_id, [New(key, "zero", {**body, "by": person(), "at": _now()})])
+    if refusal is not None:
+        return _refused(bench, key, refusal[0], status=refusal[1])
+    bench = _again(build_id)
+    if (bench.build.logbook or Logbook()).has_moved(name):
+        flash(
+            f"The zero {name} came back off its mark: what was read against it does not count. Zero it again."
+        )
+        name = ""
+    elif request.form.get("do") == "check":
+        flash(f"The zero {name} stands.")
+    return redirect(_read_address(build_id, at, {**setup, "zero": name}))
+
+
+def _read_address(build_id: int, at: str, setup: Mapping[str, str]) -> str:
+    """The address of the reading page with everything that was settled."""
+    kept: dict[str, Any] = {name: text for name in SETUP if (text := setup.get(name))}
+    return url_for("measure.read", build_id=build_id, place=at, **kept)
+
+
+def _after(name: str, after: str, unit: str) -> dict[str, Any]:
+    if not name:
+        raise QuantityError("no zero", "a zero that was set before")
+    if not after:
+        raise QuantityError("nothing", "what the gauge shows on its datum now, such as 0 or 0.01")
+    body = {
+        "name": name,
+        "after": after if any(c.isalpha() or c == '"' for c in after) else f"{after} {unit}",
+    }
+    read_zero(name, body)
+    return body
+
+
+# -- voids, found things, gates, photographs ----------------------------------
+
+
+@measure.post("/builds/<int:build_id>/measure/void")
+def void(build_id: int) -> BaseResponse:
+    """Take a reading back, with a reason; it stays to be seen."""
+    bench = open_bench(build_id)
+    named = request.form.get("reading", "")
+    if named not in (bench.build.logbook or Logbook()).by_id:
+        abort(404)
+    try:
+        why = check_text(request.form.get("why", ""), f"a reason of {_WORDS}", least=3, most=400)
+    except QuantityError as error:
+        return _said(bench, told_error(error), 422)
+    body = {"reading": named, "why": why, "by": person(), "at": _now()}
+    refusal = _append(build_id, [New(f"void {named}", "void", body)])
+    if refusal is not None:
+        # Voided by somebody else in between: it is void, with that person's reason.
+        if refusal[1] != 422:
+            return _said(bench, *refusal)
+        flash("That reading was void already.")
+    return _done(build_id)
+
+
+@measure.post("/builds/<int:build_id>/measure/found")
+def found(build_id: int) -> BaseResponse:
+    """Note something that was found on a part: where, and what follows from it."""
+    bench = open_bench(build_id)
+    form = with_place(request.form)
+    try:
+        key = key_of(form)
+        body: dict[str, Any] = {
+            "id": key,
+            "what": check_text(form.get("what", ""), f"what was found, in {_WORDS}", least=3, most=400),
+        }
+        for name, most in (("where", 200), ("consequence", 400)):
+            if words := check_text(form.get(name, ""), f"text of up to {most} characters", most=most):
+                body[name] = words
+        if form.get("cylinder", "").isdigit():
+            body["cylinder"] = int(form["cylinder"])
+        elif form.get("bank"):
+            body["bank"] = form["bank"]
+    except QuantityError as error:
+        return _said(bench, told_error(error), 422)
+    banks = [bank.name for bank in bench.build.banks]
+    for fault in place_faults("found", body, banks, list(bench.build.cylinders)):
+        return _said(bench, f"Found {fault.found}; wanted {fault.wanted}.", 422)
+    refusal = _append(build_id, [New(key, "found", {**body, "by": person(), "at": _now()})])
+    return _said(bench, *refusal) if refusal is not None else _done(build_id)
+
+
+@measure.post("/builds/<int:build_id>/measure/accept")
+def accept(build_id: int) -> BaseResponse:
+    """Pass a gate with a name and a reason: what it covered is kept with it."""
+    from zygometra.core.measuring.gates import standings
+
+    bench = open_bench(build_id)
+    reason = " ".join(request.form.get("reason", "").split())
+    number = request.form.get("gate", "")
+    standing = None
+    if bench.evaluation is not None:
+        known = standings(bench.build, bench.evaluation, bench.kept.facts.accepted)
+        standing = next((one for one in known if str(one.gate.number) == number), None)
+    if standing is None:
+        abort(404)
+    if not is_reason(reason):
+        return _said(bench, f"Found {shown(reason)}; wanted a reason of 3 to 500 characters.", 422)
+    try:
+        key = key_of(request.form)
+    except QuantityError as error:
+        return _said(bench, told_error(error), 422)
+    body = {
+        "id": key, "gate": standing.gate.number, "reason": reason, "fails": list(standing.fails),
+        "covers": dict(standing.covers), "by": person(), "at": _now(),
+    }  # fmt: skip
+    refusal = _append(build_id, [New(key, "accepted", body)])
+    return _said(bench, *refusal) if refusal is not None else _done(build_id)
+
+
+@measure.post("/builds/<int:build_id>/measure/photo")
+def photo(build_id: int) -> BaseResponse:
+    """Keep a photograph beside a reading or a found thing, made small and without where it was taken."""
+    bench = open_bench(build_id)
+    named = request.form.get("fact", "")
+    known = (bench.build.logbook or Logbook()).by_id
+    if named not in known and named not in {one.key for one in bench.kept.facts.found}:
+        abort(404)
+    upload = request.files.get("file")
+    try:
+        key = key_of(request.form)
+        jpeg = photos.made_small(upload.stream.read(photos.MOST_BYTES + 1) if upload is not None else b"")
+        facts.add_photo(db(), build_id, key, named, jpeg, actor=actor())
+    except QuantityError as error:
+        return _said(bench, told_error(error), 422)
+    except TooMany:
+        return _said(
+            bench, f"This build has {facts.MOST_PHOTOS} photographs, which is as many as it may have.", 422
+        )
+    db().commit()
+    return _done(build_id)
+
+
+@measure.get("/builds/<int:build_id>/measure/photos/<key>.jpg")
+def picture(build_id: int, key: str) -> Response:
+    """Show a photograph."""
+    jpeg = facts.photo(db(), build_id, key)
+    if jpeg is None:
+        abort(404)
+    response = Response(jpeg, content_type="image/jpeg")
+    response.headers["Cache-Control"] = "private, max-age=86400"
+    return response
+
+
+# -- tables out and in --------------------------------------------------------
+
+
+@measure.get("/builds/<int:build_id>/measure/logbook.csv")
+def table(build_id: int) -> Response:
+    """Hand the logbook over as a table."""
+    bench = open_bench(build_id)
+    logbook = bench.build.logbook or Logbook()
+    plain = "".join(c if c.isascii() and c.isalnum() else "-" for c in bench.build.name).strip("-").lower()
+    response = Response(write_logbook_csv(logbook), content_type="text/csv; charset=utf-8")
+    response.headers["Content-Disposition"] = f'attachment; filename="{plain or "build"}-logbook.csv"'
+    return response
+
+
+@measure.post("/builds/<int:build_id>/measure/logbook.csv")
+def take_table(build_id: int) -> BaseResponse:
+    """Take in a table of readings, whole or not at all."""
+    bench = open_bench(build_id)
+    upload = request.files.get("file")
+    called = made_printable(upload.filename or "") if upload is not None else ""
+    try:
+        if upload is None or not called:
+            raise BuildFaults([Fault("the table", "no file", "a table of readings, chosen or dropped here")])
+        _, known = gauges_known(bench)
+        taken = read_logbook_csv(
+            upload.stream.read(MOST_BYTES + 1), known,
+            [bank.name for bank in bench.build.banks], list(bench.build.cylinders),
+        )  # fmt: skip
+    except BuildFaults as error:
+        return _table_faults(bench, called, error.faults)
+    now = _now()
+    stamp = {"by": person(), "at": now}
+    new = [New(row["id"], "reading", {**stamp, **row}) for row in taken.readings]
+    new += [New(f"void {row['reading']}", "void", {**row, **stamp}) for row in taken.voided]
+    try:
+        done = facts.append(db(), build_id, new, actor=actor())
+    except (Shut, OtherFact, TooMany):
+        db().rollback()
+        refusal = _append(build_id, new)
+        says, _ = refusal or ("", 0)
+        return _table_faults(bench, called, [Fault("the table", says, "readings with keys of their own")])
+    db().commit()
+    _again(build_id)
+    known_before = f", {done.known} known already" if done.known else ""
+    flash(f"{done.added} entries were taken in from {called[:80]}{known_before}.")
+    return redirect(url_for("measure.page", build_id=build_id))
+
+
+def _table_faults(bench: Bench, called: str, faults: list[Fault]) -> BaseResponse:
+    body = render_template(
+        "measure/table.html", bench=bench, called=called[:120] or "no file", faults=faults[:200]
+    )
+    return make_response(body, 422)
+
+
+# -- answers ------------------------------------------------------------------
+
+
+def _said(bench: Bench, says: str, status: int) -> BaseResponse:
+    """One sentence about what was not taken, on the logbook's page; what was typed stands there again."""
+    typed: Mapping[str, str] = request.form
+    whole = render(bench, "measure", "measure/page.html", **logbook_view(bench, fault=says, typed=typed))
+    return make_response(whole, status)
+
+
+def _done(build_id: int) -> BaseResponse:
+    _again(build_id)
+    back = request.form.get("back")
+    return redirect(safe_next(back) if back else url_for("measure.page", build_id=build_id))

@@ -1,0 +1,421 @@
+"""The logbook as its page shows it."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Mapping
+from typing import Any, NamedTuple
+
+from flask import url_for
+
+from zygometra.core.digits import figure, number_of
+from zygometra.core.fields import Field, field_at, place_label
+from zygometra.core.gates import LONGEST_REASON
+from zygometra.core.measuring.agreement import agreement
+from zygometra.core.measuring.figures import figure_of
+from zygometra.core.measuring.gates import Standing as GateStanding
+from zygometra.core.measuring.gates import standings
+from zygometra.core.measuring.logbook import NAME_OF, READABLE, Logbook, Reading
+from zygometra.core.measuring.progress import Progress, progress
+from zygometra.core.measuring.said import cause_words, where_words
+from zygometra.core.measuring.what_next import Advice, what_next
+from zygometra.core.place import Place, Scope
+from zygometra.core.quantity import Quantity
+from zygometra.core.sentence import given_text
+from zygometra.core.stack.results import spread_of
+from zygometra.core.wording import Reader
+from zygometra.store import facts
+
+from ..build.bench import Bench
+from ..db import db
+from .read_view import FIGURES, place_value
+from .said import Line, agreement_words, label, line, mark_of, quantity_words
+
+_MOST_ADVICE = 5
+_MOST_VOID = 30
+
+
+class Cell(NamedTuple):
+    """One place of a figure: its value and band, how often it was read, how the readings agree."""
+
+    place: str
+    called: str
+    value: str
+    band: str
+    times: int
+    mark: str
+    says: str
+
+
+class Row(NamedTuple):
+    """One figure, place by place."""
+
+    name: str
+    label: str
+    cells: tuple[Cell | None, ...]
+
+
+class Next(NamedTuple):
+    """One reading worth taking: what, where, what it leaves, how long it takes, and the page to take it on."""
+
+    what: str
+    share: str
+    leaves: str
+    minutes: str
+    address: str
+
+
+class Sourced(NamedTuple):
+    """One source of a figure's doubt: what, how much, its share."""
+
+    what: str
+    u: str
+    share: float
+
+
+class Found(NamedTuple):
+    """Something that was found."""
+
+    key: str
+    what: str
+    where: str
+    consequence: str
+    who: str
+    at: str
+    photos: tuple[str, ...]
+
+
+def progress_of(bench: Bench) -> Progress:
+    """Return how far measuring is, worked out once for what is kept."""
+    return bench.kept.once(("progress",), lambda: progress(bench.kept.build, bench.kept.now))
+
+
+def logbook_view(bench: Bench, *, fault: str = "", typed: Mapping[str, str] | None = None) -> dict[str, Any]:
+    """Return what the page of the logbook shows.
+
+    Parameters
+    ----------
+    bench : Bench
+        The build.
+    fault : str
+        What was not taken, in one sentence.
+    typed : Mapping, optional
+        What was typed with it.
+    """
+    logbook = bench.build.logbook or Logbook()
+    columns = [str(number) for number in bench.build.cylinders]
+    shown = facts.photos(db(), bench.id) if bench.kept.facts.seq else {}
+    return {
+        "columns": columns,
+        "rows": _rows(bench),
+        "others": _others(bench),
+        "due": _due(bench),
+        "advice": _advice(bench),
+        "causes": _causes(bench, logbook),
+        "void": _void(bench, logbook),
+        "found": _found(bench, shown),
+        "gates": _gates(bench),
+        "count": len(logbook.readings),
+        "typed": typed or {},
+        "fault": fault,
+        "keys": {name: f"{name}-{secrets.token_hex(8)}" for name in ("found", "gate")},
+        "places": _places(bench),
+        "longest": LONGEST_REASON,
+        "cautions": CAUTIONS,
+    }
+
+
+# What is said where a hand turns the crank and pours (handbook of the trade, cautions).
+CAUTIONS = (
+    "Keep fingers out of the bores when the crank is turned; a loose rod bites.",
+    "Measuring liquid and solvent burn and want fresh air.",
+    "A block hangs on a hoist, never on one person.",
+    "Every figure is a plan until whoever cuts has read it again.",
+)
+
+
+def _places(bench: Bench) -> list[tuple[str, str]]:
+    holes = [(f"h{number}", f"hole {number}") for number in bench.build.cylinders]
+    banks = (
+        [(f"b{bank.name}", f"bank {bank.name}") for bank in bench.build.banks] if bench.several_banks else []
+    )
+    return [("e", "the engine"), *banks, *holes]
+
+
+def _rows(bench: Bench) -> list[Row]:
+    """Figures that were read in holes, one row each."""
+    used = bench.build.in_use
+    if used is None:
+        return []
+    by_figure: dict[str, dict[int, Place]] = {}
+    for place, series in used.series.items():
+        if place.scope is Scope.HOLE:
+            by_figure.setdefault(series.readings[0].figure, {})[place.number] = place
+    rows = []
+    for name in (name for name in FIGURES if name in by_figure):
+        cells = tuple(
+            _cell(bench, by_figure[name][number]) if number in by_figure[name] else None
+            for number in bench.build.cylinders
+        )
+        rows.append(Row(name, label(READABLE[name]), cells))
+    return rows
+
+
+def _others(bench: Bench) -> list[Cell]:
+    """What was read of the whole engine, or of a bank."""
+    used = bench.build.in_use
+    if used is None:
+        return []
+    return [_cell(bench, place) for place in used.series if place.scope is not Scope.HOLE]
+
+
+def _cell(bench: Bench, place: Place) -> Cell:
+    used = bench.build.in_use
+    assert used is not None
+    series = used.series[place]
+    field = READABLE[series.readings[0].figure]
+    how = agreement(series.readings, bench.build.logbook or Logbook())
+    value, band = quantity_words(bench.build.figures[str(place)], field, bench.reader)
+    return Cell(
+        str(place),
+        f"{label(field)}{where_words(place)}",
+        value,
+        band,
+        len(series.readings),
+        mark_of(how),
+        agreement_words(how, field.kind, bench.reader),
+    )
+
+
+def _due(bench: Bench) -> list[tuple[str, str]]:
+    """What nobody measured yet, figure by figure, with the page to read it on."""
+    grouped: dict[str, list[Place]] = {}
+    for name, place in progress_of(bench).due:
+        grouped.setdefault(name, []).append(place)
+    out = []
+    for name, places in grouped.items():
+        holes = [str(place.number) for place in places if place.scope is Scope.HOLE]
+        where = f" in {'holes' if len(holes) > 1 else 'hole'} {', '.join(holes)}" if holes else ""
+        address = url_for("measure.read", build_id=bench.id, figure=name, place=place_value(places[0]))
+        out.append((f"{label(READABLE[name])}{where}", address))
+    return out
+
+
+def _advice(bench: Bench) -> dict[str, Any]:
+    state = bench.kept.now
+    if state is None:
+        return {"decides": "", "readings": []}
+    advice = bench.kept.once(("next",), lambda: what_next(bench.kept.build, state))
+    names = {"compression_ratio": "the ratio", "quench": bench.reader.quench}
+    hole = f" of hole {advice.hole}" if advice.hole is not None else ""
+    return {
+        "decides": f"{names[advice.decides]}{hole}",
+        "readings": [_next(bench, one, advice.decides) for one in advice.readings[:_MOST_ADVICE]],
+    }
+
+
+def _next(bench: Bench, advice: Advice, decides: str) -> Next:
+    reader = bench.reader
+    leaves = ""
+    if advice.u_now is not None and advice.u_after is not None:
+        now, after = _u_words(advice.u_now, decides, reader), _u_words(advice.u_after, decides, reader)
+        leaves = f"u {now} → {after}"
+    query: dict[str, Any] = {"figure": advice.figure, "place": place_value(advice.place)}
+    if advice.gauge:
+        query["gauge"] = advice.gauge
+    zero = "" if advice.zero != "new" else ", zeroed afresh"
+    return Next(
+        f"{label(READABLE[advice.figure])}{where_words(advice.place)}{zero}",
+        f"{figure(100 * advice.share, 0)} %" if advice.u_now is not None else "wanted",
+        leaves,
+        f"{figure(advice.minutes, 0)} min",
+        url_for("measure.read", build_id=bench.id, **query),
+    )
+
+
+def _u_words(u: float, decides: str, reader: Reader) -> str:
+    return figure(u, 3) if decides == "compression_ratio" else reader.band(u)
+
+
+def _causes(bench: Bench, logbook: Logbook) -> list[dict[str, Any]]:
+    """What is probably wrong, likeliest first."""
+    if bench.build.in_use is None:
+        return []
+    from zygometra.core.measuring.causes import causes
+
+    key = ("causes", bench.rules["bench_sag"])
+    found = bench.kept.once(key, lambda: causes(bench.kept.build, bench.rules))
+    return [
+        {
+            "says": given_text(cause_words(one, logbook), bench.reader),
+            "share": figure(100 * one.explains, 0),
+            "kind": one.kind,
+            "address": _decided_address(bench, one.decided_by),
+        }
+        for one in found[:3]
+    ]
+
+
+def _decided_address(bench: Bench, told: Any) -> str:
+    if told is None or told.figure not in FIGURES:
+        return ""
+    place = f"h{told.cylinder}" if told.cylinder is not None else "e"
+    return url_for("measure.read", build_id=bench.id, figure=told.figure, place=place)
+
+
+def _void(bench: Bench, logbook: Logbook) -> list[Line]:
+    """What is void or set aside, the newest first."""
+    used = bench.build.in_use
+    if used is None:
+        return []
+    newest = sorted(used.aside, key=lambda one: -one.reading.order)[:_MOST_VOID]
+    who = {key: void.by for key, void in logbook.void.items()}
+    return [
+        line(one.reading, bench.reader, state=one.reason, why=f"{one.why}{_by(who.get(one.reading.id, ''))}")
+        for one in newest
+    ]
+
+
+def _by(who: str) -> str:
+    return f" ({who})" if who else ""
+
+
+def _found(bench: Bench, shown: Mapping[str, list[str]]) -> list[Found]:
+    out = []
+    for fact in bench.kept.facts.found:
+        body = fact.body
+        place = (
+            f"hole {body['cylinder']}"
+            if body.get("cylinder")
+            else f"bank {body['bank']}"
+            if body.get("bank")
+            else ""
+        )
+        where = ", ".join(filter(None, (place, body.get("where", ""))))
+        at = str(body.get("at") or fact.at)[:16].replace("T", " ")
+        out.append(
+            Found(
+                fact.key, str(body["what"]), where, str(body.get("consequence") or ""),
+                str(body.get("by") or fact.by), at, tuple(shown.get(fact.key, ())),
+            )
+        )  # fmt: skip
+    return list(reversed(out))
+
+
+def _gates(bench: Bench) -> list[dict[str, Any]]:
+    """The gates that the plan meets, and how they stand."""
+    if bench.evaluation is None:
+        return []
+    found: list[dict[str, Any]] = []
+    for one in standings(bench.build, bench.evaluation, bench.kept.facts.accepted):
+        found.append(
+            {"standing": one, "lapsed": [place_label(path) for path in one.lapsed], "state": _gate_state(one)}
+        )
+    return found
+
+
+def _gate_state(one: GateStanding) -> str:
+    if not one.fails:
+        return "done"
+    return "signed" if one.is_passed else "lapsed" if one.signed is not None else "due"
+
+
+def place_view(bench: Bench, place: Place) -> dict[str, Any] | None:
+    """Return what stands under one figure: its readings, what was set aside, what its doubt is made of.
+
+    Parameters
+    ----------
+    bench : Bench
+        The build.
+    place : Place
+        Of a figure.
+    """
+    try:
+        field = field_at(place)
+    except KeyError:
+        return None
+    logbook = bench.build.logbook or Logbook()
+    readings = [one for one in logbook.readings if one.place == place.whole]
+    figures = bench.build.figures
+    if not readings and str(place) not in figures:
+        return None
+    used = bench.build.in_use
+    aside = {one.reading.id: one.why for one in used.aside} if used is not None else {}
+    shown = facts.photos(db(), bench.id) if readings else {}
+    quantity = figures.get(str(place))
+    return {
+        "at": str(place),
+        "what": f"{label(field)}{where_words(place)}",
+        "readings": [_line(one, bench, logbook, aside, shown) for one in reversed(readings)],
+        "value": quantity_words(quantity, field, bench.reader) if quantity is not None else ("", ""),
+        "sources": _sources(quantity, field, bench.reader) if quantity is not None else [],
+        "paper": _paper(bench, place, field),
+        "rivals": _rivals(bench, place, field),
+        "keys": {one.id: f"photo-{secrets.token_hex(8)}" for one in readings},
+        "read_on": _read_on(bench, field, place),
+        "band": _band_words(quantity),
+    }
+
+
+def _read_on(bench: Bench, field: Field, place: Place) -> str:
+    """The page on which a figure is read again; empty for one that is not read there."""
+    name = NAME_OF.get(field.path)
+    if name not in FIGURES:
+        return ""
+    return url_for("measure.read", build_id=bench.id, figure=name, place=place_value(place))
+
+
+def _line(
+    one: Reading, bench: Bench, logbook: Logbook, aside: Mapping[str, str], shown: Mapping[str, list[str]]
+) -> Line:
+    state = "void" if one.id in logbook.void else "aside" if one.id in aside else ""
+    return line(
+        one, bench.reader, state=state, why=aside.get(one.id, ""), photos=tuple(shown.get(one.id, ()))
+    )
+
+
+def _band_words(quantity: Quantity | None) -> str:
+    if quantity is None or not quantity.u:
+        return ""
+    spread = spread_of(quantity)
+    dof = "many" if spread.dof > 1000 else figure(spread.dof, 1)
+    return f"{dof} degrees of freedom, k = {figure(spread.half / spread.u, 2)}"
+
+
+def _sources(quantity: Quantity, field: Field, reader: Reader) -> list[Sourced]:
+    """What the doubt of a measured figure is made of, the largest first."""
+    total = sum(t.u * t.u for t in quantity.terms)
+    rows = []
+    for t in sorted(quantity.terms, key=lambda t: -abs(t.u)):
+        u = (
+            reader.band(abs(t.u))
+            if field.kind.value == "length"
+            else f"{figure(abs(t.u), 3)} {quantity.unit.symbol}"
+        )
+        rows.append(Sourced(_source_words(t.key), u, t.u * t.u / total if total else 0.0))
+    return rows
+
+
+def _source_words(key: str) -> str:
+    """A source in words; of the readings themselves without saying again of what."""
+    own = {"~read ": "scatter of its readings", "~rounding ": "rounding of its readings"}
+    return next((words for begins, words in own.items() if key.startswith(begins)), place_label(key))
+
+
+def _paper(bench: Bench, place: Place, field: Field) -> str:
+    """The figure that the readings stand in for, in words."""
+    paper = (bench.build.paper or {}).get(str(place)) or (bench.build.paper or {}).get(field.path)
+    return f"{bench.reader.quantity(paper)} ({paper.basis})" if paper is not None else ""
+
+
+def _rivals(bench: Bench, place: Place, field: Field) -> list[str]:
+    """What other gauges, or other ways, give for the same place."""
+    used = bench.build.in_use
+    if used is None:
+        return []
+    out = []
+    for rival in used.rivals.get(place, ()):
+        value, band = quantity_words(figure_of(rival, bench.build, used), field, bench.reader)
+        one = rival.readings[0]
+        out.append(f"{one.gauge or one.way}: {value} {band} ({number_of(len(rival.readings), 'reading')})")
+    return out
