@@ -231,10 +231,10 @@ def _answer(options: argparse.Namespace) -> str:
     """One document asked, or many, a line each, answered in their order as they come."""
     if options.lines is None:
         if options.file is None:
-            raise BuildFaults([Fault("$", "no file", "a build file, or - for standard input")])
+            _parser().error("no file; wanted a build file, - for standard input, or --lines")
         return json.dumps(options.ask(_build(options.file)), ensure_ascii=False, indent=1)
     if options.file is not None:
-        raise BuildFaults([Fault("$", f"{options.file} beside --lines", "one of the two")])
+        _parser().error("a file beside --lines; wanted one of the two")
     with _lines(options.lines) as lines:
         for line in lines:
             if line.strip():

@@ -31,8 +31,8 @@ REQUESTS, FILES = (20_000, 5_000) if WHOLE else (300, 100)
 SEED = int(os.environ.get("ZYGOMETRA_ABUSE") or 1)
 SLOW = 2.0
 # A build of each shape, and pages that carry every form there is.
-STATIONS = ("stack", "figures", "aim", "sheet", "record")
-ROOMS = ("/", "/builds/new", "/shelf", "/shelf/rules", "/house-rules", "/settings", "/who", "/mix")
+STATIONS = ("stack", "figures", "aim", "measure", "sheet", "record")
+ROOMS = ("/", "/builds/new", "/shelf", "/shelf/rules", "/house-rules", "/settings", "/who", "/mix", "/gauges")
 QUESTION = "block=BL-001&quench-min=0.95&quench-max=1.3&compression_ratio-min=9.2"
 
 
@@ -52,8 +52,13 @@ def shop(migrated, engine):
 def met(shop):
     """Every address and form that a walk through the shop meets: method, path, fields."""
     found, pages = [], [*ROOMS]
-    pages += [f"/builds/{number}/{station}" for number in (1, 4, 7, 8) for station in STATIONS]
+    pages += [f"/builds/{number}/{station}" for number in (1, 4, 7, 8, 10) for station in STATIONS]
     pages += [f"/mix?{QUESTION}", "/shelf?kind=piston", "/shelf/rod/RD-00001", "/shelf/piston/new"]
+    pages += [
+        "/gauges/depth-2",
+        "/builds/10/measure/read",
+        "/builds/10/measure/at?place=cylinders.1.deck_clearance",
+    ]
     pages += ["/builds/8/figure?at=parts.block.bore", "/builds/8/working?result=quench&hole=1"]
     for address in pages:
         response = shop.get(address)
@@ -75,7 +80,7 @@ def met(shop):
 
 def addresses(app):
     """Every route, with its parts filled with what is there."""
-    good = {"build_id": 8, "kind": "rod", "code": "RD-00001", "name": "css/all.css", "mark": "x"}
+    good = {"build_id": 8, "kind": "rod", "code": "RD-00001", "name": "css/all.css", "mark": "x", "key": "p"}
     out = []
     with app.test_request_context("/"):
         for rule in app.url_map.iter_rules():

@@ -33,7 +33,14 @@ NASTY = [
 ]
 TEXTS = st.one_of(st.sampled_from(NASTY), st.text(max_size=30), st.integers(-(10**20), 10**20).map(str))
 # What a route's address is filled with, by the name of the part: the build and parts that are there.
-GOOD = {"build_id": "1", "kind": "rod", "code": "rod-0", "name": "css/all.css", "mark": "x"}
+GOOD = {
+    "build_id": "1",
+    "kind": "rod",
+    "code": "rod-0",
+    "name": "css/all.css",
+    "mark": "x",
+    "key": "photo-1",
+}
 FIELDS = {
     "stack.what_if": [
         "hole",
@@ -72,6 +79,11 @@ FIELDS = {
     "mix.basket_csv": ["block", "at"],
     "mix.choose_build": ["block", "at"],
     "shop.who": ["next"],
+    "measure.page": [],
+    "measure.place": ["place"],
+    "measure.read": ["figure", "place", "gauge", "unit", "way", "zero", "on", "axis", "then", "temperature"],
+    "gauges.page": [],
+    "gauges.stream": ["build", "figure", "place"],
 }
 POSTED = {
     "stack.keep": ["plan", "version", "hole"],
@@ -95,6 +107,30 @@ POSTED = {
     "shelf.back": ["change", "version"],
     "shelf.take_in": ["kind", "text", "name", "good_rows", "reason"],
     "shelf.rules": ["rules", "usual"],
+    "measure.take": [
+        "key",
+        "at",
+        "figure",
+        "place",
+        "value",
+        "side",
+        "unit",
+        "way",
+        "gauge",
+        "zero",
+        "temperature",
+        "size",
+        "depth",
+        "sure",
+    ],
+    "measure.zero": ["key", "do", "zero", "after", "place", "unit", "gauge"],
+    "measure.void": ["reading", "why", "back"],
+    "measure.found": ["key", "what", "place", "where", "consequence"],
+    "measure.accept": ["key", "gate", "reason"],
+    "measure.photo": ["key", "fact", "file"],
+    "measure.take_table": ["file"],
+    "gauges.save": ["name", "kind", "resolution", "u", "feel", "read_with", "material"],
+    "gauges.note": ["key", "what", "on", "why"],
     "mix.take": ["block", "at", "into", "name"],
     "mix.order": ["block", "at", "reason", "sign"],
 }

@@ -29,8 +29,8 @@ def test_the_bench_shows_the_recipe_its_figures_and_how_many(shop, varied):
     page = shop.page(f"/mix?block=B1&{WINDOWS}")
     assert "1 recipe, counted" in page.text
     assert "2287 cc" in page.text
-    # All assumed: √((0.30² + 0.10² + 0.20² + 0.20²)/3)·1.96
-    assert "deck clearance 0.20 ± 0.48 mm down" in page.text
+    # All assumed, half of it the deck's ±0.30: √((0.30² + 0.10² + 0.20² + 0.20²)/3)·1.96·(1 − 0.16·½³)
+    assert "deck clearance 0.20 ± 0.47 mm down" in page.text
     assert page.all("button", data_recipe=KEY)
 
 

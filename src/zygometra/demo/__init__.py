@@ -30,10 +30,10 @@ SHOP = (
     ("sawmill-six", "on paper", "Ines Farrow"),
     ("hill-climb", "measuring", "Oren Pask"),
     ("fire-tender", "on paper", "Oren Pask"),
-    ("snow-plough", "measuring", "Oren Pask"),
-    ("harbour-tug", "measuring", "Ines Farrow"),
     ("mountain-rescue", "ready to cut", "Tove Arkell"),
     ("pilot-launch", "measuring", "Tove Arkell"),
+    ("snow-plough", "measuring", "Oren Pask"),
+    ("harbour-tug", "measuring", "Ines Farrow"),
 )
 
 

@@ -241,7 +241,7 @@ PLAN: TypeAdapter[list[OperationShape]] = TypeAdapter(
 )
 
 
-WindowSource = Literal[WINDOW_SOURCES] | None
+WindowSource: Any = Literal[WINDOW_SOURCES] | None
 
 
 class RatioWindow(Shape):
@@ -250,8 +250,8 @@ class RatioWindow(Shape):
     min: Ratio = None
     aim: Ratio = None
     max: Ratio = None
-    source: WindowSource = None  # type: ignore[valid-type]
-    second_source: WindowSource = None  # type: ignore[valid-type]
+    source: WindowSource = None
+    second_source: WindowSource = None
 
 
 class GapWindow(Shape):
@@ -260,8 +260,8 @@ class GapWindow(Shape):
     min: Gap = None  # type: ignore[valid-type]
     aim: Gap = None  # type: ignore[valid-type]
     max: Gap = None  # type: ignore[valid-type]
-    source: WindowSource = None  # type: ignore[valid-type]
-    second_source: WindowSource = None  # type: ignore[valid-type]
+    source: WindowSource = None
+    second_source: WindowSource = None
 
 
 class TargetsShape(Shape):

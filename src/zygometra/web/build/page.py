@@ -32,6 +32,8 @@ def context(bench: Bench, *, hole: int | None = None, rest: Sequence[tuple[str, 
     """
     return {
         "bench": bench,
+        # What the page shows: whatever is newer is told.
+        "seen": {"version": bench.stored.version, "stage": bench.stored.stage, "fact": bench.kept.facts.seq},
         "build": bench.build,
         "document": bench.document,
         "engine": engine_line(bench.build, bench.document, bench.shown_state),

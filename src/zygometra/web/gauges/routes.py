@@ -34,13 +34,12 @@ from ..forms.form import Form
 from ..measure.read_view import place_value, places_of
 from ..people import actor, reader, told_error
 from .form import day_of, gauge_of
-from .view import gauge_view, register_view
+from .view import MISHAPS, gauge_view, register_view
 
 gauges = Blueprint("gauges", __name__, template_folder="templates")
 
 # Seconds between two readings of a stand-in, and how long it sends before it is switched off.
 SENDS_EVERY, LASTS = 1.2, 300.0
-_MISHAPS = ("dropped", "crashed", "lent out", "repaired")
 
 
 @gauges.get("/gauges")
@@ -94,7 +93,7 @@ def note(name: str) -> BaseResponse:
                 )
             }
             kind = "retired"
-        elif what in _MISHAPS:
+        elif what in MISHAPS:
             body, kind = {"on": day_of(request.form.get("on", "")), "what": what}, "mishap"
         elif what in ("good", "failed"):
             body, kind = {"on": day_of(request.form.get("on", "")), "good": what == "good"}, "check"

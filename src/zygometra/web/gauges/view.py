@@ -38,6 +38,12 @@ class Row(NamedTuple):
     check: str
     state: str
     says: str
+    mark: str
+
+
+_MARKS = {"done": "✓", "due": "○", "blocked": "✕", "retired": "–"}
+# What may happen to a gauge, as its form offers it.
+MISHAPS = ("dropped", "crashed", "lent out", "repaired")
 
 
 def _state(gauge: Gauge, entry: Mapping[str, Any]) -> tuple[str, str]:
@@ -69,7 +75,7 @@ def register_view(known: Register, typed: Mapping[str, str], faults: Mapping[str
         state, says = _state(gauge, entry)
         check = f"{last.on[:10]} {'good' if last.good else 'failed'}" if last is not None else "—"
         kind = gauge.kind + (" (stand-in)" if entry.get("x-simulated") else "")
-        rows.append(Row(name, kind, figures_words(entry), check, state, says))
+        rows.append(Row(name, kind, figures_words(entry), check, state, says, _MARKS[state]))
     return {"rows": rows, **_form(typed, faults, known)}
 
 
@@ -131,6 +137,7 @@ def gauge_view(session: Session, known: Register, name: str, *, fault: str = "")
         "builds": _rests_on(session, gauge),
         "fault": fault,
         "key": f"note-{secrets.token_hex(8)}",
+        "mishaps": [(word, word) for word in MISHAPS],
         "today": datetime.now(UTC).date().isoformat(),
         **_form({"name": name, "kind": gauge.kind, "material": gauge.material, "read_with": gauge.read_with,
                  "compensated": "yes" if gauge.compensated else "",

@@ -62,6 +62,7 @@ class Recent(NamedTuple):
     lines: tuple[Line, ...]
     agrees: str
     state: str
+    mark: str = ""
 
 
 def place_value(place: Place) -> str:
@@ -284,7 +285,9 @@ def recent_of(bench: Bench, place: Place) -> Recent:
         return Recent(_where(place), "", "", lines, "", "")
     how = agreement(standing, logbook)
     kind = READABLE[standing[-1].figure].kind
-    return Recent(_where(place), "", "", lines, agreement_words(how, kind, bench.reader), how.state)
+    return Recent(
+        _where(place), "", "", lines, agreement_words(how, kind, bench.reader), how.state, mark_of(how)
+    )
 
 
 def _gauge_choices(register: Register, known: Mapping[str, Any]) -> list[tuple[str, str]]:

@@ -70,7 +70,7 @@ class Sourced(NamedTuple):
 
     what: str
     u: str
-    share: float
+    share: str
 
 
 class Found(NamedTuple):
@@ -308,10 +308,18 @@ def _gates(bench: Bench) -> list[dict[str, Any]]:
         return []
     found: list[dict[str, Any]] = []
     for one in standings(bench.build, bench.evaluation, bench.kept.facts.accepted):
-        found.append(
-            {"standing": one, "lapsed": [place_label(path) for path in one.lapsed], "state": _gate_state(one)}
-        )
+        state = _gate_state(one)
+        lapsed = [place_label(path) for path in one.lapsed]
+        found.append({"standing": one, "lapsed": lapsed, "state": state, "says": _GATE_SAYS[state]})
     return found
+
+
+_GATE_SAYS = {
+    "done": "passed",
+    "signed": "passed with a name",
+    "lapsed": "the acceptance lapsed",
+    "due": "stands",
+}
 
 
 def _gate_state(one: GateStanding) -> str:
@@ -392,7 +400,9 @@ def _sources(quantity: Quantity, field: Field, reader: Reader) -> list[Sourced]:
             if field.kind.value == "length"
             else f"{figure(abs(t.u), 3)} {quantity.unit.symbol}"
         )
-        rows.append(Sourced(_source_words(t.key), u, t.u * t.u / total if total else 0.0))
+        rows.append(
+            Sourced(_source_words(t.key), u, f"{figure(100 * t.u * t.u / total if total else 0.0, 0)} %")
+        )
     return rows
 
 

@@ -93,6 +93,9 @@ async function send(entry) {
   return { later: "The shop does not answer as it should." };
 }
 
+/** What the server wrote, as elements of this page: its policy runs no script in them. */
+const parsed = (html) => new DOMParser().parseFromString(html, "text/html").body.childNodes;
+
 function counted(place) {
   const small = document.querySelector(`.strip [data-place="${CSS.escape(place)}"] small`);
   if (small) small.textContent = `${(parseInt(small.textContent, 10) || 0) + 1}`;
@@ -117,7 +120,7 @@ async function flush() {
     }
     store("readings", held.readings.filter((one) => one.key !== entry.key));
     if (outcome.kept !== undefined) {
-      byId("recent").innerHTML = outcome.kept;
+      byId("recent").replaceChildren(...parsed(outcome.kept));
       counted(entry.place);
     } else refuse(entry, outcome.refused);
   }
@@ -129,7 +132,8 @@ async function flush() {
 // -- what was refused -------------------------------------------------------------
 
 function refuse(entry, html) {
-  const words = new DOMParser().parseFromString(html, "text/html");
+  const words = document.createElement("div");
+  words.append(...parsed(html));
   const says = words.querySelector(".fault")?.textContent ?? "It was not taken.";
   const insist = Boolean(words.querySelector("[data-insist]"));
   store("refused", [...held.refused, { ...entry, says, insist }]);
