@@ -397,7 +397,7 @@ def coverage(dof: float) -> float:
     >>> round(coverage(2), 3), round(coverage(math.inf), 3)
     (4.303, 1.96)
     """
-    return student.NORMAL if dof > 1e6 else _coverage(max(dof, 1.0))
+    return student.NORMAL if math.isinf(dof) else _coverage(max(dof, 1.0))
 
 
 @lru_cache(maxsize=20_000)

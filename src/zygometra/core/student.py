@@ -43,7 +43,7 @@ def quantile(dof: float) -> float:
     """
     if not dof >= 1:
         raise ValueError(f"degrees of freedom {dof}: at least 1 is wanted")
-    if dof > 1e7:
+    if math.isinf(dof):
         return NORMAL
     t = NORMAL + sum(term / dof**order for order, term in enumerate(_CORRECTIONS, 1))
     if dof > _SERIES_ENOUGH:

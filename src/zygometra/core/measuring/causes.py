@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -22,7 +23,7 @@ from .faults import PIECES, PRIORS, STACK, Fault, FaultKind, faults_of
 from .figures import U_TEMPERATURE, U_UNSTATED_TEMPERATURE, correction_of
 from .in_use import InUse
 from .logbook import EMPTY, READABLE, Reading
-from .scatter import JOINS, SHOT_SIZE, Pool, pool_key, shots_variance
+from .scatter import SHOT_SIZE, Pool, shots_variance
 
 Floats = NDArray[np.float64]
 
@@ -34,8 +35,12 @@ ALIKE = 0.995
 _FREE = 100.0
 # A misread figure: so much of its weight on exact slips.
 _SLIPS = 0.7
-# More readings than this are taken together where they are alike.
-MOST_APART = 400
+# Half of what is no exact slip is this much smaller.
+_SMALL = 0.1
+# More readings than this speak series by series.
+MOST_APART = 240
+# As so many degrees of freedom the register's repeatability counts beside what was read.
+REGISTER = 8
 # What is two hundred times less likely than the first is not named.
 _SHOWN, _LEAST = 8, math.log(0.005)
 
@@ -110,24 +115,59 @@ def causes(build: Build, rules: HouseRules | None = None) -> tuple[Cause, ...]:
     if used is None or not used.series:
         return ()
     readings = _sound(used)
-    y, covariance = _model(build, used, readings, (rules or HouseRules())["bench_sag"])
-    try:
-        lower = np.linalg.cholesky(covariance)
-    except np.linalg.LinAlgError:
-        return ()
-    white_y = np.linalg.solve(lower, y)
+    model = _Model(build, used, readings, (rules or HouseRules())["bench_sag"])
     faults = list(faults_of(build, readings, _means(used)))
-    moved = np.array([[fault.moves(one) for one in readings] for fault in faults]).reshape(
-        len(faults), len(y)
-    )
-    white = np.linalg.solve(lower, moved.T).T
-    judged = _judge(faults, white, white_y)
+    moved = np.array([[fault.moves(one) for one in readings] for fault in faults])
+    judged = _judge(faults, moved, model)
     entries = _entries(judged)
     entries.sort(key=lambda entry: -entry[1])
     if not entries or _log_sum(log_odds for _, log_odds in entries) <= ACCUSE:
         return ()
     shown = [entry for entry in entries if entry[1] >= entries[0][1] + _LEAST][:_SHOWN]
     return tuple(_cause(i, entries, build) for i in range(len(shown)))
+
+
+class Attainable(NamedTuple):
+    """A fault that could have moved some readings: how well these could tell its size, and what it moves.
+
+    ``moves`` is by the reading's id, per mm or cc of the fault.
+    """
+
+    kind: FaultKind
+    about: str
+    cylinders: tuple[int, ...]
+    doubt: float
+    moves: Mapping[str, float]
+
+
+def attainable(build: Build, rules: HouseRules | None = None) -> tuple[Attainable, ...]:
+    """Return every fault with the doubt that its size could be told with from these readings.
+
+    Parameters
+    ----------
+    build : Build
+        With its logbook.
+    rules : HouseRules, optional
+        In force; the house's usual where left out.
+
+    Returns
+    -------
+    tuple of Attainable
+        1/√A, with A as :func:`causes` has it.
+    """
+    used = build.in_use
+    if used is None or not used.series:
+        return ()
+    readings = _sound(used)
+    model = _Model(build, used, readings, (rules or HouseRules())["bench_sag"])
+    found = []
+    for fault in faults_of(build, readings, _means(used)):
+        moved = np.array([fault.moves(one) for one in readings])
+        white = np.linalg.solve(model.lower(_own_series(fault, readings)), moved)
+        if (weight := float(white @ white)) > 0:
+            moves = {one.id: float(by) for one, by in zip(readings, moved, strict=True) if by}
+            found.append(Attainable(fault.kind, fault.about, fault.cylinders, 1 / math.sqrt(weight), moves))
+    return tuple(found)
 
 
 def _log_sum(logs: Iterable[float]) -> float:
@@ -143,10 +183,27 @@ def _sound(used: InUse) -> tuple[Reading, ...]:
     readings = sorted((one for series in several for one in series.readings), key=lambda one: one.order)
     if len(readings) <= MOST_APART:
         return tuple(readings)
-    kept: dict[object, Reading] = {}
+    # Of thousands the mean of each series speaks, named by its newest reading.
+    kept: dict[object, list[Reading]] = {}
     for one in readings:
-        kept[one.place, one.spot, one.gauge, one.zero, one.way] = one
-    return tuple(kept.values())
+        kept.setdefault((_series_of(one), one.pool), []).append(one)
+    means = [(math.fsum(one.value for one in group) / len(group), group[-1]) for group in kept.values()]
+    return tuple(replace(newest, value=mean) for mean, newest in means)
+
+
+Series = tuple[tuple[str, ...], str]
+
+
+def _series_of(one: Reading) -> Series:
+    """What a reading is a repeat of. A zero that stands off is no scatter: each zero has its own repeats."""
+    return (one.series, one.zero)
+
+
+def _own_series(fault: Fault, readings: Sequence[Reading]) -> Series | None:
+    """The series of a misread figure: its own scatter says nothing of how well it could be read."""
+    if fault.kind != "reading":
+        return None
+    return next(_series_of(one) for one in readings if one.id == fault.about)
 
 
 def _means(used: InUse) -> dict[tuple[str, int], float]:
@@ -168,16 +225,58 @@ class _Model:
 
     def __init__(self, build: Build, used: InUse, readings: Sequence[Reading], sag: float) -> None:
         self.build, self.used, self.readings, self.sag = build, used, readings, sag
+        self.joined = len(readings) < sum(len(one.readings) for one in used.series.values())
         self.paper = build.paper or build.figures
         self.columns: dict[object, Floats] = {}
-        self.series: dict[str, dict[object, list[float]]] = {}
-        for one in readings:
-            series = self.series.setdefault(one.pool, {})
-            series.setdefault(one.series, []).append(one.value)
-        self.own = np.zeros(len(readings))
+        self._lower: dict[Series | None, Floats] = {}
+        self.squares = _squares(used)
+        self.totals = {
+            pool: (math.fsum(s for s, _ in inner.values()), sum(n - 1 for _, n in inner.values()))
+            for pool, inner in self.squares.items()
+        }
         self.y = np.array([one.value for one in readings])
         for i, one in enumerate(readings):
             self._reading(i, one)
+        columns = np.array(list(self.columns.values())).reshape(len(self.columns), len(readings))
+        self._shared = columns.T @ columns
+
+    def lower(self, without: Series | None) -> Floats:
+        """The covariance's lower root, its scatter told without one series."""
+        if without not in self._lower:
+            lower: Floats = np.linalg.cholesky(self._shared + self._scatter(without))
+            self._lower[without] = lower
+        return self._lower[without]
+
+    def _scatter(self, without: Series | None) -> Floats:
+        """What readings scatter by themselves, and what they share through their zeros."""
+        out: Floats = np.zeros_like(self._shared)
+        by_zero: dict[str, list[int]] = {}
+        for i, one in enumerate(self.readings):
+            pool = self.used.pools[one.pool]
+            variance = self._variance(pool, one, without)
+            out[i, i] = variance / self.squares[one.pool][_series_of(one)][1] if self.joined else variance
+            out[i, i] += pool.rounding(variance) + 1e-12
+            if one.zero:
+                by_zero.setdefault(one.zero, []).append(i)
+        for zero, at in by_zero.items():
+            pool = self.used.zero_pool(zero) or self.used.pools[self.readings[at[0]].pool]
+            scatter = self._variance(pool, self.readings[at[0]], without) * (2 if pool.way == "tipped" else 1)
+            out[np.ix_(at, at)] += scatter + max(0.0, pool.resolution**2 / 12 - scatter / 2)
+        return out
+
+    def _variance(self, pool: Pool, one: Reading, without: Series | None) -> float:
+        """s² of one reading: what the register says, and the scatter of all series but one.
+
+        The register counts as many degrees of freedom: a few pairs that happened to agree would make a
+        slip of every other.
+        """
+        total, dof = self.totals[pool.key]
+        if without is not None and (own := self.squares[pool.key].get(without)) is not None:
+            total, dof = max(0.0, total - own[0]), dof - own[1] + 1
+        usual = shots_variance(one, house="shots" in pool.stood_in) if one.shots else pool.register
+        if usual is None:
+            return total / dof if dof else 0.0
+        return (REGISTER * usual + total) / (REGISTER + dof)
 
     def _add(self, key: object, i: int, by: float) -> None:
         if by:
@@ -234,16 +333,7 @@ class _Model:
         self._add("sag", i, sign * self.sag / math.sqrt(12))
 
     def _instrument(self, i: int, one: Reading) -> None:
-        pool = self.used.pools[pool_key(one)]
-        variance = _trimmed(pool, one, self.series[pool.key])
-        self.own[i] += variance + pool.rounding(variance) + 1e-12
-        if one.zero:
-            zero = self.used.zero_pool(one.zero) or pool
-            # The zero rests on the same scatter as the readings.
-            scatter = _trimmed(zero, one, self.series.get(zero.key, {})) * (2 if zero.way == "tipped" else 1)
-            self._add(
-                ("zero", one.zero), i, math.sqrt(scatter + max(0.0, zero.resolution**2 / 12 - scatter / 2))
-            )
+        pool = self.used.pools[one.pool]
         if one.shots:
             size_u = one.shots.size_u if one.shots.size_u is not None else SHOT_SIZE
             self._add(("shot", one.shots.size), i, one.shots.count * size_u)
@@ -270,47 +360,52 @@ class _Model:
                 self._add(("temperature", key), i, U_TEMPERATURE * alpha * one.value)
 
 
-def _trimmed(pool: Pool, one: Reading, series: Mapping[object, list[float]]) -> float:
-    """The variance of one reading without the series that scatters most: it may hold the fault itself."""
-    squares = []
-    for values in series.values():
-        if len(values) > 1:
-            mean = math.fsum(values) / len(values)
-            squares.append((math.fsum((v - mean) ** 2 for v in values), len(values) - 1))
-    kept = sorted(squares)[:-1]
-    total, dof = math.fsum(s for s, _ in kept), sum(n for _, n in kept)
-    usual = shots_variance(one, house="shots" in pool.stood_in) if one.shots else pool.register
-    if usual is None:
-        return total / dof if dof else 0.0
-    return (JOINS * usual + total) / (JOINS + dof)
+def _squares(used: InUse) -> dict[str, dict[Series, tuple[float, int]]]:
+    """Σ(x − mean)² and the number of readings of every series, by its pool."""
+    grouped: dict[str, dict[Series, list[float]]] = {}
+    several = [*used.series.values(), *(rival for rivals in used.rivals.values() for rival in rivals)]
+    for series in several:
+        for one in series.readings:
+            grouped.setdefault(one.pool, {}).setdefault(_series_of(one), []).append(one.value)
+    return {
+        pool: {key: (_sum_of_squares(values), len(values)) for key, values in inner.items()}
+        for pool, inner in grouped.items()
+    }
 
 
-def _model(build: Build, used: InUse, readings: Sequence[Reading], sag: float) -> tuple[Floats, Floats]:
-    model = _Model(build, used, readings, sag)
-    columns = np.array(list(model.columns.values())).reshape(len(model.columns), len(readings))
-    return model.y, columns.T @ columns + np.diag(model.own)
+def _sum_of_squares(values: list[float]) -> float:
+    mean = math.fsum(values) / len(values)
+    return math.fsum((value - mean) ** 2 for value in values)
 
 
 # -- odds ---------------------------------------------------------------------
 
 
-def _judge(faults: list[Fault], white: Floats, y: Floats) -> list[_Judged]:
+def _judge(faults: list[Fault], moved: Floats, model: _Model) -> list[_Judged]:
     members: dict[FaultKind, int] = {}
     for fault in faults:
         members[fault.kind] = members.get(fault.kind, 0) + 1
-    everything = float(y @ y)
+    whole = np.linalg.solve(model.lower(None), np.column_stack([model.y, moved.T]))
+    everything = float(whole[:, 0] @ whole[:, 0])
     out = []
-    for fault, direction in zip(faults, white, strict=True):
-        a, b = float(direction @ direction), float(direction @ y)
+    for i, fault in enumerate(faults):
+        direction = whole[:, i + 1]
+        without = _own_series(fault, model.readings)
+        white = direction, whole[:, 0]
+        if without is not None:
+            pair = np.linalg.solve(model.lower(without), np.column_stack([moved[i], model.y]))
+            white = pair[:, 0], pair[:, 1]
+        a, b = float(white[0] @ white[0]), float(white[0] @ white[1])
         if a <= 0:
             continue
         prior = math.log(PRIORS[fault.kind] / members[fault.kind])
         size, log_odds = _log_odds(fault, a, b)
-        explains = (b * b / a) / everything if everything else 0.0
+        total = float(white[1] @ white[1]) if without is not None else everything
+        explains = (b * b / a) / total if total else 0.0
         if fault.known is not None:
             # What is left of y after it.
-            explains = (2 * fault.known * b - fault.known**2 * a) / everything if everything else 0.0
-        out.append(_Judged(fault, direction, a, size, explains, prior + log_odds))
+            explains = (2 * fault.known * b - fault.known**2 * a) / total if total else 0.0
+        out.append(_Judged(fault, direction, float(direction @ direction), size, explains, prior + log_odds))
     return out
 
 
@@ -319,7 +414,7 @@ def _log_odds(fault: Fault, a: float, b: float) -> tuple[float, float]:
     if fault.known is not None:
         return fault.known, fault.known * b - fault.known**2 * a / 2
     precision = 1 / fault.size**2
-    smooth = -0.5 * math.log1p(a / precision) + 0.5 * b * b / (a + precision)
+    smooth = _smooth(a, b, precision)
     size = b / a
     if fault.sign:
         z = fault.sign * b / math.sqrt(a + precision)
@@ -329,8 +424,16 @@ def _log_odds(fault: Fault, a: float, b: float) -> tuple[float, float]:
     at = [(x * b - x * x * a / 2, x) for x in fault.slips]
     x = max(at)[1]
     of_slips = _log_sum(one for one, _ in at) - math.log(len(at))
+    # What is no slip of the pen is as often a small one (dirt, a lifted stem) as a large one.
+    small = _smooth(a, b, precision / _SMALL**2)
+    smooth = _log_sum((smooth, small)) - math.log(2)
     parts = (math.log(1 - _SLIPS) + smooth, math.log(_SLIPS) + of_slips)
     return (x if parts[1] > parts[0] else size), _log_sum(parts)
+
+
+def _smooth(a: float, b: float, precision: float) -> float:
+    """Ln of the odds of a fault of unknown size, normal about nought with that precision."""
+    return -0.5 * math.log1p(a / precision) + 0.5 * b * b / (a + precision)
 
 
 Entry = tuple[list[_Judged], float]

@@ -158,7 +158,7 @@ def _proposals(build: Build, hole: Hole, decides: str) -> list[Advice]:
     singly: list[Advice] = []
     for path in hole.sources:
         advice = _reading_of(build, hole, decides, path, u_now, _share(build, hole, decides, (path,)))
-        if advice is not None:
+        if advice is not None and advice.share > 0:
             singly.append(advice)
     if READ in hole.sources:
         return singly
@@ -167,7 +167,9 @@ def _proposals(build: Build, hole: Hole, decides: str) -> list[Advice]:
     mock_up = _reading_of(build, hole, decides, READ, u_now, share)
     if mock_up is None or mock_up.worth <= max((advice.worth for advice in parts), default=0.0):
         return singly
-    return [mock_up, *(advice for advice in singly if advice not in parts)]
+    rest = [advice for advice in singly if advice not in parts]
+    # The mock-up stands for the stack's parts; they are named too where there is little else.
+    return [mock_up, *rest, *(parts if len(rest) + 1 < FEWEST else ())]
 
 
 def _share(build: Build, hole: Hole, decides: str, paths: tuple[str, ...]) -> float:

@@ -1,0 +1,34 @@
+"""A slice of the studies: what is promised of bands, causes and advice, on fewer engines."""
+
+from __future__ import annotations
+
+import pytest
+
+from trials import bands, causes, next
+from trials.study import Share
+
+
+@pytest.mark.parametrize("case", [(2, 1.0, False, False), (3, 1.3, False, True)], ids=str)
+def test_bands_hold_what_they_promise(case):
+    table = bands.study(500, seed=11, cases=[case])
+    assert table.fails == []
+    assert len(table.rows) == 6
+
+
+def test_planted_faults_are_found_and_faultless_engines_left_alone():
+    table = causes.study(60, seed=12, sizes=(6.0,))
+    assert table.fails == []
+    assert [row[0] for row in table.rows] == ["no fault", *causes.KINDS]
+
+
+def test_advice_takes_fewer_readings_and_minutes():
+    assert next.study(8, seed=13).fails == []
+
+
+def test_a_share_is_judged_by_its_size():
+    assert Share(930, 1000, 0.95).within(1)
+    assert not Share(900, 1000, 0.95).within(1)
+    assert not Share(990, 1000, 0.95).within(1)
+    assert Share(990, 1000, 0.95).within(1, more=True)
+    # Small classes are printed only.
+    assert Share(1, 499, 0.95).within(1)
