@@ -110,7 +110,7 @@ def append(session: Session, build_id: int, new: Sequence[New], *, actor: Actor)
         )
         if before is None:
             fresh[one.key] = one
-        elif before[0] != one.kind or not _same(before[1], one.body):
+        elif before[0] != one.kind or not _same(one.kind, before[1], one.body):
             raise OtherFact(one.key)
     seq = newest(session, build_id)
     if fresh and stage in stages.CLOSED:
@@ -138,10 +138,15 @@ def _known(session: Session, build_id: int, keys: list[str]) -> dict[str, tuple[
     return found
 
 
-def _same(one: Mapping[str, Any], other: Mapping[str, Any]) -> bool:
-    """Whether two bodies say the same; when it was sent again, and by whom, makes no other fact of it."""
+def _same(kind: str, one: Mapping[str, Any], other: Mapping[str, Any]) -> bool:
+    """Whether two bodies say the same; when it was sent again, and by whom, makes no other fact of it.
+
+    A reading that came back through a table is the same reading, though its figures are written otherwise.
+    """
     ours, theirs = ({k: v for k, v in body.items() if k not in ("by", "at")} for body in (one, other))
-    return json.dumps(ours, sort_keys=True) == json.dumps(theirs, sort_keys=True)
+    if json.dumps(ours, sort_keys=True) == json.dumps(theirs, sort_keys=True):
+        return True
+    return kind == "reading" and read_reading(ours, 0) == read_reading(theirs, 0)
 
 
 def _row(build_id: int, seq: int, new: New, actor: Actor) -> dict[str, Any]:

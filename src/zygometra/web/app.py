@@ -25,6 +25,7 @@ from .build.templates_of import build
 from .components import components
 from .forms.routes import forms
 from .health import health
+from .measure.photos import MOST_BYTES
 from .mix import laid_out
 from .newer import newer
 from .outside import Outside, guarded
@@ -95,6 +96,8 @@ def create_app(*, engine: Engine, secret_key: str, outside: Outside = _INSIDE, *
     )
     app.config.update(config)
     app.url_map.converters["int"] = IdConverter
+    # Before the token is looked for: that reads the form.
+    app.before_request(_room_for_photographs)
     CSRFProtect(app)
     Compress(app)
     db.init(app, engine)
@@ -106,6 +109,12 @@ def create_app(*, engine: Engine, secret_key: str, outside: Outside = _INSIDE, *
     _templates(app)
     app.wsgi_app = guarded(app.wsgi_app, outside)  # type: ignore[assignment,method-assign]
     return app
+
+
+def _room_for_photographs() -> None:
+    """Let a photograph be larger than any form or file: by its address, before anything of it is read."""
+    if request.endpoint == "measure.photo":
+        request.max_content_length = MOST_BYTES + 100_000
 
 
 def _look_at_address() -> None:

@@ -35,6 +35,8 @@ NAME_OF: dict[str, str] = {one.path: name for name, one in READABLE.items()}
 _IN_HOLE = {one.path: name for name, one in CYLINDER_NAMES.items()}
 _ON_BANK = {one.path: name for name, one in BANK_NAMES.items()}
 
+# The step of a gauge of which nobody said it, in mm.
+HOUSE_STEP = 0.01
 SURFACES = ("rim", "pad", "dome")
 AXES = ("pin", "thrust")
 
@@ -254,7 +256,7 @@ class Logbook:
         if entry is None or entry.before is None or entry.after is None:
             return False
         gauge = self.gauges.get(entry.gauge)
-        step = (gauge.resolution if gauge else None) or 0.0
+        step = gauge.resolution if gauge and gauge.resolution is not None else HOUSE_STEP
         # What is typed in decimals differs by a resolution only to within the rounding of floats.
         return abs(entry.after - entry.before) > step * (1 + 1e-9) + 1e-12
 

@@ -6,14 +6,14 @@ import io
 
 from zygometra.core.errors import QuantityError
 
-MOST_BYTES = 16_000_000
+MOST_BYTES = 12_000_000
 KEPT_BYTES = 300_000
 # Sides and qualities that are tried, the largest first.
 _SIDES = (1600, 1280, 1024, 800, 640, 480)
 _QUALITIES = (82, 70, 55)
 # A picture of more points is refused before it is unpacked.
 _MOST_POINTS = 60_000_000
-_WANTED = "a JPEG or a PNG of up to 16 MB"
+_WANTED = "a JPEG or a PNG of up to 12 MB"
 
 
 def made_small(content: bytes) -> bytes:
@@ -40,7 +40,7 @@ def made_small(content: bytes) -> bytes:
     if not content:
         raise QuantityError("no picture", _WANTED)
     if len(content) > MOST_BYTES:
-        raise QuantityError("a picture of more than 16 MB", _WANTED)
+        raise QuantityError("a picture of more than 12 MB", _WANTED)
     try:
         with Image.open(io.BytesIO(content), formats=("JPEG", "PNG")) as opened:
             if opened.width * opened.height > _MOST_POINTS:

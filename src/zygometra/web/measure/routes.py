@@ -288,7 +288,11 @@ def photo(build_id: int) -> BaseResponse:
     upload = request.files.get("file")
     try:
         key = key_of(request.form)
-        jpeg = photos.made_small(upload.stream.read(photos.MOST_BYTES + 1) if upload is not None else b"")
+        content = b""
+        if upload is not None:
+            with upload.stream as stream:
+                content = stream.read(photos.MOST_BYTES + 1)
+        jpeg = photos.made_small(content)
         facts.add_photo(db(), build_id, key, named, jpeg, actor=actor())
     except QuantityError as error:
         return _said(bench, told_error(error), 422)

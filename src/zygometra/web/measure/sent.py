@@ -245,6 +245,9 @@ def _conditions(form: Mapping[str, str]) -> dict[str, Any]:
 
 def _odd(bench: Bench, reading: Reading, logbook: Logbook, reader: Reader) -> str:
     """What is odd about a reading that could be meant all the same; empty where nothing is."""
+    if reading.id in logbook.by_id:
+        # Sent again: it was asked about then, or taken.
+        return ""
     standing = [
         one for one in logbook.readings if one.figure == reading.figure and one.id not in logbook.void
     ]
