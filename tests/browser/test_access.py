@@ -20,7 +20,19 @@ MIX = (
     "/shelf/crank/CR-00001",
     "/shelf/rod/new",
     "/shelf/rules",
+    "/gauges",
+    "/gauges/depth-1",
 )
+# Builds that were read: the logbook, one figure's readings, the page for a hand at the engine.
+READ = {
+    "Harbour tug 2.6": (
+        "measure",
+        "measure/at?place=cylinders.1.deck_clearance",
+        "measure/read?figure=deck_clearance&way=tipped",
+        "measure/read?figure=chamber_volume&way=shots",
+    ),
+    "Snow plough 2.1": ("measure",),
+}
 
 
 def pages(bench):
@@ -29,6 +41,8 @@ def pages(bench):
     for name in BUILDS:
         yield f"/builds/{bench.builds[name]}/stack"
     yield from (f"/builds/{bench.builds[BUILDS[0]]}/{station}" for station in STATIONS)
+    for name, stations in READ.items():
+        yield from (f"/builds/{bench.builds[name]}/{station}" for station in stations)
 
 
 EVERYTHING = "{rules: {'target-size': {enabled: true}}}"
