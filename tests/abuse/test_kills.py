@@ -67,6 +67,23 @@ class Writer(threading.Thread):
         super().__init__(daemon=True)
         self.port, self.build, self.stop = port, build, threading.Event()
         self.acknowledged, self.refused, self.faults = [], 0, []
+        self.read: list[str] = []
+
+    def take(self, user, number):
+        """Send a reading, as the page for a hand at the engine does, until it is acknowledged or refused."""
+        key = f"{self.build}-{number}"
+        form = {
+            "key": key,
+            "figure": "chamber_volume",
+            "place": "h1",
+            "value": f"{52 + number / 10000:.4f} cc",
+            "sure": "1",
+        }
+        status, _, _ = user.ask("POST", f"/builds/{self.build}/measure/read", form, HX_Request="true")
+        if status == 200 and user.kept == key:
+            self.read.append(key)
+        elif status not in (200, 409, 503):
+            self.faults.append(status)
 
     def run(self):
         user, number = User(self.port, f"Writer {self.build}", timeout=40), 0
@@ -85,6 +102,7 @@ class Writer(threading.Thread):
                     self.refused += 1
                 elif status != 503:
                     self.faults.append(status)
+                self.take(user, number)
             except (OSError, http.client.HTTPException, AssertionError, StopIteration):
                 # Killed under us: what was not acknowledged may be there or not.
                 time.sleep(0.1)
@@ -135,15 +153,24 @@ def test_nothing_that_was_acknowledged_is_lost(shop):
         dbname="postgres",
         password=(folder / "postgres/password").read_text(),
     ) as connection:
-        count = 0
+        count = read = 0
         for writer in writers:
             rows = connection.execute("SELECT patch::text FROM change WHERE build_id = %s", [writer.build])
             record = "".join(row[0] for row in rows)
             assert [value for value in writer.acknowledged if value not in record] == []
+            rows = connection.execute(
+                "SELECT key, seq FROM fact WHERE build_id = %s ORDER BY seq", [writer.build]
+            )
+            facts = rows.fetchall()
+            assert set(writer.read) <= {row[0] for row in facts}
+            # One order without a gap, however often it was broken off.
+            assert [row[1] for row in facts] == list(range(1, len(facts) + 1))
             count += len(writer.acknowledged)
+            read += len(writer.read)
             assert writer.faults == []
             # The first is signed off, and answers so all the while.
             assert bool(writer.acknowledged) == (writer.build != 1)
             assert writer.refused or writer.build != 1
-    print(f"\n{KILLS} kills, {count} acknowledged saves, none lost")
+    print(f"\n{KILLS} kills, {count} acknowledged saves and {read} readings, none lost")
+    assert read > KILLS
     assert count > KILLS

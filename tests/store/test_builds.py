@@ -239,7 +239,7 @@ def test_the_floor_lists_searches_and_stages(engine, session):
     assert load_demo(engine) is False
     everything = builds.listed(session)
     assert len(everything) == len(SHOP) >= 6
-    assert everything[0].name == "Pilot launch 2.3"
+    assert everything[0].name == "Harbour tug 2.6"
     assert {b.family for b in everything} == {"Tarnbeck", "Veldrin", "Quillon", "Ottermoor", "Pellam"}
     assert [b.name for b in builds.listed(session, search="tarn harbour ferry")] == ["Ferry tender 2.3"]
     assert builds.listed(session, search="100%_\\") == ()

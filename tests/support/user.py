@@ -14,6 +14,8 @@ class User:
     def __init__(self, port: int, name: str, timeout: float = 30) -> None:
         self.port, self.name, self.timeout = port, name, timeout
         self.cookie = self.token = ""
+        # The reading that the last answer said it has.
+        self.kept = ""
 
     def ask(
         self, method: str, address: str, form: dict | None = None, **headers: str
@@ -28,6 +30,7 @@ class User:
             connection.request(method, address, body, headers)
             answer = connection.getresponse()
             text = answer.read().decode("utf-8", "replace")
+            self.kept = answer.getheader("X-Kept", "")
             if sent := answer.getheader("Set-Cookie"):
                 self.cookie = sent.split(";")[0]
             return answer.status, text, answer.getheader("Location", "")

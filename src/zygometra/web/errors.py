@@ -124,6 +124,8 @@ def init(app: Flask) -> None:
         if request.method == "GET" and "asked_again" not in g:
             g.asked_again = True
             db.forget()
+            # Whatever died with that server lies in the pool beside it: the next one is fresh.
+            app.extensions["reading engine"].dispose()
             try:
                 return app.dispatch_request()
             except OperationalError as still:
