@@ -132,6 +132,7 @@ def database_of(folder):
     return int(lines[0]), int(lines[3])
 
 
+# long: one story: people save, servers die, what was acknowledged is looked for
 def test_nothing_that_was_acknowledged_is_lost(shop):
     folder, port = shop
     rng = random.Random(7)

@@ -11,9 +11,10 @@ from hypothesis import strategies as st
 from zygometra.core import student
 from zygometra.core.errors import QuantityError
 from zygometra.core.fields import FIELD
-from zygometra.core.house_rules import repeatability, unstated_doubt
-from zygometra.core.quantity import coverage, doubt_of_readings, read_field, read_quantity
+from zygometra.core.quantity import doubt_of_readings, read_field, read_quantity
+from zygometra.core.student import coverage
 from zygometra.core.units import Kind
+from zygometra.core.usual_figures import repeatability, unstated_doubt
 
 
 def length(raw, unstated="house", dimension="deck_height"):

@@ -13,6 +13,7 @@ from support.people import by, someone
 from zygometra.core.measuring.facts import Fact, Facts
 from zygometra.store import builds, facts, gauges, moves
 from zygometra.store.facts import MOST_FACTS, New, OtherFact, Shut, TooMany
+from zygometra.store.whole import with_facts
 
 
 def depth(key, value=0.3, cylinder=1, **more):
@@ -57,8 +58,14 @@ def test_the_same_key_with_another_figure_is_refused_and_nothing_is_taken(sessio
 
 
 def test_what_is_typed_and_what_it_is_in_mm_stand_side_by_side(session, pilot):
-    body = {"id": "p", "figure": "deck_clearance", "cylinder": 2, "tipped": ["21 thou", "27 thou"],
-            "gauge": "depth-2", "zero": "z1"}  # fmt: skip
+    body = {
+        "id": "p",
+        "figure": "deck_clearance",
+        "cylinder": 2,
+        "tipped": ["21 thou", "27 thou"],
+        "gauge": "depth-2",
+        "zero": "z1",
+    }
     facts.append(session, pilot, [New("p", "reading", body)], actor=someone("Ada"))
     row = session.execute(text("SELECT * FROM fact WHERE key = 'p'")).one()
     assert (row.place, row.gauge, row.zero) == ("cylinders.2.deck_clearance", "depth-2", "z1")
@@ -135,7 +142,7 @@ def test_a_file_goes_in_and_out_with_its_logbook(session):
     build_id = builds.create(session, document, entry=by("Ada"))
     stored = builds.load(session, build_id)
     assert not {"readings", "gauges", "zeros", "voided", "found"} & set(stored.document)
-    assert builds.with_facts(session, build_id, stored.document) == document
+    assert with_facts(session, build_id, stored.document) == document
 
 
 def test_what_is_known_of_a_zero_grows():
@@ -154,7 +161,7 @@ def test_a_gauge_of_the_register_goes_along_with_a_file_and_one_that_differs_is_
     document = demo("pilot-launch")
     document["readings"] = [{"id": "r1", "figure": "bore", "cylinder": 1, "value": 92.0, "gauge": "depth-2"}]
     build_id = builds.create(session, document, entry=by("Ada"))
-    whole = builds.with_facts(session, build_id, builds.load(session, build_id).document)
+    whole = with_facts(session, build_id, builds.load(session, build_id).document)
     there = {**register, "checks": [{"on": "2026-05-04", "good": True}]}
     assert whole["gauges"] == {"depth-2": there}
     # The same again is no fact; another one counts for this build alone.

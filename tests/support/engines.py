@@ -11,19 +11,36 @@ import math
 import random
 from dataclasses import dataclass, field
 
-PAPER = {"deck_height": (220.0, 0.10), "stroke": (80.0, 0.05), "length": (140.0, 0.05),
-         "compression_height": (39.6, 0.05), "bore": (88.0, 0.02), "chamber_volume": (45.0, 1.0),
-         "crown_volume": (5.0, 0.30), "thickness": (1.2, 0.06), "gasket_bore": (90.0, 0.2),
-         "top_land_height": (6.0, 0.2), "top_land_diameter": (87.4, 0.05)}  # fmt: skip
+PAPER = {
+    "deck_height": (220.0, 0.10),
+    "stroke": (80.0, 0.05),
+    "length": (140.0, 0.05),
+    "compression_height": (39.6, 0.05),
+    "bore": (88.0, 0.02),
+    "chamber_volume": (45.0, 1.0),
+    "crown_volume": (5.0, 0.30),
+    "thickness": (1.2, 0.06),
+    "gasket_bore": (90.0, 0.2),
+    "top_land_height": (6.0, 0.2),
+    "top_land_diameter": (87.4, 0.05),
+}
 # How pieces of a set differ, and a deck along its bank, per mm.
-PIECES = {"deck_height": 0.01, "stroke": 0.012, "length": 0.012, "compression_height": 0.012, "bore": 0.008,
-          "chamber_volume": 0.35}  # fmt: skip
+PIECES = {
+    "deck_height": 0.01,
+    "stroke": 0.012,
+    "length": 0.012,
+    "compression_height": 0.012,
+    "bore": 0.008,
+    "chamber_volume": 0.35,
+}
 SLOPE, PITCH, IRON = 0.1 / 1000, 96.0, 11e-6
 # Gauge of each figure: step, own doubt and scatter from–to.
-GAUGES = {"deck_clearance": ("depth-1", (0.001, 0.01), (0.001, 0.004), (0.003, 0.006)),
-          "bore": ("bore-1", (0.002, 0.005), (0.001, 0.003), (0.0015, 0.003)),
-          "compression_height": ("height-1", (0.005, 0.005), (0.003, 0.006), (0.004, 0.006)),
-          "length": ("rods-1", (0.005, 0.005), (0.003, 0.005), (0.004, 0.005))}  # fmt: skip
+GAUGES = {
+    "deck_clearance": ("depth-1", (0.001, 0.01), (0.001, 0.004), (0.003, 0.006)),
+    "bore": ("bore-1", (0.002, 0.005), (0.001, 0.003), (0.0015, 0.003)),
+    "compression_height": ("height-1", (0.005, 0.005), (0.003, 0.006), (0.004, 0.006)),
+    "length": ("rods-1", (0.005, 0.005), (0.003, 0.005), (0.004, 0.005)),
+}
 SHOT, SHOT_U, RANDOM, PART_U = 2.5, 0.01, 0.015, 0.06
 
 
@@ -132,11 +149,21 @@ def engine(
     temperature = rng.uniform(15, 30)
     document = _document(numbers, gauges, register)
     return Engine(
-        document, truth, gauges, bias, zeros, temperature, round(temperature + rng.gauss(0, 2), 1),
-        SHOT + rng.gauss(0, SHOT_U), numbers, rng, rng.uniform(0, 0.06) if sag else 0.0,
-    )  # fmt: skip
+        document,
+        truth,
+        gauges,
+        bias,
+        zeros,
+        temperature,
+        round(temperature + rng.gauss(0, 2), 1),
+        SHOT + rng.gauss(0, SHOT_U),
+        numbers,
+        rng,
+        rng.uniform(0, 0.06) if sag else 0.0,
+    )
 
 
+# long: one document, part by part
 def _document(numbers: tuple[int, ...], gauges: dict, register: float) -> dict:
     def q(name: str, unit: str = "mm") -> dict:
         value, tolerance = PAPER[name]

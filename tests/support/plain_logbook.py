@@ -11,16 +11,41 @@ from collections import defaultdict
 
 from scipy.stats import t as student
 
-ALPHA = {"block": 11e-6, "crank": 11.5e-6, "rod": 11.5e-6, "piston": 21e-6, "gasket": 11.5e-6, "head": 22e-6,
-         "steel": 11.5e-6, "carbide": 6e-6, "invar": 1.5e-6}  # fmt: skip
-PART = {"deck_height": "block", "bore": "block", "stroke": "crank", "length": "rod",
-        "compression_height": "piston", "top_land_height": "piston", "top_land_diameter": "piston",
-        "thickness": "gasket", "gasket_bore": "gasket"}  # fmt: skip
-PLACES = {"deck_height": ("block", "deck_height"), "bore": ("block", "bore"), "stroke": ("crank", "stroke"),
-          "length": ("rod", "length"), "compression_height": ("piston", "compression_height"),
-          "crown_volume": ("piston", "crown_volume"), "top_land_height": ("piston", "top_land_height"),
-          "top_land_diameter": ("piston", "top_land_diameter"), "thickness": ("gasket", "thickness"),
-          "gasket_bore": ("gasket", "bore"), "chamber_volume": ("head", "chamber_volume")}  # fmt: skip
+ALPHA = {
+    "block": 11e-6,
+    "crank": 11.5e-6,
+    "rod": 11.5e-6,
+    "piston": 21e-6,
+    "gasket": 11.5e-6,
+    "head": 22e-6,
+    "steel": 11.5e-6,
+    "carbide": 6e-6,
+    "invar": 1.5e-6,
+}
+PART = {
+    "deck_height": "block",
+    "bore": "block",
+    "stroke": "crank",
+    "length": "rod",
+    "compression_height": "piston",
+    "top_land_height": "piston",
+    "top_land_diameter": "piston",
+    "thickness": "gasket",
+    "gasket_bore": "gasket",
+}
+PLACES = {
+    "deck_height": ("block", "deck_height"),
+    "bore": ("block", "bore"),
+    "stroke": ("crank", "stroke"),
+    "length": ("rod", "length"),
+    "compression_height": ("piston", "compression_height"),
+    "crown_volume": ("piston", "crown_volume"),
+    "top_land_height": ("piston", "top_land_height"),
+    "top_land_diameter": ("piston", "top_land_diameter"),
+    "thickness": ("gasket", "thickness"),
+    "gasket_bore": ("gasket", "bore"),
+    "chamber_volume": ("head", "chamber_volume"),
+}
 RESULTS = ("deck_clearance_mm", "quench_mm", "clearance_cc", "compression_ratio")
 
 
@@ -76,7 +101,10 @@ class PlainLogbook:
 
         def like(other):
             return (other["figure"], other.get("gauge"), self.way(other)) == (
-                sample["figure"], sample.get("gauge"), self.way(sample))  # fmt: skip
+                sample["figure"],
+                sample.get("gauge"),
+                self.way(sample),
+            )
 
         by_spot = defaultdict(list)
         for other in filter(like, self.readings):

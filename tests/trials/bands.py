@@ -70,9 +70,16 @@ def study(engines: int, seed: int = 1, cases=None) -> Table:
             # A coarse gauge, and pairs of a few readings, may hold more than they promise.
             good = whole.within(1, more=coarse)
             rows.append(
-                (label, str(repeats), f"{register:.1f}", name, percent(whole.share), percent(bare.share),
-                 "" if good else "✗")
-            )  # fmt: skip
+                (
+                    label,
+                    str(repeats),
+                    f"{register:.1f}",
+                    name,
+                    percent(whole.share),
+                    percent(bare.share),
+                    "" if good else "✗",
+                )
+            )
             if not good:
                 fails.append(
                     f"{label}, {repeats} repeats, register × {register}: {name} {percent(whole.share)}"

@@ -14,10 +14,13 @@ KINDS = ("reading", "zero", "gauge", "part", "swap", "catalogue", "bearing")
 SIZES = (3.0, 4.0, 5.0, 6.0, 8.0)
 FIGURES = ("deck_clearance", "compression_height", "length", "bore", "chamber_volume")
 PAPER_OF = {
-    "deck_height": ("block", "deck_height"), "stroke": ("crank", "stroke"), "length": ("rod", "length"),
-    "compression_height": ("piston", "compression_height"), "bore": ("block", "bore"),
+    "deck_height": ("block", "deck_height"),
+    "stroke": ("crank", "stroke"),
+    "length": ("rod", "length"),
+    "compression_height": ("piston", "compression_height"),
+    "bore": ("block", "bore"),
     "chamber_volume": ("head", "chamber_volume"),
-}  # fmt: skip
+}
 UPRIGHT = {"caps": "torqued", "oiled": True, "block": "upright"}
 
 

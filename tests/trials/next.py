@@ -6,11 +6,11 @@ from statistics import median
 
 from support.engines import GAUGES, engine
 from trials.study import Table, over_all, percent
-from zygometra.core.house_rules import ZERO_MINUTES, minutes_of
 from zygometra.core.measuring.read_in import read_measured
 from zygometra.core.measuring.what_next import what_next
 from zygometra.core.place import Scope
 from zygometra.core.stack.evaluate import state_now
+from zygometra.core.usual_figures import ZERO_MINUTES, minutes_of
 
 READ = (*GAUGES, "chamber_volume")
 # As a shop goes through an engine: figure by figure, hole by hole, and round again.

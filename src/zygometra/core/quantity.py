@@ -11,14 +11,12 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any, Literal, NamedTuple
 
-from . import student
 from .errors import QuantityError, shown
 from .fields import Field
-from .house_rules import BASES, repeatability, unstated_doubt
 from .units import BASE, Kind, Typed, Unit, from_base, read_typed, to_base, unit_named
+from .usual_figures import BASES, repeatability, unstated_doubt
 
 Doubt = Literal["stated", "tolerance", "readings", "house", "none"]
 Unstated = Literal["house", "zero"]
@@ -372,66 +370,3 @@ def doubt_of_readings(
     u2 = spread + gauge
     dof = u2 * u2 * (n - 1) / (spread * spread) if spread * spread > 0 else math.inf
     return math.sqrt(u2), dof, True
-
-
-def coverage(dof: float) -> float:
-    """Return the factor k of a 95 % band at the given degrees of freedom.
-
-    Parameters
-    ----------
-    dof : float
-        Effective degrees of freedom, infinite for the normal distribution.
-
-    Returns
-    -------
-    float
-        Student's t at 97.5 %.
-
-    Notes
-    -----
-    The degrees are not rounded; below one (which no pooled scatter gives) one is taken. Answers
-    are kept, so that a page of eight holes asks for each a few times only.
-
-    Examples
-    --------
-    >>> round(coverage(2), 3), round(coverage(math.inf), 3)
-    (4.303, 1.96)
-    """
-    return student.NORMAL if math.isinf(dof) else _coverage(max(dof, 1.0))
-
-
-@lru_cache(maxsize=20_000)
-def _coverage(dof: float) -> float:
-    return student.quantile(dof)
-
-
-# By how much one rectangular source that is all of the doubt narrows the normal band: ±T is
-# 1.65 u at 95 %, not 1.96 u.
-_NARROWS = 0.16
-
-
-def band_factor(dof: float, rectangular: float) -> float:
-    """Return k of a 95 % band, ± k·u.
-
-    Parameters
-    ----------
-    dof : float
-        Effective degrees of freedom of u; no unit.
-    rectangular : float
-        The largest share that a single rectangular source has of u², 0 to 1; no unit.
-
-    Returns
-    -------
-    float
-        No unit.
-
-    Notes
-    -----
-    k = t₀.₉₇₅(ν)·(1 − 0.16·β³), β that share (handbook of the trade, quantities and doubt).
-
-    Examples
-    --------
-    >>> round(band_factor(math.inf, 1.0), 3)
-    1.646
-    """
-    return coverage(dof) * (1 - _NARROWS * rectangular**3)

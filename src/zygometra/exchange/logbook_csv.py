@@ -27,16 +27,44 @@ _MOST_FAULTS = 200
 _UNIT = re.compile(r"(?P<name>[^\[]+?)\s*\[(?P<unit>[^\]]+)\]")
 
 COLUMNS = (
-    "id", "figure", "bank", "cylinder", "value", "other side", "shots", "shot size", "shot size u", "shot random",
-    "part", "part u", "gauge", "zero", "on", "pad height", "axis", "depth", "clock", "temperature",
-    "gauge temperature", "conditions", "says", "by", "at", "void because",
-)  # fmt: skip
+    "id",
+    "figure",
+    "bank",
+    "cylinder",
+    "value",
+    "other side",
+    "shots",
+    "shot size",
+    "shot size u",
+    "shot random",
+    "part",
+    "part u",
+    "gauge",
+    "zero",
+    "on",
+    "pad height",
+    "axis",
+    "depth",
+    "clock",
+    "temperature",
+    "gauge temperature",
+    "conditions",
+    "says",
+    "by",
+    "at",
+    "void because",
+)
 # Columns that take a figure with a unit; those of the reading itself have that of their figure.
 _OF_FIGURE = ("value", "other side")
 _KINDS = {
-    "shot size": Kind.VOLUME, "shot size u": Kind.VOLUME, "shot random": Kind.VOLUME, "part": Kind.VOLUME,
-    "part u": Kind.VOLUME, "pad height": Kind.LENGTH, "depth": Kind.LENGTH,
-}  # fmt: skip
+    "shot size": Kind.VOLUME,
+    "shot size u": Kind.VOLUME,
+    "shot random": Kind.VOLUME,
+    "part": Kind.VOLUME,
+    "part u": Kind.VOLUME,
+    "pad height": Kind.LENGTH,
+    "depth": Kind.LENGTH,
+}
 _FLAGS = ("plate", "oiled", "shells")
 
 

@@ -1,5 +1,6 @@
 """The shape of a build file, as models: the one source of its validation and JSON Schema."""
 
+# long: one format, object by object
 from __future__ import annotations
 
 import math

@@ -20,7 +20,6 @@ from pathlib import Path
 from typing import Any
 
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
-from zygometra.core.house_rules import BASES
 from zygometra.core.mix.parts import (
     KIND,
     KINDS,
@@ -33,6 +32,7 @@ from zygometra.core.mix.parts import (
 )
 from zygometra.core.typed import MOST_NAME, MOST_WORD, check_text, plain_number, whole_number
 from zygometra.core.units import MOST_TYPED, unit_named
+from zygometra.core.usual_figures import BASES
 
 from .tables import MOST_ROWS, NoTable, Row, as_meant, inert, take_apart
 

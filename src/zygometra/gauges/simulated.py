@@ -34,16 +34,42 @@ class Kind:
 
 
 KINDS: tuple[Kind, ...] = (
-    Kind("depth", "depth indicator", "mm", 0.01, 0.004, 0.003, ("deck_clearance",), against_zero=True, tips=0.075),
+    Kind(
+        "depth",
+        "depth indicator",
+        "mm",
+        0.01,
+        0.004,
+        0.003,
+        ("deck_clearance",),
+        against_zero=True,
+        tips=0.075,
+    ),
     Kind("bore", "bore gauge", "mm", 0.002, 0.002, 0.002, ("bore",)),
-    Kind("micrometer", "micrometer", "mm", 0.001, 0.0015, 0.001,
-         ("compression_height", "length", "stroke", "thickness", "gasket_bore", "top_land_height",
-          "top_land_diameter", "crown_thickness", "above_rim")),
+    Kind(
+        "micrometer",
+        "micrometer",
+        "mm",
+        0.001,
+        0.0015,
+        0.001,
+        (
+            "compression_height",
+            "length",
+            "stroke",
+            "thickness",
+            "gasket_bore",
+            "top_land_height",
+            "top_land_diameter",
+            "crown_thickness",
+            "above_rim",
+        ),
+    ),
     Kind("burette", "burette", "cc", 0.1, 0.08, 0.05, ("chamber_volume", "crown_volume")),
     Kind("syringe", "shot syringe", "cc", 0.05, 0.05, 0.02, ("chamber_volume", "crown_volume"), shots=2.5),
     Kind("probe", "touch probe", "mm", 0.001, 0.002, 0.001, ("deck_height",), material="invar"),
     Kind("wall", "ultrasonic wall gauge", "mm", 0.05, 0.04, 0.05, ("crown_thickness",)),
-)  # fmt: skip
+)
 KIND: dict[str, Kind] = {kind.key: kind for kind in KINDS}
 
 

@@ -29,11 +29,12 @@ from zygometra.core.measuring.read_in import without_facts
 from zygometra.core.place import Place
 from zygometra.core.quantity import read_field
 
-from .facts import keep_all, of_build
+from .facts import keep_all
 from .gauges import register
 from .history import Change, history, record, was_signed_off
 from .locks import hold_house_rules
 from .tables import BuildRow, ChangeRow, FigureRow, OperationRow
+from .whole import with_facts
 
 _build, _figure = BuildRow.__table__, FigureRow.__table__  # type: ignore[attr-defined]
 _operation, _change = OperationRow.__table__, ChangeRow.__table__  # type: ignore[attr-defined]
@@ -247,44 +248,6 @@ def create(session: Session, document: Document, *, entry: Entry, stage: str = s
     if brought:
         keep_all(session, build_id, brought, actor=entry.actor)
     return int(build_id)
-
-
-def with_facts(session: Session, build_id: int, document: Mapping[str, Any]) -> Document:
-    """Return a build's document with its facts in it, as a file carries them.
-
-    Parameters
-    ----------
-    session : Session
-        The caller's.
-    build_id : int
-        The build.
-    document : Mapping
-        Its document.
-
-    Returns
-    -------
-    dict
-        The same where nothing was noted beside it.
-    """
-    facts = of_build(session, build_id)
-    if not facts.seq:
-        return dict(document)
-    return {**document, **facts.document(register(session).entries)}
-
-
-def refresh_summary(session: Session, build_id: int, summary: Mapping[str, Any]) -> None:
-    """Write what the floor says of a build after something was noted beside it; its version stays.
-
-    Parameters
-    ----------
-    session : Session
-        The caller's.
-    build_id : int
-        The build.
-    summary : Mapping
-        Of the document and its facts.
-    """
-    session.execute(update(_build).where(_build.c.id == build_id).values(summary=dict(summary)))
 
 
 # long: one transaction, in its order

@@ -151,17 +151,29 @@ def _same(kind: str, one: Mapping[str, Any], other: Mapping[str, Any]) -> bool:
 
 def _row(build_id: int, seq: int, new: New, actor: Actor) -> dict[str, Any]:
     row: dict[str, Any] = {
-        "build_id": build_id, "seq": seq, "key": new.key, "kind": new.kind, "body": dict(new.body),
-        "place": "", "gauge": "", "zero": "", "value": None, "other": None,
-        "actor": actor.name, "actor_id": actor.id,
-    }  # fmt: skip
+        "build_id": build_id,
+        "seq": seq,
+        "key": new.key,
+        "kind": new.kind,
+        "body": dict(new.body),
+        "place": "",
+        "gauge": "",
+        "zero": "",
+        "value": None,
+        "other": None,
+        "actor": actor.name,
+        "actor_id": actor.id,
+    }
     if new.kind == "reading":
         reading = read_reading(new.body, seq)
         sides = reading.tipped or (reading.value, None)
         row |= {
-            "place": str(reading.place), "gauge": reading.gauge, "zero": reading.zero,
-            "value": sides[0], "other": sides[1],
-        }  # fmt: skip
+            "place": str(reading.place),
+            "gauge": reading.gauge,
+            "zero": reading.zero,
+            "value": sides[0],
+            "other": sides[1],
+        }
     elif new.kind in ("zero", "gauge"):
         row |= {"zero" if new.kind == "zero" else "gauge": new.body["name"]}
     elif new.body.get("cylinder") is not None or new.body.get("bank") is not None:
@@ -178,9 +190,10 @@ def _found_place(body: Mapping[str, Any]) -> str:
 def newest(session: Session, build_id: int) -> int:
     """Return the number of a build's newest fact; nought where it has none."""
     return int(
-        session.execute(select(func.coalesce(func.max(_fact.c.seq), 0)).where(_fact.c.build_id == build_id))
-        .scalar_one()
-    )  # fmt: skip
+        session.execute(
+            select(func.coalesce(func.max(_fact.c.seq), 0)).where(_fact.c.build_id == build_id)
+        ).scalar_one()
+    )
 
 
 def since(session: Session, build_id: int, after: int = 0) -> list[Fact]:

@@ -64,9 +64,10 @@ def register(session: Session) -> Register:
         The caller's.
     """
     rows = session.execute(
-        select(_fact.c.id, _fact.c.gauge, _fact.c.kind, _fact.c.body, _fact.c.at, _fact.c.actor)
-        .order_by(_fact.c.id)
-    )  # fmt: skip
+        select(_fact.c.id, _fact.c.gauge, _fact.c.kind, _fact.c.body, _fact.c.at, _fact.c.actor).order_by(
+            _fact.c.id
+        )
+    )
     noted = tuple(Noted(*row) for row in rows)
     return Register(noted[-1].id if noted else 0, noted)
 

@@ -11,10 +11,11 @@ from zygometra.core.actors import Actor
 from zygometra.core.findings.summary import summarise
 from zygometra.core.house_rules import check_rule, rules_for
 
-from .builds import RULES_IN_FORCE, load, with_facts
+from .builds import RULES_IN_FORCE, load
 from .locks import hold_house_rules
 from .newest import Newest, check_seen, newest_of
 from .tables import BuildRow, HouseRuleRow
+from .whole import with_facts
 
 _rule = HouseRuleRow.__table__  # type: ignore[attr-defined]
 _build = BuildRow.__table__  # type: ignore[attr-defined]

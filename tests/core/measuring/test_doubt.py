@@ -153,10 +153,21 @@ def test_holes_that_nobody_read_take_the_line_of_their_bank():
 def test_a_transfer_gauge_is_read_with_a_micrometer():
     document = engine(4).document
     document["gauges"] |= {
-        "mic-1": {"kind": "micrometer", "resolution": 0.001, "u": 0.0015, "repeatability": 0.002, "compensated": True},
-        "snap-1": {"kind": "transfer gauge", "feel": 0.004, "repeatability": 0.003, "read_with": "mic-1",
-                   "compensated": True},
-    }  # fmt: skip
+        "mic-1": {
+            "kind": "micrometer",
+            "resolution": 0.001,
+            "u": 0.0015,
+            "repeatability": 0.002,
+            "compensated": True,
+        },
+        "snap-1": {
+            "kind": "transfer gauge",
+            "feel": 0.004,
+            "repeatability": 0.003,
+            "read_with": "mic-1",
+            "compensated": True,
+        },
+    }
     document["readings"] = [
         {"id": f"r{i}", "figure": "bore", "cylinder": 1, "value": v, "gauge": "snap-1", "temperature": 20}
         for i, v in enumerate((88.002, 88.006, 88.004))

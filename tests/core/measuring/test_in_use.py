@@ -76,18 +76,34 @@ def test_what_counts_and_what_is_set_aside(readings, counts, aside):
 def test_every_reading_counts_or_is_set_aside_and_none_is_both():
     surfaces, axes = st.sampled_from(["", "rim", "pad", "dome"]), st.sampled_from([None, "pin", "thrust"])
     drawn = st.lists(
-        st.tuples(surfaces, axes, st.sampled_from([UPRIGHT, INVERTED, frozenset()]), st.sampled_from(["d", "x", ""]),
-                  st.sampled_from(["z1", "z2", ""]), st.booleans(), st.integers(1, 3)),
+        st.tuples(
+            surfaces,
+            axes,
+            st.sampled_from([UPRIGHT, INVERTED, frozenset()]),
+            st.sampled_from(["d", "x", ""]),
+            st.sampled_from(["z1", "z2", ""]),
+            st.booleans(),
+            st.integers(1, 3),
+        ),
         max_size=25,
-    )  # fmt: skip
+    )
 
     @given(drawn, st.booleans())
     def check(rows, moved):
         readings = [
-            reading(f"r{i}", on=on, spot=Position(axis=axis), conditions=how, gauge=gauge, zero=zero, order=i,
-                    tipped=(0.2, 0.3) if tipped else None, place=Place.hole(hole, "deck_clearance"))
+            reading(
+                f"r{i}",
+                on=on,
+                spot=Position(axis=axis),
+                conditions=how,
+                gauge=gauge,
+                zero=zero,
+                order=i,
+                tipped=(0.2, 0.3) if tipped else None,
+                place=Place.hole(hole, "deck_clearance"),
+            )
             for i, (on, axis, how, gauge, zero, tipped, hole) in enumerate(rows)
-        ]  # fmt: skip
+        ]
         zeros = {"z1": Zero("z1", "d", 0.0, 0.05 if moved else 0.0)}
         found = sorted_out(*readings, zeros=zeros, voided=(Voided("r0", "slip"),))
         counts, aside = counted(found), [one.reading.id for one in found.aside]
@@ -254,8 +270,15 @@ def test_what_is_due_shrinks_as_it_is_read():
 
 def accepted(build, evaluation, number):
     (standing,) = (one for one in standings(build, evaluation, ()) if one.gate.number == number)
-    body = {"id": "s", "gate": number, "reason": "the owner wants it", "fails": list(standing.fails),
-            "covers": dict(standing.covers), "by": "Ada", "at": "2026-05-05T09:00:00Z"}  # fmt: skip
+    body = {
+        "id": "s",
+        "gate": number,
+        "reason": "the owner wants it",
+        "fails": list(standing.fails),
+        "covers": dict(standing.covers),
+        "by": "Ada",
+        "at": "2026-05-05T09:00:00Z",
+    }
     return standing, Fact(1, "s", "accepted", body)
 
 

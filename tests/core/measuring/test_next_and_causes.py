@@ -142,9 +142,15 @@ def test_causes_that_these_readings_cannot_tell_apart_are_one_entry_with_what_wo
     document = engine(23).document
     for i, hole in enumerate((1, 2, 3, 4)):
         document["readings"].append(
-            {"id": f"r{i}", "figure": "deck_clearance", "cylinder": hole, "value": 0.42 if hole == 2 else 0.40 - 0.4,
-             "gauge": "depth-1", "zero": "z1"}
-        )  # fmt: skip
+            {
+                "id": f"r{i}",
+                "figure": "deck_clearance",
+                "cylinder": hole,
+                "value": 0.42 if hole == 2 else 0.40 - 0.4,
+                "gauge": "depth-1",
+                "zero": "z1",
+            }
+        )
     build, named = found(document)
     kinds = {named[0].kind} | {one.kind for one in named[0].alike}
     assert {"reading", "part", "bearing"} <= kinds
@@ -172,10 +178,18 @@ def test_the_bench_hangs_the_pistons_low_and_the_other_way_round():
                     figure["plus_minus"] = 0.001
         paper = 220.0 - 40.0 - 140.0 - 39.6
         document["readings"] = [
-            {"id": f"r{i}{hole}", "figure": "deck_clearance", "cylinder": hole, "value": round(paper + off, 3),
-             "gauge": "depth-1", "zero": f"z{i}", "conditions": {"block": block}}
-            for i in range(2) for hole in (1, 2, 3, 4)
-        ]  # fmt: skip
+            {
+                "id": f"r{i}{hole}",
+                "figure": "deck_clearance",
+                "cylinder": hole,
+                "value": round(paper + off, 3),
+                "gauge": "depth-1",
+                "zero": f"z{i}",
+                "conditions": {"block": block},
+            }
+            for i in range(2)
+            for hole in (1, 2, 3, 4)
+        ]
         assert found(document)[1] == ()
 
 

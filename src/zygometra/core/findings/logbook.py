@@ -172,9 +172,13 @@ def coarse(case: Case) -> Iterable[Said]:
         )
         if pool.figure == "deck_clearance" and gauge and pool.resolution > span / 5 * (1 + 1e-9):
             yield said(
-                TOO_COARSE, Place.engine("targets"), gauge=gauge.id, step=Length(pool.resolution, pool.resolution / 4),
-                span=Length(span, span / 20), what=sentence(what),
-            )  # fmt: skip
+                TOO_COARSE,
+                Place.engine("targets"),
+                gauge=gauge.id,
+                step=Length(pool.resolution, pool.resolution / 4),
+                span=Length(span, span / 20),
+                what=sentence(what),
+            )
 
 
 @JUDGES.of_engine(GAUGES_DIFFER)
@@ -237,5 +241,8 @@ def probable_cause(case: Case) -> Iterator[Said]:
     for cause in causes(case.build, case.rules)[:1]:
         where = Place.of_holes(cause.cylinders) if cause.cylinders else Place.engine("readings")
         yield said(
-            CAUSE, where, cause=cause_words(cause, logbook), share=Number(100 * cause.explains),
-        )  # fmt: skip
+            CAUSE,
+            where,
+            cause=cause_words(cause, logbook),
+            share=Number(100 * cause.explains),
+        )

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
-from ..house_rules import agree_within
 from ..likely import is_usual
+from ..usual_figures import agree_within
 from .logbook import READABLE, Logbook, Reading
 
 # So many successive readings within two steps of the gauge; of volumes two within the house's figure.

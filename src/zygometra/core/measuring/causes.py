@@ -8,39 +8,27 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..build.model import Build
-from ..house_rules import BANK_SLOPE, HouseRules, piece_scatter
+from ..house_rules import HouseRules
 from ..place import Scope
-from ..quantity import Quantity
 from ..units import Kind
+from ..usual_figures import piece_scatter
+from .cause_model import Floats, Model, means_of, own_series, sound_readings
 from .faults import PIECES, PRIORS, STACK, Fault, FaultKind, faults_of
-from .figures import U_TEMPERATURE, U_UNSTATED_TEMPERATURE, correction_of
-from .in_use import InUse
-from .logbook import EMPTY, READABLE, Reading
-from .scatter import SHOT_SIZE, Pool, shots_variance
-
-Floats = NDArray[np.float64]
+from .logbook import EMPTY, READABLE
 
 # Accuse when the odds of all faults together, against none, exceed e to this.
 ACCUSE = 1.5
 # Directions nearer to one another than this cannot be told apart by these readings.
 ALIKE = 0.995
-# What nobody stated on paper could be anything.
-_FREE = 100.0
 # A misread figure: so much of its weight on exact slips.
 _SLIPS = 0.7
 # Half of what is no exact slip is this much smaller.
 _SMALL = 0.1
-# More readings than this speak series by series.
-MOST_APART = 240
-# As so many degrees of freedom the register's repeatability counts beside what was read.
-REGISTER = 8
 # What is two hundred times less likely than the first is not named.
 _SHOWN, _LEAST = 8, math.log(0.005)
 
@@ -114,9 +102,9 @@ def causes(build: Build, rules: HouseRules | None = None) -> tuple[Cause, ...]:
     used = build.in_use
     if used is None or not used.series:
         return ()
-    readings = _sound(used)
-    model = _Model(build, used, readings, (rules or HouseRules())["bench_sag"])
-    faults = list(faults_of(build, readings, _means(used)))
+    readings = sound_readings(used)
+    model = Model(build, used, readings, (rules or HouseRules())["bench_sag"])
+    faults = list(faults_of(build, readings, means_of(used)))
     moved = np.array([[fault.moves(one) for one in readings] for fault in faults])
     judged = _judge(faults, moved, model)
     entries = _entries(judged)
@@ -158,12 +146,12 @@ def attainable(build: Build, rules: HouseRules | None = None) -> tuple[Attainabl
     used = build.in_use
     if used is None or not used.series:
         return ()
-    readings = _sound(used)
-    model = _Model(build, used, readings, (rules or HouseRules())["bench_sag"])
+    readings = sound_readings(used)
+    model = Model(build, used, readings, (rules or HouseRules())["bench_sag"])
     found = []
-    for fault in faults_of(build, readings, _means(used)):
+    for fault in faults_of(build, readings, means_of(used)):
         moved = np.array([fault.moves(one) for one in readings])
-        white = np.linalg.solve(model.lower(_own_series(fault, readings)), moved)
+        white = np.linalg.solve(model.lower(own_series(fault, readings)), moved)
         if (weight := float(white @ white)) > 0:
             moves = {one.id: float(by) for one, by in zip(readings, moved, strict=True) if by}
             found.append(Attainable(fault.kind, fault.about, fault.cylinders, 1 / math.sqrt(weight), moves))
@@ -177,211 +165,10 @@ def _log_sum(logs: Iterable[float]) -> float:
     return high + math.log(math.fsum(math.exp(one - high) for one in listed))
 
 
-def _sound(used: InUse) -> tuple[Reading, ...]:
-    """Every reading that can speak: those in use, and those of another gauge or way."""
-    several = [*used.series.values(), *(rival for rivals in used.rivals.values() for rival in rivals)]
-    readings = sorted((one for series in several for one in series.readings), key=lambda one: one.order)
-    if len(readings) <= MOST_APART:
-        return tuple(readings)
-    # Of thousands the mean of each series speaks, named by its newest reading.
-    kept: dict[object, list[Reading]] = {}
-    for one in readings:
-        kept.setdefault((_series_of(one), one.pool), []).append(one)
-    means = [(math.fsum(one.value for one in group) / len(group), group[-1]) for group in kept.values()]
-    return tuple(replace(newest, value=mean) for mean, newest in means)
-
-
-Series = tuple[tuple[str, ...], str]
-
-
-def _series_of(one: Reading) -> Series:
-    """What a reading is a repeat of. A zero that stands off is no scatter: each zero has its own repeats."""
-    return (one.series, one.zero)
-
-
-def _own_series(fault: Fault, readings: Sequence[Reading]) -> Series | None:
-    """The series of a misread figure: its own scatter says nothing of how well it could be read."""
-    if fault.kind != "reading":
-        return None
-    return next(_series_of(one) for one in readings if one.id == fault.about)
-
-
-def _means(used: InUse) -> dict[tuple[str, int], float]:
-    """What was read of each piece, in its hole."""
-    found: dict[tuple[str, int], float] = {}
-    for place, series in used.series.items():
-        figure = series.readings[0].figure
-        if figure in PIECES and place.scope is Scope.HOLE:
-            values = [one.value for one in series.readings]
-            found[figure, place.number] = math.fsum(values) / len(values)
-    return found
-
-
-# -- the linear model ---------------------------------------------------------
-
-
-class _Model:
-    """Residuals and covariance, gathered source by source: what each moves of every reading, times its u."""
-
-    def __init__(self, build: Build, used: InUse, readings: Sequence[Reading], sag: float) -> None:
-        self.build, self.used, self.readings, self.sag = build, used, readings, sag
-        self.joined = len(readings) < sum(len(one.readings) for one in used.series.values())
-        self.paper = build.paper or build.figures
-        self.columns: dict[object, Floats] = {}
-        self._lower: dict[Series | None, Floats] = {}
-        self.squares = _squares(used)
-        self.totals = {
-            pool: (math.fsum(s for s, _ in inner.values()), sum(n - 1 for _, n in inner.values()))
-            for pool, inner in self.squares.items()
-        }
-        self.y = np.array([one.value for one in readings])
-        for i, one in enumerate(readings):
-            self._reading(i, one)
-        columns = np.array(list(self.columns.values())).reshape(len(self.columns), len(readings))
-        self._shared = columns.T @ columns
-
-    def lower(self, without: Series | None) -> Floats:
-        """The covariance's lower root, its scatter told without one series."""
-        if without not in self._lower:
-            lower: Floats = np.linalg.cholesky(self._shared + self._scatter(without))
-            self._lower[without] = lower
-        return self._lower[without]
-
-    def _scatter(self, without: Series | None) -> Floats:
-        """What readings scatter by themselves, and what they share through their zeros."""
-        out: Floats = np.zeros_like(self._shared)
-        by_zero: dict[str, list[int]] = {}
-        for i, one in enumerate(self.readings):
-            pool = self.used.pools[one.pool]
-            variance = self._variance(pool, one, without)
-            out[i, i] = variance / self.squares[one.pool][_series_of(one)][1] if self.joined else variance
-            out[i, i] += pool.rounding(variance) + 1e-12
-            if one.zero:
-                by_zero.setdefault(one.zero, []).append(i)
-        for zero, at in by_zero.items():
-            pool = self.used.zero_pool(zero) or self.used.pools[self.readings[at[0]].pool]
-            scatter = self._variance(pool, self.readings[at[0]], without) * (2 if pool.way == "tipped" else 1)
-            out[np.ix_(at, at)] += scatter + max(0.0, pool.resolution**2 / 12 - scatter / 2)
-        return out
-
-    def _variance(self, pool: Pool, one: Reading, without: Series | None) -> float:
-        """s² of one reading: what the register says, and the scatter of all series but one.
-
-        The register counts as many degrees of freedom: a few pairs that happened to agree would make a
-        slip of every other.
-        """
-        total, dof = self.totals[pool.key]
-        if without is not None and (own := self.squares[pool.key].get(without)) is not None:
-            total, dof = max(0.0, total - own[0]), dof - own[1] + 1
-        usual = shots_variance(one, house="shots" in pool.stood_in) if one.shots else pool.register
-        if usual is None:
-            return total / dof if dof else 0.0
-        return (REGISTER * usual + total) / (REGISTER + dof)
-
-    def _add(self, key: object, i: int, by: float) -> None:
-        if by:
-            column = self.columns.setdefault(key, np.zeros(len(self.readings)))
-            column[i] += by
-
-    def _reading(self, i: int, one: Reading) -> None:
-        if one.figure == "deck_clearance":
-            if one.on == "pad" and one.pad_height is not None:
-                self.y[i] += one.pad_height
-            for figure, by in STACK.items():
-                self._figure(i, figure, one.place.number, by)
-            self._sag(i, one)
-        else:
-            hole = one.place.number if one.place.scope is Scope.HOLE else None
-            self._figure(i, one.figure, hole, 1.0, one.place.bank)
-        self._instrument(i, one)
-
-    def _figure(self, i: int, figure: str, hole: int | None, by: float, bank: str = "") -> None:
-        """The paper figure that a reading is compared with, its doubt, and how pieces differ."""
-        field = READABLE[figure]
-        path, quantity = self._paper(figure, hole, bank)
-        bank = bank or (self.build.bank_of(hole).name if hole is not None else "")
-        if quantity is None:
-            self._add(("free", figure), i, by * _FREE)
-        else:
-            self.y[i] -= by * quantity.value
-            apart = hole if quantity.each else None
-            self._add(("paper", path, apart), i, by * quantity.u)
-        if hole is None:
-            return
-        if not (quantity is not None and quantity.each):
-            self._add(("piece", figure, hole), i, by * piece_scatter(figure))
-        if field.name == "deck_height":
-            self._add(("slope", bank), i, by * BANK_SLOPE * self._along(hole))
-
-    def _paper(self, figure: str, hole: int | None, bank: str) -> tuple[str, Quantity | None]:
-        """The figure on paper: bank over engine. What was typed for one hole is no paper."""
-        path = READABLE[figure].path
-        name = bank or (self.build.bank_of(hole).name if hole is not None else "")
-        if figure == "deck_height" and (own := self.paper.get(f"banks.{name}.deck_height")) is not None:
-            return f"banks.{name}.deck_height", own
-        return path, self.paper.get(path)
-
-    def _along(self, hole: int) -> float:
-        pitch = self.build.figures.get("engine.bore_pitch")
-        cylinders = self.build.bank_of(hole).cylinders
-        return (pitch.value if pitch else 0.0) * (cylinders.index(hole) - (len(cylinders) - 1) / 2)
-
-    def _sag(self, i: int, one: Reading) -> None:
-        """On the bench clearances are taken up one way: 0 to the house's figure, the same for all."""
-        sign = -1.0 if ("block", "inverted") in one.conditions else 1.0
-        self.y[i] -= sign * self.sag / 2
-        self._add("sag", i, sign * self.sag / math.sqrt(12))
-
-    def _instrument(self, i: int, one: Reading) -> None:
-        pool = self.used.pools[one.pool]
-        if one.shots:
-            size_u = one.shots.size_u if one.shots.size_u is not None else SHOT_SIZE
-            self._add(("shot", one.shots.size), i, one.shots.count * size_u)
-        elif pool.gauge is not None:
-            self._add(("gauge", pool.gauge.read_with or pool.gauge.id), i, pool.gauge_u)
-            self._add(("feel", pool.gauge.id), i, pool.gauge.feel or 0.0)
-        else:
-            self._add(("gauge of", one.figure), i, pool.gauge_u)
-        self._temperature(i, one, pool)
-
-    def _temperature(self, i: int, one: Reading, pool: Pool) -> None:
-        correction = correction_of(one, pool, self.build)
-        if correction is None:
-            return
-        pairs = [(correction.part, -correction.alpha, one.temperature)]
-        if correction.gauge:
-            pairs.append((correction.gauge, correction.gauge_alpha, one.gauge_temperature))
-        for key, alpha, read in pairs:
-            if read is None:
-                if self.build.unstated_doubt == "house":
-                    self._add(("temperature", key, None), i, U_UNSTATED_TEMPERATURE * alpha * one.value)
-            else:
-                self.y[i] += alpha * (read - 20.0) * one.value
-                self._add(("temperature", key), i, U_TEMPERATURE * alpha * one.value)
-
-
-def _squares(used: InUse) -> dict[str, dict[Series, tuple[float, int]]]:
-    """Σ(x − mean)² and the number of readings of every series, by its pool."""
-    grouped: dict[str, dict[Series, list[float]]] = {}
-    several = [*used.series.values(), *(rival for rivals in used.rivals.values() for rival in rivals)]
-    for series in several:
-        for one in series.readings:
-            grouped.setdefault(one.pool, {}).setdefault(_series_of(one), []).append(one.value)
-    return {
-        pool: {key: (_sum_of_squares(values), len(values)) for key, values in inner.items()}
-        for pool, inner in grouped.items()
-    }
-
-
-def _sum_of_squares(values: list[float]) -> float:
-    mean = math.fsum(values) / len(values)
-    return math.fsum((value - mean) ** 2 for value in values)
-
-
 # -- odds ---------------------------------------------------------------------
 
 
-def _judge(faults: list[Fault], moved: Floats, model: _Model) -> list[_Judged]:
+def _judge(faults: list[Fault], moved: Floats, model: Model) -> list[_Judged]:
     members: dict[FaultKind, int] = {}
     for fault in faults:
         members[fault.kind] = members.get(fault.kind, 0) + 1
@@ -390,7 +177,7 @@ def _judge(faults: list[Fault], moved: Floats, model: _Model) -> list[_Judged]:
     out = []
     for i, fault in enumerate(faults):
         direction = whole[:, i + 1]
-        without = _own_series(fault, model.readings)
+        without = own_series(fault, model.readings)
         white = direction, whole[:, 0]
         if without is not None:
             pair = np.linalg.solve(model.lower(without), np.column_stack([moved[i], model.y]))
@@ -476,9 +263,16 @@ def _cause(at: int, entries: list[Entry], build: Build) -> Cause:
     alike += [Also("part", f"{one.about} of the whole set", one.cylinders) for one in sets]
     decided = _decider(head, other, build) or _again(head, build)
     return Cause(
-        fault.kind, fault.about, fault.cylinders, head.off_by, fault.unit,
-        max(0.0, min(1.0, head.explains)), log_odds, tuple(alike), decided,
-    )  # fmt: skip
+        fault.kind,
+        fault.about,
+        fault.cylinders,
+        head.off_by,
+        fault.unit,
+        max(0.0, min(1.0, head.explains)),
+        log_odds,
+        tuple(alike),
+        decided,
+    )
 
 
 def _again(one: _Judged, build: Build) -> Told | None:

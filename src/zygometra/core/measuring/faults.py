@@ -20,12 +20,24 @@ FaultKind = Literal["reading", "zero", "gauge", "part", "swap", "catalogue", "be
 
 # How often each kind is what is wrong, before anything was read (handbook of the trade, which cause).
 PRIORS: Mapping[FaultKind, float] = {
-    "reading": 0.40, "part": 0.15, "catalogue": 0.15, "zero": 0.12, "gauge": 0.08, "swap": 0.05, "bearing": 0.05,
-}  # fmt: skip
+    "reading": 0.40,
+    "part": 0.15,
+    "catalogue": 0.15,
+    "zero": 0.12,
+    "gauge": 0.08,
+    "swap": 0.05,
+    "bearing": 0.05,
+}
 # How large it usually is, in mm; of volumes ten times the number in cc.
 SIZES: Mapping[FaultKind, float] = {
-    "reading": 0.5, "catalogue": 0.5, "part": 0.4, "zero": 0.2, "gauge": 0.2, "bearing": 0.2, "swap": 0.0,
-}  # fmt: skip
+    "reading": 0.5,
+    "catalogue": 0.5,
+    "part": 0.4,
+    "zero": 0.2,
+    "gauge": 0.2,
+    "bearing": 0.2,
+    "swap": 0.0,
+}
 CC_FOR_MM = 10.0
 # Half the stroke, the rod and the piston stand between crank and rim; the block's deck over it.
 STACK: Mapping[str, float] = {"deck_height": 1.0, "stroke": -0.5, "length": -1.0, "compression_height": -1.0}

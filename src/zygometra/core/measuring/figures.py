@@ -8,10 +8,10 @@ from dataclasses import replace
 from typing import NamedTuple
 
 from ..build.model import Build
-from ..house_rules import between_holes, expansion
 from ..place import Place
 from ..quantity import Quantity, Term
 from ..units import Kind, from_base
+from ..usual_figures import between_holes, expansion
 from .in_use import InUse, Series, in_use, spots_of
 from .logbook import READABLE, Logbook, Reading, latest
 from .scatter import SHOT_SIZE, Pool
@@ -299,11 +299,13 @@ def _between(build: Build, figures: Mapping[str, Quantity]) -> dict[str, Quantit
                 dof=math.inf,
                 number=from_base(value, template.unit),
                 as_typed={
-                    "value": from_base(value, template.unit), "unit": template.unit.symbol, "basis": "mock-up",
+                    "value": from_base(value, template.unit),
+                    "unit": template.unit.symbol,
+                    "basis": "mock-up",
                 },
                 readings=(),
                 terms=tuple(terms),
-            )  # fmt: skip
+            )
     return found
 
 

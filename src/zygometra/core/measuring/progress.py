@@ -14,9 +14,17 @@ from .logbook import EMPTY, NAME_OF, READABLE, place_of
 _READ = ("measured", "mock-up")
 # What the stack and the volumes stand on, in the order in which a shop reads it.
 ORDER = (
-    "deck_clearance", "deck_height", "stroke", "length", "compression_height",
-    "bore", "chamber_volume", "crown_volume", "thickness", "gasket_bore",
-)  # fmt: skip
+    "deck_clearance",
+    "deck_height",
+    "stroke",
+    "length",
+    "compression_height",
+    "bore",
+    "chamber_volume",
+    "crown_volume",
+    "thickness",
+    "gasket_bore",
+)
 _STACK = ("deck_height", "stroke", "length", "compression_height")
 
 

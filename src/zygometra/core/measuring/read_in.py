@@ -9,9 +9,10 @@ from typing import Any
 from ..build.document import read_document
 from ..build.model import Build
 from ..errors import QuantityError, shown
+from ..fields import Field
 from ..place import Position
 from ..quantity import Quantity, Unstated, read_field, read_quantity
-from ..units import Kind
+from ..units import Kind, Unit
 from .figures import measure
 from .logbook import READABLE, Check, Gauge, Logbook, Mishap, MockUp, Reading, Shots, Voided, Zero, place_of
 
@@ -242,19 +243,7 @@ def read_reading(raw: Mapping[str, Any], order: int, unstated: Unstated = "house
         raise QuantityError(f"{field.label} of {where}", _may_be_read_at(figure)) from None
     if figure == "deck_clearance" and raw.get("cylinder") is None:
         raise QuantityError("a deck clearance without a hole", "the cylinder it was read in")
-    tipped = shots = None
-    if raw.get("tipped") is not None:
-        sides = [read_field(side, field, unstated) for side in raw["tipped"]]
-        tipped = (sides[0].value, sides[1].value)
-        value, unit = (tipped[0] + tipped[1]) / 2, sides[-1].unit
-    elif raw.get("shots") is not None:
-        shots, size = _shots(raw["shots"])
-        value, unit = shots.volume, size.unit
-        if not field.low <= value <= field.high:
-            raise QuantityError(f"{value:.6g} cc", f"{field.low:g} to {field.high:g} cc")
-    else:
-        quantity = read_field(raw["value"], field, unstated)
-        value, unit = quantity.value, quantity.unit
+    value, unit, tipped, shots = _value_of(raw, field, unstated)
     depth, pad = raw.get("depth"), raw.get("pad_height")
     conditions = raw.get("conditions") or {}
     return Reading(
@@ -280,6 +269,22 @@ def read_reading(raw: Mapping[str, Any], order: int, unstated: Unstated = "house
         moment(raw["at"]) if raw.get("at") else "",
         raw,
     )
+
+
+def _value_of(
+    raw: Mapping[str, Any], field: Field, unstated: Unstated
+) -> tuple[float, Unit, tuple[float, float] | None, Shots | None]:
+    """What was read in the base unit, the unit it was typed in, and the two sides or the shots it is made of."""
+    if raw.get("tipped") is not None:
+        sides = [read_field(side, field, unstated) for side in raw["tipped"]]
+        return (sides[0].value + sides[1].value) / 2, sides[-1].unit, (sides[0].value, sides[1].value), None
+    if raw.get("shots") is not None:
+        shots, size = _shots(raw["shots"])
+        if not field.low <= shots.volume <= field.high:
+            raise QuantityError(f"{shots.volume:.6g} cc", f"{field.low:g} to {field.high:g} cc")
+        return shots.volume, size.unit, None, shots
+    quantity = read_field(raw["value"], field, unstated)
+    return quantity.value, quantity.unit, None, None
 
 
 def _said(value: Any) -> str:

@@ -57,6 +57,18 @@ def where_words(place: Place) -> str:
     return f", bank {place.bank}" if place.scope is Scope.BANK else ""
 
 
+# What is said of each kind of cause; names in braces stand for what :func:`_given` puts there.
+_SAYS: dict[str, str] = {
+    "reading": "One reading of {what} is misread: it shows {by} {side} than all else gives",
+    "zero": "The zero {about} stood off: all that was read against it shows {by} {side}",
+    "gauge": "The gauge {about} reads {by} {side} than true",
+    "swap": "The {pieces} of holes {hole} and {other} stand in one another's place",
+    "part": "Hole {hole} holds another {piece}: its {figure} is {by} {side}",
+    "bearing": "Other bearings {where}: the pistons stand {by} {side} down",
+    "catalogue": "The paper figure of the {figure} is wrong: the parts measure {by} {side}",
+}
+
+
 def cause_words(cause: Cause, logbook: Logbook) -> Sentence:
     """Return one sentence that says what is probably wrong, and what it cannot be told from.
 
@@ -72,38 +84,32 @@ def cause_words(cause: Cause, logbook: Logbook) -> Sentence:
     Sentence
         To be written for a reader.
     """
-    by = _amount(cause.off_by, cause.unit)
-    side = _SIDE[cause.off_by > 0]
-    hole = cause.cylinders[0] if cause.cylinders else 0
-    if cause.kind == "reading":
-        reading = logbook.by_id[cause.about]
-        text = sentence("One reading of {what} is misread: it shows {by} {side} than all else gives",
-                        what=reading_words(reading), by=by, side=side)  # fmt: skip
-    elif cause.kind == "zero":
-        text = sentence("The zero {name} stood off: all that was read against it shows {by} {side}",
-                        name=cause.about, by=by, side=side)  # fmt: skip
-    elif cause.kind == "gauge":
-        text = sentence("The gauge {name} reads {by} {side} than true", name=cause.about, by=by, side=side)
-    elif cause.kind == "swap":
-        what = "pistons" if cause.about == "compression_height" else "rods"
-        text = sentence("The {what} of holes {i} and {j} stand in one another's place",
-                        what=what, i=str(cause.cylinders[0]), j=str(cause.cylinders[1]))  # fmt: skip
-    elif cause.kind == "part":
-        piece = "piston" if cause.about.startswith("compression_height") else "rod"
-        figure = "compression height" if piece == "piston" else "length"
-        text = sentence("Hole {hole} holds another {piece}: its {figure} is {by} {side}",
-                        hole=str(hole), piece=piece, figure=figure, by=by, side=side)  # fmt: skip
-    elif cause.kind == "bearing":
-        where = "under the whole crank" if cause.about == "main bearings" else f"of the rod in hole {hole}"
-        text = sentence("Other bearings {where}: the pistons stand {by} {side} down",
-                        where=where, by=by, side=side)  # fmt: skip
-    else:
-        text = sentence("The paper figure of the {what} is wrong: the parts measure {by} {side}",
-                        what=label_of(cause.about), by=by, side=side)  # fmt: skip
+    text = Sentence(_SAYS[cause.kind], _given(cause, logbook))
     alike = [also_words(one) for one in cause.alike[:4]]
     more = f"; these readings cannot tell it from {', '.join(alike)}" if alike else ""
     told = f". It would be decided by reading {told_words(cause.decided_by)}" if cause.decided_by else ""
     return sentence("{text}{more}{told}.", text=text, more=more, told=told)
+
+
+def _given(cause: Cause, logbook: Logbook) -> dict[str, Given]:
+    """What stands at the places of a cause's sentence."""
+    figure = cause.about.partition(" ")[0]
+    piece = "piston" if figure == "compression_height" else "rod"
+    hole, other = (*cause.cylinders, 0, 0)[:2]
+    under = "under the whole crank" if cause.about == "main bearings" else f"of the rod in hole {hole}"
+    reading = logbook.by_id.get(cause.about)
+    return {
+        "what": reading_words(reading) if reading is not None else "",
+        "about": cause.about,
+        "by": _amount(cause.off_by, cause.unit),
+        "side": _SIDE[cause.off_by > 0],
+        "pieces": f"{piece}s",
+        "piece": piece,
+        "hole": str(hole),
+        "other": str(other),
+        "where": under,
+        "figure": label_of(figure) if figure in READABLE else "",
+    }
 
 
 def also_words(also: Also) -> str:

@@ -11,8 +11,8 @@ from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
 from ..fields import Field
-from ..house_rules import repeatability, unstated_doubt
 from ..quantity import dimension_of
+from ..usual_figures import repeatability, unstated_doubt
 from .logbook import READABLE, Gauge, Logbook, Reading
 
 # Below so many degrees of freedom the register's repeatability joins, counted as two of them.

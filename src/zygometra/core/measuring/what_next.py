@@ -9,7 +9,6 @@ from typing import NamedTuple
 
 from ..build.model import Build
 from ..fields import field_at
-from ..house_rules import ZERO_MINUTES, minutes_of
 from ..place import Place, Scope
 from ..quantity import Quantity
 from ..stack.evaluate import state_now
@@ -17,6 +16,7 @@ from ..stack.hole import evaluate_hole
 from ..stack.missing import missing
 from ..stack.results import Hole, Source, State
 from ..units import BASE
+from ..usual_figures import ZERO_MINUTES, minutes_of
 from ..windows import Window
 from .figures import READ, figure_of
 from .in_use import InUse, Series

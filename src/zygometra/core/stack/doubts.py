@@ -157,10 +157,18 @@ def merged(contributions: list[Contribution]) -> list[Contribution]:
             item,
         )
         by_key[item[0]] = (
-            item[0], 1.0, dof, each,
-            c1 * u1 + c2 * u2, q1 * u1 + q2 * u2, s1 * u1 + s2 * u2, v1 * u1 + v2 * u2, t1 * u1 + t2 * u2,
-            pool, flat,
-        )  # fmt: skip
+            item[0],
+            1.0,
+            dof,
+            each,
+            c1 * u1 + c2 * u2,
+            q1 * u1 + q2 * u2,
+            s1 * u1 + s2 * u2,
+            v1 * u1 + v2 * u2,
+            t1 * u1 + t2 * u2,
+            pool,
+            flat,
+        )
     return list(by_key.values())
 
 
@@ -243,6 +251,7 @@ def head_doubts(
     return found
 
 
+# long: six results summed side by side in one pass: it is asked at every step of a lever
 def propagate(
     contributions: list[Contribution], volume: float, ratio: float | None, effective: float | None
 ) -> tuple[Doubts, tuple[Contribution, ...]]:

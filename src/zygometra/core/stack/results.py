@@ -6,7 +6,8 @@ import math
 from typing import NamedTuple
 
 from ..build.model import Operation
-from ..quantity import Quantity, band_factor
+from ..quantity import Quantity
+from ..student import band_factor
 from .slopes import Areas
 
 

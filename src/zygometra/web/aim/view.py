@@ -35,6 +35,7 @@ class Row(NamedTuple):
     slots: tuple[Slot, ...]
 
 
+# long: what one page shows, field by field
 def view(bench: Bench, form: Mapping[str, str], faults: Mapping[str, str]) -> dict[str, Any]:
     """Return what the page of the aim shows.
 

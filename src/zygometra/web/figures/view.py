@@ -11,9 +11,9 @@ from zygometra.core.build.record import written
 from zygometra.core.digits import MINUS
 from zygometra.core.errors import QuantityError
 from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field, field_at
-from zygometra.core.house_rules import BASES
 from zygometra.core.place import Place
 from zygometra.core.units import BASE, Kind, from_base
+from zygometra.core.usual_figures import BASES
 from zygometra.core.wording import Reader
 from zygometra.store.history import Change, history
 

@@ -16,9 +16,20 @@ from ..forms.read import attempt
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9 _.-]{0,39}")
 MATERIALS = ("steel", "carbide", "invar", "aluminium", "granite")
 KINDS = (
-    "depth indicator", "bore gauge", "micrometer", "calliper", "height gauge", "transfer gauge", "burette",
-    "shot syringe", "touch probe", "ultrasonic wall gauge", "feeler", "scale", "other",
-)  # fmt: skip
+    "depth indicator",
+    "bore gauge",
+    "micrometer",
+    "calliper",
+    "height gauge",
+    "transfer gauge",
+    "burette",
+    "shot syringe",
+    "touch probe",
+    "ultrasonic wall gauge",
+    "feeler",
+    "scale",
+    "other",
+)
 
 
 def gauge_of(form: Form) -> tuple[str, dict[str, Any]] | None:

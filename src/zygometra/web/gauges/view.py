@@ -139,10 +139,19 @@ def gauge_view(session: Session, known: Register, name: str, *, fault: str = "")
         "key": f"note-{secrets.token_hex(8)}",
         "mishaps": [(word, word) for word in MISHAPS],
         "today": datetime.now(UTC).date().isoformat(),
-        **_form({"name": name, "kind": gauge.kind, "material": gauge.material, "read_with": gauge.read_with,
-                 "compensated": "yes" if gauge.compensated else "",
-                 **{key: _typed(entry[key]) for key in _LABELS if entry.get(key) is not None}}, {}, known),
-    }  # fmt: skip
+        **_form(
+            {
+                "name": name,
+                "kind": gauge.kind,
+                "material": gauge.material,
+                "read_with": gauge.read_with,
+                "compensated": "yes" if gauge.compensated else "",
+                **{key: _typed(entry[key]) for key in _LABELS if entry.get(key) is not None},
+            },
+            {},
+            known,
+        ),
+    }
 
 
 def _noted_words(kind: str, body: Mapping[str, Any]) -> str:

@@ -29,17 +29,19 @@ from zygometra.core.place import Place
 from zygometra.core.typed import check_text, made_printable
 from zygometra.exchange.logbook_csv import MOST_BYTES, read_logbook_csv, write_logbook_csv
 from zygometra.exchange.logbook_faults import place_faults
-from zygometra.store import builds, facts
+from zygometra.store import facts
 from zygometra.store.facts import New, OtherFact, Shut, TooMany
+from zygometra.store.whole import refresh_summary
 
 from ..build.bench import Bench, open_bench
 from ..build.page import render, render_aside
 from ..db import db
 from ..people import actor, person, reader, request_is_partial, safe_next, told_error
 from . import photos
+from .place_view import place_view
 from .read_view import SETUP, Refusal, gauges_known, next_place, recent, settled, view, with_place
 from .sent import key_of, read_sent
-from .view import logbook_view, place_view
+from .view import logbook_view
 
 measure = Blueprint("measure", __name__, template_folder="templates")
 
@@ -141,7 +143,7 @@ def _append(build_id: int, new: list[New]) -> tuple[str, int] | None:
 def _again(build_id: int) -> Bench:
     """The build with what was just noted, and the floor's line about it written anew."""
     bench = open_bench(build_id)
-    builds.refresh_summary(db(), build_id, summarise_build(bench.kept.build, bench.rules))
+    refresh_summary(db(), build_id, summarise_build(bench.kept.build, bench.rules))
     db().commit()
     return bench
 
@@ -270,9 +272,14 @@ def accept(build_id: int) -> BaseResponse:
     except QuantityError as error:
         return _said(bench, told_error(error), 422)
     body = {
-        "id": key, "gate": standing.gate.number, "reason": reason, "fails": list(standing.fails),
-        "covers": dict(standing.covers), "by": person(), "at": _now(),
-    }  # fmt: skip
+        "id": key,
+        "gate": standing.gate.number,
+        "reason": reason,
+        "fails": list(standing.fails),
+        "covers": dict(standing.covers),
+        "by": person(),
+        "at": _now(),
+    }
     refusal = _append(build_id, [New(key, "accepted", body)])
     return _said(bench, *refusal) if refusal is not None else _done(build_id)
 
@@ -340,9 +347,11 @@ def take_table(build_id: int) -> BaseResponse:
             raise BuildFaults([Fault("the table", "no file", "a table of readings, chosen or dropped here")])
         _, known = gauges_known(bench)
         taken = read_logbook_csv(
-            upload.stream.read(MOST_BYTES + 1), known,
-            [bank.name for bank in bench.build.banks], list(bench.build.cylinders),
-        )  # fmt: skip
+            upload.stream.read(MOST_BYTES + 1),
+            known,
+            [bank.name for bank in bench.build.banks],
+            list(bench.build.cylinders),
+        )
     except BuildFaults as error:
         return _table_faults(bench, called, error.faults)
     now = _now()

@@ -8,21 +8,18 @@ from typing import Any, NamedTuple
 
 from flask import url_for
 
-from zygometra.core.digits import figure, number_of
-from zygometra.core.fields import Field, field_at, place_label
+from zygometra.core.digits import figure
+from zygometra.core.fields import place_label
 from zygometra.core.gates import LONGEST_REASON
 from zygometra.core.measuring.agreement import agreement
-from zygometra.core.measuring.figures import figure_of
 from zygometra.core.measuring.gates import Standing as GateStanding
 from zygometra.core.measuring.gates import standings
-from zygometra.core.measuring.logbook import NAME_OF, READABLE, Logbook, Reading
+from zygometra.core.measuring.logbook import READABLE, Logbook
 from zygometra.core.measuring.progress import Progress, progress
 from zygometra.core.measuring.said import cause_words, where_words
 from zygometra.core.measuring.what_next import Advice, what_next
 from zygometra.core.place import Place, Scope
-from zygometra.core.quantity import Quantity
 from zygometra.core.sentence import given_text
-from zygometra.core.stack.results import spread_of
 from zygometra.core.wording import Reader
 from zygometra.store import facts
 
@@ -63,14 +60,6 @@ class Next(NamedTuple):
     leaves: str
     minutes: str
     address: str
-
-
-class Sourced(NamedTuple):
-    """One source of a figure's doubt: what, how much, its share."""
-
-    what: str
-    u: str
-    share: str
 
 
 class Found(NamedTuple):
@@ -295,10 +284,15 @@ def _found(bench: Bench, shown: Mapping[str, list[str]]) -> list[Found]:
         at = str(body.get("at") or fact.at)[:16].replace("T", " ")
         out.append(
             Found(
-                fact.key, str(body["what"]), where, str(body.get("consequence") or ""),
-                str(body.get("by") or fact.by), at, tuple(shown.get(fact.key, ())),
+                fact.key,
+                str(body["what"]),
+                where,
+                str(body.get("consequence") or ""),
+                str(body.get("by") or fact.by),
+                at,
+                tuple(shown.get(fact.key, ())),
             )
-        )  # fmt: skip
+        )
     return list(reversed(out))
 
 
@@ -326,106 +320,3 @@ def _gate_state(one: GateStanding) -> str:
     if not one.fails:
         return "done"
     return "signed" if one.is_passed else "lapsed" if one.signed is not None else "due"
-
-
-def place_view(bench: Bench, place: Place) -> dict[str, Any] | None:
-    """Return what stands under one figure: its readings, what was set aside, what its doubt is made of.
-
-    Parameters
-    ----------
-    bench : Bench
-        The build.
-    place : Place
-        Of a figure.
-    """
-    try:
-        field = field_at(place)
-    except KeyError:
-        return None
-    logbook = bench.build.logbook or Logbook()
-    readings = [one for one in logbook.readings if one.place == place.whole]
-    figures = bench.build.figures
-    if not readings and str(place) not in figures:
-        return None
-    used = bench.build.in_use
-    aside = {one.reading.id: one.why for one in used.aside} if used is not None else {}
-    shown = facts.photos(db(), bench.id) if readings else {}
-    quantity = figures.get(str(place))
-    return {
-        "at": str(place),
-        "what": f"{label(field)}{where_words(place)}",
-        "readings": [_line(one, bench, logbook, aside, shown) for one in reversed(readings)],
-        "value": quantity_words(quantity, field, bench.reader) if quantity is not None else ("", ""),
-        "sources": _sources(quantity, field, bench.reader) if quantity is not None else [],
-        "paper": _paper(bench, place, field),
-        "rivals": _rivals(bench, place, field),
-        "keys": {one.id: f"photo-{secrets.token_hex(8)}" for one in readings},
-        "read_on": _read_on(bench, field, place),
-        "band": _band_words(quantity),
-    }
-
-
-def _read_on(bench: Bench, field: Field, place: Place) -> str:
-    """The page on which a figure is read again; empty for one that is not read there."""
-    name = NAME_OF.get(field.path)
-    if name not in FIGURES:
-        return ""
-    return url_for("measure.read", build_id=bench.id, figure=name, place=place_value(place))
-
-
-def _line(
-    one: Reading, bench: Bench, logbook: Logbook, aside: Mapping[str, str], shown: Mapping[str, list[str]]
-) -> Line:
-    state = "void" if one.id in logbook.void else "aside" if one.id in aside else ""
-    return line(
-        one, bench.reader, state=state, why=aside.get(one.id, ""), photos=tuple(shown.get(one.id, ()))
-    )
-
-
-def _band_words(quantity: Quantity | None) -> str:
-    if quantity is None or not quantity.u:
-        return ""
-    spread = spread_of(quantity)
-    dof = "many" if spread.dof > 1000 else figure(spread.dof, 1)
-    return f"{dof} degrees of freedom, k = {figure(spread.half / spread.u, 2)}"
-
-
-def _sources(quantity: Quantity, field: Field, reader: Reader) -> list[Sourced]:
-    """What the doubt of a measured figure is made of, the largest first."""
-    total = sum(t.u * t.u for t in quantity.terms)
-    rows = []
-    for t in sorted(quantity.terms, key=lambda t: -abs(t.u)):
-        u = (
-            reader.band(abs(t.u))
-            if field.kind.value == "length"
-            else f"{figure(abs(t.u), 3)} {quantity.unit.symbol}"
-        )
-        rows.append(
-            Sourced(_source_words(t.key), u, f"{figure(100 * t.u * t.u / total if total else 0.0, 0)} %")
-        )
-    return rows
-
-
-def _source_words(key: str) -> str:
-    """A source in words; of the readings themselves without saying again of what."""
-    own = {"~read ": "scatter of its readings", "~rounding ": "rounding of its readings"}
-    return next((words for begins, words in own.items() if key.startswith(begins)), place_label(key))
-
-
-def _paper(bench: Bench, place: Place, field: Field) -> str:
-    """The figure that the readings stand in for, in words."""
-    paper = (bench.build.paper or {}).get(str(place)) or (bench.build.paper or {}).get(field.path)
-    return f"{bench.reader.quantity(paper)} ({paper.basis})" if paper is not None else ""
-
-
-def _rivals(bench: Bench, place: Place, field: Field) -> list[str]:
-    """What other gauges, or other ways, give for the same place."""
-    used = bench.build.in_use
-    if used is None:
-        return []
-    out = []
-    for rival in used.rivals.get(place, ()):
-        value, band = quantity_words(figure_of(rival, bench.build, used), field, bench.reader)
-        one = rival.readings[0]
-        out.append(f"{one.gauge or one.way}: {value} {band} ({number_of(len(rival.readings), 'reading')})")
-    return out

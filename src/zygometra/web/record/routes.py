@@ -27,6 +27,7 @@ from zygometra.exchange.evaluation_file import evaluation_document
 from zygometra.exchange.plain_json import loads
 from zygometra.store import builds, moves
 from zygometra.store import undo as history_of
+from zygometra.store.whole import with_facts
 
 from ..build.bench import open_bench
 from ..build.page import render
@@ -167,7 +168,7 @@ def stage(build_id: int) -> BaseResponse:
 def build_file(build_id: int) -> Response:
     """Hand the build over as a build file."""
     stored = builds.load(db(), build_id)
-    whole = builds.with_facts(db(), build_id, stored.document)
+    whole = with_facts(db(), build_id, stored.document)
     return _file(to_text(whole), stored.document["name"], "json")
 
 

@@ -6,10 +6,10 @@ from typing import Any
 
 from zygometra.core.errors import QuantityError, shown
 from zygometra.core.fields import Field
-from zygometra.core.house_rules import BASES
 from zygometra.core.mix.parts import KIND, MOST_PIECES, STATES, Part, check_code, read_dimension
 from zygometra.core.typed import MOST_WORD, whole_number
 from zygometra.core.units import Kind
+from zygometra.core.usual_figures import BASES
 from zygometra.exchange.shelf_csv import read_price
 
 from ..forms.figure import figure_of

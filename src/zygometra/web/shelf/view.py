@@ -9,13 +9,13 @@ from typing import Any, NamedTuple
 
 from zygometra.core.digits import MINUS, money
 from zygometra.core.fields import Field
-from zygometra.core.house_rules import BASES
 from zygometra.core.mix.parts import KIND, KINDS, STATES, Part, PartKind
 from zygometra.core.mix.rules import Band, FitRule, FitRules
 from zygometra.core.mix.rules_data import rules_as_data
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.place import PartPlace
 from zygometra.core.units import Kind
+from zygometra.core.usual_figures import BASES
 from zygometra.core.wording import Reader
 from zygometra.store import shelf as store
 

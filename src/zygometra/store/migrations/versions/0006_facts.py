@@ -25,6 +25,7 @@ def _build() -> sa.Column[Any]:
     return sa.Column("build_id", sa.BigInteger(), sa.ForeignKey("build.id"), nullable=False)
 
 
+# long: three tables, one by one
 def upgrade() -> None:
     op.create_table(
         "fact",

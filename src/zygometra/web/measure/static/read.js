@@ -192,7 +192,8 @@ function list() {
   const items = held.refused.map((entry) => {
     const item = document.createElement("li");
     const words = document.createElement("span");
-    words.textContent = `${named(entry.place)}, ${[entry.value, entry.side].filter(Boolean).join(" / ")}: ${entry.says} `;
+    const typed = [entry.value, entry.side].filter(Boolean).join(" / ");
+    words.textContent = `${named(entry.place)}, ${typed}: ${entry.says} `;
     item.append(words);
     for (const [label, run] of [
       ["Put it right", () => correct(entry.key)],
@@ -235,9 +236,10 @@ function open() {
   source.addEventListener("reading", (event) => {
     const heard = JSON.parse(event.data);
     byId("heard").textContent = `heard ${heard.says}`;
-    if (form.elements.side && form.elements.value.value && !form.elements.side.value) form.elements.side.value = heard.value;
-    else if (!form.elements.value.value) form.elements.value.value = heard.value;
-    form.elements.value.focus();
+    const { value, side } = form.elements;
+    if (!value.value) value.value = heard.value;
+    else if (side && !side.value) side.value = heard.value;
+    value.focus();
   });
   source.addEventListener("error", () => {
     if (source?.readyState !== EventSource.CLOSED) return;

@@ -1,0 +1,295 @@
+"""The linear model of a logbook: what every reading stands off paper, and how far it may, source by source.
+
+All readings and paper figures are one model: paper tolerance, how pieces differ, a deck's slope, the
+bench's sag, zeros, gauges, shots, temperatures, and each reading's own scatter.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..build.model import Build
+from ..place import Scope
+from ..quantity import Quantity
+from ..usual_figures import BANK_SLOPE, piece_scatter
+from .faults import PIECES, STACK, Fault
+from .figures import U_TEMPERATURE, U_UNSTATED_TEMPERATURE, correction_of
+from .in_use import InUse
+from .logbook import READABLE, Reading
+from .scatter import SHOT_SIZE, Pool, shots_variance
+
+Floats = NDArray[np.float64]
+
+# What nobody stated on paper could be anything.
+_FREE = 100.0
+# More readings than this speak series by series.
+MOST_APART = 240
+# As so many degrees of freedom the register's repeatability counts beside what was read.
+REGISTER = 8
+
+
+def sound_readings(used: InUse) -> tuple[Reading, ...]:
+    """Return every reading that can speak: those in use, and those of another gauge or way.
+
+    Parameters
+    ----------
+    used : InUse
+        What of the logbook counts.
+
+    Returns
+    -------
+    tuple of Reading
+        In their order; of more than 240 one for each series, with its mean.
+    """
+    several = [*used.series.values(), *(rival for rivals in used.rivals.values() for rival in rivals)]
+    readings = sorted((one for series in several for one in series.readings), key=lambda one: one.order)
+    if len(readings) <= MOST_APART:
+        return tuple(readings)
+    # Of thousands the mean of each series speaks, named by its newest reading.
+    kept: dict[object, list[Reading]] = {}
+    for one in readings:
+        kept.setdefault((series_of(one), one.pool), []).append(one)
+    means = [(math.fsum(one.value for one in group) / len(group), group[-1]) for group in kept.values()]
+    return tuple(replace(newest, value=mean) for mean, newest in means)
+
+
+Series = tuple[tuple[str, ...], str]
+
+
+def series_of(one: Reading) -> Series:
+    """Return what a reading is a repeat of. A zero that stands off is no scatter: each has its own repeats.
+
+    Parameters
+    ----------
+    one : Reading
+        Any.
+    """
+    return (one.series, one.zero)
+
+
+def own_series(fault: Fault, readings: Sequence[Reading]) -> Series | None:
+    """Return the series of a misread figure: its own scatter says nothing of how well it could be read.
+
+    Parameters
+    ----------
+    fault : Fault
+        Any.
+    readings : sequence of Reading
+        Those that can speak.
+
+    Returns
+    -------
+    tuple or None
+        None for a fault that is no misread figure.
+    """
+    if fault.kind != "reading":
+        return None
+    return next(series_of(one) for one in readings if one.id == fault.about)
+
+
+def means_of(used: InUse) -> dict[tuple[str, int], float]:
+    """Return what was read of each piece, in its hole.
+
+    Parameters
+    ----------
+    used : InUse
+        What of the logbook counts.
+
+    Returns
+    -------
+    dict
+        By figure and hole, in mm.
+    """
+    found: dict[tuple[str, int], float] = {}
+    for place, series in used.series.items():
+        figure = series.readings[0].figure
+        if figure in PIECES and place.scope is Scope.HOLE:
+            values = [one.value for one in series.readings]
+            found[figure, place.number] = math.fsum(values) / len(values)
+    return found
+
+
+class Model:
+    """Residuals and covariance, gathered source by source: what each moves of every reading, times its u.
+
+    Parameters
+    ----------
+    build : Build
+        With its paper figures.
+    used : InUse
+        What of its logbook counts.
+    readings : sequence of Reading
+        Those that can speak.
+    sag : float
+        How far a mock-up hangs low on the bench at most, in mm.
+    """
+
+    def __init__(self, build: Build, used: InUse, readings: Sequence[Reading], sag: float) -> None:
+        self.build, self.used, self.readings, self.sag = build, used, readings, sag
+        self.joined = len(readings) < sum(len(one.readings) for one in used.series.values())
+        self.paper = build.paper or build.figures
+        self.columns: dict[object, Floats] = {}
+        self._lower: dict[Series | None, Floats] = {}
+        self.squares = _squares(used)
+        self.totals = {
+            pool: (math.fsum(s for s, _ in inner.values()), sum(n - 1 for _, n in inner.values()))
+            for pool, inner in self.squares.items()
+        }
+        self.y = np.array([one.value for one in readings])
+        for i, one in enumerate(readings):
+            self._reading(i, one)
+        columns = np.array(list(self.columns.values())).reshape(len(self.columns), len(readings))
+        self._shared = columns.T @ columns
+
+    def lower(self, without: Series | None) -> Floats:
+        """Return the covariance's lower root, its scatter told without one series.
+
+        Parameters
+        ----------
+        without : tuple or None
+            The series that is left out; None for none.
+
+        Returns
+        -------
+        array
+            Lower triangular, of mm or cc.
+        """
+        if without not in self._lower:
+            lower: Floats = np.linalg.cholesky(self._shared + self._scatter(without))
+            self._lower[without] = lower
+        return self._lower[without]
+
+    def _scatter(self, without: Series | None) -> Floats:
+        """What readings scatter by themselves, and what they share through their zeros."""
+        out: Floats = np.zeros_like(self._shared)
+        by_zero: dict[str, list[int]] = {}
+        for i, one in enumerate(self.readings):
+            pool = self.used.pools[one.pool]
+            variance = self._variance(pool, one, without)
+            out[i, i] = variance / self.squares[one.pool][series_of(one)][1] if self.joined else variance
+            out[i, i] += pool.rounding(variance) + 1e-12
+            if one.zero:
+                by_zero.setdefault(one.zero, []).append(i)
+        for zero, at in by_zero.items():
+            pool = self.used.zero_pool(zero) or self.used.pools[self.readings[at[0]].pool]
+            scatter = self._variance(pool, self.readings[at[0]], without) * (2 if pool.way == "tipped" else 1)
+            out[np.ix_(at, at)] += scatter + max(0.0, pool.resolution**2 / 12 - scatter / 2)
+        return out
+
+    def _variance(self, pool: Pool, one: Reading, without: Series | None) -> float:
+        """s² of one reading: what the register says, and the scatter of all series but one.
+
+        The register counts as many degrees of freedom: a few pairs that happened to agree would make a
+        slip of every other.
+        """
+        total, dof = self.totals[pool.key]
+        if without is not None and (own := self.squares[pool.key].get(without)) is not None:
+            total, dof = max(0.0, total - own[0]), dof - own[1] + 1
+        usual = shots_variance(one, house="shots" in pool.stood_in) if one.shots else pool.register
+        if usual is None:
+            return total / dof if dof else 0.0
+        return (REGISTER * usual + total) / (REGISTER + dof)
+
+    def _add(self, key: object, i: int, by: float) -> None:
+        if by:
+            column = self.columns.setdefault(key, np.zeros(len(self.readings)))
+            column[i] += by
+
+    def _reading(self, i: int, one: Reading) -> None:
+        if one.figure == "deck_clearance":
+            if one.on == "pad" and one.pad_height is not None:
+                self.y[i] += one.pad_height
+            for figure, by in STACK.items():
+                self._figure(i, figure, one.place.number, by)
+            self._sag(i, one)
+        else:
+            hole = one.place.number if one.place.scope is Scope.HOLE else None
+            self._figure(i, one.figure, hole, 1.0, one.place.bank)
+        self._instrument(i, one)
+
+    def _figure(self, i: int, figure: str, hole: int | None, by: float, bank: str = "") -> None:
+        """The paper figure that a reading is compared with, its doubt, and how pieces differ."""
+        field = READABLE[figure]
+        path, quantity = self._paper(figure, hole, bank)
+        bank = bank or (self.build.bank_of(hole).name if hole is not None else "")
+        if quantity is None:
+            self._add(("free", figure), i, by * _FREE)
+        else:
+            self.y[i] -= by * quantity.value
+            apart = hole if quantity.each else None
+            self._add(("paper", path, apart), i, by * quantity.u)
+        if hole is None:
+            return
+        if not (quantity is not None and quantity.each):
+            self._add(("piece", figure, hole), i, by * piece_scatter(figure))
+        if field.name == "deck_height":
+            self._add(("slope", bank), i, by * BANK_SLOPE * self._along(hole))
+
+    def _paper(self, figure: str, hole: int | None, bank: str) -> tuple[str, Quantity | None]:
+        """The figure on paper: bank over engine. What was typed for one hole is no paper."""
+        path = READABLE[figure].path
+        name = bank or (self.build.bank_of(hole).name if hole is not None else "")
+        if figure == "deck_height" and (own := self.paper.get(f"banks.{name}.deck_height")) is not None:
+            return f"banks.{name}.deck_height", own
+        return path, self.paper.get(path)
+
+    def _along(self, hole: int) -> float:
+        pitch = self.build.figures.get("engine.bore_pitch")
+        cylinders = self.build.bank_of(hole).cylinders
+        return (pitch.value if pitch else 0.0) * (cylinders.index(hole) - (len(cylinders) - 1) / 2)
+
+    def _sag(self, i: int, one: Reading) -> None:
+        """On the bench clearances are taken up one way: 0 to the house's figure, the same for all."""
+        sign = -1.0 if ("block", "inverted") in one.conditions else 1.0
+        self.y[i] -= sign * self.sag / 2
+        self._add("sag", i, sign * self.sag / math.sqrt(12))
+
+    def _instrument(self, i: int, one: Reading) -> None:
+        pool = self.used.pools[one.pool]
+        if one.shots:
+            size_u = one.shots.size_u if one.shots.size_u is not None else SHOT_SIZE
+            self._add(("shot", one.shots.size), i, one.shots.count * size_u)
+        elif pool.gauge is not None:
+            self._add(("gauge", pool.gauge.read_with or pool.gauge.id), i, pool.gauge_u)
+            self._add(("feel", pool.gauge.id), i, pool.gauge.feel or 0.0)
+        else:
+            self._add(("gauge of", one.figure), i, pool.gauge_u)
+        self._temperature(i, one, pool)
+
+    def _temperature(self, i: int, one: Reading, pool: Pool) -> None:
+        correction = correction_of(one, pool, self.build)
+        if correction is None:
+            return
+        pairs = [(correction.part, -correction.alpha, one.temperature)]
+        if correction.gauge:
+            pairs.append((correction.gauge, correction.gauge_alpha, one.gauge_temperature))
+        for key, alpha, read in pairs:
+            if read is None:
+                if self.build.unstated_doubt == "house":
+                    self._add(("temperature", key, None), i, U_UNSTATED_TEMPERATURE * alpha * one.value)
+            else:
+                self.y[i] += alpha * (read - 20.0) * one.value
+                self._add(("temperature", key), i, U_TEMPERATURE * alpha * one.value)
+
+
+def _squares(used: InUse) -> dict[str, dict[Series, tuple[float, int]]]:
+    """Σ(x − mean)² and the number of readings of every series, by its pool."""
+    grouped: dict[str, dict[Series, list[float]]] = {}
+    several = [*used.series.values(), *(rival for rivals in used.rivals.values() for rival in rivals)]
+    for series in several:
+        for one in series.readings:
+            grouped.setdefault(one.pool, {}).setdefault(series_of(one), []).append(one.value)
+    return {
+        pool: {key: (_sum_of_squares(values), len(values)) for key, values in inner.items()}
+        for pool, inner in grouped.items()
+    }
+
+
+def _sum_of_squares(values: list[float]) -> float:
+    mean = math.fsum(values) / len(values)
+    return math.fsum((value - mean) ** 2 for value in values)
