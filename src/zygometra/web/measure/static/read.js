@@ -87,9 +87,10 @@ async function send(entry) {
   body.append("csrf_token", form.elements.csrf_token.value);
   const answer = await fetch(form.action, { method: "POST", body, headers: { "HX-Request": "true" } });
   if (answer.headers.get("X-Kept") === entry.key) return { kept: await answer.text() };
-  if (answer.headers.get("X-Refused") === entry.key && answer.status !== 409) return { refused: await answer.text() };
+  const refused = answer.headers.get("X-Refused") === entry.key;
+  if (refused && answer.status !== 409) return { refused: await answer.text() };
   if (answer.status === 409) return { later: "The build is closed for now." };
-  if (answer.status === 401 || answer.status === 400) return { later: "Load this page again: nobody is signed in here." };
+  if ([400, 401].includes(answer.status)) return { later: "Load this page again: nobody is signed in here." };
   return { later: "The shop does not answer as it should." };
 }
 
