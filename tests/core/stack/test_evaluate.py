@@ -257,6 +257,22 @@ def test_a_known_rate_wins_over_the_opening():
     assert evaluate(read_document(document)).planned.holes[0].outcome.terms.chamber == pytest.approx(51.0)
 
 
+def test_a_top_land_that_nobody_knows_counts_as_nought_and_brings_the_houses_doubt():
+    document = vector("pellam-single-proud")["build"]
+    known = evaluate(read_document(document)).now.holes[0].outcome
+    for name in ("top_land_height", "top_land_diameter"):
+        document["parts"]["piston"].pop(name, None)
+    bare = evaluate(read_document(document)).now.holes[0].outcome
+    house = evaluate(read_document({**document, "unstated_doubt": "house"})).now.holes[0].outcome
+    assert bare.clearance == house.clearance <= known.clearance
+    # A usual land by hand: 0.3 mm of gap, 6 mm high, once round the bore; rectangular.
+    ring = math.pi * document["parts"]["block"]["bore"]["value"] * 0.3 * 6 / 1000
+    (own,) = (item for item in house.contributions if item[0].startswith("~land"))
+    assert own[1] == pytest.approx(ring / math.sqrt(3))
+    assert own[10]
+    assert not any(item[0].startswith("~land") for item in bare.contributions)
+
+
 def test_a_deck_line_needs_two_holes_and_a_pitch():
     bank = Bank("A", (1, 2, 3, 4))
     line = deck_line(bank, [0.10, 0.16, 0.19, 0.27], 100.0)

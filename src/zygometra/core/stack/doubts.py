@@ -6,6 +6,7 @@ import math
 
 from ..build.lever_table import LEVER
 from ..build.model import Build, Operation
+from ..usual_figures import USUAL_LAND
 from .arithmetic import QUARTER_PI
 from .chamber import ChamberModel, DraftedChamber, RateChamber, StepFilledChamber
 from .geometry import NOT_KNOWN, Geometry
@@ -131,6 +132,24 @@ def source_doubts(sources: dict[str, Source], rows: list[Slopes]) -> list[Contri
         else:
             found.append((path, quantity.u, quantity.dof, quantity.each, *slopes, None, quantity.rectangular))
     return found
+
+
+def unknown_land(bore: float) -> Contribution:
+    """Return the doubt of a ring around the top land that counts as nought because nobody knows it.
+
+    Parameters
+    ----------
+    bore : float
+        In mm.
+
+    Notes
+    -----
+    Half-width π·B·gap·height of a usual land: what is taken as nought could as well be there (handbook of
+    the trade, volumes and ratio). All holes share it.
+    """
+    gap, height = USUAL_LAND
+    u = math.pi * bore * gap * height / 1000 / math.sqrt(3)
+    return ("~land of unknown size", u, math.inf, False, 0.0, 0.0, 0.0, 1.0, 0.0, None, True)
 
 
 def merged(contributions: list[Contribution]) -> list[Contribution]:

@@ -14,7 +14,16 @@ from ..build.lever_table import AMOUNTS
 from ..build.model import GASKET_FIGURES, Bank, Build, Gasket, Operation
 from .arithmetic import circle_area, ratio_of
 from .chamber import ChamberModel
-from .doubts import cut_slopes_of, head_doubts, merged, operation_doubts, propagate, slopes_of, source_doubts
+from .doubts import (
+    cut_slopes_of,
+    head_doubts,
+    merged,
+    operation_doubts,
+    propagate,
+    slopes_of,
+    source_doubts,
+    unknown_land,
+)
 from .geometry import NOT_KNOWN, Geometry, clearance_of, geometry_of
 from .motion import drop_and_slopes
 from .results import Doubts, Hole, Outcome, Source, Spread, Terms
@@ -133,6 +142,8 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
         doubtful += operation_doubts(cuts, areas, model, totals)
         if model is not None and "head" not in beyond:
             doubtful += head_doubts(sources, model, head_cut, build)
+    if not g.land_diameter and build.unstated_doubt == "house" and not math.isnan(g.bore):
+        doubtful.append(unknown_land(g.bore))
     if build.is_measured:
         doubtful = merged(doubtful)
     doubts, contributions = propagate(doubtful, volume, ratio, effective)

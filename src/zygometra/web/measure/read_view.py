@@ -39,6 +39,7 @@ SETUP = (
     "oiled",
     "shells",
     "block",
+    "hours",
     "rod",
     "piston",
     "size",
@@ -247,6 +248,7 @@ def _circumstances(last: Reading) -> dict[str, str]:
     """With what, on what and under which conditions a reading was taken, as the form has it."""
     flags = {"true": "yes", "false": "no"}
     found = {name: flags.get(value, value) for name, value in last.conditions if name in SETUP}
+    found["hours"] = dict(last.conditions).get("hours_since_machining", "")
     found |= {"gauge": last.gauge, "zero": last.zero, "on": last.on, "axis": last.spot.axis or ""}
     if last.temperature is not None:
         found["temperature"] = f"{last.temperature:g}"

@@ -240,6 +240,9 @@ def _conditions(form: Mapping[str, str]) -> dict[str, Any]:
             found[name] = word == "yes"
     if (block := form.get("block", "")) in ("upright", "inverted"):
         found["block"] = block
+    if hours := form.get("hours", "").strip():
+        wanted = "hours since the last machining, such as 12"
+        found["hours_since_machining"] = plain_number(hours, wanted, low=0.0, high=1e6)
     return found
 
 
