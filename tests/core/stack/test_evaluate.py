@@ -266,7 +266,7 @@ def test_a_top_land_that_nobody_knows_counts_as_nought_and_brings_the_houses_dou
     house = evaluate(read_document({**document, "unstated_doubt": "house"})).now.holes[0].outcome
     assert bare.clearance == house.clearance <= known.clearance
     # A usual land by hand: 0.3 mm of gap, 6 mm high, once round the bore; rectangular.
-    ring = math.pi * document["parts"]["block"]["bore"]["value"] * 0.3 * 6 / 1000
+    ring = math.pi * 80.0 * 0.3 * 6 / 1000
     (own,) = (item for item in house.contributions if item[0].startswith("~land"))
     assert own[1] == pytest.approx(ring / math.sqrt(3))
     assert own[10]
