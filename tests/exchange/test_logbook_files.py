@@ -60,7 +60,10 @@ def test_faults_between_entries():
     assert told == ["voided[0].reading: found 'r9'; wanted the id of one of the readings"]
     assert any("gauges.d" in one for one in faults(gauges={"d": {"resolution": "0.01 mm", "u": "1 cc"}}))
     bore = {**GOOD, "gauge": "b"}
-    assert any("which reads a volume" in one for one in faults([bore], gauges={"b": {"u": "0.1 cc"}}))
+    assert any(
+        "a gauge of volume; wanted a gauge of length" in one
+        for one in faults([bore], gauges={"b": {"u": "0.1 cc"}})
+    )
     tipped = {"id": "r1", "figure": "bore", "cylinder": 1, "tipped": [92, 92]}
     assert any("a tipped pair of bore" in one for one in faults([tipped]))
 

@@ -114,7 +114,10 @@ def test_without_scripts_it_goes_on_to_the_next_hole_with_all_that_was_settled(s
         (reading(value="900"), "wanted −50 to 200 mm"),
         (reading(figure="chamber_volume", way="shots", value="20"), "Found no size of a shot"),
         (reading(on="roof"), "Found on 'roof'"),
-        (reading(figure="chamber_volume", value="53", unit="cc"), "which reads a length"),
+        (
+            reading(figure="chamber_volume", value="53", unit="cc"),
+            "a gauge of length; wanted a gauge of volume",
+        ),
     ],
 )
 def test_a_reading_that_cannot_be_is_one_sentence_and_the_figure_stays(shop, tug, session, form, says):

@@ -173,6 +173,6 @@ def reading_faults(
     if gauge and gauge.measures and given[0] != "shots" and gauge.measures is not reading.unit.kind:
         yield Fault(
             f"{path}.gauge",
-            f"{shown(gauge.id)}, which reads a {gauge.measures}",
-            f"a gauge that reads a {reading.unit.kind}",
+            f"{shown(gauge.id)}, a gauge of {gauge.measures}",
+            f"a gauge of {reading.unit.kind}",
         )

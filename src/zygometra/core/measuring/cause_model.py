@@ -187,8 +187,9 @@ class Model:
         The register counts as many degrees of freedom: a few pairs that happened to agree would make a
         slip of every other.
         """
-        total, dof = self.totals[pool.key]
-        if without is not None and (own := self.squares[pool.key].get(without)) is not None:
+        # A zero may rest on readings that were all set aside.
+        total, dof = self.totals.get(pool.key, (0.0, 0))
+        if without is not None and (own := self.squares.get(pool.key, {}).get(without)) is not None:
             total, dof = max(0.0, total - own[0]), dof - own[1] + 1
         usual = shots_variance(one, house="shots" in pool.stood_in) if one.shots else pool.register
         if usual is None:

@@ -183,7 +183,10 @@ class Reading:
         put(self, "pool", f"{self.figure}, {tool}, {self.way}")
         put(self, "spot_words", str(self.spot) if self.spot is not NOWHERE else "")
         conditions = " ".join(sorted(map("=".join, self.conditions))) if self.conditions else ""
-        put(self, "series", (str(self.place), self.spot_words, self.on, conditions))
+        # Of a depth on the mock-up the axis only says that there was no rock; the rim is what is read.
+        depth = self.figure == "deck_clearance"
+        where = ("", self.on or "rim") if depth else (self.spot_words, self.on)
+        put(self, "series", (str(self.place), *where, conditions))
 
     @property
     def way(self) -> str:

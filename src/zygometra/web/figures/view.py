@@ -11,6 +11,7 @@ from zygometra.core.build.record import written
 from zygometra.core.digits import MINUS
 from zygometra.core.errors import QuantityError
 from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field, field_at
+from zygometra.core.measuring.figures import place_is_read
 from zygometra.core.place import Place
 from zygometra.core.units import BASE, Kind, from_base
 from zygometra.core.usual_figures import BASES
@@ -181,7 +182,9 @@ def form_view(bench: Bench, field: Field, path: str, typed: Mapping[str, Any], f
 def _read(bench: Bench, path: str) -> dict[str, str] | None:
     """The readings that stand in for a figure, and the page that lists them; None where there are none."""
     quantity = bench.build.figures.get(path)
-    if quantity is None or not quantity.terms or bench.build.in_use is None:
+    if quantity is None or quantity.doubt != "readings" or bench.build.in_use is None:
+        return None
+    if not quantity.terms and not place_is_read(bench.build, path):
         return None
     count = len(quantity.readings)
     says = f"{count} reading{'' if count == 1 else 's'}" if count else "the line of its bank's mock-ups"
