@@ -210,6 +210,8 @@ def test_every_figure_leads_to_the_readings_under_it(shop, tug):
     assert "gauge depth-2" in page.text
     form = shop.page(f"/builds/{tug}/figure?at={at}")
     assert any(a.attrs.get("href", "").endswith(f"place={at}") for a in form.all(tag="a"))
+    working = shop.html(f"/builds/{tug}/working?result=deck_clearance&hole=1")
+    assert f"/builds/{tug}/measure/at?place={at}" in working
     sheet = shop.html(f"/builds/{tug}/sheet")
     assert f"/builds/{tug}/measure/at?place=cylinders.1" in sheet
     assert shop.get(f"/builds/{tug}/measure/at?place=cylinders.99.bore").status_code == 404

@@ -98,6 +98,12 @@ class Bench:
         read = sum(q.basis in ("measured", "mock-up") for q in figures.values())
         return Standing(len(figures), read, len(self.build.planned), self.stops)
 
+    @cached_property
+    def read_places(self) -> frozenset[str]:
+        """The places of figures that readings stand behind."""
+        used = self.build.in_use
+        return frozenset() if used is None else frozenset(map(str, used.series))
+
     @property
     def shown_state(self) -> State | None:
         """The state that pages speak of: as planned; None where it cannot be evaluated."""
