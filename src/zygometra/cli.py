@@ -235,6 +235,8 @@ def _answer(options: argparse.Namespace) -> str:
         return json.dumps(options.ask(_build(options.file)), ensure_ascii=False, indent=1)
     if options.file is not None:
         _parser().error("a file beside --lines; wanted one of the two")
+    # Not a short command any more.
+    gc.enable()
     with _lines(options.lines) as lines:
         for line in lines:
             if line.strip():

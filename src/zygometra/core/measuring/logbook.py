@@ -237,6 +237,11 @@ class Logbook:
         """What was voided, by the reading's id."""
         return {one.reading: one for one in self.voided}
 
+    @cached_property
+    def _read_with(self) -> dict[str, str]:
+        """The gauge that was read against each zero."""
+        return {one.zero: one.gauge for one in self.readings if one.zero and one.gauge}
+
     def gauge_of(self, reading: Reading) -> Gauge | None:
         """Return the gauge a reading names; None where it names none that is known.
 
@@ -258,7 +263,7 @@ class Logbook:
         entry = self.zeros.get(zero)
         if entry is None or entry.before is None or entry.after is None:
             return False
-        gauge = self.gauges.get(entry.gauge)
+        gauge = self.gauges.get(entry.gauge or self._read_with.get(zero, ""))
         step = gauge.resolution if gauge and gauge.resolution is not None else HOUSE_STEP
         # What is typed in decimals differs by a resolution only to within the rounding of floats.
         return abs(entry.after - entry.before) > step * (1 + 1e-9) + 1e-12
