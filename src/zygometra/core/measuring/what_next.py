@@ -92,10 +92,12 @@ def what_next(build: Build, state: State | None = None) -> Next:
 
     Examples
     --------
+    Only the compression height is in doubt: to read it takes three minutes, a mock-up with its zero five.
+
     >>> from ..build.examples import small_single
     >>> advice = what_next(small_single())
-    >>> advice.decides, advice.readings[0].figure
-    ('compression_ratio', 'deck_clearance')
+    >>> advice.decides, advice.readings[0].figure, advice.readings[0].minutes
+    ('compression_ratio', 'compression_height', 3.0)
     """
     state = state or state_now(build)
     decides, hole = _deciding(build, state)
