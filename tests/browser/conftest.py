@@ -8,6 +8,7 @@ import pytest
 from playwright.sync_api import Page, expect, sync_playwright
 from sqlalchemy import text
 
+from support.database import keep_aside, lay_out_again
 from support.serving import served
 from zygometra.demo import load_demo
 from zygometra.web.app import create_app
@@ -55,10 +56,16 @@ def chromium():
 
 
 @pytest.fixture
-def demo_shop(engine, app):
-    """The demo shop as it is on the first start."""
+def demo_shop(engine, owner, app, laid_out):
+    """The demo shop as it is on the first start: brought once, then copied."""
     app.extensions["kept builds"].clear()
-    load_demo(engine)
+    with owner.begin() as connection:
+        if laid_out:
+            lay_out_again(connection)
+        else:
+            load_demo(engine)
+            keep_aside(connection)
+            laid_out.add("demo shop")
     with engine.connect() as connection:
         return dict(connection.execute(text("SELECT name, id FROM build")).all())
 
@@ -91,6 +98,12 @@ class Visitor:
     def figure(self, result: str, hole: int) -> str:
         """What the reckoning says of a hole, as planned (or as it stands where nothing is)."""
         return self.page.locator(f'.reckoning [data-working="{result}"][data-of="{hole}"]').inner_text()
+
+
+@pytest.fixture(scope="session")
+def laid_out():
+    """What this worker has kept aside already."""
+    return set()
 
 
 @pytest.fixture(scope="session")

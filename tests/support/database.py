@@ -1,8 +1,9 @@
-"""Emptying tables between tests, as their owner: the program itself has no word for it."""
+"""Emptying tables between tests and laying out a shop again, as their owner: the program has no word for either."""
 
 from __future__ import annotations
 
 from sqlalchemy import text
+from sqlmodel import SQLModel
 
 from zygometra.store.tables import RECORDS
 
@@ -15,3 +16,25 @@ def sweep(connection, *statements: str) -> None:
         connection.execute(text(statement))
     for table in RECORDS:
         connection.execute(text(f"ALTER TABLE {table} ENABLE TRIGGER USER"))
+
+
+def keep_aside(connection) -> None:
+    """Copy every table, and where its numbers stand, into a schema of its own."""
+    connection.execute(text("CREATE SCHEMA aside"))
+    for table in SQLModel.metadata.sorted_tables:
+        connection.execute(text(f"CREATE TABLE aside.{table.name} AS TABLE public.{table.name}"))
+    connection.execute(
+        text(
+            "CREATE TABLE aside.numbers AS SELECT sequencename AS name, last_value AS stands"
+            " FROM pg_sequences WHERE schemaname = 'public' AND last_value IS NOT NULL"
+        )
+    )
+
+
+def lay_out_again(connection) -> None:
+    """Fill the emptied tables with what was kept aside."""
+    for table in SQLModel.metadata.sorted_tables:
+        connection.execute(
+            text(f"INSERT INTO public.{table.name} OVERRIDING SYSTEM VALUE TABLE aside.{table.name}")
+        )
+    connection.execute(text("SELECT setval(quote_ident(name)::regclass, stands) FROM aside.numbers"))
