@@ -7,7 +7,7 @@ import gc
 import json
 import os
 import sys
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -19,6 +19,7 @@ from zygometra.core.errors import BuildFaults, Fault, ZygometraError
 if TYPE_CHECKING:
     from sqlalchemy import Engine
 
+    from zygometra.core.faces.model import Survey
     from zygometra.store.backup import Done
 
 
@@ -65,19 +66,22 @@ def main(arguments: list[str] | None = None) -> int:
 
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
-        prog="zygometra", description="Evaluate engine builds from open build files."
+        prog="zygometra", description="Evaluate engine builds and surveyed faces from open files."
     )
     commands = parser.add_subparsers(required=True, metavar="command")
     evaluate = commands.add_parser("evaluate", help="print the evaluation of a build file as JSON")
     evaluate.add_argument("file", nargs="?", help="a build file, or - for standard input")
-    evaluate.set_defaults(run=_answer, ask=_evaluation)
+    evaluate.set_defaults(run=_answer, ask=_evaluation, read=_read_build)
     following = commands.add_parser("next", help="print what to measure next as JSON")
-    following.set_defaults(run=_answer, ask=_next)
+    following.set_defaults(run=_answer, ask=_next, read=_read_build)
     causes = commands.add_parser("causes", help="print what is probably wrong in a logbook as JSON")
-    causes.set_defaults(run=_answer, ask=_causes)
+    causes.set_defaults(run=_answer, ask=_causes, read=_read_build)
     for each in (following, causes):
         each.add_argument("file", nargs="?", help="a build file, or - for standard input")
-    for each in (evaluate, following, causes):
+    survey = commands.add_parser("survey", help="print what a surveyed face comes to as JSON")
+    survey.add_argument("file", nargs="?", help="a survey file, or - for standard input")
+    survey.set_defaults(run=_answer, ask=_surveyed, read=_read_survey)
+    for each in (evaluate, following, causes, survey):
         each.add_argument(
             "--lines", metavar="-", help="many documents, one a line, from this file or standard input"
         )
@@ -221,10 +225,21 @@ def _demo_shelf(options: argparse.Namespace) -> str:
 
 
 def _build(name: str) -> Build:
-    from zygometra.exchange.build_file import MOST_BYTES, build_from_text
+    from zygometra.exchange.build_file import MOST_BYTES
 
-    text = _text(name, MOST_BYTES, "a build file that can be read")
+    return _read_build(_text(name, MOST_BYTES, "a build file that can be read"))
+
+
+def _read_build(text: bytes) -> Build:
+    from zygometra.exchange.build_file import build_from_text
+
     return build_from_text(text)[1]
+
+
+def _read_survey(text: bytes) -> Survey:
+    from zygometra.exchange.survey_file import read_survey
+
+    return read_survey(text)
 
 
 def _answer(options: argparse.Namespace) -> str:
@@ -232,7 +247,10 @@ def _answer(options: argparse.Namespace) -> str:
     if options.lines is None:
         if options.file is None:
             _parser().error("no file; wanted a build file, - for standard input, or --lines")
-        return json.dumps(options.ask(_build(options.file)), ensure_ascii=False, indent=1)
+        from zygometra.exchange.build_file import MOST_BYTES
+
+        asked = options.read(_text(options.file, MOST_BYTES, "a file that can be read"))
+        return json.dumps(options.ask(asked), ensure_ascii=False, indent=1)
     if options.file is not None:
         _parser().error("a file beside --lines; wanted one of the two")
     # Not a short command any more.
@@ -240,7 +258,7 @@ def _answer(options: argparse.Namespace) -> str:
     with _lines(options.lines) as lines:
         for line in lines:
             if line.strip():
-                print(json.dumps(_line(line, options.ask), ensure_ascii=False), flush=True)
+                print(json.dumps(_line(line, options), ensure_ascii=False), flush=True)
     return ""
 
 
@@ -257,12 +275,11 @@ def _lines(name: str) -> Iterator[Iterable[bytes]]:
         raise BuildFaults([Fault("--lines", f"{reason}: {name}", "a file of one document a line")]) from None
 
 
-def _line(line: bytes, ask: Callable[[Build], dict[str, Any]]) -> dict[str, Any]:
+def _line(line: bytes, options: argparse.Namespace) -> dict[str, Any]:
     """The answer to one document; of a bad one its faults."""
-    from zygometra.exchange.build_file import build_from_text
-
     try:
-        return ask(build_from_text(line)[1])
+        answer: dict[str, Any] = options.ask(options.read(line))
+        return answer
     except BuildFaults as error:
         return {
             "faults": [{"path": f.path, "found": str(f.found), "wanted": str(f.wanted)} for f in error.faults]
@@ -279,6 +296,12 @@ def _evaluation(build: Build) -> dict[str, Any]:
 
     evaluation = evaluate(build)
     return evaluation_document(evaluation, findings(build, evaluation, rules_for(build.school)))
+
+
+def _surveyed(face: Survey) -> dict[str, Any]:
+    from zygometra.exchange.survey_file import surveyed_document
+
+    return surveyed_document(face)
 
 
 def _next(build: Build) -> dict[str, Any]:

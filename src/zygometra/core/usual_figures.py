@@ -36,6 +36,8 @@ _UNSTATED: dict[str, tuple[float, float, float, float, float]] = {
     "removal_rate": (0.10, 0.15, 0.06, 0.06, 0.25),
     "intake_closes": (1.0, 2.0, 1.0, 1.0, 4.0),
     "deck_clearance": (0.05, 0.05, 0.03, 0.03, 0.20),
+    # A point of a face, read from an arbor or by a probe: whatever basis is named, it was read.
+    "surveyed": (0.01, 0.01, 0.01, 0.01, 0.01),
     "fit": (0.03, 0.05, 0.02, 0.02, 0.20),
     "deck_cut": (0.02, 0.02, 0.02, 0.02, 0.02),
     "head_cut": (0.02, 0.02, 0.02, 0.02, 0.02),
@@ -64,6 +66,7 @@ _REPEATABILITY: dict[str, float] = {
     "pocket_area": 20.0, "other_volume": 0.1, "chamber_volume": 0.15, "opening_area": 20.0,
     "opening_perimeter": 1.0, "wall_draft": 0.5,
     "removal_rate": 0.03, "intake_closes": 0.5, "deck_clearance": 0.01, "deck_cut": 0.005,
+    "surveyed": 0.005,
     "fit": 0.005, "head_cut": 0.005, "crown_cut": 0.005, "open_chamber": 0.1,
 }  # fmt: skip
 

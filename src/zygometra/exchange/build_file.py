@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import itertools
 import json
-import math
 from collections.abc import Iterator, Mapping
 from typing import Any
 
@@ -22,22 +21,23 @@ from zygometra.core.build.model import MOST_CYLINDERS, Build
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.measuring.read_in import read_measured
 from zygometra.core.quantity import read_quantity
-from zygometra.core.typed import is_printable
 from zygometra.core.units import Kind
 
 from .logbook_faults import logbook_faults
-from .plain_json import loads
+from .plain_json import loads, unstorable, without_notes
 
 MOST_BYTES = 4_000_000
 
 
-def document_from_text(text: str | bytes) -> Document:
-    """Read the text of a build file into a document.
+def document_from_text(text: str | bytes, what: str = "a build file") -> Document:
+    """Read the text of a file into a document.
 
     Parameters
     ----------
     text : str or bytes
         JSON, UTF-8.
+    what : str
+        What it should be.
 
     Returns
     -------
@@ -56,7 +56,7 @@ def document_from_text(text: str | bytes) -> Document:
     except UnicodeDecodeError:
         raise BuildFaults([Fault("$", "bytes that are not text", "a JSON text in UTF-8")]) from None
     if not words.strip():
-        raise BuildFaults([Fault("$", "an empty file", "one JSON object, a build file")])
+        raise BuildFaults([Fault("$", "an empty file", f"one JSON object, {what}")])
     try:
         document = loads(words)
     except json.JSONDecodeError as error:
@@ -65,11 +65,11 @@ def document_from_text(text: str | bytes) -> Document:
         found = "a text that breaks off" if cut_short else f"a slip in the JSON: {error.msg.lower()}"
         raise BuildFaults([Fault(place, found, "a complete JSON object")]) from None
     except RecursionError:
-        raise BuildFaults([Fault("$", "objects nested too deep", "a build file")]) from None
+        raise BuildFaults([Fault("$", "objects nested too deep", what)]) from None
     except ValueError as error:
         raise BuildFaults([Fault("$", str(error), "plain numbers and each key once")]) from None
     if not isinstance(document, dict):
-        raise BuildFaults([Fault("$", shown(document), "one JSON object, a build file")])
+        raise BuildFaults([Fault("$", shown(document), f"one JSON object, {what}")])
     return document
 
 
@@ -119,7 +119,7 @@ def check(document: Document) -> Build:
 
     from .models import BuildFile
 
-    faults = list(_unstorable(document, "$"))
+    faults = list(unstorable(document, "$"))
     if faults:
         raise BuildFaults(faults)
     if isinstance(document.get("format"), str) and document["format"] == "zygometra.build":
@@ -127,7 +127,7 @@ def check(document: Document) -> Build:
         if version != 1 or isinstance(version, bool):
             raise BuildFaults([Fault("version", shown(version), "1, the version this reader knows")])
     try:
-        BuildFile.model_validate(_without_notes(document))
+        BuildFile.model_validate(without_notes(document))
     except ValidationError as error:
         raise BuildFaults([fault_of(item) for item in error.errors()]) from None
     faults = list(_cross_faults(document))
@@ -138,29 +138,6 @@ def check(document: Document) -> Build:
     if faults:
         raise BuildFaults(faults)
     return build
-
-
-def _without_notes(node: Any) -> Any:
-    """The document without its ``x-`` keys, which are kept but never read."""
-    if isinstance(node, dict):
-        return {k: _without_notes(v) for k, v in node.items() if not str(k).startswith("x-")}
-    return [_without_notes(item) for item in node] if isinstance(node, list) else node
-
-
-def _unstorable(node: Any, path: str, depth: int = 0) -> Iterator[Fault]:
-    if depth > 40:
-        yield Fault(path, "objects nested too deep", "at most 40 levels")
-    elif isinstance(node, dict):
-        for key, value in node.items():
-            yield from _unstorable(key, f"{path} (a key)", depth + 1)
-            yield from _unstorable(value, f"{path}.{key}" if path != "$" else str(key), depth + 1)
-    elif isinstance(node, list):
-        for i, item in enumerate(node):
-            yield from _unstorable(item, f"{path}[{i}]", depth + 1)
-    elif isinstance(node, str) and not is_printable(node):
-        yield Fault(path, f"a control character in {shown(node)}", "text that can be printed")
-    elif isinstance(node, float) and not math.isfinite(node):
-        yield Fault(path, "a number too large", "a finite number")
 
 
 _WANTED = {
@@ -358,10 +335,10 @@ def check_operations(plan: Any, build: Build) -> None:
 
     from .models import PLAN
 
-    faults = list(_unstorable(plan, "planned"))
+    faults = list(unstorable(plan, "planned"))
     if not faults:
         try:
-            PLAN.validate_python(_without_notes(plan))
+            PLAN.validate_python(without_notes(plan))
         except ValidationError as error:
             located = [{**item, "loc": ("planned", *item["loc"])} for item in error.errors()]
             faults = [fault_of(item) for item in located]

@@ -74,7 +74,19 @@ def _of(field: Field) -> Any:
     return Annotated[Any, _checked(lambda raw: read_field(raw, field)), wanted]
 
 
-def _plain(kind: Kind, dimension: str, low: float, high: float) -> Any:
+def plain_slot(kind: Kind, dimension: str, low: float, high: float) -> Any:
+    """Return the slot of a quantity that is no field of a part.
+
+    Parameters
+    ----------
+    kind : Kind
+        What it measures.
+    dimension : str
+        The name under which the house knows its doubt.
+    low, high : float
+        The range that is possible, in the base unit.
+    """
+
     def read(raw: Any) -> object:
         return read_quantity(raw, kind, dimension=dimension, low=low, high=high)
 
@@ -82,12 +94,12 @@ def _plain(kind: Kind, dimension: str, low: float, high: float) -> Any:
 
 
 def _amount_of(lever: Lever) -> Any:
-    return _plain(lever.kind, lever.key, 0, lever.most)
+    return plain_slot(lever.kind, lever.key, 0, lever.most)
 
 
 Cut = _amount_of(LEVER["deck_cut"])
 Opening = _amount_of(LEVER["open_chamber"])
-Gap = _plain(Kind.LENGTH, "target", -20, 50)
+Gap = plain_slot(Kind.LENGTH, "target", -20, 50)
 
 
 def _amount(raw: Any) -> object:
@@ -186,7 +198,7 @@ Cam = _part("Cam", "cam")
 class StepFill(Shape):
     """One fill in steps: the volume left below a depth under the face."""
 
-    depth: _plain(Kind.LENGTH, "target", 0, 100)  # type: ignore[valid-type]
+    depth: plain_slot(Kind.LENGTH, "target", 0, 100)  # type: ignore[valid-type]
     below: _of(FIELD["head.chamber_volume"])  # type: ignore[valid-type]
 
 
@@ -347,13 +359,13 @@ class ZeroShape(Shape):
     """A gauge set on its datum: what it showed before some readings and after them."""
 
     gauge: Id | None = None
-    before: _plain(Kind.LENGTH, "exact", -1000, 1000) = None  # type: ignore[valid-type]
-    after: _plain(Kind.LENGTH, "exact", -1000, 1000) = None  # type: ignore[valid-type]
+    before: plain_slot(Kind.LENGTH, "exact", -1000, 1000) = None  # type: ignore[valid-type]
+    after: plain_slot(Kind.LENGTH, "exact", -1000, 1000) = None  # type: ignore[valid-type]
     by: Note | None = None
     at: Moment = None
 
 
-Shot = _plain(Kind.VOLUME, "exact", 1e-4, 1000)
+Shot = plain_slot(Kind.VOLUME, "exact", 1e-4, 1000)
 
 
 class ShotsShape(Shape):
@@ -361,8 +373,8 @@ class ShotsShape(Shape):
 
     count: Annotated[int, Slot(ge=0, le=MOST_SHOTS, strict=True)]
     size: Shot  # type: ignore[valid-type]
-    part: _plain(Kind.VOLUME, "exact", 0, 1000) = None  # type: ignore[valid-type]
-    random: _plain(Kind.VOLUME, "exact", 0, 1000) = None  # type: ignore[valid-type]
+    part: plain_slot(Kind.VOLUME, "exact", 0, 1000) = None  # type: ignore[valid-type]
+    random: plain_slot(Kind.VOLUME, "exact", 0, 1000) = None  # type: ignore[valid-type]
 
 
 class ConditionsShape(Shape):
@@ -392,9 +404,9 @@ class ReadingShape(Shape):
     gauge: Id | None = None
     zero: Id | None = None
     on: Literal[SURFACES] | None = None  # type: ignore[valid-type]
-    pad_height: _plain(Kind.LENGTH, "exact", -500, 500) = None  # type: ignore[valid-type]
+    pad_height: plain_slot(Kind.LENGTH, "exact", -500, 500) = None  # type: ignore[valid-type]
     axis: Literal[AXES] | None = None  # type: ignore[valid-type]
-    depth: _plain(Kind.LENGTH, "exact", 0, 3000) = None  # type: ignore[valid-type]
+    depth: plain_slot(Kind.LENGTH, "exact", 0, 3000) = None  # type: ignore[valid-type]
     clock: Annotated[float, Slot(ge=0, le=360, allow_inf_nan=False)] | None = None
     temperature: Degrees | None = None
     gauge_temperature: Degrees | None = None

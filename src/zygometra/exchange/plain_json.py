@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import json
 import math
+from collections.abc import Iterator
 from typing import Any
 
-from zygometra.core.errors import shown
+from zygometra.core.errors import Fault, shown
+from zygometra.core.typed import is_printable
 
 # Digits of a whole number: more than any figure of ours, fewer than a float cannot hold.
 _MOST_DIGITS = 30
@@ -72,3 +74,48 @@ def _no_twins(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
         twin = next(k for k, _ in pairs if k in seen or seen.add(k))  # type: ignore[func-returns-value]
         raise ValueError(f"the key {shown(twin)} twice")
     return keys
+
+
+def without_notes(node: Any) -> Any:
+    """Return a document without its ``x-`` keys, which are kept but never read.
+
+    Parameters
+    ----------
+    node : object
+        The document, or a part of it.
+    """
+    if isinstance(node, dict):
+        return {k: without_notes(v) for k, v in node.items() if not str(k).startswith("x-")}
+    return [without_notes(item) for item in node] if isinstance(node, list) else node
+
+
+def unstorable(node: Any, path: str, depth: int = 0) -> Iterator[Fault]:
+    """Yield what no file of ours may hold: nested too deep, control characters, numbers without end.
+
+    Parameters
+    ----------
+    node : object
+        The document, or a part of it.
+    path : str
+        Where it stands; ``$`` for the whole.
+    depth : int
+        How deep that is.
+
+    Yields
+    ------
+    Fault
+        With its place.
+    """
+    if depth > 40:
+        yield Fault(path, "objects nested too deep", "at most 40 levels")
+    elif isinstance(node, dict):
+        for key, value in node.items():
+            yield from unstorable(key, f"{path} (a key)", depth + 1)
+            yield from unstorable(value, f"{path}.{key}" if path != "$" else str(key), depth + 1)
+    elif isinstance(node, list):
+        for i, item in enumerate(node):
+            yield from unstorable(item, f"{path}[{i}]", depth + 1)
+    elif isinstance(node, str) and not is_printable(node):
+        yield Fault(path, f"a control character in {shown(node)}", "text that can be printed")
+    elif isinstance(node, float) and not math.isfinite(node):
+        yield Fault(path, "a number too large", "a finite number")

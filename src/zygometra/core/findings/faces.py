@@ -1,0 +1,182 @@
+"""What is to be said of a surveyed face: where the tool does not reach, what no tilt mends, limits near by."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from ..faces.survey import Surveyed
+from ..written import Length, judged
+from .said import Code, Said, said
+
+DOES_NOT_REACH = Code(
+    "face-not-reached",
+    "stop",
+    "The finished height asked for lies {over} over the lowest point: there the tool takes nothing.",
+    "A face that is not cleaned everywhere does not seal.",
+    "Ask for a lower finish, or for the highest that cleans everything.",
+)
+UNDER_LIMIT = Code(
+    "face-under-limit",
+    "stop",
+    "The finish comes to {height}, under the least of {limit}.",
+    "What is left must carry bolts and gasket; the maker's figure and a qualified machinist decide.",
+    "Take less, or look for another casting.",
+)
+TWISTED = Code(
+    "face-twisted",
+    "note",
+    "Its corners stand crosswise: whatever the tilt, cleaning it up takes {depth} at the deepest.",
+    "(front intake + rear exhaust) against (front exhaust + rear intake): raising one corner lowers another.",
+    "Set it up by the points that hold its plane; do not chase one corner with shims.",
+)
+ACROSS = Code(
+    "across-not-checked",
+    "note",
+    "All points lie on the line of the cylinders: the slope across was not checked.",
+    "One line of readings says nothing about the other direction.",
+    "Read points at both edges of the face.",
+)
+SET_UP_UNNAMED = Code(
+    "set-up-not-named",
+    "note",
+    "Nobody said what the block or head is set up by; taken as by the crank's centreline.",
+    "By the pan rail the error of the rail is copied into the face.",
+    "Name the set-up on the cut sheet.",
+)
+RAIL_UNKNOWN = Code(
+    "rail-slope-unknown",
+    "warn",
+    "It is set up by the pan rail, and how the rail lies to the crank was not read; taken as parallel.",
+    "Whatever the rail is off stays in the face.",
+    "Read the rail against the main bores, or set up by an arbor through them.",
+)
+RAIL_LEFT = Code(
+    "rail-slope-left",
+    "warn",
+    "Set up by the pan rail, the face keeps a slope of {along} along and {across} across per metre.",
+    "The tool goes parallel with the rail, not with the crank.",
+    "Shim the rail so that the crank is level, or set up by an arbor.",
+)
+NEAR_FLAT = Code(
+    "flatness-near-limit",
+    "note",
+    "Out of flat by {flatness} where {limit} is allowed: nearer to the limit than the readings tell apart.",
+    "Within twice its doubt of the limit a verdict is the toss of a coin.",
+    "Read the points that hold the plane again.",
+)
+NEAR_HEIGHT = Code(
+    "face-height-near-limit",
+    "note",
+    "The highest clean finish of {height} is nearer to the least of {limit} than the readings tell apart.",
+    "Within twice its doubt of the limit nobody knows on which side it lies.",
+    "Read the lowest points again before the first chip.",
+)
+OVER_150 = Code(
+    "flatness-over-150",
+    "warn",
+    "Out of flat by {flatness} within 150 mm, where {limit} is allowed.",
+    "A gasket bridges a long wave, not a short step.",
+    "Face it, or look for a dent or a sunken liner there.",
+)
+DRAWING = Code(
+    "face-off-drawing",
+    "warn",
+    "It stands {off} {way} the drawing's {drawing} on the line of the cylinders.",
+    "Somebody has cut it before, or the datum is not what the drawing means.",
+    "Look for earlier work; add it to what the face may still lose.",
+)
+HOUSE_DOUBT = Code(
+    "survey-doubt-assumed",
+    "note",
+    "No doubt is stated for the points; the house's ± 0.01 mm stands in.",
+    "An unknown is not zero.",
+    "Enter the gauge that read them.",
+)
+CODES = (
+    DOES_NOT_REACH, UNDER_LIMIT, TWISTED, ACROSS, SET_UP_UNNAMED, RAIL_UNKNOWN, RAIL_LEFT, NEAR_FLAT,
+    NEAR_HEIGHT, OVER_150, DRAWING, HOUSE_DOUBT,
+)  # fmt: skip
+
+# The last bits of a sum.
+_NOTHING = 1e-9
+# Against the drawing: so many times the joint doubt, and no less than this, in mm.
+_TIMES, _LEAST_OFF = 3.0, 0.02
+
+
+def survey_says(found: Surveyed) -> Iterator[Said]:
+    """Yield what is to be said of a survey.
+
+    Parameters
+    ----------
+    found : Surveyed
+        Evaluated.
+
+    Yields
+    ------
+    Said
+        In no order.
+    """
+    yield from _of_the_cut(found)
+    yield from _of_the_set_up(found)
+    yield from _of_the_shape(found)
+    yield from _against_drawing(found)
+    if found.survey.doubt_is_house:
+        yield said(HOUSE_DOUBT)
+
+
+def _of_the_cut(found: Surveyed) -> Iterator[Said]:
+    face, cut = found.survey, found.cut
+    if cut.least.mm < -_NOTHING:
+        yield said(DOES_NOT_REACH, over=Length(-cut.least.mm, cut.least.u))
+    limit = face.least_height
+    if limit is None:
+        return
+    # Where the verdict is that nothing can be saved, the cut asked for is under it as well.
+    lowest = found.highest.mm - (cut.least.mm - face.allowance if face.height is not None else 0.0)
+    if lowest < limit - _NOTHING:
+        height, edge = judged(lowest, limit, found.highest.u)
+        yield said(UNDER_LIMIT, height=height, limit=edge)
+    if abs(found.highest.mm - limit) <= 2 * found.highest.u:
+        height, edge = judged(found.highest.mm, limit, found.highest.u)
+        yield said(NEAR_HEIGHT, height=height, limit=edge)
+
+
+def _of_the_set_up(found: Surveyed) -> Iterator[Said]:
+    face = found.survey
+    if not face.set_up:
+        yield said(SET_UP_UNNAMED)
+    if face.set_up != "pan rail":
+        return
+    along, across = face.rail_slope
+    if along is None or across is None:
+        yield said(RAIL_UNKNOWN)
+    elif max(abs(along), abs(across)) > _NOTHING:
+        yield said(RAIL_LEFT, along=Length(1000 * along), across=Length(1000 * across))
+
+
+def _of_the_shape(found: Surveyed) -> Iterator[Said]:
+    face, flatness = found.survey, found.flatness
+    if face.is_on_axis:
+        yield said(ACROSS)
+    limit = face.flatness_limit
+    if limit is not None:
+        if abs(flatness.mm - limit) <= 2 * flatness.u:
+            written, edge = judged(flatness.mm, limit, flatness.u)
+            yield said(NEAR_FLAT, flatness=written, limit=edge)
+        if found.certificate is not None and found.certificate.mm > limit:
+            yield said(TWISTED, depth=Length(found.certificate.mm, found.certificate.u))
+    local = face.flatness_150_limit
+    if local is not None and found.over_150 > local:
+        written, edge = judged(found.over_150, local, flatness.u)
+        yield said(OVER_150, flatness=written, limit=edge)
+
+
+def _against_drawing(found: Surveyed) -> Iterator[Said]:
+    face = found.survey
+    if face.drawing_height is None:
+        return
+    off, u = found.middle.mm - face.drawing_height, math.hypot(found.middle.u, face.drawing_u)
+    if abs(off) > max(_TIMES * u, _LEAST_OFF):
+        way = "over" if off > 0 else "under"
+        yield said(DRAWING, off=Length(abs(off), u), way=way, drawing=Length(face.drawing_height))
