@@ -249,6 +249,9 @@ def _operation_faults(
         yield Fault(
             f"{path}.cylinder", str(cylinder), f"a bank: a {name.replace('_', ' ')} acts on a whole bank"
         )
+    if ends := [key for key in ("first", "last") if op.get(key) is not None]:
+        yield from _levelling_faults(path, op, ends)
+        return
     if name == "gasket":
         if not op.get("gasket"):
             yield Fault(f"{path}.gasket", "nothing", "the gasket to fit: name, thickness, bore")
@@ -265,6 +268,20 @@ def _operation_faults(
         read_quantity(op["amount"], lever.kind, dimension=name, low=0)
     except QuantityError as error:
         yield Fault(f"{path}.amount", error.found, error.wanted)
+
+
+def _levelling_faults(path: str, op: Mapping[str, Any], ends: list[str]) -> Iterator[Fault]:
+    """A cut that takes more at one end of a bank than at the other."""
+    if op["op"] != "deck_cut":
+        yield Fault(
+            f"{path}.{ends[0]}", f"{ends[0]} with a {op['op'].replace('_', ' ')}", "them with a deck cut only"
+        )
+    for key in ("amount", "gasket"):
+        if op.get(key) is not None:
+            yield Fault(f"{path}.{key}", f"{key} beside {ends[0]}", "either amount, or first and last")
+    for key in ("first", "last"):
+        if op.get(key) is None:
+            yield Fault(f"{path}.{key}", "nothing", "how much at that end, such as 0.18 mm")
 
 
 def _window_faults(targets: Mapping[str, Any]) -> Iterator[Fault]:

@@ -247,6 +247,8 @@ class OperationShape(Shape):
     cylinder: CylinderNumber | None = None
     amount: Annotated[Any, _checked(_amount), WithJsonSchema({"x-ref": "Quantity"})] = None
     gasket: GasketShape = None  # type: ignore[valid-type]
+    first: Cut = None  # type: ignore[valid-type]
+    last: Cut = None  # type: ignore[valid-type]
 
 
 PLAN: TypeAdapter[list[OperationShape]] = TypeAdapter(

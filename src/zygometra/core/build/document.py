@@ -9,13 +9,13 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELD, FIELDS, field_at
 from ..place import Place
 from ..quantity import Quantity, Unstated, read_field, read_quantity
-from ..units import Kind
+from ..units import Kind, from_base
 from ..windows import Window
 from .lever_table import AMOUNTS, LEVER
 from .model import GASKET_FIGURES, Bank, Build, Gasket, Levers, Operation, Targets
@@ -110,13 +110,39 @@ def read_operation(op: Mapping[str, Any], unstated: Unstated) -> Operation:
     Operation
         Read.
     """
-    amount = gasket = None
+    amount = gasket = first = last = None
+    if op.get("first") is not None:
+        kind = LEVER[op["op"]].kind
+        first, last = (
+            read_quantity(op[key], kind, dimension=op["op"], unstated=unstated, low=0)
+            for key in ("first", "last")
+        )
+        amount = midway(first, last)
     if op.get("amount") is not None:
         kind = LEVER[op["op"]].kind
         amount = read_quantity(op["amount"], kind, dimension=op["op"], unstated=unstated, low=0)
     if op.get("gasket") is not None:
         gasket = read_gasket(op["gasket"], unstated)
-    return Operation(op["op"], op.get("bank"), op.get("cylinder"), amount, gasket)
+    return Operation(op["op"], op.get("bank"), op.get("cylinder"), amount, gasket, first, last)
+
+
+def midway(first: Quantity, last: Quantity) -> Quantity:
+    """Return the amount of a levelling cut midway between its ends, in the unit of its first.
+
+    Parameters
+    ----------
+    first, last : Quantity
+        At the first hole and at the last.
+    """
+    value = (first.value + last.value) / 2
+    number = from_base(value, first.unit)
+    return replace(
+        first,
+        value=value,
+        u=(first.u + last.u) / 2,
+        number=number,
+        as_typed=f"{number:.4g} {first.unit.symbol}",
+    )
 
 
 def read_gasket(raw: Mapping[str, Any], unstated: Unstated) -> Gasket:
@@ -228,7 +254,9 @@ def operation_document(op: Operation) -> Document:
         entry["bank"] = op.bank
     if op.cylinder is not None:
         entry["cylinder"] = op.cylinder
-    if op.amount is not None:
+    if op.first is not None and op.last is not None:
+        entry |= {"first": op.first.as_typed, "last": op.last.as_typed}
+    elif op.amount is not None:
         entry["amount"] = op.amount.as_typed
     if op.gasket is not None:
         gasket: Document = {"name": op.gasket.name} if op.gasket.name else {}

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 
 from ..house_rules import HouseRules
 from ..quantity import Quantity
+from ..units import from_base
 from .lever_table import LEVER, OpName
 from .model import Build, Gasket, Operation
 
@@ -92,16 +93,42 @@ def set_lever(
         if (bank is None or b.name == bank) and (cylinder is None or number == cylinder)
     }
     kept: list[Operation] = []
+    levelled: list[Operation] = []
     for item in planned:
         if item.op != op:
             kept.append(item)
             continue
-        kept.extend(_rest(build, item, inside))
-    if isinstance(to, Gasket):
+        rest = _rest(build, item, inside)
+        if item.first is not None and item not in rest:
+            levelled.append(item)
+        kept.extend(rest)
+    if isinstance(to, Quantity) and len(levelled) == 1 and (moved := _moved(levelled, to)):
+        kept.extend(moved)
+    elif isinstance(to, Gasket):
         kept.append(Operation(op, bank, cylinder, gasket=to))
     elif to is not None and to.value != 0:
         kept.append(Operation(op, bank, cylinder, to))
     return tuple(kept)
+
+
+def _moved(levelled: list[Operation], to: Quantity) -> list[Operation]:
+    """A levelling cut taken deeper or less deep as a whole: it keeps its wedge, midway it takes what is asked.
+
+    Empty where one of its ends would come to take less than nothing.
+    """
+    item = levelled[0]
+    ends = []
+    for end in (item.first, item.last):
+        assert end is not None
+        assert item.amount is not None
+        value = end.value + to.value - item.amount.value
+        if value < 0:
+            return []
+        number = from_base(value, end.unit)
+        ends.append(
+            replace(end, value=value, number=number, as_typed=f"{round(number, 6):.10g} {end.unit.symbol}")
+        )
+    return [replace(item, amount=to, first=ends[0], last=ends[1])]
 
 
 def _rest(build: Build, item: Operation, inside: set[tuple[str, int]]) -> list[Operation]:

@@ -58,6 +58,37 @@ class Operation:
     cylinder: int | None = None
     amount: Quantity | None = None
     gasket: Gasket | None = None
+    # A deck cut that levels: its amounts at the first and the last hole; ``amount`` is midway.
+    first: Quantity | None = None
+    last: Quantity | None = None
+
+    @property
+    def deepest(self) -> float:
+        """The most it takes anywhere, in mm or cc; nought for a gasket."""
+        return max(
+            (one.value for one in (self.amount, self.first, self.last) if one is not None), default=0.0
+        )
+
+    def at(self, index: int, count: int) -> Operation:
+        """Return the operation as it acts on one hole of a bank.
+
+        Parameters
+        ----------
+        index, count : int
+            The hole's place from the front, from nought, and how many there are; no unit.
+
+        Returns
+        -------
+        Operation
+            Of a levelling cut, linear along the bank, with one doubt for both ends; any other as it is.
+        """
+        first, last, amount = self.first, self.last, self.amount
+        if first is None or last is None or amount is None:
+            return self
+        share = index / (count - 1) if count > 1 else 0.5
+        value = first.value + share * (last.value - first.value)
+        u = first.u + share * (last.u - first.u)
+        return replace(self, amount=replace(amount, value=value, u=u), first=None, last=None)
 
     def acts_on(self, bank: str, cylinder: int) -> bool:
         """Tell whether the operation changes a hole of a bank.

@@ -88,9 +88,15 @@ def operation_words(op: Document) -> str:
     >>> operation_words({"op": "open_chamber", "cylinder": 3, "amount": "0.6 cc"})
     'open chamber 3: 0.6 cc'
     """
-    amount = op.get("amount")
-    if isinstance(amount, dict):
-        amount = f"{amount.get('value')} {amount.get('unit', LEVER[op['op']].unit.symbol)}"
+
+    def written(amount: Any) -> str:
+        if isinstance(amount, dict):
+            return f"{amount.get('value')} {amount.get('unit', LEVER[op['op']].unit.symbol)}"
+        return str(amount)
+
+    amount = written(op.get("amount"))
+    if op.get("first") is not None:
+        amount = f"{written(op['first'])} at the front, {written(op['last'])} at the rear"
     where = f" {op['bank']}" if op.get("bank") else f" {op['cylinder']}" if op.get("cylinder") else ""
     if op["op"] == "gasket":
         return f"gasket{where}: {op['gasket'].get('name') or op['gasket'].get('thickness')}"

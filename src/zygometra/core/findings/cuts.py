@@ -76,9 +76,7 @@ def _over(build: Build, op: OpName, limit: float) -> dict[float, list[int]]:
     for bank in build.banks:
         for number in bank.cylinders:
             total = sum(
-                item.amount.value
-                for item in build.planned
-                if item.op == op and item.amount and item.acts_on(bank.name, number)
+                item.deepest for item in build.planned if item.op == op and item.acts_on(bank.name, number)
             )
             if Window(high=limit).miss(total):
                 over.setdefault(total, []).append(number)
@@ -96,7 +94,9 @@ def elsewhere(case: Case) -> Iterable[Said]:
         thicker = 0.0
         if after.gasket_thickness is not None and before.gasket_thickness is not None:
             thicker = after.gasket_thickness - before.gasket_thickness
-        lowered = after.deck_cut + after.head_cut - thicker
+        # Of a levelling cut midway: its ends stand off it by half the wedge.
+        decks = [planned.hole(number).outcome.deck_cut for number in (bank.cylinders[0], bank.cylinders[-1])]
+        lowered = sum(decks) / 2 + after.head_cut - thicker
         if abs(lowered) < case.rules["lowering_note"]:
             continue
         way = "lower" if lowered > 0 else "higher"

@@ -85,7 +85,7 @@ def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Cut, ...
     for bank in build.banks:
         name = f" {bank.name}" if len(build.banks) > 1 else ""
         holes = [evaluation.planned.hole(number) for number in bank.cylinders]
-        if holes[0].outcome.deck_cut:
+        if any(hole.outcome.deck_cut for hole in holes):
             rows.append(_deck(f"Deck{name}", holes, reader))
         if holes[0].outcome.head_cut:
             rows.append(_head(f"Head{name}", holes, reader))
@@ -131,9 +131,14 @@ def _finished(holes: list[Hole], path: str, cut: float, reader: Reader) -> tuple
 
 
 def _deck(part: str, holes: list[Hole], reader: Reader) -> Cut:
-    cut = holes[0].outcome.deck_cut
-    start, finish, other, note = _finished(holes, "parts.block.deck_height", cut, reader)
-    return Cut(part, reader.length(cut), reader.length(cut, other=True), start, finish, other, note)
+    first, last = holes[0].outcome.deck_cut, holes[-1].outcome.deck_cut
+    if reader.length(first) != reader.length(last):
+        ends = f"{reader.length(first)} at hole {holes[0].number}, {reader.length(last)} at hole {holes[-1].number}"
+        beside = f"{reader.length(first, other=True)}, {reader.length(last, other=True)}"
+        note = "levels the deck: shim for the wedge, stop and measure; the set-up stands with the mock-up"
+        return Cut(part, ends, beside, "deck as it is", "by depth of cut at both ends", "", note)
+    start, finish, other, note = _finished(holes, "parts.block.deck_height", first, reader)
+    return Cut(part, reader.length(first), reader.length(first, other=True), start, finish, other, note)
 
 
 def _head(part: str, holes: list[Hole], reader: Reader) -> Cut:

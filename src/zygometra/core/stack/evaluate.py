@@ -82,8 +82,9 @@ def _state(build: Build, planned: tuple[Operation, ...], now: State | None = Non
     holes: list[Hole] = []
     for bank in build.banks:
         shared: Hole | None = None
+        levelled = any(op.first is not None and op.bank in (None, bank.name) for op in planned)
         for number in bank.cylinders:
-            alone = number in build.measured_holes or number in own_ops
+            alone = levelled or number in build.measured_holes or number in own_ops
             if shared is not None and not alone:
                 holes.append(shared._replace(number=number))
                 continue

@@ -58,7 +58,8 @@ def evaluate_hole(
     Hole
         With the figures that were used, the operations that act on it, and its results.
     """
-    cuts = tuple((path, op) for path, op in labelled if op.acts_on(bank.name, number))
+    place, holes = bank.cylinders.index(number), len(bank.cylinders)
+    cuts = tuple((path, op.at(place, holes)) for path, op in labelled if op.acts_on(bank.name, number))
     for path, op in cuts:
         if op.gasket is not None:
             sources = _with_gasket(sources, path, op.gasket)

@@ -1,0 +1,94 @@
+"""A deck cut that takes more at one end: linear from hole to hole, with one doubt for both ends."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from zygometra.core.build.document import operation_document, read_operation
+from zygometra.core.build.levers import set_lever
+from zygometra.core.build.record import operation_words
+from zygometra.core.errors import BuildFaults
+from zygometra.core.findings.collect import findings
+from zygometra.core.house_rules import rules_for
+from zygometra.core.quantity import read_quantity
+from zygometra.core.stack.evaluate import evaluate
+from zygometra.core.units import Kind
+from zygometra.exchange.build_file import check
+from tests.support.cases import vector
+
+amounts = st.integers(0, 600).map(lambda um: um / 1000)
+
+
+@given(amounts, amounts, st.sampled_from(["left", "right", None]))
+def test_each_hole_loses_its_share_between_the_ends(first: float, last: float, bank: str | None) -> None:
+    document = vector("quillon-vee-two-banks")["build"]
+    op = {"op": "deck_cut", "first": first, "last": {"value": last, "plus_minus": 0.01}}
+    document["planned"] = [op | ({"bank": bank} if bank else {})]
+    build = check(document)
+    found = evaluate(build)
+    for one in build.banks:
+        n = len(one.cylinders)
+        for i, number in enumerate(one.cylinders):
+            share = 0.0 if bank not in (None, one.name) else first * (1 - i / (n - 1)) + last * i / (n - 1)
+            before, after = (s.hole(number).outcome.deck_clearance for s in (found.now, found.planned))
+            assert before - after == pytest.approx(share, abs=1e-12)
+    assert operation_document(build.planned[0]) == document["planned"][0]
+
+
+def test_ends_alike_are_a_plain_cut() -> None:
+    document = vector("quillon-vee-two-banks")["build"]
+    document["planned"] = [{"op": "deck_cut", "bank": "left", "amount": {"value": 0.2, "plus_minus": 0.02}}]
+    plain = evaluate(check(document)).planned
+    end = {"value": 0.2, "plus_minus": 0.02}
+    document["planned"] = [{"op": "deck_cut", "bank": "left", "first": end, "last": end}]
+    levelled = evaluate(check(document)).planned
+    for one, other in zip(plain.holes, levelled.holes, strict=True):
+        assert one.outcome.deck_clearance == pytest.approx(other.outcome.deck_clearance, abs=1e-12)
+        assert one.outcome.doubts.quench.u == pytest.approx(other.outcome.doubts.quench.u, abs=1e-12)
+
+
+def test_the_lever_moves_the_cut_and_keeps_its_wedge() -> None:
+    document = vector("quillon-vee-two-banks")["build"]
+    document["planned"] = [{"op": "deck_cut", "bank": "left", "first": "0.10 mm", "last": "0.30 mm"}]
+    build = check(document)
+    to = read_quantity("0.25 mm", Kind.LENGTH, dimension="deck_cut")
+    (moved,) = set_lever(build, build.planned, "deck_cut", to, bank="left")
+    assert operation_document(moved) == {"op": "deck_cut", "bank": "left", "first": "0.15 mm", "last": "0.35 mm"}
+    less = read_quantity("0.05 mm", Kind.LENGTH, dimension="deck_cut")
+    (plain,) = set_lever(build, build.planned, "deck_cut", less, bank="left")
+    assert operation_document(plain) == {"op": "deck_cut", "bank": "left", "amount": "0.05 mm"}
+
+
+def test_the_larger_end_is_held_against_the_limit() -> None:
+    document = vector("quillon-vee-two-banks")["build"]
+    document["planned"] = [{"op": "deck_cut", "bank": "left", "first": "0.1 mm", "last": "0.5 mm"}]
+    document["levers"] = {"deck_cut": {"max": 0.4}}
+    build = check(document)
+    found = findings(build, evaluate(build), rules_for(""))
+    assert any(one.code == "lever-limit" and "0.50" in one.says for one in found)
+    within = replace(build, planned=(read_operation({"op": "deck_cut", "first": 0.1, "last": 0.4}, "zero"),))
+    assert not any(one.code == "lever-limit" for one in findings(within, evaluate(within), rules_for("")))
+
+
+@pytest.mark.parametrize(
+    ("op", "wanted"),
+    [
+        ({"op": "deck_cut", "first": 0.1}, r"planned\[0\].last: found nothing"),
+        ({"op": "head_cut", "first": 0.1, "last": 0.2}, "with a deck cut only"),
+        ({"op": "gasket", "first": 0.1, "last": 0.2}, "with a deck cut only"),
+        ({"op": "deck_cut", "first": 0.1, "last": 0.2, "amount": 0.1}, "either amount, or first and last"),
+        ({"op": "deck_cut", "first": -0.1, "last": 0.2}, r"planned\[0\].first"),
+    ],
+)
+def test_half_a_levelling_cut_is_refused(op: dict[str, object], wanted: str) -> None:
+    with pytest.raises(BuildFaults, match=wanted):
+        check({**vector("quillon-vee-two-banks")["build"], "planned": [op]})
+
+
+def test_the_record_says_both_ends() -> None:
+    op = {"op": "deck_cut", "bank": "left", "first": "0.1 mm", "last": {"value": 12, "unit": "thou"}}
+    assert operation_words(op) == "deck cut left: 0.1 mm at the front, 12 thou at the rear"
