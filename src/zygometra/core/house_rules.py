@@ -33,6 +33,15 @@ def _floor(material: str, value: float) -> Rule:
                 0.2, 5, "rod stretch and bearing clearance close the gap at speed")  # fmt: skip
 
 
+def _flat(kind: str, whole: float, local: float) -> tuple[Rule, Rule]:
+    return (
+        Rule(f"flat_limit.{kind}", f"Out of flat that a {kind} gasket still seals", Kind.LENGTH, whole,
+             0.005, 1, "what the gasket can follow; the gasket maker's figure wins"),
+        Rule(f"flat_150.{kind}", f"The same over any 150 mm, {kind} gasket", Kind.LENGTH, local,
+             0.005, 1, "a gasket bridges a long wave, not a short step; the maker's figure wins"),
+    )  # fmt: skip
+
+
 RULES: tuple[Rule, ...] = (
     _floor("steel", 0.889),
     _floor("titanium", 1.0),
@@ -73,6 +82,9 @@ RULES: tuple[Rule, ...] = (
          "rods stretch with the square of the speed; the rod maker's figure wins"),
     Rule("open_chamber_limit", "Chamber opening where the file gives no limit", Kind.VOLUME, 3.0,
          0, 50, "chamber wall to water and to gasket edge"),
+    *_flat("multi-layer steel", 0.05, 0.03),
+    *_flat("composite", 0.10, 0.05),
+    *_flat("soft metal", 0.08, 0.04),
     Rule("lowering_note", "Head lowering that is worth a note on the valve gear", Kind.LENGTH,
          0.1, 0, 5, "preload, cam timing and valve room move with it"),
 )  # fmt: skip

@@ -8,6 +8,9 @@ from typing import Any
 from zygometra.core.errors import Fault, QuantityError, shown
 from zygometra.core.measuring.logbook import Gauge
 from zygometra.core.measuring.read_in import ids_twice, read_gauge, read_reading
+from zygometra.core.measuring.steps import KIND
+from zygometra.core.quantity import read_quantity
+from zygometra.core.units import Kind
 
 _VALUES = ("value", "tipped", "shots")
 
@@ -42,8 +45,9 @@ def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[
         yield from reading_faults(f"readings[{i}]", raw, i, gauges, names, numbers)
     yield from _twice("readings", readings)
     ids = {raw["id"] for raw in readings}
+    surveys = {raw["id"] for raw in document.get("surveys") or ()}
     for i, raw in enumerate(document.get("voided") or ()):
-        if raw["reading"] not in ids:
+        if raw["reading"] not in ids | surveys:
             yield Fault(f"voided[{i}].reading", shown(raw["reading"]), "the id of one of the readings")
     found = document.get("found") or ()
     yield from _twice("found", found)
@@ -51,11 +55,18 @@ def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[
         yield from place_faults(f"found[{i}]", raw, names, numbers)
         if raw["id"] in ids:
             yield Fault(f"found[{i}].id", f"{shown(raw['id'])} twice", "an id of its own")
-    accepted = document.get("accepted") or ()
-    yield from _twice("accepted", accepted)
-    for i, raw in enumerate(accepted):
-        if raw["id"] in ids or raw["id"] in {one["id"] for one in found}:
-            yield Fault(f"accepted[{i}].id", f"{shown(raw['id'])} twice", "an id of its own")
+    ids |= {one["id"] for one in found}
+    for key in ("accepted", "surveys", "steps"):
+        listed = document.get(key) or ()
+        yield from _twice(key, listed)
+        for i, raw in enumerate(listed):
+            if raw["id"] in ids:
+                yield Fault(f"{key}[{i}].id", f"{shown(raw['id'])} twice", "an id of its own")
+        ids |= {one["id"] for one in listed}
+    for i, raw in enumerate(document.get("surveys") or ()):
+        yield from survey_faults(f"surveys[{i}]", raw, names, numbers)
+    for i, raw in enumerate(document.get("steps") or ()):
+        yield from step_faults(f"steps[{i}]", raw, names, numbers)
 
 
 def _twice(key: str, items: Any) -> Iterator[Fault]:
@@ -83,6 +94,89 @@ def place_faults(path: str, raw: Mapping[str, Any], names: list[str], numbers: l
     if cylinder is not None and cylinder not in numbers:
         known = ", ".join(map(str, sorted(numbers)))
         yield Fault(f"{path}.cylinder", f"cylinder {cylinder}", f"one of {known}")
+
+
+def survey_faults(path: str, raw: Mapping[str, Any], names: list[str], numbers: list[int]) -> Iterator[Fault]:
+    """Yield what is wrong with a survey of a face whose shape is right.
+
+    Parameters
+    ----------
+    path : str
+        Where it stands.
+    raw : Mapping
+        The survey.
+    names : list of str
+        The build's banks.
+    numbers : list of int
+        Its holes.
+    """
+    yield from place_faults(path, {"bank": raw["bank"]}, names, numbers)
+    if raw["face"] == "head" and raw.get("datum") == "crank":
+        yield Fault(f"{path}.datum", "crank", "plate: a head is swept off the engine")
+    seen: set[int] = set()
+    for i, bore in enumerate(raw.get("bores") or ()):
+        yield from place_faults(f"{path}.bores[{i}]", {"cylinder": bore["number"]}, names, numbers)
+        if bore["number"] in seen:
+            yield Fault(f"{path}.bores[{i}].number", f"cylinder {bore['number']} twice", "each bore once")
+        seen.add(bore["number"])
+    yield from plane_faults(f"{path}.points", raw["points"])
+
+
+def plane_faults(path: str, points: Any) -> Iterator[Fault]:
+    """Yield a fault where points fix no plane, nor a line on the axis.
+
+    Parameters
+    ----------
+    path : str
+        Where they stand.
+    points : list of Mapping
+        With ``x`` and ``y``.
+    """
+    wanted = "at least three that are not in one line, or three on the axis (y = 0)"
+    if len(points) < 3:
+        yield Fault(path, f"{len(points)} of them", wanted)
+        return
+    import numpy as np
+
+    from zygometra.core.faces.planes import is_in_line
+
+    x, y = (np.array([_mm(point[key]) for point in points]) for key in ("x", "y"))
+    if np.ptp(x) <= 0 or (np.any(y != 0) and is_in_line(x, y)):
+        yield Fault(path, "points in one line", wanted)
+
+
+def _mm(raw: Any) -> float:
+    return read_quantity(raw, Kind.LENGTH, dimension="exact").value
+
+
+def step_faults(path: str, raw: Mapping[str, Any], names: list[str], numbers: list[int]) -> Iterator[Fault]:
+    """Yield what is wrong with a step of the work whose shape is right.
+
+    Parameters
+    ----------
+    path : str
+        Where it stands.
+    raw : Mapping
+        The step.
+    names : list of str
+        The build's banks.
+    numbers : list of int
+        Its holes.
+    """
+    yield from place_faults(path, raw, names, numbers)
+    kind = KIND[raw["step"]]
+    if raw["state"] not in kind.states:
+        yield Fault(f"{path}.state", shown(raw["state"]), "one of " + ", ".join(kind.states))
+    if raw.get("cylinder") is not None and kind.acts_on != "hole":
+        yield Fault(
+            f"{path}.cylinder",
+            f"cylinder {raw['cylinder']}",
+            f"no hole; {kind.label} is not of one hole",
+        )
+    if raw.get("bank") is not None and kind.acts_on == "engine":
+        yield Fault(
+            f"{path}.bank", f"the bank {shown(raw['bank'])}", f"no bank: {kind.label} is of the whole engine"
+        )
 
 
 def entry_faults(

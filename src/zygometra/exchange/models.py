@@ -3,158 +3,40 @@
 # long: one format, object by object
 from __future__ import annotations
 
-import math
-import re
 from typing import Annotated, Any, Literal
 
-from pydantic import (
-    BaseModel,
-    ConfigDict,
-    PlainValidator,
-    StringConstraints,
-    TypeAdapter,
-    WithJsonSchema,
-)
-from pydantic import (
-    Field as Slot,
-)
-from pydantic_core import PydanticCustomError
+from pydantic import ConfigDict, StringConstraints, TypeAdapter, WithJsonSchema
+from pydantic import Field as Slot
 
-from zygometra.core.build.lever_table import LEVER, OPS, Lever
+from zygometra.core.build.lever_table import OPS
 from zygometra.core.build.model import LAYOUTS, MOST_CYLINDERS
-from zygometra.core.errors import QuantityError, shown
-from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELD, Field
+from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELD
 from zygometra.core.measuring.logbook import AXES, READABLE, SURFACES
-from zygometra.core.measuring.read_in import MOST_SHOTS, gauge_figure, moment
-from zygometra.core.quantity import QUANTITY_KEYS, read_field, read_quantity
+from zygometra.core.measuring.read_in import MOST_SHOTS, gauge_figure
 from zygometra.core.units import Kind
 from zygometra.core.windows import WINDOW_SOURCES
 
-BASIS_NAMES = ["catalogue", "advertised", "measured", "mock-up", "assumed"]
-_SCALAR = {"anyOf": [{"type": "number"}, {"type": "string", "maxLength": 80}]}
-QUANTITY_SCHEMA: dict[str, Any] = {
-    "description": "A number in the field's default unit, text with a unit, or an object.",
-    "anyOf": [
-        {"type": "number"},
-        {"type": "string", "minLength": 1, "maxLength": 80},
-        {
-            "type": "object",
-            "properties": dict.fromkeys(QUANTITY_KEYS, _SCALAR)
-            | {
-                "unit": {"type": "string"},
-                "basis": {"enum": BASIS_NAMES},
-                "readings": {"type": "array", "items": _SCALAR, "minItems": 1},
-                "each": {"type": "boolean"},
-            },
-            "patternProperties": {"^x-": {}},
-            "additionalProperties": False,
-            "anyOf": [{"required": ["value"]}, {"required": ["readings"]}],
-        },
-    ],
-}
-
-
-def _checked(read: Any) -> Any:
-    """Turn the core's refusal into a located fault that keeps found and wanted apart."""
-
-    def check(raw: Any) -> Any:
-        try:
-            read(raw)
-        except QuantityError as error:
-            raise PydanticCustomError(
-                "quantity", "{found}; {wanted}", {"found": error.found, "wanted": error.wanted}
-            ) from None
-        return raw
-
-    return PlainValidator(check)
-
-
-def _of(field: Field) -> Any:
-    wanted = WithJsonSchema({"x-ref": "Quantity", "description": field.help or field.label})
-    return Annotated[Any, _checked(lambda raw: read_field(raw, field)), wanted]
-
-
-def plain_slot(kind: Kind, dimension: str, low: float, high: float) -> Any:
-    """Return the slot of a quantity that is no field of a part.
-
-    Parameters
-    ----------
-    kind : Kind
-        What it measures.
-    dimension : str
-        The name under which the house knows its doubt.
-    low, high : float
-        The range that is possible, in the base unit.
-    """
-
-    def read(raw: Any) -> object:
-        return read_quantity(raw, kind, dimension=dimension, low=low, high=high)
-
-    return Annotated[Any, _checked(read), WithJsonSchema({"x-ref": "Quantity"})]
-
-
-def _amount_of(lever: Lever) -> Any:
-    return plain_slot(lever.kind, lever.key, 0, lever.most)
-
-
-Cut = _amount_of(LEVER["deck_cut"])
-Opening = _amount_of(LEVER["open_chamber"])
-Gap = plain_slot(Kind.LENGTH, "target", -20, 50)
-
-
-def _amount(raw: Any) -> object:
-    """An operation's amount is a length, but for a chamber opening a volume."""
-    cut, opening = LEVER["deck_cut"], LEVER["open_chamber"]
-    try:
-        return read_quantity(raw, cut.kind, dimension=cut.key, low=0, high=cut.most)
-    except QuantityError as error:
-        try:
-            return read_quantity(raw, opening.kind, dimension=opening.key, low=0, high=opening.most)
-        except QuantityError:
-            raise error from None
-
-
-def _ratio(raw: Any) -> float:
-    if isinstance(raw, bool) or not isinstance(raw, (int, float)) or not math.isfinite(raw):
-        raise QuantityError(shown(raw), "a number such as 9.8")
-    if not 1 < raw <= 60:
-        raise QuantityError(shown(raw), "a compression ratio above 1 and up to 60")
-    return float(raw)
-
-
-def _spread(raw: Any) -> float:
-    if isinstance(raw, bool) or not isinstance(raw, (int, float)) or not 0 <= raw <= 20:
-        raise QuantityError(shown(raw), "a difference of ratio from 0 to 20")
-    return float(raw)
-
-
-def _moment(raw: Any) -> str:
-    if not isinstance(raw, str) or len(raw) > 40:
-        raise QuantityError(shown(raw), "a date and time such as 2026-05-05T09:12:00Z")
-    return moment(raw)
-
-
-Ratio = Annotated[Any, _checked(_ratio), WithJsonSchema({"type": "number", "exclusiveMinimum": 1})]
-Name = Annotated[str, StringConstraints(strip_whitespace=False, min_length=1, max_length=120)]
-Note = Annotated[str, StringConstraints(max_length=2000)]
-_BANK_NAME = re.compile(r"[^.\x00-\x1f]{1,40}")
-
-
-def _bank_name(raw: Any) -> str:
-    if not isinstance(raw, str) or not _BANK_NAME.fullmatch(raw) or not raw.strip():
-        raise QuantityError(shown(raw), "a bank's name of 1 to 40 characters without a full stop")
-    return raw
-
-
-BankName = Annotated[str, _checked(_bank_name), WithJsonSchema({"type": "string", "pattern": "^[^.]{1,40}$"})]
-CylinderNumber = Annotated[int, Slot(ge=1, le=99, strict=True)]
-
-
-class Shape(BaseModel):
-    """Base of every object of the file: unknown keys are faults (x- keys are set aside before)."""
-
-    # Built when first used: one check of a file builds one model, not each part by itself too.
-    model_config = ConfigDict(extra="forbid", strict=True, defer_build=True)
+from .face_shapes import FaceSurveyShape, FacingShape, StepShape, ValveGearShape
+from .shapes import (
+    QUANTITY_SCHEMA,
+    BankName,
+    Cut,
+    CylinderNumber,
+    Gap,
+    Id,
+    Moment,
+    Name,
+    Note,
+    Opening,
+    Ratio,
+    Shape,
+    Word,
+    checked,
+    of_field,
+    plain_slot,
+    planned_amount,
+    spread,
+)
 
 
 class BankShape(Shape):
@@ -168,16 +50,16 @@ class EngineShape(Shape):
     """The engine's layout and banks."""
 
     layout: Literal[LAYOUTS]  # type: ignore[valid-type]
-    bank_angle: _of(FIELD["engine.bank_angle"]) = None  # type: ignore[valid-type]
-    bore_pitch: _of(FIELD["engine.bore_pitch"]) = None  # type: ignore[valid-type]
-    displacement: _of(FIELD["engine.displacement"]) = None  # type: ignore[valid-type]
+    bank_angle: of_field(FIELD["engine.bank_angle"]) = None  # type: ignore[valid-type]
+    bore_pitch: of_field(FIELD["engine.bore_pitch"]) = None  # type: ignore[valid-type]
+    displacement: of_field(FIELD["engine.displacement"]) = None  # type: ignore[valid-type]
     family: Name | None = None
     banks: Annotated[list[BankShape], Slot(min_length=1, max_length=8)]
 
 
 def _part(title: str, part: str, **extra: Any) -> Any:
     """The model of one part: a slot for each of its fields, none of them required by shape."""
-    names = {f.name: _of(f) for f in FIELD.values() if f.part == part}
+    names = {f.name: of_field(f) for f in FIELD.values() if f.part == part}
     body: dict[str, Any] = {
         "__annotations__": names | {k: v[0] for k, v in extra.items()},
         "__module__": __name__,
@@ -199,7 +81,7 @@ class StepFill(Shape):
     """One fill in steps: the volume left below a depth under the face."""
 
     depth: plain_slot(Kind.LENGTH, "target", 0, 100)  # type: ignore[valid-type]
-    below: _of(FIELD["head.chamber_volume"])  # type: ignore[valid-type]
+    below: of_field(FIELD["head.chamber_volume"])  # type: ignore[valid-type]
 
 
 Head = _part(
@@ -223,7 +105,7 @@ class PartsShape(Shape):
 class BankFigures(Shape):
     """What was measured on, or fitted to, one bank."""
 
-    deck_height: _of(BANK_NAMES["deck_height"]) = None  # type: ignore[valid-type]
+    deck_height: of_field(BANK_NAMES["deck_height"]) = None  # type: ignore[valid-type]
     gasket: GasketShape = None  # type: ignore[valid-type]
 
 
@@ -231,7 +113,7 @@ CylinderFigures: Any = type(
     "CylinderFigures",
     (Shape,),
     {
-        "__annotations__": {name: _of(f) for name, f in CYLINDER_NAMES.items()},
+        "__annotations__": {name: of_field(f) for name, f in CYLINDER_NAMES.items()},
         "__module__": __name__,
         "__doc__": "What was measured in one hole.",
     }
@@ -245,10 +127,10 @@ class OperationShape(Shape):
     op: Literal[OPS]  # type: ignore[valid-type]
     bank: str | None = None
     cylinder: CylinderNumber | None = None
-    amount: Annotated[Any, _checked(_amount), WithJsonSchema({"x-ref": "Quantity"})] = None
+    amount: Annotated[Any, checked(planned_amount), WithJsonSchema({"x-ref": "Quantity"})] = None
     gasket: GasketShape = None  # type: ignore[valid-type]
-    first: Cut = None  # type: ignore[valid-type]
-    last: Cut = None  # type: ignore[valid-type]
+    first: Cut = None
+    last: Cut = None
 
 
 PLAN: TypeAdapter[list[OperationShape]] = TypeAdapter(
@@ -272,9 +154,9 @@ class RatioWindow(Shape):
 class GapWindow(Shape):
     """Least, aim and most of a gap, and where they come from."""
 
-    min: Gap = None  # type: ignore[valid-type]
-    aim: Gap = None  # type: ignore[valid-type]
-    max: Gap = None  # type: ignore[valid-type]
+    min: Gap = None
+    aim: Gap = None
+    max: Gap = None
     source: WindowSource = None
     second_source: WindowSource = None
 
@@ -285,19 +167,19 @@ class TargetsShape(Shape):
     compression_ratio: RatioWindow | None = None
     quench: GapWindow | None = None
     deck_clearance: GapWindow | None = None
-    ratio_spread: Annotated[Any, _checked(_spread), WithJsonSchema({"type": "number"})] = None
+    ratio_spread: Annotated[Any, checked(spread), WithJsonSchema({"type": "number"})] = None
 
 
 class CutLimit(Shape):
     """How far a cut may go."""
 
-    max: Cut  # type: ignore[valid-type]
+    max: Cut
 
 
 class OpeningLimit(Shape):
     """How far a chamber may be opened."""
 
-    max: Opening  # type: ignore[valid-type]
+    max: Opening
 
 
 class LeversShape(Shape):
@@ -314,15 +196,12 @@ class LeversShape(Shape):
 class StatedShape(Shape):
     """Totals as people state them: compared with the parts of which they are made."""
 
-    clearance_volume: _of(FIELD["stated.clearance_volume"]) = None  # type: ignore[valid-type]
+    clearance_volume: of_field(FIELD["stated.clearance_volume"]) = None  # type: ignore[valid-type]
     compression_ratio: Ratio = None
-    piston_clearance: _of(FIELD["stated.piston_clearance"]) = None  # type: ignore[valid-type]
+    piston_clearance: of_field(FIELD["stated.piston_clearance"]) = None  # type: ignore[valid-type]
 
 
-Id = Annotated[str, StringConstraints(min_length=1, max_length=80)]
-Word = Annotated[str, StringConstraints(max_length=80)]
-Moment = Annotated[Any, _checked(_moment), WithJsonSchema({"type": "string", "format": "date-time"})]
-GaugeFigure = Annotated[Any, _checked(gauge_figure), WithJsonSchema({"x-ref": "Quantity"})]
+GaugeFigure = Annotated[Any, checked(gauge_figure), WithJsonSchema({"x-ref": "Quantity"})]
 Degrees = Annotated[float, Slot(ge=-60, le=200, allow_inf_nan=False)]
 MOST_READINGS = 20_000
 
@@ -494,6 +373,10 @@ class BuildFile(Shape):
     found: _facts(FoundShape, 2000) = None  # type: ignore[valid-type]
     accepted: _facts(AcceptedShape, 2000) = None  # type: ignore[valid-type]
     mock_up: MockUpShape | None = None
+    surveys: _facts(FaceSurveyShape, 500) = None  # type: ignore[valid-type]
+    steps: _facts(StepShape, 2000) = None  # type: ignore[valid-type]
+    facing: FacingShape | None = None
+    valve_gear: ValveGearShape | None = None
 
 
 def json_schema() -> dict[str, Any]:

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from typing import Annotated, Any, Literal
 
 from pydantic import Field as Slot
-from pydantic import StringConstraints, ValidationError
+from pydantic import ValidationError
 
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.faces.model import Pair, Plane, Point, Spot, Survey
@@ -18,25 +18,12 @@ from zygometra.core.units import Kind
 from zygometra.core.wording import Reader
 
 from .build_file import document_from_text, fault_of
-from .models import CylinderNumber, Name, Shape, plain_slot
+from .face_shapes import MOST_POINTS, Along, Corners, Depth, Length, PointShape, SlopeShape, SpanShape
+from .logbook_faults import plane_faults
 from .plain_json import unstorable, without_notes
+from .shapes import CylinderNumber, Name, Shape
 
-MOST_POINTS = 20_000
 _PER_M = 1000.0
-
-Along: Any = plain_slot(Kind.LENGTH, "exact", -20_000, 20_000)
-Height: Any = plain_slot(Kind.LENGTH, "surveyed", -20_000, 20_000)
-Depth: Any = plain_slot(Kind.LENGTH, "exact", 0, 50)
-Length: Any = plain_slot(Kind.LENGTH, "exact", 0, 20_000)
-Slope = Annotated[float, Slot(ge=-200, le=200, allow_inf_nan=False)]
-
-
-class PointShape(Shape):
-    """A point: where it is, and how high; a skim log may leave the height out."""
-
-    x: Along
-    y: Along
-    z: Height = None
 
 
 class CylinderShape(Shape):
@@ -45,20 +32,6 @@ class CylinderShape(Shape):
     number: CylinderNumber
     x: Along
     y: Along
-
-
-class SpanShape(Shape):
-    """Between the machinist's supports."""
-
-    along: Length = None
-    across: Length = None
-
-
-class SlopeShape(Shape):
-    """Rise against the crank, mm per m."""
-
-    along: Slope | None = None
-    across: Slope | None = None
 
 
 class CleanShape(Shape):
@@ -91,10 +64,6 @@ class PassShape(Shape):
     clean: Annotated[list[Index], Slot(max_length=MOST_POINTS)] | None = None
 
 
-CornerName = Annotated[str, StringConstraints(min_length=1, max_length=80)]
-Corner = Annotated[list[Along], Slot(min_length=2, max_length=2)]
-
-
 class SurveyFile(Shape):
     """One surveyed face, version 1."""
 
@@ -104,7 +73,7 @@ class SurveyFile(Shape):
     face: Literal["deck", "head"]
     unstated_doubt: Literal["house", "zero"] = "house"
     points: Annotated[list[PointShape], Slot(min_length=1, max_length=MOST_POINTS)]
-    corners: Annotated[dict[CornerName, Corner], Slot(max_length=40)] | None = None
+    corners: Corners | None = None
     cylinders: Annotated[list[CylinderShape], Slot(max_length=99)] | None = None
     drawing_height: Along = None
     support_span: SpanShape | None = None
@@ -186,25 +155,12 @@ def _cross_faults(document: Mapping[str, Any]) -> Iterator[Fault]:
                     yield Fault(f"passes[{i}].{key}[{j}]", str(index), wanted)
     missing = [i for i, point in enumerate(points) if point.get("z") is None]
     if not missing:
-        yield from _no_plane(points)
+        yield from plane_faults("points", points)
     elif not document.get("passes"):
         for i in missing[:20]:
             yield Fault(
                 f"points[{i}].z", "nothing", "a height; only a skim log, with passes, may leave it out"
             )
-
-
-def _no_plane(points: list[Mapping[str, Any]]) -> Iterator[Fault]:
-    import numpy as np
-
-    from zygometra.core.faces.planes import is_in_line
-
-    x, y = (np.array([_mm(point[key]) for point in points]) for key in ("x", "y"))
-    wanted = "at least three that are not in one line, or three on the axis (y = 0)"
-    if len(points) < 3:
-        yield Fault("points", f"{len(points)} of them", wanted)
-    elif np.ptp(x) <= 0 or (np.any(y != 0) and is_in_line(x, y)):
-        yield Fault("points", "points in one line", wanted)
 
 
 def _quantity(raw: Any, dimension: str = "exact", unstated: Unstated = "zero") -> Quantity:

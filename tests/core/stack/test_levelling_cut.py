@@ -7,6 +7,7 @@ from dataclasses import replace
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.support.cases import vector
 
 from zygometra.core.build.document import operation_document, read_operation
 from zygometra.core.build.levers import set_lever
@@ -18,7 +19,6 @@ from zygometra.core.quantity import read_quantity
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.units import Kind
 from zygometra.exchange.build_file import check
-from tests.support.cases import vector
 
 amounts = st.integers(0, 600).map(lambda um: um / 1000)
 

@@ -12,6 +12,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
+from ..faces.facing import read_facing
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELD, FIELDS, field_at
 from ..place import Place
 from ..quantity import Quantity, Unstated, read_field, read_quantity
@@ -58,6 +59,8 @@ def read_document(document: Mapping[str, Any]) -> Build:
         targets=_targets(document.get("targets") or {}),
         levers=_levers(document.get("levers") or {}, unstated),
         stated_ratio=(document.get("stated") or {}).get("compression_ratio"),
+        facing=read_facing(document.get("facing")),
+        valve_gear=(document.get("valve_gear") or {}).get("kind") or "",
     )
 
 

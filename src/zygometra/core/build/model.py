@@ -12,14 +12,17 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Literal
 
+from ..faces.facing import NOTHING_DECIDED, Facing
 from ..place import Place, Scope
 from ..quantity import Quantity
 from ..windows import OPEN, Window
 from .lever_table import OpName
 
 if TYPE_CHECKING:
+    from ..faces.beside import FaceSurvey
     from ..measuring.in_use import InUse
     from ..measuring.logbook import Logbook
+    from ..measuring.steps import Step
 
 Layout = Literal["inline", "vee", "flat"]
 LAYOUTS: tuple[Layout, ...] = ("inline", "vee", "flat")
@@ -153,6 +156,11 @@ class Build:
     logbook: Logbook | None = None
     in_use: InUse | None = None
     paper: Mapping[str, Quantity] | None = None
+    surveys: tuple[FaceSurvey, ...] = ()
+    steps: tuple[Step, ...] = ()
+    # What was decided about facing, and what opens the valves.
+    facing: Facing = NOTHING_DECIDED
+    valve_gear: str = ""
 
     @cached_property
     def measured_holes(self) -> frozenset[int]:

@@ -144,7 +144,7 @@ def _of_the_cut(found: Surveyed) -> Iterator[Said]:
 
 def _of_the_set_up(found: Surveyed) -> Iterator[Said]:
     face = found.survey
-    if not face.set_up:
+    if face.face == "deck" and not face.set_up:
         yield said(SET_UP_UNNAMED)
     if face.set_up != "pan rail":
         return

@@ -6,10 +6,13 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal, NamedTuple
 
+from ..faces.beside import FaceSurvey, read_face_survey
+from ..quantity import Unstated
 from .logbook import Gauge, Logbook, MockUp, Reading, Voided, Zero
 from .read_in import read_gauge, read_reading, read_void, read_zero
+from .steps import Step, read_step
 
-FactKind = Literal["reading", "zero", "void", "found", "gauge", "accepted"]
+FactKind = Literal["reading", "zero", "void", "found", "gauge", "accepted", "survey", "step"]
 
 
 class Fact(NamedTuple):
@@ -37,6 +40,8 @@ class Facts:
     voided: tuple[Voided, ...] = ()
     found: tuple[Fact, ...] = ()
     accepted: tuple[Fact, ...] = ()
+    surveys: tuple[Fact, ...] = ()
+    steps: tuple[Step, ...] = ()
     gauges: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
 
     def extended(self, new: Iterable[Fact]) -> Facts:
@@ -48,7 +53,8 @@ class Facts:
             In their order; the rest need not be read again.
         """
         readings, voided = list(self.readings), list(self.voided)
-        noted = {"found": list(self.found), "accepted": list(self.accepted)}
+        noted = {"found": list(self.found), "accepted": list(self.accepted), "survey": list(self.surveys)}
+        steps = list(self.steps)
         zeros, gauges = dict(self.zeros), dict(self.gauges)
         seq = self.seq
         for fact in new:
@@ -60,6 +66,8 @@ class Facts:
                 voided.append(read_void(body))
             elif fact.kind in noted:
                 noted[fact.kind].append(fact)
+            elif fact.kind == "step":
+                steps.append(read_step(body))
             else:
                 into = zeros if fact.kind == "zero" else gauges
                 # What is known of a zero or a gauge grows: before the readings, after them.
@@ -73,6 +81,8 @@ class Facts:
             voided=tuple(voided),
             found=tuple(noted["found"]),
             accepted=tuple(noted["accepted"]),
+            surveys=tuple(noted["survey"]),
+            steps=tuple(steps),
             gauges=gauges,
         )
 
@@ -86,9 +96,25 @@ class Facts:
         mock_up : MockUp
             As the build's document has it.
         """
-        own: dict[str, Gauge] = {name: read_gauge(name, raw) for name, raw in self.gauges.items()}
+        own = self._own_gauges()
         zeros: dict[str, Zero] = {name: read_zero(name, raw) for name, raw in self.zeros.items()}
         return Logbook({**register, **own}, zeros, self.readings, self.voided, mock_up)
+
+    def _own_gauges(self) -> dict[str, Gauge]:
+        return {name: read_gauge(name, raw) for name, raw in self.gauges.items()}
+
+    def faces(self, register: Mapping[str, Gauge], unstated: Unstated) -> tuple[FaceSurvey, ...]:
+        """Return the surveys among these facts, read.
+
+        Parameters
+        ----------
+        register : Mapping
+            The shop's gauges; the build's own stand before them.
+        unstated : {"house", "zero"}
+            What unstated doubt becomes.
+        """
+        known = {**register, **self._own_gauges()}
+        return tuple(read_face_survey(one.body, i, known, unstated) for i, one in enumerate(self.surveys))
 
     def document(self, register: Mapping[str, Mapping[str, Any]]) -> dict[str, Any]:
         """Return these facts as a build file carries them; empty where there are none.
@@ -99,6 +125,7 @@ class Facts:
             The shop's gauges, as files have them: of those the ones that readings name go along.
         """
         named = {one.gauge for one in self.readings if one.gauge}
+        named |= {str(one.body["gauge"]) for one in self.surveys if one.body.get("gauge")}
         named |= {str(zero["gauge"]) for zero in self.zeros.values() if zero.get("gauge")}
         gauges = {name: dict(register[name]) for name in sorted(named) if name in register}
         gauges |= {name: dict(raw) for name, raw in self.gauges.items()}
@@ -111,6 +138,8 @@ class Facts:
             "voided": [_void_entry(one) for one in self.voided],
             "found": [dict(one.body) for one in self.found],
             "accepted": [dict(one.body) for one in self.accepted],
+            "surveys": [dict(one.body) for one in self.surveys],
+            "steps": [dict(one.typed) for one in self.steps],
         }
         return {key: value for key, value in written.items() if value}
 
@@ -146,6 +175,8 @@ def facts_of(document: Mapping[str, Any], register: Mapping[str, Mapping[str, An
     rows += [(f"void {raw['reading']}", "void", raw) for raw in document.get("voided") or ()]
     rows += [(raw["id"], "found", raw) for raw in document.get("found") or ()]
     rows += [(raw["id"], "accepted", raw) for raw in document.get("accepted") or ()]
+    rows += [(raw["id"], "survey", raw) for raw in document.get("surveys") or ()]
+    rows += [(raw["id"], "step", raw) for raw in document.get("steps") or ()]
     return [Fact(i, key, kind, body) for i, (key, kind, body) in enumerate(rows, start=1)]
 
 

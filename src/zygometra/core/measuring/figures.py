@@ -15,6 +15,7 @@ from ..usual_figures import between_holes, expansion
 from .in_use import InUse, Series, in_use, spots_of
 from .logbook import READABLE, Logbook, Reading, latest
 from .scatter import SHOT_SIZE, Pool
+from .steps import seat_work
 
 # A part's temperature as somebody read it, and as it is taken where nobody did (± 4 K), in K.
 U_TEMPERATURE, U_UNSTATED_TEMPERATURE = 2.0, 4.0 / math.sqrt(3)
@@ -52,12 +53,17 @@ def measure(build: Build, logbook: Logbook) -> Build:
     Doubt by the handbook of the trade, quantities and doubt: pooled scatter, rounding where scatter
     does not hold it, zero, gauge, shots and temperature, each a term that others may share.
     """
-    if not logbook.readings and logbook.mock_up.between != "line":
+    if not logbook.readings and not build.surveys and logbook.mock_up.between != "line":
         return replace(build, logbook=logbook)
-    used = in_use(logbook, house=build.unstated_doubt == "house")
+    seats = seat_work(build.steps, build.banks)
+    used = in_use(logbook, house=build.unstated_doubt == "house", seats=seats)
     figures = dict(build.figures)
     for place, series in used.series.items():
         figures[str(place)] = figure_of(series, build, used)
+    if build.surveys:
+        from ..faces.in_build import heights
+
+        figures |= heights(replace(build, figures=figures, logbook=logbook))
     if logbook.mock_up.between == "line":
         figures |= _between(build, figures)
     return replace(build, figures=figures, paper=build.figures, logbook=logbook, in_use=used)

@@ -5,14 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Literal, NamedTuple
 
-from ..place import Place
+from ..place import Place, Scope
 from .logbook import Logbook, Reading, latest
 from .scatter import Pool, pools_of
 
-Reason = Literal["voided", "zero-moved", "dome", "pad", "off-axis", "other-conditions", "other-gauge"]
+Reason = Literal[
+    "voided", "zero-moved", "seats-cut", "dome", "pad", "off-axis", "other-conditions", "other-gauge"
+]
 REASONS: dict[Reason, str] = {
     "voided": "voided",
     "zero-moved": "its zero had moved by more than one resolution",
+    "seats-cut": "valve seats were cut since; it is void until the chamber is filled again",
     "dome": "read on the dome, which does not give the rim",
     "pad": "read on a pad of unknown height over the rim",
     "off-axis": "read off the pin axis with the piston tipped one way only",
@@ -61,7 +64,7 @@ class InUse(NamedTuple):
         return self.by_zero.get(zero)
 
 
-def in_use(logbook: Logbook, *, house: bool) -> InUse:
+def in_use(logbook: Logbook, *, house: bool, seats: Mapping[int, str] | None = None) -> InUse:
     """Sort a logbook's readings into those that count and those that do not.
 
     Parameters
@@ -70,6 +73,8 @@ def in_use(logbook: Logbook, *, house: bool) -> InUse:
         What was noted.
     house : bool
         True where the house's usual figures stand in for what nobody stated.
+    seats : Mapping, optional
+        When valve seats were last cut, by hole.
 
     Returns
     -------
@@ -93,7 +98,7 @@ def in_use(logbook: Logbook, *, house: bool) -> InUse:
     by_place: dict[str, list[Reading]] = {}
     moved = {zero for zero in logbook.zeros if logbook.has_moved(zero)}
     for reading in logbook.readings:
-        unfit = _unfit(reading, logbook, moved)
+        unfit = _unfit(reading, logbook, moved) or (_before_seats(reading, seats) if seats else None)
         if unfit is not None:
             aside.append(unfit)
         else:
@@ -136,6 +141,14 @@ def _unfit(reading: Reading, logbook: Logbook, moved: set[str]) -> SetAside | No
         elif reading.on == "pad" and reading.pad_height is None:
             reason = "pad"
     return None if reason is None else SetAside(reading, reason, REASONS[reason])
+
+
+def _before_seats(reading: Reading, seats: Mapping[int, str]) -> SetAside | None:
+    """A chamber that was filled before its seats were cut says nothing of it now."""
+    if reading.figure != "chamber_volume" or reading.place.scope is not Scope.HOLE:
+        return None
+    cut = seats.get(reading.place.number, "")
+    return SetAside(reading, "seats-cut", REASONS["seats-cut"]) if reading.at and reading.at < cut else None
 
 
 def _choose(

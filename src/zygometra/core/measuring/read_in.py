@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 
 from ..build.document import read_document
 from ..build.model import Build
 from ..errors import QuantityError, shown
+from ..faces.beside import FaceSurvey, read_face_survey
 from ..fields import Field
 from ..place import Position
 from ..quantity import Quantity, Unstated, read_field, read_quantity
 from ..units import Kind, Unit
 from .figures import measure
 from .logbook import READABLE, Check, Gauge, Logbook, Mishap, MockUp, Reading, Shots, Voided, Zero, place_of
+from .steps import Step, read_step
 
-LOGBOOK_KEYS = ("gauges", "zeros", "readings", "voided", "found", "accepted")
+LOGBOOK_KEYS = ("gauges", "zeros", "readings", "voided", "found", "accepted", "surveys", "steps")
 # A shot: from a drop to a litre.
 _SHOT = (1e-4, 1000.0)
 MOST_SHOTS = 10_000
@@ -37,8 +40,20 @@ def read_measured(document: Mapping[str, Any]) -> Build:
     """
     build = read_document(document)
     if any(document.get(key) for key in (*LOGBOOK_KEYS, "mock_up")):
-        return measure(build, read_logbook(document))
+        logbook = read_logbook(document)
+        beside = replace(build, surveys=_surveys(document, logbook), steps=_steps(document))
+        return measure(beside, logbook)
     return build
+
+
+def _surveys(document: Mapping[str, Any], logbook: Logbook) -> tuple[FaceSurvey, ...]:
+    unstated: Unstated = document.get("unstated_doubt", "house")
+    listed = document.get("surveys") or ()
+    return tuple(read_face_survey(raw, i, logbook.gauges, unstated) for i, raw in enumerate(listed))
+
+
+def _steps(document: Mapping[str, Any]) -> tuple[Step, ...]:
+    return tuple(read_step(raw) for raw in document.get("steps") or ())
 
 
 def read_logbook(document: Mapping[str, Any]) -> Logbook:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from threading import Lock
 from typing import Any, NamedTuple, TypeVar
@@ -91,7 +91,8 @@ def keep(
     build = read_document(document)
     mock_up = read_mock_up(document.get("mock_up"))
     if facts.seq or mock_up.between == "line":
-        build = measure(build, facts.logbook(gauges or {}, mock_up))
+        beside = replace(build, surveys=facts.faces(gauges or {}, build.unstated_doubt), steps=facts.steps)
+        build = measure(beside, facts.logbook(gauges or {}, mock_up))
     try:
         now = state_now(build)
     except ZygometraError:

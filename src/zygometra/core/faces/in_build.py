@@ -1,0 +1,381 @@
+"""Faces of a build: its surveys put as questions, and the deck heights that they give the holes."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import NamedTuple
+
+import numpy as np
+
+from ..build.levers import limit_of
+from ..build.model import Bank, Build
+from ..fields import FIELD
+from ..house_rules import HouseRules
+from ..place import Place
+from ..quantity import Quantity, Term
+from ..stack.results import State
+from ..units import MM, Kind
+from .beside import FaceSurvey, in_use
+from .facing import Facing
+from .model import Pair, Spot, Survey
+from .planes import least_squares
+from .survey import Depth, Surveyed, survey
+
+_ON_PAPER = ("catalogue", "advertised")
+
+
+class Face(NamedTuple):
+    """A face of a build: the survey that counts, and what it comes to."""
+
+    survey: FaceSurvey
+    found: Surveyed
+
+
+def surveys_in_use(build: Build) -> dict[tuple[str, str, str], FaceSurvey]:
+    """Return the survey that counts of each face, by face, bank and how it was held.
+
+    Parameters
+    ----------
+    build : Build
+        With its facts.
+    """
+    return in_use(build.surveys, build.logbook.void if build.logbook else {})
+
+
+def hole_spots(build: Build, bank: Bank, found: FaceSurvey) -> dict[int, Spot]:
+    """Return where the holes of a bank lie on its deck: as probed, else by the pitch from the first.
+
+    Parameters
+    ----------
+    build : Build
+        For its bore pitch.
+    bank : Bank
+        The bank.
+    found : FaceSurvey
+        Of its deck or head.
+
+    Returns
+    -------
+    dict of int to Spot
+        Empty where neither is known.
+    """
+    probed = {one.number: Spot(one.x, one.y) for one in found.bores if one.number in bank.cylinders}
+    pitch = build.figures.get("engine.bore_pitch")
+    spots = {}
+    for i, number in enumerate(bank.cylinders):
+        if number in probed:
+            spots[number] = probed[number]
+        elif pitch is not None and pitch.value:
+            spots[number] = Spot(i * pitch.value, 0.0)
+    return spots
+
+
+def corners_of(found: FaceSurvey) -> dict[str, Spot]:
+    """Return the corners of a survey: as it names them, else where its outermost points lie.
+
+    Parameters
+    ----------
+    found : FaceSurvey
+        A survey.
+
+    Returns
+    -------
+    dict of str to Spot
+        Two ends where every point lies on the axis.
+    """
+    if found.corners:
+        return dict(found.corners)
+    xs, ys = [p.x for p in found.points], [p.y for p in found.points]
+    front, rear = min(xs), max(xs)
+    if min(ys) == max(ys):
+        return {"front": Spot(front, ys[0]), "rear": Spot(rear, ys[0])}
+    return {
+        "front exhaust": Spot(front, min(ys)),
+        "rear exhaust": Spot(rear, min(ys)),
+        "rear intake": Spot(rear, max(ys)),
+        "front intake": Spot(front, max(ys)),
+    }
+
+
+def question(build: Build, found: FaceSurvey, rules: HouseRules) -> Survey:
+    """Return a survey of a build as a question: each face by itself, just cleaned.
+
+    Parameters
+    ----------
+    build : Build
+        For its decisions, its drawing and its holes.
+    found : FaceSurvey
+        What was surveyed.
+    rules : HouseRules
+        For what a gasket still seals.
+    """
+    facing = build.facing
+    bank = next(one for one in build.banks if one.name == found.bank)
+    is_deck = found.face == "deck"
+    drawn = _drawn(build, found.bank) if is_deck and found.datum == "crank" else None
+    kind = facing.gasket_kind
+    return Survey(
+        found.face,
+        found.points,
+        corners_of(found),
+        hole_spots(build, bank, found),
+        drawn.value if drawn else None,
+        math.hypot(drawn.u, found.shared_u) if drawn else 0.0,
+        facing.support_span,
+        facing.set_up,
+        found.rail_slope,
+        facing.allowance,
+        None,
+        facing.least_deck_height if is_deck and found.datum == "crank" else None,
+        rules[f"flat_limit.{kind}"] if kind else None,
+        rules[f"flat_150.{kind}"] if kind else None,
+        found.doubt_is_house,
+    )
+
+
+def _drawn(build: Build, bank: str) -> Quantity | None:
+    """The deck height on paper, where it is one of a drawing or a catalogue."""
+    paper = build.paper or build.figures
+    drawn = paper.get(f"banks.{bank}.deck_height") or paper.get(FIELD["block.deck_height"].path)
+    return drawn if drawn is not None and drawn.basis in _ON_PAPER else None
+
+
+def decks(build: Build, rules: HouseRules, now: State | None = None) -> dict[str, Face]:
+    """Return what the surveyed decks of a build come to, cut as was decided, by bank.
+
+    Parameters
+    ----------
+    build : Build
+        With its surveys.
+    rules : HouseRules
+        In force.
+    now : State, optional
+        As it stands: for a deck clearance that is to be reached.
+
+    Returns
+    -------
+    dict of str to Face
+        Only banks whose deck was surveyed.
+    """
+    used = {key[1]: one for key, one in surveys_in_use(build).items() if key[0] == "deck"}
+    faces = {}
+    for bank in build.banks:
+        if bank.name in used:
+            asked = question(build, used[bank.name], rules)
+            faces[bank.name] = Face(used[bank.name], survey(asked))
+    heights = _heights_asked(build, build.facing, faces, now)
+    for name, height in heights.items():
+        face = faces[name]
+        faces[name] = face._replace(found=survey(replace(face.found.survey, height=height, allowance=0.0)))
+    return faces
+
+
+def _heights_asked(
+    build: Build, facing: Facing, faces: Mapping[str, Face], now: State | None
+) -> dict[str, float]:
+    """The finished height of each bank where it is not just to be cleaned."""
+    if facing.target == "height" and facing.height is not None:
+        return dict.fromkeys(faces, facing.height)
+    if facing.target == "common" and faces:
+        return dict.fromkeys(faces, min(face.found.cut.finished_height.mm for face in faces.values()))
+    aim = aim_of_clearance(build)
+    if facing.target != "clearance" or now is None or aim is None:
+        return {}
+    heights = {}
+    for name, face in faces.items():
+        # What stands under each rim: the deck there, less how far it stops below.
+        stacks = [
+            face.found.plane.at(*spot) - clearance
+            for number, spot in face.found.survey.cylinders.items()
+            if (clearance := now.hole(number).outcome.deck_clearance) is not None
+        ]
+        if stacks:
+            heights[name] = math.fsum(stacks) / len(stacks) + aim
+    return heights
+
+
+def aim_of_clearance(build: Build) -> float | None:
+    """Return the deck clearance that a build aims at, in mm: its own, else what its quench leaves over the gasket.
+
+    Parameters
+    ----------
+    build : Build
+        With its windows.
+    """
+    own = build.targets.deck_clearance
+    if (aim := _aim(own.low, own.aim, own.high)) is not None:
+        return aim
+    quench = build.targets.quench
+    aim = _aim(quench.low, quench.aim, quench.high)
+    gasket = build.figures.get("parts.gasket.thickness")
+    return None if aim is None or gasket is None else aim - gasket.value
+
+
+def _aim(low: float | None, aim: float | None, high: float | None) -> float | None:
+    if aim is not None:
+        return aim
+    if low is not None and high is not None:
+        return (low + high) / 2
+    return low if low is not None else high
+
+
+def heads(build: Build, rules: HouseRules) -> dict[tuple[str, str], Face]:
+    """Return what the swept heads of a build come to, by bank and how they were held.
+
+    Parameters
+    ----------
+    build : Build
+        With its surveys.
+    rules : HouseRules
+        In force.
+
+    Returns
+    -------
+    dict of (str, str) to Face
+        A head that would lose more than a head may lose, with what it lost before, cannot be saved.
+    """
+    limit, _ = limit_of(build, "head_cut", rules)
+    left = limit - build.facing.head_cut_so_far
+    faces = {}
+    for (face, bank, held), one in surveys_in_use(build).items():
+        if face != "head":
+            continue
+        found = survey(question(build, one, rules))
+        if found.verdict == "face" and found.least_cut.most.mm > left:
+            found = replace(found, verdict="cannot be saved")
+        faces[bank, held] = Face(one, found)
+    return faces
+
+
+class Shape(NamedTuple):
+    """What is bent of a face, in mm: its middle over its ends along and across, corner against corner."""
+
+    bow_along: Depth
+    bow_across: Depth | None
+    twist: Depth | None
+
+
+def shape_of(found: Survey) -> Shape | None:
+    """Return bow and twist of a face; None where there are too few points to tell.
+
+    Parameters
+    ----------
+    found : Survey
+        With heights.
+
+    Notes
+    -----
+    Least squares of z over 1, ξ, η, ξ², η², ξη, with ξ and η from −1 to 1 over the points: the middle stands
+    over the ends by −(the term of ξ²); the corners stand crosswise by twice the term of ξη, as the
+    certificate counts them.
+    """
+    x, y, z, u = (np.array(column, dtype=float) for column in zip(*found.points, strict=True))
+    xi = _from_minus_one(x)
+    if found.is_on_axis:
+        if len(np.unique(x)) < 3:
+            return None
+        weights = np.linalg.pinv(np.stack([np.ones_like(xi), xi, xi**2], axis=1))
+        return Shape(_depth(-weights[2], z, u), None, None)
+    eta = _from_minus_one(y)
+    terms = [np.ones_like(xi), xi, eta, xi * eta]
+    bows = [(i, one) for i, one in enumerate((xi, eta)) if len(np.unique(one)) > 2]
+    terms += [one**2 for _, one in bows]
+    matrix = np.stack(terms, axis=1)
+    if np.linalg.matrix_rank(matrix) < len(terms):
+        return None
+    weights = np.linalg.pinv(matrix)
+    found_bows = {i: _depth(-weights[4 + k], z, u) for k, (i, _) in enumerate(bows)}
+    twist = _depth(2 * weights[3], z, u)
+    return Shape(found_bows.get(0, Depth(0.0, math.inf)), found_bows.get(1), twist)
+
+
+def _from_minus_one(values: np.ndarray) -> np.ndarray:
+    low, high = values.min(), values.max()
+    return (2 * values - low - high) / (high - low) if high > low else np.zeros_like(values)
+
+
+def _depth(weights: np.ndarray, z: np.ndarray, u: np.ndarray) -> Depth:
+    # Every row but that of the level sums to nought: deviations alone are summed.
+    return Depth(float(weights @ (z - z.mean())), math.sqrt(float(np.sum((weights * u) ** 2))))
+
+
+def heights(build: Build) -> dict[str, Quantity]:
+    """Return the deck heights that surveys give to holes in which nobody read one.
+
+    Parameters
+    ----------
+    build : Build
+        With its surveys, and the figures that its readings gave.
+
+    Returns
+    -------
+    dict of str to Quantity
+        By place; basis measured. The point read at the hole, else the plane there; terms that holes share
+        carry the same key: the gauge, and the three of the plane.
+    """
+    found: dict[str, Quantity] = {}
+    for (face, name, _), one in surveys_in_use(build).items():
+        if face != "deck" or one.datum != "crank":
+            continue
+        bank = next(b for b in build.banks if b.name == name)
+        asked = Survey("deck", one.points)
+        x, y, z, u = (np.array(column, dtype=float) for column in zip(*one.points, strict=True))
+        fitted = least_squares(x, y, z, on_axis=asked.is_on_axis)
+        root = _root(fitted.weights * u)
+        for number, spot in hole_spots(build, bank, one).items():
+            place = str(Place.hole(number, "deck_height"))
+            if place in build.figures and build.figures[place].terms:
+                continue
+            apart = np.hypot(x - spot.x, y - spot.y)
+            nearest = int(np.argmin(apart))
+            shared = (Term(f"~gauge {one.gauge}", one.shared_u),) if one.shared_u else ()
+            if apart[nearest] <= 0.5:
+                own = (Term(f"~survey {one.id}, point {nearest + 1}", float(u[nearest])),)
+                found[place] = _height(float(z[nearest]), (*own, *shared))
+                continue
+            at = np.array([1.0, spot.x, spot.y][: len(fitted.weights)])
+            parts = tuple(
+                Term(f"~survey {one.id}, plane {k + 1}", float(by)) for k, by in enumerate(at @ root)
+            )
+            found[place] = _height(fitted.plane.at(*spot), (*parts, *shared))
+    return found
+
+
+def _root(weighted: np.ndarray) -> np.ndarray:
+    """A square root of the covariance W·W': as many independent sources as the plane has terms."""
+    values, vectors = np.linalg.eigh(weighted @ weighted.T)
+    root: np.ndarray = vectors * np.sqrt(np.maximum(values, 0.0))
+    return root
+
+
+def _height(value: float, terms: tuple[Term, ...]) -> Quantity:
+    kept = tuple(term for term in terms if term.u)
+    return Quantity(
+        value,
+        math.sqrt(math.fsum(term.u**2 for term in kept)),
+        math.inf,
+        MM,
+        value,
+        Kind.LENGTH,
+        "measured",
+        basis_stated=True,
+        doubt="readings",
+        each=False,
+        as_typed={"value": round(value, 4), "unit": "mm", "basis": "measured"},
+        terms=kept,
+    )
+
+
+def slope_between(first: Face, second: Face) -> Pair:
+    """Return how much more one deck rises than another, along and across, mm per mm.
+
+    Parameters
+    ----------
+    first, second : Face
+        Two banks of a block; what both copied from one arbor drops out.
+    """
+    one, other = first.found.plane, second.found.plane
+    across = None if one.across is None or other.across is None else one.across - other.across
+    return Pair(one.along - other.along, across)

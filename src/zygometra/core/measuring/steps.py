@@ -1,0 +1,141 @@
+"""Steps of the work as they were done: what gates ask after, and what they make void or due again."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any, NamedTuple
+
+from ..build.model import Bank
+
+
+class Kind(NamedTuple):
+    """One kind of step.
+
+    Parameters
+    ----------
+    key : str
+        As files have it.
+    label : str
+        What was done, in words.
+    states : tuple of str
+        What may be said of it, the first where nothing else is.
+    feeds : tuple of str
+        Figures that it changes: what was read of them before is to be read again.
+    acts_on : str
+        ``engine``, ``bank`` or ``hole``: how narrow its place may be.
+    """
+
+    key: str
+    label: str
+    states: tuple[str, ...]
+    feeds: tuple[str, ...] = ()
+    acts_on: str = "engine"
+
+
+KINDS: tuple[Kind, ...] = (
+    Kind(
+        "line-hone",
+        "mains line-honed",
+        ("done", "not needed", "rise left as stock"),
+        ("deck_height", "deck_clearance"),
+    ),
+    Kind("id-pad", "engine number recorded", ("recorded", "on no machined face")),
+    Kind("covers", "covers that share the deck plane", ("bolted on", "none share it")),
+    Kind("deck-cut", "deck faced", ("done",), ("deck_height", "deck_clearance"), "bank"),
+    Kind("bore", "bored", ("done",), ("bore",), "hole"),
+    Kind("finish-hone", "finish-honed", ("done",), ("bore",), "hole"),
+    Kind("seats", "valve seats cut", ("done",), ("chamber_volume",), "hole"),
+    Kind("head-cut", "head faced", ("done",), ("chamber_volume",), "bank"),
+    Kind("cam-bores", "cam bores", ("line read", "cam turns freely", "line-bored"), (), "bank"),
+    Kind(
+        "crown-cut",
+        "crowns faced",
+        ("done",),
+        ("compression_height", "deck_clearance", "crown_volume"),
+        "hole",
+    ),
+    Kind("elsewhere", "what the cuts moved elsewhere", ("checked again",)),
+    Kind("matched", "matched parts", ("with their hole",)),
+)
+KIND: dict[str, Kind] = {kind.key: kind for kind in KINDS}
+STATES: tuple[str, ...] = tuple(dict.fromkeys(state for kind in KINDS for state in kind.states))
+
+
+class Step(NamedTuple):
+    """A step that was done: what, how it stands, where, and in whose words."""
+
+    id: str
+    kind: Kind
+    state: str
+    bank: str = ""
+    cylinder: int | None = None
+    says: str = ""
+    by: str = ""
+    at: str = ""
+    typed: Mapping[str, Any] = {}
+
+    def acts_on(self, bank: str, cylinder: int) -> bool:
+        """Tell whether it changed a hole.
+
+        Parameters
+        ----------
+        bank : str
+            The hole's bank.
+        cylinder : int
+            The hole; no unit.
+        """
+        return self.bank in ("", bank) and self.cylinder in (None, cylinder)
+
+    @property
+    def words(self) -> str:
+        """The step in words, with its place."""
+        where = f", bank {self.bank}" if self.bank else f", hole {self.cylinder}" if self.cylinder else ""
+        state = "" if self.state == "done" else f": {self.state}"
+        return f"{self.kind.label}{where}{state}"
+
+
+def read_step(raw: Mapping[str, Any]) -> Step:
+    """Return a step of a file or of a fact that was checked when it was taken in.
+
+    Parameters
+    ----------
+    raw : Mapping
+        An entry of ``steps``.
+    """
+    from .read_in import moment
+
+    return Step(
+        raw["id"],
+        KIND[raw["step"]],
+        raw["state"],
+        raw.get("bank") or "",
+        raw.get("cylinder"),
+        raw.get("says") or "",
+        raw.get("by") or "",
+        moment(raw["at"]) if raw.get("at") else "",
+        raw,
+    )
+
+
+def seat_work(steps: Iterable[Step], banks: Iterable[Bank]) -> dict[int, str]:
+    """Return when valve seats were last cut, by hole: a chamber read before that is void.
+
+    Parameters
+    ----------
+    steps : iterable of Step
+        In their order.
+    banks : iterable of Bank
+        Of the build.
+
+    Returns
+    -------
+    dict of int to str
+        Times as text that sorts by time; holes without seat work, or of which nobody said when, are left out.
+    """
+    found: dict[int, str] = {}
+    for bank in banks:
+        for number in bank.cylinders:
+            times = [s.at for s in steps if s.kind.key == "seats" and s.at and s.acts_on(bank.name, number)]
+            if times:
+                found[number] = max(times)
+    return found
