@@ -78,7 +78,7 @@ FIELDS: tuple[Field, ...] = (
           help="of what stands above the rim"),
     Field("piston", "crown_thickness", "T_r", "crown thickness under the rim", _LENGTH, 0, 300,
           help="rim to underside, before any cut"),
-    Field("gasket", "thickness", "t", "compressed gasket thickness", _LENGTH, 0, 20, True, True),
+    Field("gasket", "thickness", "t", "compressed gasket thickness", _LENGTH, 0, 20, True, True, True),
     Field("gasket", "bore", "G", "gasket bore", _LENGTH, 5, 1600, True, True, doubt="gasket_bore"),
     Field("gasket", "opening_area", "A_gasket", "gasket opening area", _AREA, 0, 2_000_000, False,
           True, help="only where the opening is not round; used instead of the gasket bore"),
@@ -122,9 +122,8 @@ BANK_NAMES: dict[str, Field] = {
     "gasket.opening_area": FIELD["gasket.opening_area"],
     "gasket.volume": FIELD["gasket.volume"],
 }
-CYLINDER_NAMES: dict[str, Field] = {
-    "rod_length" if f.name == "length" else f.name: f for f in FIELDS if f.per_cylinder
-}
+_IN_HOLE_AS = {"length": "rod_length", "thickness": "gasket_thickness"}
+CYLINDER_NAMES: dict[str, Field] = {_IN_HOLE_AS.get(f.name, f.name): f for f in FIELDS if f.per_cylinder}
 
 
 _FILLS = "parts.head.step_fills."

@@ -269,6 +269,7 @@ class ConditionsShape(Shape):
     rod: Word | None = None
     piston: Word | None = None
     fastener: Word | None = None
+    level_stood: bool | Word | None = None
     hours_since_machining: Annotated[float, Slot(ge=0, le=1e6, allow_inf_nan=False)] | None = None
 
 

@@ -57,7 +57,12 @@ def test_the_lever_moves_the_cut_and_keeps_its_wedge() -> None:
     build = check(document)
     to = read_quantity("0.25 mm", Kind.LENGTH, dimension="deck_cut")
     (moved,) = set_lever(build, build.planned, "deck_cut", to, bank="left")
-    assert operation_document(moved) == {"op": "deck_cut", "bank": "left", "first": "0.15 mm", "last": "0.35 mm"}
+    assert operation_document(moved) == {
+        "op": "deck_cut",
+        "bank": "left",
+        "first": "0.15 mm",
+        "last": "0.35 mm",
+    }
     less = read_quantity("0.05 mm", Kind.LENGTH, dimension="deck_cut")
     (plain,) = set_lever(build, build.planned, "deck_cut", less, bank="left")
     assert operation_document(plain) == {"op": "deck_cut", "bank": "left", "amount": "0.05 mm"}

@@ -19,11 +19,13 @@ from ..stack.results import State
 from ..units import MM, Kind
 from .beside import FaceSurvey, in_use
 from .facing import Facing
-from .model import Pair, Spot, Survey
+from .model import Spot, Survey
 from .planes import least_squares
 from .survey import Depth, Surveyed, survey
 
 _ON_PAPER = ("catalogue", "advertised")
+# Where no gasket says how flat a head must be, in mm.
+_USUAL_BOW = 0.05
 
 
 class Face(NamedTuple):
@@ -368,14 +370,43 @@ def _height(value: float, terms: tuple[Term, ...]) -> Quantity:
     )
 
 
-def slope_between(first: Face, second: Face) -> Pair:
-    """Return how much more one deck rises than another, along and across, mm per mm.
+def deck_difference(first: Face, second: Face) -> tuple[Depth, Depth] | None:
+    """Return how much higher one deck stands than another, at the first hole and at the last, in mm.
 
     Parameters
     ----------
     first, second : Face
         Two banks of a block; what both copied from one arbor drops out.
+
+    Returns
+    -------
+    tuple of Depth, or None
+        None where no hole has a place.
     """
-    one, other = first.found.plane, second.found.plane
-    across = None if one.across is None or other.across is None else one.across - other.across
-    return Pair(one.along - other.along, across)
+    spots = [list(face.found.survey.cylinders.values()) for face in (first, second)]
+    if not all(spots):
+        return None
+    ends = []
+    for i in (0, -1):
+        one, other = first.found.plane.at(*spots[0][i]), second.found.plane.at(*spots[1][i])
+        ends.append(Depth(one - other, math.hypot(*(face.found.middle.u for face in (first, second)))))
+    return ends[0], ends[1]
+
+
+def bent_heads(faces: Mapping[tuple[str, str], Face]) -> list[tuple[str, Depth]]:
+    """Return the heads that are bowed by more than their gasket allows, with their bow along.
+
+    Parameters
+    ----------
+    faces : Mapping
+        As :func:`heads` returns them; where no gasket is named, by more than 0.05 mm.
+    """
+    bent: dict[str, Depth] = {}
+    for (bank, _), face in faces.items():
+        shape = shape_of(face.found.survey)
+        limit = face.found.survey.flatness_limit or _USUAL_BOW
+        if shape is not None and abs(shape.bow_along.mm) > max(
+            limit, abs(bent.get(bank, Depth(0.0, 0.0)).mm)
+        ):
+            bent[bank] = Depth(abs(shape.bow_along.mm), shape.bow_along.u)
+    return list(bent.items())

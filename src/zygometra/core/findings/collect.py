@@ -12,7 +12,7 @@ from ..build.model import Build
 from ..house_rules import HouseRules
 from ..stack.results import Evaluation
 from ..wording import Reader
-from . import cuts, ends, figures, logbook, room, totals, waiting, wanted
+from . import chambers, cuts, ends, faces, figures, logbook, room, totals, waiting, wanted
 from .registry import Case, Judge
 from .said import RANK, Code, Finding
 
@@ -24,7 +24,13 @@ OF_PLAN: tuple[Judge, ...] = (
     *cuts.JUDGES,
     *waiting.JUDGES,
 )
-OF_FIGURES: tuple[Judge, ...] = (*figures.JUDGES, *totals.JUDGES, *logbook.JUDGES)
+OF_FIGURES: tuple[Judge, ...] = (
+    *figures.JUDGES,
+    *totals.JUDGES,
+    *logbook.JUDGES,
+    *faces.JUDGES,
+    *chambers.JUDGES,
+)
 CODES: tuple[Code, ...] = tuple(code for judge in (*OF_PLAN, *OF_FIGURES) for code in judge.codes)
 
 
