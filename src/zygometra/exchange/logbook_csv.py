@@ -43,6 +43,9 @@ COLUMNS = (
     "zero",
     "on",
     "pad height",
+    "rim below",
+    "bore",
+    "ring volume",
     "axis",
     "depth",
     "clock",
@@ -63,9 +66,12 @@ _KINDS = {
     "part": Kind.VOLUME,
     "part u": Kind.VOLUME,
     "pad height": Kind.LENGTH,
+    "rim below": Kind.LENGTH,
+    "bore": Kind.LENGTH,
+    "ring volume": Kind.VOLUME,
     "depth": Kind.LENGTH,
 }
-_FLAGS = ("plate", "oiled", "shells")
+_FLAGS = ("plate", "oiled", "shells", "level_stood")
 
 
 class Taken(NamedTuple):
@@ -118,6 +124,9 @@ def _cells(reading: Reading) -> dict[str, str]:
         "part": _plain(shots.get("part")),
         "part u": _doubt(shots.get("part")),
         "pad height": _plain(raw.get("pad_height"), "mm"),
+        "rim below": _plain(raw.get("rim_below"), "mm"),
+        "bore": _plain(raw.get("bore"), "mm"),
+        "ring volume": _plain(raw.get("ring_volume")),
         "depth": _plain(raw.get("depth"), "mm"),
         "gauge temperature": raw.get("gauge_temperature"),
         "conditions": "; ".join(f"{k}={_word(v)}" for k, v in (raw.get("conditions") or {}).items()),
@@ -313,8 +322,8 @@ class _Row:
             ("gauge temperature", -60.0, 200.0, "degrees Celsius, such as 21.5"),
         ):
             entry[name.replace(" ", "_")] = self.read(name, _plain_within(wanted, low, high))
-        for name in ("depth", "pad height"):
-            entry[name.replace(" ", "_")] = self.figure(name, Kind.LENGTH)
+        for name in ("depth", "pad height", "rim below", "bore", "ring volume"):
+            entry[name.replace(" ", "_")] = self.figure(name, _KINDS[name])
         entry["conditions"] = self.read("conditions", _conditions)
         entry["at"] = self.read("at", _moment)
         return {key: value for key, value in entry.items() if value not in (None, "", {})}

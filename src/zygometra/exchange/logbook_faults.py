@@ -41,6 +41,11 @@ def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[
         except QuantityError as error:
             yield Fault(f"gauges.{name}", error.found, error.wanted)
     readings = document.get("readings") or ()
+    dome = ((document.get("parts") or {}).get("piston") or {}).get("above_rim")
+    for i, raw in enumerate(readings if dome is not None else ()):
+        if raw.get("rim_below") is not None and _mm(raw["rim_below"]) < _mm(dome):
+            wanted = f"at least {_mm(dome):g} mm, as high as the dome stands"
+            yield Fault(f"readings[{i}].rim_below", shown(raw["rim_below"]), wanted)
     for i, raw in enumerate(readings):
         yield from reading_faults(f"readings[{i}]", raw, i, gauges, names, numbers)
     yield from _twice("readings", readings)
@@ -258,6 +263,10 @@ def reading_faults(
             f"{path}.tipped", f"a tipped pair of {raw['figure']}", "value; pairs are of deck_clearance"
         )
         return
+    for key in ("bore", "ring_volume"):
+        if raw.get(key) is not None and raw.get("rim_below") is None:
+            yield Fault(f"{path}.{key}", f"{key} without rim_below", "how far below the deck the rim stood")
+            return
     try:
         reading = read_reading(raw, order)
     except QuantityError as error:

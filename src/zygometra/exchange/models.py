@@ -287,6 +287,9 @@ class ReadingShape(Shape):
     zero: Id | None = None
     on: Literal[SURFACES] | None = None  # type: ignore[valid-type]
     pad_height: plain_slot(Kind.LENGTH, "exact", -500, 500) = None  # type: ignore[valid-type]
+    rim_below: plain_slot(Kind.LENGTH, "exact", 0, 500) = None  # type: ignore[valid-type]
+    bore: plain_slot(Kind.LENGTH, "exact", 5, 1500) = None  # type: ignore[valid-type]
+    ring_volume: plain_slot(Kind.VOLUME, "exact", 0, 1000) = None  # type: ignore[valid-type]
     axis: Literal[AXES] | None = None  # type: ignore[valid-type]
     depth: plain_slot(Kind.LENGTH, "exact", 0, 3000) = None  # type: ignore[valid-type]
     clock: Annotated[float, Slot(ge=0, le=360, allow_inf_nan=False)] | None = None

@@ -21,6 +21,8 @@ from .steps import seat_work
 U_TEMPERATURE, U_UNSTATED_TEMPERATURE = 2.0, 4.0 / math.sqrt(3)
 REFERENCE = 20.0
 READ = "mock-up.deck_clearance"
+# How well a rim's depth is known where nobody said, half-width in mm.
+_BELOW = 0.02
 
 
 class Correction(NamedTuple):
@@ -166,6 +168,7 @@ def _own_terms(
         Term(f"~read {at}", math.sqrt(scatter), pool.dof, pool.key),
         Term(f"~rounding {at}", math.sqrt(rounding), rectangular=True),
     ]
+    terms += _filling_terms(series, weights)
     by_size: dict[tuple[float, float], float] = {}
     for one, weight in weights:
         if one.shots:
@@ -176,6 +179,24 @@ def _own_terms(
             by_size[key] = by_size.get(key, 0.0) + weight * one.shots.count * size_u
     terms += [Term(f"~shot {size:.6g} cc", u) for (size, _), u in by_size.items()]
     return terms
+
+
+def _filling_terms(series: Series, weights: list[tuple[Reading, float]]) -> list[Term]:
+    """How far below the deck the rim stood while a crown was filled: A·u(x), each depth a source of its own."""
+    house = "gauge" in series.pool.stood_in or "shots" in series.pool.stood_in
+    moved: dict[tuple[float, bool], float] = {}
+    for one, weight in weights:
+        if one.filled is None:
+            continue
+        stated = one.filled.below_u is not None
+        u = one.filled.below_u if one.filled.below_u is not None else _BELOW / math.sqrt(3) if house else 0.0
+        area = math.pi / 4 * one.filled.bore**2
+        key = (one.filled.below, stated)
+        moved[key] = moved.get(key, 0.0) - weight * area * u / 1000
+    return [
+        Term(f"~rim {below:.6g} mm below, {series.place}", u, rectangular=not stated)
+        for (below, stated), u in moved.items()
+    ]
 
 
 def _zero_terms(
@@ -286,16 +307,11 @@ def _between(build: Build, figures: Mapping[str, Quantity]) -> dict[str, Quantit
         }
         if len(read) < 2 or pitch is None or not pitch.value:
             continue
-        mean = math.fsum(read) / len(read)
-        spread = math.fsum((i - mean) ** 2 for i in read)
         for i, number in enumerate(bank.cylinders):
             if i in read:
                 continue
-            weights = {j: 1 / len(read) + (i - mean) * (j - mean) / spread for j in read}
-            value = math.fsum(weights[j] * quantity.value for j, (_, quantity) in read.items())
-            terms = _line_terms(weights, read)
-            terms += [Term(f"~between {hole}", weights[j] * scatter) for j, (hole, _) in read.items()]
-            terms.append(Term(f"~between {number}", scatter))
+            value, on_line = line_at(read, i)
+            terms = [*on_line, Term(f"~between {number}", scatter)]
             template = next(iter(read.values()))[1]
             squared = math.fsum(t.u**2 for t in terms)
             found[f"cylinders.{number}.deck_clearance"] = replace(
@@ -313,6 +329,33 @@ def _between(build: Build, figures: Mapping[str, Quantity]) -> dict[str, Quantit
                 terms=tuple(terms),
             )
     return found
+
+
+def line_at(read: Mapping[int, tuple[int, Quantity]], at: float) -> tuple[float, list[Term]]:
+    """Return the line of a bank's mock-ups at a place, and the terms of its doubt.
+
+    Parameters
+    ----------
+    read : Mapping
+        Hole and deck clearance by place along the bank, in bore pitches from the first; two or more.
+    at : float
+        The place, in bore pitches.
+
+    Returns
+    -------
+    value : float
+        In mm.
+    terms : list of Term
+        c(x) = Σ wⱼ·cⱼ by least squares; each cⱼ stands off the line by the scatter between holes.
+    """
+    mean = math.fsum(read) / len(read)
+    spread = math.fsum((i - mean) ** 2 for i in read)
+    weights = {j: 1 / len(read) + (at - mean) * (j - mean) / spread for j in read}
+    value = math.fsum(weights[j] * quantity.value for j, (_, quantity) in read.items())
+    scatter = between_holes("deck_clearance")
+    terms = _line_terms(weights, read)
+    terms += [Term(f"~between {hole}", weights[j] * scatter) for j, (hole, _) in read.items()]
+    return value, terms
 
 
 def _line_terms(weights: Mapping[int, float], read: Mapping[int, tuple[int, Quantity]]) -> list[Term]:

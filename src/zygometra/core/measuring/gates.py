@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import NamedTuple
 
 from ..build.model import Build
 from ..gates import GATE, Gate, covers
 from ..house_rules import SCHOOL
+from ..place import Scope
 from ..stack.results import Evaluation, Hole
 from ..windows import Window
 from .facts import Fact
-from .logbook import place_of
+from .logbook import READABLE, place_of
+from .steps import Step
 
 _READ = ("measured", "mock-up")
 _CHAMBER, _DEPTH = "parts.head.chamber_volume", "mock-up.deck_clearance"
@@ -64,7 +66,7 @@ def standings(build: Build, evaluation: Evaluation, accepted: Iterable[Fact]) ->
     Returns
     -------
     tuple of Standing
-        Gate 6 where a deck cut is planned, gate 9 where a head cut is; the newest acceptance of each.
+        Gates 5 to 13, those that the plan and the steps so far meet; the newest acceptance of each.
     """
     signed: dict[int, Signed] = {}
     for fact in accepted:
@@ -93,24 +95,159 @@ def _moved(before: Mapping[str, float | None], now: Mapping[str, float | None], 
     return abs(was - is_) > _SAME
 
 
+class _Asked(NamedTuple):
+    """What a gate is judged by."""
+
+    build: Build
+    evaluation: Evaluation
+
+    @property
+    def ops(self) -> frozenset[str]:
+        return frozenset(op.op for op in self.build.planned)
+
+    @property
+    def holes(self) -> tuple[Hole, ...]:
+        return self.evaluation.now.holes
+
+    def newest(self, kind: str) -> Step | None:
+        """The newest step of a kind; by the order in which they were noted where nobody said when."""
+        return next((step for step in reversed(self.build.steps) if step.kind.key == kind), None)
+
+
+_Stands = tuple[tuple[str, ...], dict[str, float | None]]
+
+
+def _clearances(asked: _Asked) -> dict[str, float | None]:
+    return {
+        str(place_of("deck_clearance", cylinder=hole.number)): hole.outcome.deck_clearance
+        for hole in asked.holes
+    }
+
+
+def _line_hone(asked: _Asked) -> _Stands | None:
+    if "deck_cut" not in asked.ops:
+        return None
+    step = asked.newest("line-hone")
+    if step is None:
+        return ("nobody noted whether the mains are line-honed",), _clearances(asked)
+    return tuple(_older(asked, step)) if step.state == "done" else (), _clearances(asked)
+
+
+def _mock_up(asked: _Asked) -> _Stands | None:
+    if "deck_cut" not in asked.ops:
+        return None
+    if asked.build.school == "mock-up-only":
+        return _not_read(asked.holes, _DEPTH, "deck clearance not read"), _clearances(asked)
+    return _loose(asked.build, asked.evaluation), _clearances(asked)
+
+
+def _covers_on(asked: _Asked) -> _Stands | None:
+    if "deck_cut" not in asked.ops:
+        return None
+    noted = asked.newest("covers") is not None
+    return () if noted else ("nobody noted whether covers share the deck plane",), {}
+
+
+def _before_hone(asked: _Asked) -> _Stands | None:
+    if "deck_cut" not in asked.ops:
+        return None
+    honed = [step for step in asked.build.steps if step.kind.key == "finish-hone"]
+    return tuple(f"{step.words} already, and the deck is still to be faced" for step in honed), {}
+
+
+def _chambers(asked: _Asked) -> _Stands | None:
+    if "head_cut" not in asked.ops:
+        return None
+    on = {str(place_of("chamber_volume", cylinder=h.number)): _value(h, _CHAMBER) for h in asked.holes}
+    return _not_read(asked.holes, _CHAMBER, "chamber not measured"), on
+
+
+def _read_again(asked: _Asked) -> _Stands | None:
+    cuts = [step for step in asked.build.steps if step.kind.feeds]
+    if not cuts:
+        return None
+    return tuple(dict.fromkeys(says for step in cuts for says in _older(asked, step))), {}
+
+
+def _older(asked: _Asked, step: Step) -> Iterator[str]:
+    """Holes in which something that a step changed was last read before it."""
+    used = asked.build.in_use
+    for hole in asked.holes:
+        if not step.at or used is None or not step.acts_on(hole.bank, hole.number):
+            continue
+        for figure in step.kind.feeds:
+            field = READABLE[figure]
+            series = used.series.get(place_of(figure, cylinder=hole.number)) if field.per_cylinder else None
+            if series is not None and all(one.at and one.at < step.at for one in series.readings):
+                yield f"hole {hole.number}: {field.label} last read before it ({step.words})"
+
+
+def _elsewhere(asked: _Asked) -> _Stands | None:
+    moves = {"deck_cut": "deck", "head_cut": "head", "gasket": "gasket"}
+    moved = [name for op, name in moves.items() if op in asked.ops]
+    if not moved:
+        return None
+    noted = asked.newest("elsewhere")
+    if noted is not None and not any(noted.at < step.at for step in asked.build.steps if step.kind.feeds):
+        return (), {}
+    return (f"valve gear, valve room and manifold after the change of {' and '.join(moved)}: not noted",), {}
+
+
+def _with_their_hole(asked: _Asked) -> _Stands | None:
+    used = asked.build.in_use
+    places: dict[tuple[str, str], set[int]] = {}
+    for place, series in used.series.items() if used is not None else ():
+        if place.scope is not Scope.HOLE:
+            continue
+        for reading in series.readings:
+            for name, piece in reading.conditions:
+                if name in _PIECES:
+                    places.setdefault((name, piece), set()).add(place.number)
+    one_set = asked.build.logbook is not None and asked.build.logbook.mock_up.sets == "one"
+    if not places or one_set:
+        return None
+    twice = [
+        f"{name} {piece} was read in holes {', '.join(map(str, sorted(holes)))}"
+        for (name, piece), holes in places.items()
+        if len(holes) > 1
+    ]
+    return tuple(twice), {}
+
+
+_PIECES = ("rod", "piston")
+
+
+def _number_recorded(asked: _Asked) -> _Stands | None:
+    if "deck_cut" not in asked.ops:
+        return None
+    noted = asked.newest("id-pad") is not None
+    return () if noted else (
+        "nobody recorded the engine number, or noted that no machined face carries it",
+    ), {}
+
+
+# In their order; a gate that the build does not meet says None.
+_ASKED: dict[int, Callable[[_Asked], _Stands | None]] = {
+    5: _line_hone,
+    6: _mock_up,
+    7: _covers_on,
+    8: _before_hone,
+    9: _chambers,
+    10: _read_again,
+    11: _elsewhere,
+    12: _with_their_hole,
+    13: _number_recorded,
+}
+
+
 def _gates(
     build: Build, evaluation: Evaluation
 ) -> Iterator[tuple[int, tuple[str, ...], dict[str, float | None]]]:
-    ops = {op.op for op in build.planned}
-    holes = evaluation.now.holes
-    if "deck_cut" in ops:
-        on = {
-            str(place_of("deck_clearance", cylinder=hole.number)): hole.outcome.deck_clearance
-            for hole in holes
-        }
-        by_mock_up = build.school == "mock-up-only"
-        fails = (
-            _not_read(holes, _DEPTH, "deck clearance not read") if by_mock_up else _loose(build, evaluation)
-        )
-        yield 6, fails, on
-    if "head_cut" in ops:
-        on = {str(place_of("chamber_volume", cylinder=hole.number)): _value(hole, _CHAMBER) for hole in holes}
-        yield 9, _not_read(holes, _CHAMBER, "chamber not measured"), on
+    asked = _Asked(build, evaluation)
+    for number, judge in _ASKED.items():
+        found = judge(asked)
+        if found is not None:
+            yield number, *found
 
 
 def _value(hole: Hole, path: str) -> float | None:

@@ -6,6 +6,7 @@ Values stand in base units; what was typed stands beside them.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -145,12 +146,30 @@ class Shots:
         return self.count * self.size + self.part
 
 
+class Filled(NamedTuple):
+    """How a crown was filled: its rim so far below the deck, in a bore of that diameter.
+
+    Lengths in mm; ``ring`` is what ran down to the ring, in cc. ``below_u`` None: nobody said.
+    """
+
+    below: float
+    below_u: float | None
+    bore: float
+    ring: float
+
+    @property
+    def over_the_rim(self) -> float:
+        """A·x + ring, in cc: what was poured and is not the crown's."""
+        return math.pi / 4 * self.bore**2 * self.below / 1000 + self.ring
+
+
 @dataclass(frozen=True, slots=True)
 class Reading:
     """One reading as a fact.
 
     ``value`` in the base unit of its figure, before any correction: the mean of a tipped pair, the
-    volume of counted shots. ``order`` is its place in the logbook.
+    volume of counted shots; of a crown that was filled what is left of it (V_fill − A·x − ring).
+    ``order`` is its place in the logbook.
     """
 
     id: str
@@ -172,6 +191,7 @@ class Reading:
     by: str = ""
     at: str = ""
     typed: Mapping[str, Any] = field(default_factory=dict, compare=False)
+    filled: Filled | None = None
     # Said once, for a logbook of thousands: the scatter it rests on, and what it is a repeat of.
     pool: str = field(init=False, compare=False)
     spot_words: str = field(init=False, compare=False)

@@ -16,7 +16,20 @@ from ..place import Position
 from ..quantity import Quantity, Unstated, read_field, read_quantity
 from ..units import Kind, Unit
 from .figures import measure
-from .logbook import READABLE, Check, Gauge, Logbook, Mishap, MockUp, Reading, Shots, Voided, Zero, place_of
+from .logbook import (
+    READABLE,
+    Check,
+    Filled,
+    Gauge,
+    Logbook,
+    Mishap,
+    MockUp,
+    Reading,
+    Shots,
+    Voided,
+    Zero,
+    place_of,
+)
 from .steps import Step, read_step
 
 LOGBOOK_KEYS = ("gauges", "zeros", "readings", "voided", "found", "accepted", "surveys", "steps")
@@ -259,6 +272,13 @@ def read_reading(raw: Mapping[str, Any], order: int, unstated: Unstated = "house
     if figure == "deck_clearance" and raw.get("cylinder") is None:
         raise QuantityError("a deck clearance without a hole", "the cylinder it was read in")
     value, unit, tipped, shots = _value_of(raw, field, unstated)
+    filled = _filled(raw, figure)
+    if filled is not None:
+        value -= filled.over_the_rim
+        if not field.low <= value <= field.high:
+            raise QuantityError(
+                f"{value:.6g} cc once the bore is taken off", f"{field.low:g} to {field.high:g} cc"
+            )
     depth, pad = raw.get("depth"), raw.get("pad_height")
     conditions = raw.get("conditions") or {}
     return Reading(
@@ -283,7 +303,23 @@ def read_reading(raw: Mapping[str, Any], order: int, unstated: Unstated = "house
         raw.get("by") or "",
         moment(raw["at"]) if raw.get("at") else "",
         raw,
+        filled,
     )
+
+
+def _filled(raw: Mapping[str, Any], figure: str) -> Filled | None:
+    """How a crown was filled; None where what was read is the crown itself."""
+    if raw.get("rim_below") is None:
+        return None
+    if figure != "crown_volume":
+        raise QuantityError(f"a rim below the deck with {figure}", "it with crown_volume only")
+    if raw.get("bore") is None:
+        raise QuantityError("a crown that was filled without its bore", "bore, such as 92.0 mm")
+    below = read_quantity(raw["rim_below"], Kind.LENGTH, dimension="exact", low=0, high=500)
+    bore = read_quantity(raw["bore"], Kind.LENGTH, dimension="exact", low=5, high=1500)
+    ring = raw.get("ring_volume")
+    volume = None if ring is None else read_quantity(ring, Kind.VOLUME, dimension="exact", low=0, high=1000)
+    return Filled(below.value, _stated_u(below), bore.value, volume.value if volume else 0.0)
 
 
 def _value_of(

@@ -39,6 +39,10 @@ SETUP = (
     "oiled",
     "shells",
     "block",
+    "level_stood",
+    "rim_below",
+    "bore",
+    "ring_volume",
     "hours",
     "rod",
     "piston",
@@ -189,7 +193,9 @@ def view(bench: Bench, setup: Mapping[str, str], at: str, refused: Refusal = NOT
         "heads": _heads(way, setup["unit"]),
         "two": way in ("tipped", "shots"),
         "depth": figure == "deck_clearance",
-        "spotted": figure in ("bore",),
+        "spotted": figure in ("bore", "thickness"),
+        "poured": figure in ("chamber_volume", "crown_volume"),
+        "crown": figure == "crown_volume",
         "fault": refused.says,
         "typed": refused.typed,
         "may_insist": refused.may_insist,
@@ -231,6 +237,11 @@ def settled(bench: Bench, setup: Mapping[str, str]) -> dict[str, str]:
     if found["unit"] not in UNITS.get(field.kind, ()):
         usual = last.unit.symbol if last is not None else bare_unit_of(field, bench.reader).symbol
         found["unit"] = usual if usual in UNITS.get(field.kind, ()) else (UNITS.get(field.kind) or ("",))[0]
+    if figure == "crown_volume" and not found["bore"]:
+        bore = (bench.build.figures).get("parts.block.bore")
+        found["bore"] = f"{bore.value:g} mm" if bore is not None else ""
+    if figure != "crown_volume":
+        found["rim_below"] = found["bore"] = found["ring_volume"] = ""
     if figure != "deck_clearance":
         found["on"] = found["zero"] = ""
     elif not found["on"]:

@@ -51,6 +51,8 @@ def value_words(reading: Reading, reader: Reader) -> str:
             )
         )
         return f"{mean} {unit.symbol} · rock {rock} · least gap {least}"
+    if reading.filled:
+        return f"{volume_words(reading.value)} (rim {reader.length(reading.filled.below)} below the deck)"
     typed = AsTyped(read_field(reading.typed["value"], field)).written(reader)
     return _down(typed, reading.value) if reading.figure == "deck_clearance" else typed
 

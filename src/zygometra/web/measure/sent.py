@@ -25,7 +25,7 @@ from ..forms.read import is_sided
 _KEY = re.compile(r"[A-Za-z0-9][A-Za-z0-9 _.:-]{0,79}")
 # Conditions that are words, or yes and no.
 _WORDS = ("caps", "rod", "piston", "fastener")
-_FLAGS = ("plate", "oiled", "shells")
+_FLAGS = ("plate", "oiled", "shells", "level_stood")
 # Units of a setting that is settled once for a series.
 UNITS = {Kind.LENGTH: ("mm", "thou", "in"), Kind.VOLUME: ("cc",), Kind.AREA: ("mm2",), Kind.ANGLE: ("°",)}
 # Two readings alike of one place so many seconds apart were likely one, pressed twice.
@@ -211,6 +211,8 @@ def _circumstances(form: Mapping[str, str]) -> dict[str, Any]:
             out[name] = word
         elif word:
             raise QuantityError(f"{name} {shown(word)}", "one of " + ", ".join(among))
+    if body_of_crown := form.get("rim_below", "").strip():
+        out |= _filling(body_of_crown, form)
     if depth := form.get("depth", "").strip():
         out["depth"] = depth if read_typed(depth, Kind.LENGTH).unit else f"{depth} mm"
     if pad := form.get("pad_height", "").strip():
@@ -228,6 +230,23 @@ def _circumstances(form: Mapping[str, str]) -> dict[str, Any]:
     if says := form.get("says", "").strip():
         out["says"] = check_text(says, "a note of up to 400 characters", most=400)
     return out
+
+
+def _filling(below: str, form: Mapping[str, str]) -> dict[str, Any]:
+    """A crown that was filled in its bore: how far below the deck its rim stood, and the bore."""
+    if form.get("figure") != "crown_volume":
+        return {}
+    out: dict[str, Any] = {"rim_below": _in_mm(below)}
+    if bore := form.get("bore", "").strip():
+        out["bore"] = _in_mm(bore)
+    if ring := form.get("ring_volume", "").strip():
+        out["ring_volume"] = _in_cc(ring)
+    return out
+
+
+def _in_mm(typed: str) -> str:
+    text = as_written(typed)
+    return text if read_typed(text, Kind.LENGTH).unit is not None else f"{text} mm"
 
 
 def _conditions(form: Mapping[str, str]) -> dict[str, Any]:
@@ -284,7 +303,7 @@ def _apart(one: str, other: str) -> float:
 
 def read_figure(reading: Reading, reader: Reader) -> str:
     """Return what a reading shows, as it was typed."""
-    if reading.tipped or reading.shots:
+    if reading.tipped or reading.shots or reading.filled:
         return _like(reading.value, reading)
     from zygometra.core.quantity import read_field
 
