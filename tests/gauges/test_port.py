@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from zygometra.gauges.port import LONGEST_LINE, Noise, Sent, lines_of, read_line, readings_from
 from zygometra.gauges.serial import SerialPort
-from zygometra.gauges.simulated import KIND, KINDS, Point, Simulated, Truth, hidden_value
+from zygometra.gauges.simulated import KIND, KINDS, Simulated, Truth, hidden_value
 
 
 @pytest.mark.parametrize(
@@ -105,16 +105,6 @@ def test_a_warm_part_reads_large():
         for t in (20.0, 40.0)
     )
     assert warm - cold == pytest.approx(90.0 * 11e-6 * 20, abs=0.001)
-
-
-def test_a_probe_surveys_a_face():
-    points = [Point(0, -40, 225.40), Point(300, 40, 225.46)]
-    lines = b"".join(Simulated(KIND["probe"], Truth(0.0), "p").survey(points)).decode().split("\r\n")
-    assert len(lines) == 3
-    for line, point in zip(lines, points, strict=False):
-        mark, x, y, z = line.split(" ")
-        assert (mark, float(x), float(y)) == ("P", point.x, point.y)
-        assert float(z) == pytest.approx(point.z, abs=0.02)
 
 
 def test_what_is_hidden_is_hidden_in_the_same_place_each_time():

@@ -7,9 +7,9 @@ from typing import Annotated, Any, Literal
 from pydantic import Field as Slot
 from pydantic import StringConstraints
 
-from zygometra.core.faces.beside import DATUMS, HELD
 from zygometra.core.faces.facing import GASKET_KINDS, TARGETS
 from zygometra.core.faces.model import SET_UPS
+from zygometra.core.measuring.face_surveys import DATUMS, HELD
 from zygometra.core.measuring.steps import KINDS, STATES
 from zygometra.core.units import Kind
 

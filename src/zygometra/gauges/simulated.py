@@ -80,14 +80,6 @@ class Truth(NamedTuple):
     expansion: float = 0.0
 
 
-class Point(NamedTuple):
-    """One point of a face that a probe touched, in mm: along, across, height."""
-
-    x: float
-    y: float
-    z: float
-
-
 @dataclass(frozen=True, slots=True)
 class Simulated:
     """A stand-in at one place: a :class:`~zygometra.gauges.port.Port`.
@@ -145,23 +137,6 @@ class Simulated:
 
     def _rounded(self, value: float) -> float:
         return round(value / self.kind.step) * self.kind.step
-
-    def survey(self, points: list[Point]) -> Iterator[bytes]:
-        """Yield a probe's lines for points of a face: along, across, height.
-
-        Parameters
-        ----------
-        points : list of Point
-            Where it touches, with the true heights.
-        """
-        for point, shown in zip(points, self._heights(points), strict=True):
-            yield f"P {point.x:.2f} {point.y:.2f} {shown:.{self._places}f}\r\n".encode()
-
-    def _heights(self, points: list[Point]) -> Iterator[float]:
-        own = random.Random(f"{self.kind.key} {self.seed}")
-        bias = own.gauss(0, self.kind.bias)
-        here = random.Random(f"{self.kind.key} {self.seed} {self.place}")
-        return (self._rounded(point.z + bias + here.gauss(0, self.kind.scatter)) for point in points)
 
 
 def hidden_value(figure: str, place: str, stated: float, doubt: float, seed: str) -> float:

@@ -19,7 +19,7 @@ from ..windows import OPEN, Window
 from .lever_table import OpName
 
 if TYPE_CHECKING:
-    from ..faces.beside import FaceSurvey
+    from ..measuring.face_surveys import FaceSurvey
     from ..measuring.in_use import InUse
     from ..measuring.logbook import Logbook
     from ..measuring.steps import Step

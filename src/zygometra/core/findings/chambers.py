@@ -7,7 +7,7 @@ from collections.abc import Iterable
 
 from ..digits import count_of
 from ..errors import NoAnswer
-from ..faces.chambers import milled_before
+from ..measuring.chambers import milled_before
 from ..measuring.logbook import Reading
 from ..place import Place, Scope
 from ..quantity import Quantity

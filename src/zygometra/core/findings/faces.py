@@ -132,7 +132,7 @@ def surveyed_faces(case: Case) -> Iterable[Said]:
     """The surveyed decks and heads of a build, each by itself."""
     if not case.build.surveys:
         return
-    from ..faces.in_build import decks, heads
+    from ..measuring.faces import decks, heads
 
     several = len(case.build.banks) > 1
     for name, face in decks(case.build, case.rules, case.now).items():
@@ -148,7 +148,7 @@ def bank_against_bank(case: Case) -> Iterable[Said]:
     """Decks that stand at unequal heights; heads whose cam bores bent with them."""
     if not case.build.surveys:
         return
-    from ..faces.in_build import bent_heads, deck_difference, decks, heads
+    from ..measuring.faces import bent_heads, deck_difference, decks, heads
 
     faces = decks(case.build, case.rules, case.now)
     for (first, one), (second, other) in itertools.pairwise(faces.items()):

@@ -6,8 +6,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal, NamedTuple
 
-from ..faces.beside import FaceSurvey, read_face_survey
 from ..quantity import Unstated
+from .face_surveys import FaceSurvey, read_face_survey
 from .logbook import Gauge, Logbook, MockUp, Reading, Voided, Zero
 from .read_in import read_gauge, read_reading, read_void, read_zero
 from .steps import Step, read_step

@@ -63,7 +63,7 @@ def measure(build: Build, logbook: Logbook) -> Build:
     for place, series in used.series.items():
         figures[str(place)] = figure_of(series, build, used)
     if build.surveys:
-        from ..faces.in_build import heights
+        from .faces import heights
 
         figures |= heights(replace(build, figures=figures, logbook=logbook))
     if logbook.mock_up.between == "line":

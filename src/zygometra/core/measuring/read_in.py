@@ -10,11 +10,11 @@ from typing import Any
 from ..build.document import read_document
 from ..build.model import Build
 from ..errors import QuantityError, shown
-from ..faces.beside import FaceSurvey, read_face_survey
 from ..fields import Field
 from ..place import Position
 from ..quantity import Quantity, Unstated, read_field, read_quantity
 from ..units import Kind, Unit
+from .face_surveys import FaceSurvey, read_face_survey
 from .figures import measure
 from .logbook import (
     READABLE,

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from zygometra.core.errors import NoAnswer
-from zygometra.core.faces.chambers import (
+from zygometra.core.measuring.chambers import (
     Head,
     Wanted,
     best_match,

@@ -7,11 +7,11 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal, NamedTuple
 
-from ..measuring.logbook import HOUSE_STEP, Gauge
+from ..faces.model import NOT_SAID, FaceKind, Pair, Point, Spot
 from ..quantity import Unstated, read_quantity
 from ..units import Kind
 from ..usual_figures import repeatability
-from .model import NOT_SAID, FaceKind, Pair, Point, Spot
+from .logbook import HOUSE_STEP, Gauge
 
 Held = Literal["free", "clamped"]
 HELD: tuple[Held, ...] = ("free", "clamped")

@@ -11,17 +11,18 @@ import numpy as np
 
 from ..build.levers import limit_of
 from ..build.model import Bank, Build
+from ..faces.bend import shape_of
+from ..faces.facing import Facing
+from ..faces.model import Spot, Survey
+from ..faces.planes import least_squares
+from ..faces.survey import Depth, Surveyed, survey
 from ..fields import FIELD
 from ..house_rules import HouseRules
 from ..place import Place
 from ..quantity import Quantity, Term
 from ..stack.results import State
 from ..units import MM, Kind
-from .beside import FaceSurvey, in_use
-from .facing import Facing
-from .model import Spot, Survey
-from .planes import least_squares
-from .survey import Depth, Surveyed, survey
+from .face_surveys import FaceSurvey, in_use
 
 _ON_PAPER = ("catalogue", "advertised")
 # Where no gasket says how flat a head must be, in mm.
@@ -249,58 +250,6 @@ def heads(build: Build, rules: HouseRules) -> dict[tuple[str, str], Face]:
             found = replace(found, verdict="cannot be saved")
         faces[bank, held] = Face(one, found)
     return faces
-
-
-class Shape(NamedTuple):
-    """What is bent of a face, in mm: its middle over its ends along and across, corner against corner."""
-
-    bow_along: Depth
-    bow_across: Depth | None
-    twist: Depth | None
-
-
-def shape_of(found: Survey) -> Shape | None:
-    """Return bow and twist of a face; None where there are too few points to tell.
-
-    Parameters
-    ----------
-    found : Survey
-        With heights.
-
-    Notes
-    -----
-    Least squares of z over 1, ξ, η, ξ², η², ξη, with ξ and η from −1 to 1 over the points: the middle stands
-    over the ends by −(the term of ξ²); the corners stand crosswise by twice the term of ξη, as the
-    certificate counts them.
-    """
-    x, y, z, u = (np.array(column, dtype=float) for column in zip(*found.points, strict=True))
-    xi = _from_minus_one(x)
-    if found.is_on_axis:
-        if len(np.unique(x)) < 3:
-            return None
-        weights = np.linalg.pinv(np.stack([np.ones_like(xi), xi, xi**2], axis=1))
-        return Shape(_depth(-weights[2], z, u), None, None)
-    eta = _from_minus_one(y)
-    terms = [np.ones_like(xi), xi, eta, xi * eta]
-    bows = [(i, one) for i, one in enumerate((xi, eta)) if len(np.unique(one)) > 2]
-    terms += [one**2 for _, one in bows]
-    matrix = np.stack(terms, axis=1)
-    if np.linalg.matrix_rank(matrix) < len(terms):
-        return None
-    weights = np.linalg.pinv(matrix)
-    found_bows = {i: _depth(-weights[4 + k], z, u) for k, (i, _) in enumerate(bows)}
-    twist = _depth(2 * weights[3], z, u)
-    return Shape(found_bows.get(0, Depth(0.0, math.inf)), found_bows.get(1), twist)
-
-
-def _from_minus_one(values: np.ndarray) -> np.ndarray:
-    low, high = values.min(), values.max()
-    return (2 * values - low - high) / (high - low) if high > low else np.zeros_like(values)
-
-
-def _depth(weights: np.ndarray, z: np.ndarray, u: np.ndarray) -> Depth:
-    # Every row but that of the level sums to nought: deviations alone are summed.
-    return Depth(float(weights @ (z - z.mean())), math.sqrt(float(np.sum((weights * u) ** 2))))
 
 
 def heights(build: Build) -> dict[str, Quantity]:
