@@ -34,6 +34,7 @@ SHOP = (
     ("pilot-launch", "measuring", "Tove Arkell"),
     ("snow-plough", "measuring", "Oren Pask"),
     ("harbour-tug", "measuring", "Ines Farrow"),
+    ("timber-hauler", "measuring", "Ines Farrow"),
 )
 
 

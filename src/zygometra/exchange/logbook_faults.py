@@ -127,6 +127,36 @@ def survey_faults(path: str, raw: Mapping[str, Any], names: list[str], numbers: 
     yield from plane_faults(f"{path}.points", raw["points"])
 
 
+def survey_entry_faults(
+    path: str, raw: Mapping[str, Any], names: list[str], numbers: list[int]
+) -> Iterator[Fault]:
+    """Yield what is wrong with a survey that comes by itself: its shape first, then as in a file.
+
+    Parameters
+    ----------
+    path : str
+        Where it stands.
+    raw : Mapping
+        As an entry of a build file.
+    names : list of str
+        The build's banks.
+    numbers : list of int
+        Its holes.
+    """
+    from pydantic import ValidationError
+
+    from .build_file import fault_of
+    from .face_shapes import FaceSurveyShape
+
+    try:
+        FaceSurveyShape.model_validate(dict(raw))
+    except ValidationError as error:
+        for item in error.errors():
+            yield fault_of({**item, "loc": (path, *item["loc"])})
+        return
+    yield from survey_faults(path, raw, names, numbers)
+
+
 def plane_faults(path: str, points: Any) -> Iterator[Fault]:
     """Yield a fault where points fix no plane, nor a line on the axis.
 

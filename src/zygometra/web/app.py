@@ -134,6 +134,7 @@ def _templates(app: Flask) -> None:
         reckoning_rows=fragments.reckoning_rows,
         reckoning_panel=fragments.reckoning_panel,
         stations_list=fragments.stations_list,
+        besides_row=fragments.besides_row,
         echo=fragments.echo,
         refusal=fragments.refusal,
         asset=asset,

@@ -20,14 +20,27 @@ class State(NamedTuple):
     says: str
 
 
+class Beside(NamedTuple):
+    """One of several benches of a station, side by side: key, label, its page, and how far it is."""
+
+    key: str
+    label: str
+    address: str
+    state: Callable[[Bench], State]
+
+
 class Station(NamedTuple):
-    """One station of a build: key, label, letter, the page under the build's address, and how far it is."""
+    """One station of a build: key, label, letter, the page under the build's address, and how far it is.
+
+    ``benches`` stand side by side under it, the station's own page first; empty where it is one page.
+    """
 
     key: str
     label: str
     letter: str
     address: str
     state: Callable[[Bench], State]
+    benches: tuple[Beside, ...] = ()
 
 
 def _aim(bench: Bench) -> State:
@@ -81,17 +94,65 @@ def _measure(bench: Bench) -> State:
     return State("part", f"{len(found.due)} due") if found.due else State("done", f"{len(found.read)} read")
 
 
+def _logbook(bench: Bench) -> State:
+    count = len(bench.build.logbook.readings) if bench.build.logbook else 0
+    return State("done", counted(count, "reading")) if count else State("due", "nothing read yet")
+
+
+def _mock_up(bench: Bench) -> State:
+    from .mockup.view import progress_words
+
+    return State(*progress_words(bench))
+
+
+def _decks(bench: Bench) -> State:
+    from .decks.view import progress_words
+
+    return State(*progress_words(bench))
+
+
+def _heads(bench: Bench) -> State:
+    from .heads.view import progress_words
+
+    return State(*progress_words(bench))
+
+
+def _work(bench: Bench) -> State:
+    from .work.view import progress_words
+
+    return State(*progress_words(bench))
+
+
 # Findings that stand in the way of going on with what was read.
 _IN_DOUBT = ("gauge-check-failed", "gauge-wants-check", "probable-cause", "zero-moved")
 
 STATIONS: tuple[Station, ...] = (
     Station("aim", "Aim", "a", "aim", _aim),
     Station("figures", "Figures", "i", "figures", _figures),
-    Station("measure", "Measure", "e", "measure", _measure),
+    Station(
+        "measure",
+        "Measure",
+        "e",
+        "measure",
+        _measure,
+        (
+            Beside("measure", "Logbook", "measure", _logbook),
+            Beside("mockup", "Mock-up", "measure/mock-up", _mock_up),
+            Beside("decks", "Decks", "measure/decks", _decks),
+            Beside("heads", "Heads and chambers", "measure/heads", _heads),
+            Beside("work", "Steps and gates", "measure/steps", _work),
+        ),
+    ),
     Station("stack", "Stack", "s", "stack", _stack),
     Station("sheet", "Cut sheet", "p", "sheet", _sheet),
     Station("record", "Record", "l", "record", _record),
 )
+
+
+def _of_builds() -> tuple[str, ...]:
+    """Every bench of a build: stations, and the benches side by side under them."""
+    keys = [key for s in STATIONS for key in (s.key, *(b.key for b in s.benches))]
+    return tuple(dict.fromkeys(keys))
 
 
 class Room(NamedTuple):
@@ -105,7 +166,7 @@ class Room(NamedTuple):
 
 
 ROOMS: tuple[Room, ...] = (
-    Room("floor", "Shop floor", "f", "floor.page", ("floor", *(s.key for s in STATIONS))),
+    Room("floor", "Shop floor", "f", "floor.page", ("floor", *_of_builds())),
     Room("shelf", "Parts shelf", "t", "shelf.page", ("shelf",)),
     Room("mix", "Mix", "m", "mix.page", ("mix",)),
     Room("gauges", "Gauges", "b", "gauges.page", ("gauges",)),

@@ -173,6 +173,11 @@ class Build:
         return any(quantity.terms for quantity in self.figures.values())
 
     @property
+    def mocked_with_one_set(self) -> bool:
+        """True where one rod and piston were moved from hole to hole: what differs is the deck, or a throw."""
+        return self.logbook is not None and self.logbook.mock_up.sets == "one"
+
+    @property
     def cylinders(self) -> tuple[int, ...]:
         """Every hole, bank by bank."""
         return tuple(number for bank in self.banks for number in bank.cylinders)

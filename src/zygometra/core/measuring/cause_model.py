@@ -29,6 +29,10 @@ Floats = NDArray[np.float64]
 _FREE = 100.0
 # More readings than this speak series by series.
 MOST_APART = 240
+# How a bank's deck may slope where it was mocked up with one set to see just that, per mm.
+MOCKED_SLOPE = 1.0 / 1000
+# What the terms of a surveyed height begin with.
+SURVEYED = "~survey "
 # As so many degrees of freedom the register's repeatability counts beside what was read.
 REGISTER = 8
 
@@ -133,6 +137,7 @@ class Model:
         self.build, self.used, self.readings, self.sag = build, used, readings, sag
         self.joined = len(readings) < sum(len(one.readings) for one in used.series.values())
         self.paper = build.paper or build.figures
+        self.one_set = build.mocked_with_one_set
         self.columns: dict[object, Floats] = {}
         self._lower: dict[Series | None, Floats] = {}
         self.squares = _squares(used)
@@ -216,6 +221,12 @@ class Model:
     def _figure(self, i: int, figure: str, hole: int | None, by: float, bank: str = "") -> None:
         """The paper figure that a reading is compared with, its doubt, and how pieces differ."""
         field = READABLE[figure]
+        if figure == "deck_height" and hole is not None and (known := self._surveyed(hole)) is not None:
+            # A surveyed deck stands as it was read: neither paper nor an ordinary slope says anything more.
+            self.y[i] -= by * known.value
+            for term in known.terms:
+                self._add(("survey", term.key), i, by * term.u)
+            return
         path, quantity = self._paper(figure, hole, bank)
         bank = bank or (self.build.bank_of(hole).name if hole is not None else "")
         if quantity is None:
@@ -226,10 +237,19 @@ class Model:
             self._add(("paper", path, apart), i, by * quantity.u)
         if hole is None:
             return
-        if not (quantity is not None and quantity.each):
+        one_set = self.one_set and figure in PIECES
+        if not (quantity is not None and quantity.each) and not one_set:
             self._add(("piece", figure, hole), i, by * piece_scatter(figure))
         if field.name == "deck_height":
-            self._add(("slope", bank), i, by * BANK_SLOPE * self._along(hole))
+            slope = MOCKED_SLOPE if self.one_set else BANK_SLOPE
+            self._add(("slope", bank), i, by * slope * self._along(hole))
+
+    def _surveyed(self, hole: int) -> Quantity | None:
+        """The deck height that a survey gave to a hole; None where none did."""
+        quantity = self.build.figures.get(f"cylinders.{hole}.deck_height")
+        if quantity is None or not any(term.key.startswith(SURVEYED) for term in quantity.terms):
+            return None
+        return quantity
 
     def _paper(self, figure: str, hole: int | None, bank: str) -> tuple[str, Quantity | None]:
         """The figure on paper: bank over engine. What was typed for one hole is no paper."""

@@ -183,7 +183,6 @@ def _hole(build: Build, number: int, place: int, aim: float | None) -> HoleRead:
 
 def _following(build: Build, banks: tuple[BankRead, ...]) -> int | None:
     """The hole to read next: what has no reading first, the ends before the rest; then what does not agree."""
-    one_set = build.logbook is not None and build.logbook.mock_up.sets == "one"
     asked: list[tuple[int, int, int]] = []
     order = 0
     for bank in banks:
@@ -191,7 +190,7 @@ def _following(build: Build, banks: tuple[BankRead, ...]) -> int | None:
         for hole in bank.holes:
             order += 1
             is_end = hole.number in ends
-            if one_set and not is_end and not hole.is_read:
+            if build.mocked_with_one_set and not is_end and not hole.is_read:
                 continue
             if not hole.is_read:
                 asked.append((0 if is_end else 1, order, hole.number))

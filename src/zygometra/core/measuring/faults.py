@@ -121,8 +121,9 @@ def faults_of(
         kind = next(READABLE[one.figure].kind for one in readings if one.gauge == gauge)
         holes = _holes(one for one in readings if one.gauge == gauge)
         yield Fault("gauge", gauge, holes, kind, _where("gauge", gauge), _never)
-    yield from _of_parts(readings)
-    yield from _swaps(readings, means)
+    yield from _of_parts(readings, one_set=build.mocked_with_one_set)
+    if not build.mocked_with_one_set:
+        yield from _swaps(readings, means)
     yield from _catalogue(build, readings)
 
 
@@ -192,17 +193,20 @@ def exchanged(number: float) -> list[float]:
     return found
 
 
-def _of_parts(readings: tuple[Reading, ...]) -> Iterator[Fault]:
-    """Another rod or piston in one hole, other shells in one hole or under the whole crank."""
+def _of_parts(readings: tuple[Reading, ...], *, one_set: bool) -> Iterator[Fault]:
+    """Another rod or piston in one hole, other shells in one hole or under the whole crank.
+
+    Where one set was moved round, no hole has another on the mock-up.
+    """
     touched = {one.place.number for one in readings if one.place.scope is Scope.HOLE}
     depths = {one.place.number for one in readings if one.figure == "deck_clearance"}
     read = {(one.figure, one.place.number) for one in readings if one.place.scope is Scope.HOLE}
     sign = _bench_sign(readings)
     for hole in sorted(touched):
         for figure in PIECES:
-            if hole in depths or (figure, hole) in read:
+            if (hole in depths and not one_set) or (figure, hole) in read:
                 yield _other_part(figure, (hole,))
-        if hole in depths:
+        if hole in depths and not one_set:
             about = f"rod bearing at cylinder {hole}"
             yield Fault("bearing", about, (hole,), Kind.LENGTH, *_depths(hole), sign=sign)
     if depths:

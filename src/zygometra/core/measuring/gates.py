@@ -203,8 +203,7 @@ def _with_their_hole(asked: _Asked) -> _Stands | None:
             for name, piece in reading.conditions:
                 if name in _PIECES:
                     places.setdefault((name, piece), set()).add(place.number)
-    one_set = asked.build.logbook is not None and asked.build.logbook.mock_up.sets == "one"
-    if not places or one_set:
+    if not places or asked.build.mocked_with_one_set:
         return None
     twice = [
         f"{name} {piece} was read in holes {', '.join(map(str, sorted(holes)))}"

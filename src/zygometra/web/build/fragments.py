@@ -363,3 +363,29 @@ def stations_list(path: Sequence[Stop], current: str) -> Markup:
             f'<span class="unseen">{state}: </span>{escape(says)}</small></span></a></li>'
         )
     return Markup("".join(out))
+
+
+def besides_row(benches: Sequence[Stop], current: str) -> Markup:
+    """Return the benches side by side under a station, each with how far it is.
+
+    Parameters
+    ----------
+    benches : sequence of Stop
+        In working order.
+    current : str
+        The key of the one on screen.
+
+    Returns
+    -------
+    Markup
+        Links.
+    """
+    out = []
+    for key, label, href, _, state, says in benches:
+        here = ' aria-current="page"' if key == current else ""
+        out.append(
+            f'<a href="{href}"{here}><svg class="mark {state}" viewBox="0 0 12 12" aria-hidden="true">{_STATES[state]}'
+            f'</svg><span><b>{escape(label)}</b> <small><span class="unseen">{state}: </span>{escape(says)}</small>'
+            "</span></a>"
+        )
+    return Markup("".join(out))

@@ -9,7 +9,7 @@ from flask import render_template
 
 from ..people import request_is_partial
 from .bench import Bench, engine_line
-from .path import path_of
+from .path import besides, path_of
 from .reckoning import reckon
 
 
@@ -56,14 +56,16 @@ def render(bench: Bench, station: str, template: str, **own: Any) -> str:
     template : str
         The bench's own, which extends ``build/page.html``.
     **own
-        What only this bench shows; ``hole`` and ``rest`` replace the shared ones.
+        What only this bench shows; ``hole`` and ``rest`` replace the shared ones, ``tab`` names the bench
+        where several stand side by side.
 
     Returns
     -------
     str
         The whole page.
     """
-    return render_template(template, **{**context(bench), "station": station, **own})
+    shared = context(bench) | {"station": station, "tab": station, "besides": besides(bench, station)}
+    return render_template(template, **{**shared, **own})
 
 
 def render_aside(bench: Bench, template: str, **own: Any) -> str:

@@ -22,7 +22,6 @@ from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.findings.summary import summarise_build
-from zygometra.core.gates import is_reason
 from zygometra.core.measuring.logbook import Logbook
 from zygometra.core.measuring.read_in import read_reading, read_zero
 from zygometra.core.place import Place
@@ -208,7 +207,8 @@ def void(build_id: int) -> BaseResponse:
     """Take a reading back, with a reason; it stays to be seen."""
     bench = open_bench(build_id)
     named = request.form.get("reading", "")
-    if named not in (bench.build.logbook or Logbook()).by_id:
+    surveys = {one.id for one in bench.build.surveys}
+    if named not in (bench.build.logbook or Logbook()).by_id and named not in surveys:
         abort(404)
     try:
         why = check_text(request.form.get("why", ""), f"a reason of {_WORDS}", least=3, most=400)
@@ -248,39 +248,6 @@ def found(build_id: int) -> BaseResponse:
     for fault in place_faults("found", body, banks, list(bench.build.cylinders)):
         return _said(bench, f"Found {fault.found}; wanted {fault.wanted}.", 422)
     refusal = _append(build_id, [New(key, "found", {**body, "by": person(), "at": _now()})])
-    return _said(bench, *refusal) if refusal is not None else _done(build_id)
-
-
-@measure.post("/builds/<int:build_id>/measure/accept")
-def accept(build_id: int) -> BaseResponse:
-    """Pass a gate with a name and a reason: what it covered is kept with it."""
-    from zygometra.core.measuring.gates import standings
-
-    bench = open_bench(build_id)
-    reason = " ".join(request.form.get("reason", "").split())
-    number = request.form.get("gate", "")
-    standing = None
-    if bench.evaluation is not None:
-        known = standings(bench.build, bench.evaluation, bench.kept.facts.accepted)
-        standing = next((one for one in known if str(one.gate.number) == number), None)
-    if standing is None:
-        abort(404)
-    if not is_reason(reason):
-        return _said(bench, f"Found {shown(reason)}; wanted a reason of 3 to 500 characters.", 422)
-    try:
-        key = key_of(request.form)
-    except QuantityError as error:
-        return _said(bench, told_error(error), 422)
-    body = {
-        "id": key,
-        "gate": standing.gate.number,
-        "reason": reason,
-        "fails": list(standing.fails),
-        "covers": dict(standing.covers),
-        "by": person(),
-        "at": _now(),
-    }
-    refusal = _append(build_id, [New(key, "accepted", body)])
     return _said(bench, *refusal) if refusal is not None else _done(build_id)
 
 

@@ -9,11 +9,7 @@ from typing import Any, NamedTuple
 from flask import url_for
 
 from zygometra.core.digits import figure
-from zygometra.core.fields import place_label
-from zygometra.core.gates import LONGEST_REASON
 from zygometra.core.measuring.agreement import agreement
-from zygometra.core.measuring.gates import Standing as GateStanding
-from zygometra.core.measuring.gates import standings
 from zygometra.core.measuring.logbook import READABLE, Logbook
 from zygometra.core.measuring.progress import Progress, progress
 from zygometra.core.measuring.said import cause_words, where_words
@@ -103,13 +99,11 @@ def logbook_view(bench: Bench, *, fault: str = "", typed: Mapping[str, str] | No
         "causes": _causes(bench, logbook),
         "void": _void(bench, logbook),
         "found": _found(bench, shown),
-        "gates": _gates(bench),
         "count": len(logbook.readings),
         "typed": typed or {},
         "fault": fault,
-        "keys": {name: f"{name}-{secrets.token_hex(8)}" for name in ("found", "gate")},
-        "places": _places(bench),
-        "longest": LONGEST_REASON,
+        "keys": {"found": f"found-{secrets.token_hex(8)}"},
+        "places": places_of_build(bench),
         "cautions": CAUTIONS,
     }
 
@@ -123,7 +117,8 @@ CAUTIONS = (
 )
 
 
-def _places(bench: Bench) -> list[tuple[str, str]]:
+def places_of_build(bench: Bench) -> list[tuple[str, str]]:
+    """Return the places of a build as a form offers them: the engine, its banks, its holes."""
     holes = [(f"h{number}", f"hole {number}") for number in bench.build.cylinders]
     banks = (
         [(f"b{bank.name}", f"bank {bank.name}") for bank in bench.build.banks] if bench.several_banks else []
@@ -294,29 +289,3 @@ def _found(bench: Bench, shown: Mapping[str, list[str]]) -> list[Found]:
             )
         )
     return list(reversed(out))
-
-
-def _gates(bench: Bench) -> list[dict[str, Any]]:
-    """The gates that the plan meets, and how they stand."""
-    if bench.evaluation is None:
-        return []
-    found: list[dict[str, Any]] = []
-    for one in standings(bench.build, bench.evaluation, bench.kept.facts.accepted):
-        state = _gate_state(one)
-        lapsed = [place_label(path) for path in one.lapsed]
-        found.append({"standing": one, "lapsed": lapsed, "state": state, "says": _GATE_SAYS[state]})
-    return found
-
-
-_GATE_SAYS = {
-    "done": "passed",
-    "signed": "passed with a name",
-    "lapsed": "the acceptance lapsed",
-    "due": "stands",
-}
-
-
-def _gate_state(one: GateStanding) -> str:
-    if not one.fails:
-        return "done"
-    return "signed" if one.is_passed else "lapsed" if one.signed is not None else "due"

@@ -1,0 +1,194 @@
+"""Surveys of a face as they are typed in a grid, or come as a file: kept as one fact each."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import UTC, datetime
+from typing import Any, NamedTuple
+
+from zygometra.core.digits import figure
+from zygometra.core.errors import BuildFaults, Fault
+from zygometra.core.findings.summary import summarise_build
+from zygometra.core.measuring.face_surveys import FaceSurvey
+from zygometra.core.wording import Reader
+from zygometra.exchange.logbook_faults import survey_entry_faults
+from zygometra.store import facts
+from zygometra.store.facts import New, OtherFact, Shut, TooMany
+from zygometra.store.whole import refresh_summary
+
+from ..build.bench import Bench, open_bench
+from ..db import db
+from ..forms.form import Form
+from ..people import actor, person
+from .lengths import length
+
+ROWS = ("intake edge", "middle", "exhaust edge")
+MOST_COLUMNS = 13
+# Where the edges of a face lie where nobody knows, as a share of the bore.
+_EDGE = 0.9
+_USUAL_PITCH, _USUAL_BORE = 100.0, 88.0
+
+
+class Grid(NamedTuple):
+    """A grid to be typed into: where its columns and rows lie, as texts."""
+
+    columns: tuple[str, ...]
+    rows: tuple[str, ...]
+
+
+def grid_of(bench: Bench, bank: str) -> Grid:
+    """Return where a face of a bank is usually read: at its ends and between its holes, edges and middle."""
+    figures = bench.build.figures
+    pitch_of, bore_of = figures.get("engine.bore_pitch"), figures.get("parts.block.bore")
+    pitch = pitch_of.value if pitch_of is not None and pitch_of.value else _USUAL_PITCH
+    bore = bore_of.value if bore_of is not None else _USUAL_BORE
+    holes = next(len(one.cylinders) for one in bench.build.banks if one.name == bank)
+    between = [(i + 0.5) * pitch for i in range(holes - 1)]
+    columns = [-0.6 * pitch, *between, (holes - 1) * pitch + 0.6 * pitch]
+    step = max(1, -(-len(columns) // MOST_COLUMNS))
+    edge = round(_EDGE * bore)
+    rows = [float(edge), 0.0, float(-edge)]
+    return Grid(
+        tuple(_text(x, bench.reader) for x in columns[::step]), tuple(_text(y, bench.reader) for y in rows)
+    )
+
+
+def _text(mm: float, reader: Reader) -> str:
+    if reader.system == "inch":
+        return f"{mm / 25.4:.2f}".rstrip("0").rstrip(".")
+    return f"{mm:.0f}"
+
+
+def read_grid(form: Form, reader: Reader, *, small: bool) -> list[dict[str, Any]]:
+    """Return the points of a grid as it was typed; empty cells are places where nobody read.
+
+    Parameters
+    ----------
+    form : Form
+        Fields ``x.0`` …, ``y.0`` …, ``z.0.0`` …; takes the faults.
+    reader : Reader
+        Whose bare numbers these are.
+    small : bool
+        True where heights are an indicator's, a few thou either way.
+    """
+    columns = [form.take(f"x.{i}", length(form[f"x.{i}"], reader)) for i in range(MOST_COLUMNS)]
+    rows = [form.take(f"y.{j}", length(form[f"y.{j}"], reader)) for j in range(len(ROWS))]
+    points = []
+    for j, y in enumerate(rows):
+        for i, x in enumerate(columns):
+            name = f"z.{j}.{i}"
+            if not form[name]:
+                continue
+            z = form.take(name, length(form[name], reader, small=small))
+            if x is None or y is None:
+                where = "column" if x is None else "row"
+                form.faults.setdefault(
+                    name, f"Found a height without its place; wanted where its {where} lies."
+                )
+            elif z is not None:
+                points.append({"x": x, "y": y, "z": z})
+    return points
+
+
+def now() -> str:
+    """Return this moment as facts carry it."""
+    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def keep_survey(bench: Bench, key: str, entry: Mapping[str, Any]) -> str:
+    """Keep a survey as a fact of a build, once however often it is sent, and commit.
+
+    Parameters
+    ----------
+    bench : Bench
+        The build.
+    key : str
+        Made where it was typed.
+    entry : Mapping
+        As in a build file, without id, by and at.
+
+    Returns
+    -------
+    str
+        Why it is not taken, in one sentence; empty where it is.
+
+    Raises
+    ------
+    BuildFaults
+        With what is wrong with it.
+    """
+    body = {"id": key, **{k: v for k, v in entry.items() if v not in (None, "", {})}}
+    banks, holes = [bank.name for bank in bench.build.banks], list(bench.build.cylinders)
+    faults = list(survey_entry_faults("survey", body, banks, holes))
+    if faults:
+        raise BuildFaults(faults)
+    refusal = append(bench.id, [New(key, "survey", {**body, "by": person(), "at": now()})])
+    if not refusal:
+        renew(bench.id)
+    return refusal
+
+
+def append(build_id: int, new: Sequence[New]) -> str:
+    """Keep facts and commit; or say in one sentence why they are not taken."""
+    try:
+        facts.append(db(), build_id, new, actor=actor())
+    except Shut as shut:
+        db().rollback()
+        return f"This build is {shut.stage}: it takes nothing more until it is opened again."
+    except OtherFact:
+        db().rollback()
+        return "Found a key that another entry has; wanted a key of its own. Open the page again."
+    except TooMany:
+        db().rollback()
+        return f"This build has {facts.MOST_FACTS} entries, which is as many as one may have."
+    db().commit()
+    return ""
+
+
+def renew(build_id: int) -> Bench:
+    """Return the build with what was just noted, and write the floor's line about it anew."""
+    bench = open_bench(build_id)
+    refresh_summary(db(), build_id, summarise_build(bench.kept.build, bench.rules))
+    db().commit()
+    return bench
+
+
+def fault_words(fault: Fault) -> str:
+    """Return one fault of a survey in a sentence."""
+    return f"Found {fault.found}; wanted {fault.wanted}."
+
+
+class Made(NamedTuple):
+    """One survey in the list of those that were made."""
+
+    id: str
+    says: str
+    who: str
+    state: str
+
+
+def made(bench: Bench, face: str) -> list[Made]:
+    """Return the surveys of decks or heads that were made, the newest first, with how each counts."""
+    void = bench.build.logbook.void if bench.build.logbook else {}
+    used = {one.id for one in bench.build.surveys if one.id not in void}
+    newest: dict[tuple[str, str], str] = {}
+    for one in bench.build.surveys:
+        if one.face == face and one.id in used:
+            newest[one.bank, one.held] = one.id
+    out = []
+    for one in reversed([s for s in bench.build.surveys if s.face == face]):
+        reason = void.get(one.id)
+        state = (
+            f"void: {reason.why}" if reason else "" if newest.get((one.bank, one.held)) == one.id else "older"
+        )
+        out.append(
+            Made(one.id, _made_words(one), f"{one.by}, {one.at[:16].replace('T', ' ')}".strip(", "), state)
+        )
+    return out
+
+
+def _made_words(one: FaceSurvey) -> str:
+    held = f", {one.held}" if one.held else ""
+    by = f" by {one.gauge}" if one.gauge else ""
+    bores = f", {len(one.bores)} bores" if one.bores else ""
+    return f"{one.face} {one.bank}{held}: {figure(len(one.points), 0)} points{bores}{by}"
