@@ -43,6 +43,11 @@ class Field:
         """Where the dimension stands when it holds for the whole engine."""
         return f"{PART_PATHS[self.part]}.{self.name}"
 
+    @property
+    def is_each_holes(self) -> bool:
+        """True where every hole has one of its own; a gasket is one, though pellets tell what it is hole by hole."""
+        return self.per_cylinder and self.part != "gasket"
+
 
 PART_PATHS = {
     "block": "parts.block", "crank": "parts.crank", "rod": "parts.rod", "piston": "parts.piston",

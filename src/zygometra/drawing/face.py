@@ -11,9 +11,11 @@ from markupsafe import escape
 from .marks import line, rect, text
 
 WIDTH = 700.0
-_SIDE, _TOP, _BOTTOM = 92.0, 46.0, 42.0
+_SIDE, _TOP, _BOTTOM = 104.0, 56.0, 46.0
+# Between a corner and what is written beside it.
+_AWAY = 14.0
 # How long the longest stroke is, and how narrow a face may be drawn, in drawing units.
-_STROKE, _LEAST_HEIGHT, _MOST_HEIGHT = 34.0, 96.0, 300.0
+_STROKE, _LEAST_HEIGHT, _MOST_HEIGHT = 32.0, 96.0, 300.0
 # Beyond so many points only those that hold the plane are drawn with a foot.
 _FEW = 160
 
@@ -85,7 +87,7 @@ def face_from_above(
     out += [_hole(hole, *at(hole.x, hole.y), hole.radius * scale) for hole in holes]
     few = len(points) <= _FEW
     out += [_point(p, *at(p.x, p.y), p.off * factor * scale, few=few or p.holds) for p in points]
-    out += [_corner(corner, *at(corner.x, corner.y), middle) for corner in corners]
+    out += [_corner(corner, *at(corner.x, corner.y)) for corner in corners]
     return "".join(out) + "</svg>", factor
 
 
@@ -123,12 +125,9 @@ def _hole(hole: SpotDrawn, x: float, y: float, radius: float) -> str:
     )
 
 
-def _corner(corner: SpotDrawn, x: float, y: float, middle: float) -> str:
-    """A corner's cut, above or below the face, and its name beneath it."""
-    above = y < middle - 1
-    anchor = "start" if x < WIDTH / 2 else "end"
-    base = y - 22 if above else y + 18
-    if abs(y - middle) <= 1:
-        # The end of a line on the axis: beside the face.
-        x, anchor, base = (x - 8, "end", y) if x < WIDTH / 2 else (x + 8, "start", y)
-    return text(x, base, corner.words, "cut", anchor) + text(x, base + 13, corner.name, "soft", anchor)
+def _corner(corner: SpotDrawn, x: float, y: float) -> str:
+    """A corner's cut beside the face, and its name beneath it."""
+    beside, anchor = (x - _AWAY, "end") if x < WIDTH / 2 else (x + _AWAY, "start")
+    return text(beside, y + 1, corner.words, "cut", anchor) + text(
+        beside, y + 14, corner.name, "soft", anchor
+    )

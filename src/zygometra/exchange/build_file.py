@@ -16,7 +16,7 @@ from zygometra.core.build.document import (
     read_fill,
     window_value,
 )
-from zygometra.core.build.lever_table import LEVER
+from zygometra.core.build.lever_table import LEVER, SWAP
 from zygometra.core.build.model import MOST_CYLINDERS, Build
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.measuring.read_in import read_measured
@@ -219,7 +219,14 @@ def _cross_faults(document: Document) -> Iterator[Fault]:
     for number in _keys(document.get("cylinders")):
         if int(number) not in numbers:
             yield Fault(f"cylinders.{number}", f"cylinder {number}", known_holes)
+    counts = [len(bank["cylinders"]) for bank in engine["banks"]]
     for i, op in enumerate(document.get("planned") or ()):
+        if op["op"] == SWAP and (len(counts) != 2 or counts[0] != counts[1]):
+            yield Fault(
+                f"planned[{i}].op",
+                f"swap_heads on {len(counts)} bank(s)",
+                "two banks with as many holes each",
+            )
         yield from _operation_faults(f"planned[{i}]", op, names, numbers, known_banks, known_holes)
     yield from _window_faults(document.get("targets") or {})
     yield from _fill_faults(document)
@@ -244,13 +251,17 @@ def _operation_faults(
     cylinder = op.get("cylinder")
     if cylinder is not None and cylinder not in numbers:
         yield Fault(f"{path}.cylinder", str(cylinder), known_holes)
-    lever = LEVER[name]
-    if cylinder is not None and lever.reach == "bank":
+    if cylinder is not None and (name == SWAP or LEVER[name].reach == "bank"):
         yield Fault(
             f"{path}.cylinder", str(cylinder), f"a bank: a {name.replace('_', ' ')} acts on a whole bank"
         )
     if ends := [key for key in ("first", "last") if op.get(key) is not None]:
         yield from _levelling_faults(path, op, ends)
+        return
+    if name == SWAP:
+        for key in ("bank", "amount", "gasket"):
+            if op.get(key) is not None:
+                yield Fault(f"{path}.{key}", f"{key} with swap_heads", "nothing: both heads change sides")
         return
     if name == "gasket":
         if not op.get("gasket"):
@@ -261,11 +272,11 @@ def _operation_faults(
     if op.get("gasket") is not None:
         yield Fault(f"{path}.gasket", "a gasket", f"no gasket with a {name.replace('_', ' ')}")
     if op.get("amount") is None:
-        example = "0.6 cc" if lever.kind is Kind.VOLUME else "0.18 mm"
+        example = "0.6 cc" if LEVER[name].kind is Kind.VOLUME else "0.18 mm"
         yield Fault(f"{path}.amount", "nothing", f"how much, such as {example}")
         return
     try:
-        read_quantity(op["amount"], lever.kind, dimension=name, low=0)
+        read_quantity(op["amount"], LEVER[name].kind, dimension=name, low=0)
     except QuantityError as error:
         yield Fault(f"{path}.amount", error.found, error.wanted)
 

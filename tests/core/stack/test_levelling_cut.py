@@ -97,3 +97,62 @@ def test_half_a_levelling_cut_is_refused(op: dict[str, object], wanted: str) -> 
 def test_the_record_says_both_ends() -> None:
     op = {"op": "deck_cut", "bank": "left", "first": "0.1 mm", "last": {"value": 12, "unit": "thou"}}
     assert operation_words(op) == "deck cut left: 0.1 mm at the front, 12 thou at the rear"
+
+
+# -- heads side for side -------------------------------------------------------
+
+
+def _chambers(document: dict[str, object]) -> dict[int, float | None]:
+    return {hole.number: hole.outcome.terms.chamber for hole in evaluate(check(document)).planned.holes}
+
+
+@given(st.lists(st.integers(400, 700), min_size=8, max_size=8), st.integers(0, 3))
+def test_heads_change_sides_and_lie_end_for_end(tenths: list[int], times: int) -> None:
+    document = vector("quillon-vee-two-banks")["build"]
+    banks = [bank["cylinders"] for bank in document["engine"]["banks"]]
+    own = {n: tenths[i] / 10 for i, n in enumerate(n for bank in banks for n in bank)}
+    cylinders = document.get("cylinders") or {}
+    document["cylinders"] = {
+        str(n): {**cylinders.get(str(n), {}), "chamber_volume": cc} for n, cc in own.items()
+    }
+    document["planned"] = [{"op": "swap_heads"}] * times
+    found = _chambers(document)
+    for here, there in zip(banks, reversed(banks), strict=True):
+        for number, opposite in zip(here, reversed(there), strict=True):
+            assert found[number] == pytest.approx(own[opposite if times % 2 else number])
+
+
+def test_a_head_is_cut_on_the_bank_that_it_comes_to() -> None:
+    document = vector("quillon-vee-two-banks")["build"]
+    document["parts"]["head"]["removal_rate"] = 4.0
+    banks = {bank["name"]: bank["cylinders"] for bank in document["engine"]["banks"]}
+    document["planned"] = [{"op": "swap_heads"}]
+    before = _chambers(document)
+    document["planned"].append({"op": "head_cut", "bank": "left", "amount": 0.25})
+    after = _chambers(document)
+    for name, numbers in banks.items():
+        for n in numbers:
+            one, other = before[n], after[n]
+            assert one is not None
+            assert other is not None
+            assert one - other == pytest.approx(1.0 if name == "left" else 0.0)
+
+
+@pytest.mark.parametrize(
+    ("op", "wanted"),
+    [
+        ({"op": "swap_heads", "amount": 0.1}, "amount with swap_heads; wanted nothing"),
+        ({"op": "swap_heads", "bank": "left"}, "bank with swap_heads"),
+        ({"op": "swap_heads", "cylinder": 1}, r"planned\[0\].cylinder"),
+        ({"op": "swap_heads", "first": 0.1, "last": 0.1}, "with a deck cut only"),
+    ],
+)
+def test_heads_change_sides_as_a_whole(op: dict[str, object], wanted: str) -> None:
+    with pytest.raises(BuildFaults, match=wanted):
+        check({**vector("quillon-vee-two-banks")["build"], "planned": [op]})
+
+
+def test_one_head_has_no_other_side() -> None:
+    document = vector("tarnbeck-plain")["build"]
+    with pytest.raises(BuildFaults, match="two banks with as many holes each"):
+        check({**document, "planned": [{"op": "swap_heads"}]})

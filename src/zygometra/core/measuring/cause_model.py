@@ -29,8 +29,9 @@ Floats = NDArray[np.float64]
 _FREE = 100.0
 # More readings than this speak series by series.
 MOST_APART = 240
-# How a bank's deck may slope where it was mocked up with one set to see just that, per mm.
-MOCKED_SLOPE = 1.0 / 1000
+# How a bank's deck may slope, per mm, and stand off its paper, in mm, where it was mocked up with one set to see
+# just that.
+MOCKED_SLOPE, MOCKED_HEIGHT = 1.0 / 1000, 0.3
 # What the terms of a surveyed height begin with.
 SURVEYED = "~survey "
 # As so many degrees of freedom the register's repeatability counts beside what was read.
@@ -242,6 +243,8 @@ class Model:
             self._add(("piece", figure, hole), i, by * piece_scatter(figure))
         if field.name == "deck_height":
             slope = MOCKED_SLOPE if self.one_set else BANK_SLOPE
+            if self.one_set:
+                self._add(("bank", bank), i, by * MOCKED_HEIGHT)
             self._add(("slope", bank), i, by * slope * self._along(hole))
 
     def _surveyed(self, hole: int) -> Quantity | None:

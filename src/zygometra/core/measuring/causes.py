@@ -289,7 +289,7 @@ def _decider(one: _Judged, other: _Judged, build: Build) -> Told | None:
     holes = dict.fromkeys([*one.fault.cylinders, *other.fault.cylinders]) or dict.fromkeys(build.cylinders)
     for figure in ("deck_clearance", *STACK, "bore", "chamber_volume", "crown_volume", "thickness"):
         field = READABLE[figure]
-        at: Sequence[int | None] = list(holes) if field.per_cylinder else [None]
+        at: Sequence[int | None] = list(holes) if field.is_each_holes else [None]
         for hole in at:
             asked = hole if hole is not None else next(iter(holes))
             apart = abs(

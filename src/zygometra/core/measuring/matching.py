@@ -16,7 +16,7 @@ from ..stack.sources import chamber_model
 from .chambers import Head, Matched, Wanted, best_match, level_of
 
 # Operations that matching sets anew; the rest of a plan stays.
-SET_ANEW = ("head_cut", "open_chamber")
+SET_ANEW = ("head_cut", "open_chamber", "swap_heads")
 
 
 class Heads(NamedTuple):

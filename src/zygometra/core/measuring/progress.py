@@ -98,7 +98,7 @@ def _due(state: State | None) -> list[tuple[str, Place]]:
                 continue
             if figure in _STACK or source is None or source.quantity.basis in _READ:
                 continue
-            if READABLE[figure].per_cylinder:
+            if READABLE[figure].is_each_holes:
                 found[figure, place_of(figure, cylinder=hole.number)] = None
             else:
                 own = Place.parse(source.path)

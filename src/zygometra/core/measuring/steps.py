@@ -39,7 +39,7 @@ KINDS: tuple[Kind, ...] = (
         ("done", "not needed", "rise left as stock"),
         ("deck_height", "deck_clearance"),
     ),
-    Kind("id-pad", "engine number recorded", ("recorded", "on no machined face")),
+    Kind("id-pad", "engine number", ("recorded", "on no machined face")),
     Kind("covers", "covers that share the deck plane", ("bolted on", "none share it")),
     Kind("deck-cut", "deck faced", ("done",), ("deck_height", "deck_clearance"), "bank"),
     Kind("bore", "bored", ("done",), ("bore",), "hole"),

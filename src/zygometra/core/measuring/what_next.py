@@ -229,7 +229,7 @@ def _zeros(sample: Reading, figure: str) -> tuple[str, ...]:
 def _place_to_read(figure: str, hole: Hole) -> Place:
     """Where to read it: in the hole if it is a hole's, on the bank if it stands there, else for the engine."""
     field = READABLE[figure]
-    if field.per_cylinder:
+    if field.is_each_holes:
         return place_of(figure, cylinder=hole.number)
     source = hole.sources.get(field.path)
     if source is not None and Place.parse(source.path).scope is Scope.BANK:

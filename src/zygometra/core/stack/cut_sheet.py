@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
+from ..build.lever_table import SWAP
 from ..build.model import Build
 from ..digits import count_of, figure, number_of, ratio_text, volume
 from ..fields import FIELDS
@@ -91,6 +92,18 @@ def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Cut, ...
             rows.append(_head(f"Head{name}", holes, reader))
     rows += _crowns(evaluation, reader)
     rows += _gaskets(build, evaluation, reader)
+    if sum(op.op == SWAP for op in build.planned) % 2:
+        rows.append(
+            Cut(
+                "Heads",
+                "side for side",
+                "",
+                "",
+                "each turned end for end",
+                "",
+                "mark them before they come off",
+            )
+        )
     rows += _openings(build, evaluation, reader)
     return tuple(rows)
 

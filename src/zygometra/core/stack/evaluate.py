@@ -10,10 +10,11 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping, Sequence
 
+from ..build.lever_table import SWAP
 from ..build.model import Bank, Build, Operation
 from .hole import evaluate_hole
 from .results import DeckLine, Evaluation, Hole, Source, State
-from .sources import engine_sources, hole_sources
+from .sources import engine_sources, hole_sources, with_heads_swapped
 
 
 def evaluate(build: Build, now: State | None = None) -> Evaluation:
@@ -79,12 +80,19 @@ def _state(build: Build, planned: tuple[Operation, ...], now: State | None = Non
     known = {hole.number: hole.sources for hole in now.holes} if now is not None else {}
     labelled = tuple((f"planned.{i}", op) for i, op in enumerate(planned))
     own_ops = frozenset(op.cylinder for op in planned if op.cylinder is not None)
+    swapped = sum(op.op == SWAP for op in planned) % 2 == 1
+    if swapped:
+        wide = engine_sources(build)
+        every = {
+            n: known.get(n) or hole_sources(build, b.name, n, wide) for b in build.banks for n in b.cylinders
+        }
+        known = with_heads_swapped(build, every)
     holes: list[Hole] = []
     for bank in build.banks:
         shared: Hole | None = None
         levelled = any(op.first is not None and op.bank in (None, bank.name) for op in planned)
         for number in bank.cylinders:
-            alone = levelled or number in build.measured_holes or number in own_ops
+            alone = swapped or levelled or number in build.measured_holes or number in own_ops
             if shared is not None and not alone:
                 holes.append(shared._replace(number=number))
                 continue

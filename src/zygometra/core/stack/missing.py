@@ -114,7 +114,7 @@ def _places(path: str, without: list[Hole], holes: int) -> Iterator[str]:
         yield from (str(Place.hole(hole.number, "deck_clearance")) for hole in without)
     elif len(without) == holes or (path not in _HOLE_NAME and path not in _BANK_NAME):
         yield path
-    elif path in _HOLE_NAME and FIELD_AT[path].per_cylinder:
+    elif path in _HOLE_NAME and FIELD_AT[path].is_each_holes:
         yield from (str(Place.hole(hole.number, _HOLE_NAME[path])) for hole in without)
     else:
         yield from dict.fromkeys(str(Place.on_bank(hole.bank, _BANK_NAME[path])) for hole in without)

@@ -66,6 +66,37 @@ def hole_sources(
     return sources
 
 
+def with_heads_swapped(build: Build, of_holes: dict[int, dict[str, Source]]) -> dict[int, dict[str, Source]]:
+    """Return the figures of every hole with the two heads side for side, each turned end for end.
+
+    Parameters
+    ----------
+    build : Build
+        Of two banks with as many holes each; any other stays as it is.
+    of_holes : dict
+        Figures by hole.
+
+    Returns
+    -------
+    dict
+        Each hole has the chamber that comes to lie over it.
+    """
+    banks = build.banks
+    if len(banks) != 2 or len(banks[0].cylinders) != len(banks[1].cylinders):
+        return of_holes
+    out = {}
+    for bank, other in ((banks[0], banks[1]), (banks[1], banks[0])):
+        for number, from_hole in zip(bank.cylinders, reversed(other.cylinders), strict=True):
+            sources = {path: source for path, source in of_holes[number].items() if path != _CHAMBER}
+            if (chamber := of_holes[from_hole].get(_CHAMBER)) is not None:
+                sources[_CHAMBER] = chamber
+            out[number] = sources
+    return out
+
+
+_CHAMBER = "parts.head.chamber_volume"
+
+
 def chamber_model(build: Build, sources: dict[str, Source]) -> ChamberModel | None:
     """Return what is known of the chamber's shape; step fills win over a rate over an area.
 

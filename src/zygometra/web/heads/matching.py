@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
+from zygometra.core.build.lever_table import SWAP
 from zygometra.core.build.levers import limit_of
 from zygometra.core.errors import NoAnswer, QuantityError
 from zygometra.core.measuring.chambers import Matched, Wanted
@@ -48,7 +49,7 @@ class Row(NamedTuple):
 
 
 class Answer(NamedTuple):
-    """A match in words; ``plan`` as a plan has it, empty where nothing is to be done or heads change sides."""
+    """A match in words; ``plan`` as a plan has it, empty where nothing is to be done."""
 
     cuts: tuple[tuple[str, str, str], ...]
     rows: tuple[Row, ...]
@@ -170,7 +171,7 @@ def _answer(bench: Bench, found: Heads, done: Matched) -> Answer:
         Volume(done.opened_in_all).written(reader),
         done.swapped,
         _over(bench, done, reader),
-        () if done.swapped else _plan(bench, done),
+        _plan(bench, done),
     )
 
 
@@ -193,7 +194,7 @@ def _over(bench: Bench, done: Matched, reader: Reader) -> tuple[str, ...]:
 
 def _plan(bench: Bench, done: Matched) -> tuple[dict[str, Any], ...]:
     """The match as operations: cuts to a thousandth of a mm, openings to a hundredth of a cc."""
-    ops: list[dict[str, Any]] = []
+    ops: list[dict[str, Any]] = [{"op": SWAP}] if done.swapped else []
     for bank, cut in done.cuts.items():
         if round(cut, 3) > 0:
             own = {"bank": bank} if bench.several_banks else {}

@@ -89,7 +89,7 @@ def plan(build_id: int) -> BaseResponse:
     """Put a match on the plan, in place of the head cuts and chamber openings that stand there."""
     bench = open_bench(build_id)
     answer = ask(bench, request.form).answer
-    if answer is None or answer.swapped:
+    if answer is None:
         return make_response(_page(bench), 422)
     planned = planned_with(bench, answer)
     refused = save_build(bench, {**bench.document, "planned": planned}, plan_words(planned))

@@ -7,17 +7,19 @@ from typing import Any, NamedTuple
 
 from markupsafe import Markup
 
+from zygometra.core.digits import figure
 from zygometra.core.faces.bend import shape_of
 from zygometra.core.faces.model import Pair, Plane, Spot, Survey
 from zygometra.core.faces.survey import Depth, Surveyed
 from zygometra.core.measuring.faces import Face
+from zygometra.core.units import THOU, from_base
 from zygometra.core.wording import Reader
 from zygometra.drawing.face import PointDrawn, SpotDrawn, face_from_above
 
 from ..build.bench import Bench
 
 _VERDICTS = {
-    "leave": ("done", "leave it as it is"),
+    "leave": ("done", "flat enough for its gasket"),
     "face": ("part", "wants facing"),
     "cannot be saved": ("blocked", "cannot be saved"),
 }
@@ -146,4 +148,12 @@ def cut_rows(found: Surveyed, reader: Reader) -> list[tuple[str, str, str]]:
 def short_cuts(found: Surveyed, depths: Mapping[Any, float], reader: Reader) -> dict[Spot, str]:
     """Return depths as they stand in a drawing, by their spot."""
     spots: dict[Any, Spot] = {**found.survey.corners, **found.survey.cylinders}
-    return {spots[key]: reader.short(mm) for key, mm in depths.items() if key in spots}
+    return {spots[key]: plain(mm, reader) for key, mm in depths.items() if key in spots}
+
+
+def plain(mm: float, reader: Reader) -> str:
+    """Return a depth as it stands in a drawing: hundredths of a mm, or thou, without its unit."""
+    if reader.system == "inch":
+        thou = from_base(mm, THOU)
+        return figure(thou, 0 if abs(thou - round(thou)) < 0.05 else 1)
+    return figure(mm, 2)

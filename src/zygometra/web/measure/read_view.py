@@ -140,11 +140,14 @@ def gauges_known(bench: Bench) -> tuple[Register, dict[str, Any]]:
 def places_of(bench: Bench, figure: str) -> list[Place]:
     """Return where a figure is read in this build, in the order of the bench."""
     field = READABLE[figure]
-    if field.per_cylinder:
-        return [place_of(figure, cylinder=number) for number in bench.build.cylinders]
+    holes = (
+        [place_of(figure, cylinder=number) for number in bench.build.cylinders] if field.per_cylinder else []
+    )
+    if field.is_each_holes:
+        return holes
     if field.per_bank and bench.several_banks:
-        return [place_of(figure, bank=bank.name) for bank in bench.build.banks]
-    return [place_of(figure)]
+        return [*(place_of(figure, bank=bank.name) for bank in bench.build.banks), *holes]
+    return [place_of(figure), *holes]
 
 
 class Refusal(NamedTuple):

@@ -7,7 +7,6 @@ from typing import Any, NamedTuple
 from flask import url_for
 from markupsafe import Markup
 
-from zygometra.core.digits import figure
 from zygometra.core.measuring.corners import BankRead, Clear, HoleRead, MockedUp, mocked_up
 from zygometra.core.measuring.faces import aim_of_clearance
 from zygometra.core.units import THOU, from_base
@@ -15,6 +14,7 @@ from zygometra.core.wording import Reader
 from zygometra.drawing.decks import DeckDrawn, HoleDrawn, decks_from_above
 
 from ..build.bench import Bench
+from ..measure.face_view import plain
 from ..measure.said import agreement_words, mark_of
 from ..measure.view import CAUTIONS
 
@@ -93,6 +93,7 @@ def view(bench: Bench) -> dict[str, Any]:
         "chosen": {"sets": mock_up.get("sets", "own"), "between": mock_up.get("between", "stack")},
         "span": _typed_span(bench),
         "aim": "" if found.aim is None else bench.reader.clearance(found.aim),
+        "heads": ("Hole", "Tipped", "#Rim stops", "#95 %", "#Rock", "#Least, tipped", "Read", "#Take off"),
         "following": following,
         "next_address": read_address(bench, following) if following is not None else "",
         "may_plan": bool(plan_cuts(bench)),
@@ -126,9 +127,9 @@ def _drawing(bench: Bench, found: MockedUp) -> str:
 def _hole(bench: Bench, hole: HoleRead, following: int | None) -> HoleDrawn:
     reader = bench.reader
     state = "read" if hole.is_read else "filled" if hole.is_filled else "due"
-    stands = "" if hole.clearance is None else _plain(hole.clearance.mm, reader)
-    sides = [_plain(one, reader) for one in hole.tipped] if hole.tipped else ["", ""]
-    rock = "" if hole.rock is None else f"rock {_plain(hole.rock, reader)}"
+    stands = "" if hole.clearance is None else plain(hole.clearance.mm, reader)
+    sides = [plain(one, reader) for one in hole.tipped] if hole.tipped else ["", ""]
+    rock = "" if hole.rock is None else f"rock {plain(hole.rock, reader)}"
     says = f"Hole {hole.number}: "
     if hole.clearance is None:
         says += "not read yet"
@@ -140,13 +141,6 @@ def _hole(bench: Bench, hole: HoleRead, following: int | None) -> HoleDrawn:
     return HoleDrawn(
         hole.number, state, stands, rock, sides[0], sides[1], hole.number == following, address, says
     )
-
-
-def _plain(mm: float, reader: Reader) -> str:
-    """A clearance as it stands in a drawing: in hundredths of a mm or whole thou, without its unit."""
-    if reader.system == "inch":
-        return figure(from_base(mm, THOU), 0 if abs(from_base(mm, THOU) % 1) < 0.05 else 1)
-    return figure(mm, 2)
 
 
 def _short_cut(cut: Clear | None, reader: Reader) -> str:
