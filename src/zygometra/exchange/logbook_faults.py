@@ -206,7 +206,7 @@ def step_faults(path: str, raw: Mapping[str, Any], names: list[str], numbers: li
         yield Fault(
             f"{path}.cylinder",
             f"cylinder {raw['cylinder']}",
-            f"no hole; {kind.label} is not of one hole",
+            f"no hole; {kind.label}: of no single hole",
         )
     if raw.get("bank") is not None and kind.acts_on == "engine":
         yield Fault(

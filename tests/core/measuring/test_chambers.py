@@ -80,7 +80,7 @@ def test_nothing_is_left_outside_and_nothing_opened_that_need_not_be(
     case: tuple[list[Head], dict[int, Wanted], bool],
 ) -> None:
     heads, wanted, may_swap = case
-    found = best_match(heads, wanted, may_swap=may_swap)
+    found = best_match(heads, lambda _: wanted, may_swap=may_swap)
     for number, volume in found.after.items():
         assert wanted[number].low - NEAR <= volume <= wanted[number].high + NEAR
     arrangement = swapped(heads) if found.swapped else heads
@@ -100,7 +100,7 @@ def test_nothing_is_left_outside_and_nothing_opened_that_need_not_be(
 @settings(max_examples=60, deadline=None)
 def test_no_other_cut_opens_less(case: tuple[list[Head], dict[int, Wanted], bool]) -> None:
     heads, wanted, may_swap = case
-    found = best_match(heads, wanted, may_swap=may_swap)
+    found = best_match(heads, lambda _: wanted, may_swap=may_swap)
     ways = [heads]
     if may_swap and (other := swapped(heads)) is not None:
         ways.append(other)
@@ -114,11 +114,11 @@ def test_heads_change_sides_only_where_that_saves() -> None:
     model = RateChamber(4.0)
     heads = [Head("A", (1, 2), (58.0, 58.0), model), Head("B", (3, 4), (60.0, 60.0), model)]
     own = {1: Wanted(58, 58), 2: Wanted(58, 58), 3: Wanted(60, 60), 4: Wanted(60, 60)}
-    found = best_match(heads, own, may_swap=True)
+    found = best_match(heads, lambda _: own, may_swap=True)
     assert (found.swapped, found.opened_in_all, found.cuts) == (False, 0.0, {"A": 0.0, "B": 0.0})
     other = {1: Wanted(60, 60), 2: Wanted(60, 60), 3: Wanted(58, 58), 4: Wanted(58, 58)}
-    assert best_match(heads, other, may_swap=True).swapped
-    stays = best_match(heads, other, may_swap=False)
+    assert best_match(heads, lambda _: other, may_swap=True).swapped
+    stays = best_match(heads, lambda _: other, may_swap=False)
     assert stays.opened == pytest.approx({1: 2.0, 2: 2.0})
     assert stays.cuts["B"] == pytest.approx(0.5)
 

@@ -51,7 +51,8 @@ def test_the_advice_is_in_order_and_its_shares_sum_to_one_at_most(seed, read, ta
     assert sum(one.share for one in advice.readings) <= 1 + 1e-9
     worth = [one.worth for one in advice.readings]
     assert worth == sorted(worth, reverse=True)
-    assert len(advice.readings) >= 3
+    # A quench whose holes are all read rests on two: the depth there, and the gasket.
+    assert len(advice.readings) >= (2 if advice.decides == "quench" else 3)
     state = state_now(build)
     u = getattr(state.hole(advice.hole).outcome.doubts, advice.decides).u
     for one in advice.readings:

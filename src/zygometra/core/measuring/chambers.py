@@ -7,7 +7,7 @@ and the rest are opened to the near edge of what is wanted, never further.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -23,6 +23,10 @@ class Wanted(NamedTuple):
 
     low: float
     high: float
+
+
+# From how the heads lie to what is wanted of each hole.
+Asked = Callable[[Sequence["Head"]], Mapping[int, Wanted]]
 
 
 class Head(NamedTuple):
@@ -147,15 +151,15 @@ def swapped(heads: Sequence[Head]) -> list[Head] | None:
     ]
 
 
-def best_match(heads: Sequence[Head], wanted: Mapping[int, Wanted], *, may_swap: bool) -> Matched:
+def best_match(heads: Sequence[Head], asked: Asked, *, may_swap: bool) -> Matched:
     """Return the match that opens least, with the heads where they are or side for side.
 
     Parameters
     ----------
     heads : sequence of Head
         Each with the bank it is on.
-    wanted : Mapping
-        By hole.
+    asked : callable
+        What is wanted of each hole, where heads lie so: to come to one another hangs on which lies where.
     may_swap : bool
         True for a vee or a flat engine whose heads fit either side.
 
@@ -176,7 +180,7 @@ def best_match(heads: Sequence[Head], wanted: Mapping[int, Wanted], *, may_swap:
         if arrangement is None:
             continue
         try:
-            done = match(arrangement, wanted)
+            done = match(arrangement, asked(arrangement))
         except NoAnswer as error:
             refused = refused or error
             continue

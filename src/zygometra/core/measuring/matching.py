@@ -13,7 +13,7 @@ from ..stack.evaluate import evaluate
 from ..stack.inverse import clearance_volume_for_ratio
 from ..stack.results import State
 from ..stack.sources import chamber_model
-from .chambers import Head, Matched, Wanted, best_match, level_of
+from .chambers import Asked, Head, Matched, Wanted, best_match, level_of
 
 # Operations that matching sets anew; the rest of a plan stays.
 SET_ANEW = ("head_cut", "open_chamber", "swap_heads")
@@ -86,7 +86,7 @@ def state_to_match(build: Build) -> State:
     return evaluate(replace(build, planned=without_matching(build))).planned
 
 
-def to_volumes(found: Heads, low: float, high: float) -> dict[int, Wanted]:
+def to_volumes(found: Heads, low: float, high: float) -> Asked:
     """Return what is wanted where every chamber is to lie in one window, in cc.
 
     Parameters
@@ -96,10 +96,11 @@ def to_volumes(found: Heads, low: float, high: float) -> dict[int, Wanted]:
     low, high : float
         In cc.
     """
-    return {number: Wanted(low, high) for head in found.heads for number in head.holes}
+    wanted = {number: Wanted(low, high) for head in found.heads for number in head.holes}
+    return lambda _heads: wanted
 
 
-def to_ratios(found: Heads, low: float, high: float) -> dict[int, Wanted]:
+def to_ratios(found: Heads, low: float, high: float) -> Asked:
     """Return what is wanted of each chamber where every hole is to come to a compression ratio.
 
     Parameters
@@ -119,7 +120,7 @@ def to_ratios(found: Heads, low: float, high: float) -> dict[int, Wanted]:
     for number, beside in found.beside.items():
         least, most = (clearance_volume_for_ratio(found.swept[number], ratio) for ratio in (high, low))
         wanted[number] = Wanted(least - beside, most - beside)
-    return wanted
+    return lambda _heads: wanted
 
 
 def _all_known(found: Heads) -> None:
@@ -128,7 +129,7 @@ def _all_known(found: Heads) -> None:
         raise NoAnswer(f"{count_of(missing)}: what stands beside the chamber is not known.")
 
 
-def to_one_another(found: Heads, within: float, *, totals: bool) -> dict[int, Wanted]:
+def to_one_another(found: Heads, within: float, *, totals: bool) -> Asked:
     """Return what is wanted where holes are to come to one another, at the level that opens least.
 
     Parameters
@@ -148,11 +149,15 @@ def to_one_another(found: Heads, within: float, *, totals: bool) -> dict[int, Wa
     if totals:
         _all_known(found)
     beside = {n: found.beside[n] if totals else 0.0 for head in found.heads for n in head.holes}
-    low, high = level_of(found.heads, beside, within)
-    return {number: Wanted(low - by, high - by) for number, by in beside.items()}
+
+    def asked(heads: Sequence[Head]) -> dict[int, Wanted]:
+        low, high = level_of(heads, beside, within)
+        return {number: Wanted(low - by, high - by) for number, by in beside.items()}
+
+    return asked
 
 
-def matched(build: Build, heads: Sequence[Head], wanted: Mapping[int, Wanted], *, may_swap: bool) -> Matched:
+def matched(build: Build, heads: Sequence[Head], asked: Asked, *, may_swap: bool) -> Matched:
     """Return the match that opens least; heads change sides only on an engine of two banks.
 
     Parameters
@@ -161,9 +166,9 @@ def matched(build: Build, heads: Sequence[Head], wanted: Mapping[int, Wanted], *
         For its layout.
     heads : sequence of Head
         Of the build.
-    wanted : Mapping
-        By hole.
+    asked : callable
+        What is wanted of each hole, where heads lie so.
     may_swap : bool
         Whether the shop allows it.
     """
-    return best_match(heads, wanted, may_swap=may_swap and len(build.banks) == 2)
+    return best_match(heads, asked, may_swap=may_swap and len(build.banks) == 2)

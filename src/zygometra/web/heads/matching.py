@@ -8,7 +8,8 @@ from typing import Any, NamedTuple
 from zygometra.core.build.lever_table import SWAP
 from zygometra.core.build.levers import limit_of
 from zygometra.core.errors import NoAnswer, QuantityError
-from zygometra.core.measuring.chambers import Matched, Wanted
+from zygometra.core.measuring.chambers import Asked as Wanting
+from zygometra.core.measuring.chambers import Matched
 from zygometra.core.measuring.matching import (
     Heads,
     heads_of,
@@ -82,7 +83,7 @@ def ask(bench: Bench, args: Mapping[str, str]) -> Asked:
     return Asked(typed, "", _answer(bench, found, done))
 
 
-def _wanted(bench: Bench, found: Heads, typed: Mapping[str, str]) -> dict[int, Wanted]:
+def _wanted(bench: Bench, found: Heads, typed: Mapping[str, str]) -> Wanting:
     make = _MODES.get(typed["mode"])
     if make is None:
         raise QuantityError(f"the way {typed['mode'][:40]!r}", "one of the five that are offered")
@@ -100,27 +101,27 @@ def _within(typed: Mapping[str, str]) -> float:
     return _cc(typed["within"], "0.5 cc")
 
 
-def _to_volume(_bench: Bench, found: Heads, typed: Mapping[str, str]) -> dict[int, Wanted]:
+def _to_volume(_bench: Bench, found: Heads, typed: Mapping[str, str]) -> Wanting:
     volume, within = _cc(typed["volume"], "52.0 cc"), _within(typed) if typed["within"] else 0.0
     return to_volumes(found, volume - within / 2, volume + within / 2)
 
 
-def _into_window(_bench: Bench, found: Heads, typed: Mapping[str, str]) -> dict[int, Wanted]:
+def _into_window(_bench: Bench, found: Heads, typed: Mapping[str, str]) -> Wanting:
     low, high = _cc(typed["low"], "51.5 cc"), _cc(typed["high"], "52.5 cc")
     if low > high:
         raise QuantityError(f"a window from {low:g} to {high:g} cc", "the smaller volume first")
     return to_volumes(found, low, high)
 
 
-def _alike(_bench: Bench, found: Heads, typed: Mapping[str, str]) -> dict[int, Wanted]:
+def _alike(_bench: Bench, found: Heads, typed: Mapping[str, str]) -> Wanting:
     return to_one_another(found, _within(typed), totals=False)
 
 
-def _totals(_bench: Bench, found: Heads, typed: Mapping[str, str]) -> dict[int, Wanted]:
+def _totals(_bench: Bench, found: Heads, typed: Mapping[str, str]) -> Wanting:
     return to_one_another(found, _within(typed), totals=True)
 
 
-def _to_ratio(bench: Bench, found: Heads, typed: Mapping[str, str]) -> dict[int, Wanted]:
+def _to_ratio(bench: Bench, found: Heads, typed: Mapping[str, str]) -> Wanting:
     window = bench.build.targets.compression_ratio
     edges = []
     for name, own in (("low", window.low), ("high", window.high)):
@@ -135,7 +136,7 @@ def _to_ratio(bench: Bench, found: Heads, typed: Mapping[str, str]) -> dict[int,
     return to_ratios(found, edges[0], edges[1])
 
 
-_MODES: dict[str, Callable[[Bench, Heads, Mapping[str, str]], dict[int, Wanted]]] = {
+_MODES: dict[str, Callable[[Bench, Heads, Mapping[str, str]], Wanting]] = {
     "volume": _to_volume,
     "window": _into_window,
     "alike": _alike,

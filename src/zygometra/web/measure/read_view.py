@@ -315,10 +315,19 @@ def _due(spots: Sequence[Spot]) -> str:
 
 def next_place(bench: Bench, setup: Mapping[str, str], at: str) -> str:
     """Return the place that comes after one: the next on the bench, or the same where that was chosen."""
-    values = [place_value(place) for place in places_of(bench, setup["figure"])]
+    figure = setup["figure"]
+    values = [place_value(place) for place in places_of(bench, figure)]
+    if figure == "deck_clearance" and bench.build.mocked_with_one_set:
+        # One set goes to the ends of each bank, and round again.
+        ends = [f"h{number}" for bank in bench.build.banks for number in _ends(bank.cylinders)]
+        values = ends if at in ends else values
     if setup.get("then") == "stay" or at not in values:
         return at
     return values[(values.index(at) + 1) % len(values)]
+
+
+def _ends(cylinders: Sequence[int]) -> tuple[int, ...]:
+    return tuple(dict.fromkeys((cylinders[0], cylinders[-1])))
 
 
 def recent(bench: Bench, just: Reading) -> Recent:
