@@ -32,6 +32,13 @@ READ = {
         "measure/read?figure=chamber_volume&way=shots",
     ),
     "Snow plough 2.1": ("measure",),
+    "Timber hauler V8": (
+        "measure/mock-up",
+        "measure/mock-up/tags",
+        "measure/decks",
+        "measure/heads?mode=alike&within=0.5",
+        "measure/steps",
+    ),
 }
 
 

@@ -44,8 +44,8 @@ class HoleRead(NamedTuple):
 
     @property
     def is_read(self) -> bool:
-        """True where readings stand for it."""
-        return bool(self.readings)
+        """True where readings stand for it, or somebody typed what a mock-up showed."""
+        return self.clearance is not None and not self.is_filled
 
 
 class BankRead(NamedTuple):
@@ -157,11 +157,12 @@ def _hole(build: Build, number: int, place: int, aim: float | None) -> HoleRead:
     series = used.series.get(Place.hole(number, FIGURE)) if used is not None else None
     readings = series.readings if series is not None else ()
     quantity = build.figures.get(_place(number))
-    # A clearance that somebody typed among the figures is no reading, and not filled either.
+    # A clearance that somebody typed among the figures has no terms: it is not filled either.
     is_filled = quantity is not None and not readings and bool(quantity.terms)
     clearance = None
-    if quantity is not None and (readings or is_filled):
-        clearance = Clear(quantity.value, _half(list(quantity.terms)))
+    if quantity is not None:
+        own = list(quantity.terms) or [Term(_place(number), quantity.u, rectangular=quantity.rectangular)]
+        clearance = Clear(quantity.value, _half(own))
     pairs = [one.tipped for one in readings if one.tipped is not None]
     rock = abs(math.fsum(a - b for a, b in pairs)) / len(pairs) / 2 if pairs else None
     least = None if clearance is None or rock is None else clearance.mm - rock

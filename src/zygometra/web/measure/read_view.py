@@ -187,6 +187,7 @@ def view(bench: Bench, setup: Mapping[str, str], at: str, refused: Refusal = NOT
     return {
         "setup": setup,
         "spots": spots,
+        "round": round_of(bench, figure, chosen),
         "place": chosen,
         "where": _where(place),
         "figures": [(name, label(READABLE[name]).capitalize()) for name in FIGURES],
@@ -315,19 +316,27 @@ def _due(spots: Sequence[Spot]) -> str:
 
 def next_place(bench: Bench, setup: Mapping[str, str], at: str) -> str:
     """Return the place that comes after one: the next on the bench, or the same where that was chosen."""
-    figure = setup["figure"]
-    values = [place_value(place) for place in places_of(bench, figure)]
-    if figure == "deck_clearance" and bench.build.mocked_with_one_set:
-        # One set goes to the ends of each bank, and round again.
-        ends = [f"h{number}" for bank in bench.build.banks for number in _ends(bank.cylinders)]
-        values = ends if at in ends else values
+    values = round_of(bench, setup["figure"], at)
     if setup.get("then") == "stay" or at not in values:
         return at
     return values[(values.index(at) + 1) % len(values)]
 
 
-def _ends(cylinders: Sequence[int]) -> tuple[int, ...]:
-    return tuple(dict.fromkeys((cylinders[0], cylinders[-1])))
+def round_of(bench: Bench, figure: str, at: str) -> list[str]:
+    """Return the places that follow one another, as the form names them.
+
+    One set of parts goes to the ends of each bank; a gasket is read where it covers, pellets hole by hole. From
+    a place that is not on that round one goes through all.
+    """
+    values = [place_value(place) for place in places_of(bench, figure)]
+    some = values
+    if figure == "deck_clearance" and bench.build.mocked_with_one_set:
+        ends = [(bank.cylinders[0], bank.cylinders[-1]) for bank in bench.build.banks]
+        some = [f"h{number}" for pair in ends for number in dict.fromkeys(pair)]
+    elif not READABLE[figure].is_each_holes:
+        wide = [value for value in values if not value.startswith("h")]
+        some = wide if at in wide else [value for value in values if value not in wide]
+    return some if at in some else values
 
 
 def recent(bench: Bench, just: Reading) -> Recent:

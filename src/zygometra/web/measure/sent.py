@@ -274,7 +274,8 @@ def _odd(bench: Bench, reading: Reading, logbook: Logbook, reader: Reader) -> st
         one for one in logbook.readings if one.figure == reading.figure and one.id not in logbook.void
     ]
     here = [one for one in standing if one.place == reading.place]
-    if here and here[-1].value == reading.value and _apart(here[-1].at, reading.at) < _TWICE_WITHIN:
+    same = bool(here) and (here[-1].value, here[-1].tipped) == (reading.value, reading.tipped)
+    if same and _apart(here[-1].at, reading.at) < _TWICE_WITHIN:
         return (
             f"That is the same figure for the same place within three seconds: pressed twice? {_INSIST} both."
         )

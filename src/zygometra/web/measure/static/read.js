@@ -39,7 +39,8 @@ function goTo(place) {
 }
 
 function step(by) {
-  const all = places();
+  const round = form.dataset.round.split(",");
+  const all = round.includes(form.elements.place.value) ? round : places();
   goTo(all[(all.indexOf(form.elements.place.value) + by + all.length) % all.length]);
 }
 
