@@ -80,7 +80,15 @@ def met(shop):
 
 def addresses(app):
     """Every route, with its parts filled with what is there."""
-    good = {"build_id": 8, "kind": "rod", "code": "RD-00001", "name": "css/all.css", "mark": "x", "key": "p"}
+    good = {
+        "build_id": 8,
+        "kind": "rod",
+        "code": "RD-00001",
+        "name": "css/all.css",
+        "mark": "x",
+        "key": "p",
+        "bank": "left",
+    }
     out = []
     with app.test_request_context("/"):
         for rule in app.url_map.iter_rules():

@@ -106,7 +106,7 @@ def _hole(hole: HoleDrawn, x: float, y: float, radius: float) -> str:
     big = min(19.0, radius * 0.42)
     out = [
         f'<a href="{escape(hole.address)}" class="hole {hole.state}{" next" if hole.is_next else ""}"'
-        f' aria-label="{escape(hole.says)}" data-hole-link="{hole.number}">',
+        f' data-hole-link="{hole.number}"><title>{escape(hole.says)} </title>',
         f'<circle cx="{x:.1f}" cy="{y:.1f}" r="{radius:.1f}"/>',
     ]
     if hole.is_next:

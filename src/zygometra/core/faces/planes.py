@@ -77,7 +77,7 @@ def least_squares(x: Array, y: Array, z: Array, *, on_axis: bool) -> Fitted:
     Examples
     --------
     >>> x, y = np.array([0.0, 100.0, 0.0]), np.array([0.0, 0.0, 50.0])
-    >>> least_squares(x, y, np.array([10.0, 10.1, 10.0]), on_axis=False).plane.along
+    >>> round(least_squares(x, y, np.array([10.0, 10.1, 10.0]), on_axis=False).plane.along, 12)
     0.001
     """
     positions = x[:, None] if on_axis else np.stack([x, y], axis=1)
@@ -156,6 +156,35 @@ def flattest(x: Array, y: Array, z: Array, *, on_axis: bool, fitted: Fitted | No
     middle = float(z.mean()) + (low + high) / 2 - tilted.at(float(x.mean()), float(y.mean()))
     held = tuple(sorted({int(i) for i, s in zip(points, share, strict=True) if s > _FLAT}))
     return Flattest(Plane(middle, along, across), high - low, held, weights, slope_weights)
+
+
+def least_range(x: Array, y: Array, z: Array, *, on_axis: bool) -> tuple[float, float, float]:
+    """Return the least range of heights over all planes, and that plane's slopes: nothing else of it.
+
+    Parameters
+    ----------
+    x, y, z : array
+        Of points that fix a plane, in mm; heights near nought.
+    on_axis : bool
+        True where all y are nought.
+
+    Returns
+    -------
+    tuple of float
+        The range in mm; the slopes along and across, mm per mm.
+    """
+    positions = x[:, None] if on_axis else np.stack([x, y], axis=1)
+    about = positions - positions.sum(axis=0) / len(x)
+    off = z - z.sum() / len(z)
+    scale, reach = float(np.abs(off).max()), np.abs(about).max(axis=0)
+    if scale <= 0:
+        return 0.0, 0.0, 0.0
+    basis, _, inverse = _simplex(about / reach, off / scale)
+    n = len(z)
+    multipliers = (np.where(basis < n, 1.0, -1.0) * off[basis % n]) @ inverse
+    slopes = multipliers[2:] / reach
+    left = off - about @ slopes
+    return float(left.max() - left.min()), float(slopes[0]), 0.0 if on_axis else float(slopes[1])
 
 
 def _simplex(about: Array, off: Array) -> tuple[NDArray[np.intp], Array, Array]:

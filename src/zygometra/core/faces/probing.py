@@ -177,7 +177,7 @@ def circle_through(spots: Sequence[tuple[float, float]]) -> Circle:
 
     Examples
     --------
-    >>> circle_through([(3.0, 0.0), (0.0, 4.0), (-2.0, 0.0), (0.0, -1.5)]).x
+    >>> round(circle_through([(3.0, 0.0), (0.0, 4.0), (-2.0, 0.0), (0.0, -1.5)]).x, 9)
     0.5
     """
     wanted = "three points or more round the bore"

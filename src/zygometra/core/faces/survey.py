@@ -14,7 +14,7 @@ from typing import Literal, NamedTuple
 import numpy as np
 
 from .model import SAME_PLACE, Pair, Plane, Spot, Survey
-from .planes import Array, Fitted, Flattest, flattest, is_in_line, least_squares
+from .planes import Array, Fitted, Flattest, flattest, is_in_line, least_range, least_squares
 
 Verdict = Literal["leave", "face", "cannot be saved"]
 # The length over which flatness is asked beside the whole face, in mm.
@@ -322,11 +322,10 @@ def _own_flatness(x: Array, y: Array, z: Array, *, on_axis: bool) -> tuple[float
         # Along their own line; across it they say nothing.
         spread = np.stack([x - x.mean(), y - y.mean()])
         way = np.linalg.svd(spread, full_matrices=False)[0][:, 0]
-        along = way @ spread
-        if np.ptp(along) <= 0:
-            return float(np.ptp(z)), None
-        return flattest(along, np.zeros_like(x), z, on_axis=True).flatness, None
+        x, y, on_axis = way @ spread, np.zeros_like(x), True
+        flat = least_range(x, y, z, on_axis=True)[0] if np.ptp(x) > 0 else float(np.ptp(z))
+        return flat, None
     if np.ptp(x) <= 0:
         return float(np.ptp(z)), None
-    found = flattest(x, y, z, on_axis=on_axis)
-    return found.flatness, found.plane
+    flat, along, across = least_range(x, y, z, on_axis=on_axis)
+    return flat, Plane(0.0, along, across)

@@ -339,7 +339,7 @@ def line_at(read: Mapping[int, tuple[int, Quantity]], at: float) -> tuple[float,
     read : Mapping
         Hole and deck clearance by place along the bank, in bore pitches from the first; two or more.
     at : float
-        The place, in bore pitches.
+        The place, in bore pitches from the first; no unit.
 
     Returns
     -------

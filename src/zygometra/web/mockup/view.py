@@ -15,7 +15,7 @@ from zygometra.drawing.decks import DeckDrawn, HoleDrawn, decks_from_above
 
 from ..build.bench import Bench
 from ..measure.face_view import plain
-from ..measure.said import agreement_words, mark_of
+from ..measure.said import mark_of
 from ..measure.view import CAUTIONS
 
 # Bore over pitch where either is not known: an ordinary block.
@@ -40,7 +40,7 @@ class Row(NamedTuple):
     rock: str
     least: str
     times: str
-    says: str
+    apart: str
     cut: str
     filled: bool
     address: str
@@ -161,11 +161,9 @@ def _row(bench: Bench, hole: HoleRead) -> Row:
         cut = reader.length(hole.cut.mm, hole.cut.half / 2)
     sides = " / ".join(reader.length(one) for one in hole.tipped) if hole.tipped else ""
     times = f"{len(hole.readings)}× {mark_of(hole.agrees)}" if hole.agrees is not None else ""
-    says = ""
-    if hole.agrees is not None:
-        from zygometra.core.units import Kind
-
-        says = agreement_words(hole.agrees, Kind.LENGTH, reader)
+    apart = ""
+    if hole.agrees is not None and len(hole.readings) > 1:
+        apart = f"{reader.length(hole.agrees.range)} apart"
     return Row(
         hole.number,
         sides,
@@ -174,7 +172,7 @@ def _row(bench: Bench, hole: HoleRead) -> Row:
         "" if hole.rock is None else reader.length(hole.rock),
         "" if hole.least is None else reader.clearance(hole.least),
         times,
-        says,
+        apart,
         cut,
         hole.is_filled,
         read_address(bench, hole.number),
