@@ -60,8 +60,8 @@ def test_a_vee_eight_from_its_first_reading_to_the_tags(person, way):
     page = bench.open(RESCUE, "measure/mock-up")
     left = page.get_by_role("region", name="Bank left")
     # What nobody read lies on the line: a third of the way from 24 to 32, and no stop comes of it.
-    expect(left.get_by_role("row").nth(1)).to_contain_text("by the line")
-    expect(left.get_by_role("row").nth(0)).to_contain_text("3× ✓")
+    expect(left.get_by_role("row").nth(2)).to_contain_text("by the line")
+    expect(left.get_by_role("row").nth(1)).to_contain_text("3× ✓")
     expect(page.locator(".besides [aria-current]")).to_contain_text("4 read, 4 by the line")
     page.get_by_role("button", name="Put these cuts on the plan").tap()
     page.wait_for_url("**/stack")

@@ -107,7 +107,7 @@ def _hole(hole: HoleDrawn, x: float, y: float, radius: float) -> str:
     out = [
         f'<a href="{escape(hole.address)}" class="hole {hole.state}{" next" if hole.is_next else ""}"'
         f' data-hole-link="{hole.number}"><title>{escape(hole.says)} </title>',
-        f'<circle cx="{x:.1f}" cy="{y:.1f}" r="{radius:.1f}"/>',
+        f'<circle cx="{x:.1f}" cy="{y:.1f}" r="{radius:.1f}" class="rim"/>',
     ]
     if hole.is_next:
         out.append(f'<circle cx="{x:.1f}" cy="{y:.1f}" r="{radius - 5:.1f}" class="ring"/>')
