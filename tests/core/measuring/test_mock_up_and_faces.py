@@ -123,6 +123,16 @@ def test_the_ends_are_read_before_the_rest_and_what_does_not_agree_again() -> No
     assert mocked_up(check(vee(readings=own)), None).following == 3
 
 
+def test_a_bank_of_one_hole_has_one_cut() -> None:
+    document = {**demo("hill-climb"), "unstated_doubt": "zero", "gauges": GAUGE, "planned": []}
+    build = check({**document, "cylinders": {}, "readings": [tipped(1, 1, 0.40, 0.50)]})
+    (bank,) = mocked_up(build, 0.2).banks
+    assert bank.first == bank.last
+    assert bank.first is not None
+    assert bank.first.mm == pytest.approx(0.25)
+    assert bank.slope is None
+
+
 def test_the_shim_is_the_wedge_over_the_supports() -> None:
     document = vee(mock_up=ONE_SET, facing={"support_span": {"along": "448 mm"}})
     found = mocked_up(_ends(document, {1: 0.5, 7: 0.8, 2: 0.5, 8: 0.5}), 0.2)

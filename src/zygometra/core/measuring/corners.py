@@ -103,7 +103,10 @@ def _bank(build: Build, bank: Bank, aim: float | None) -> BankRead:
     slope = first = last = shim = None
     end = len(holes) - 1
     pitch = build.figures.get("engine.bore_pitch")
-    if len(read) > 1:
+    if end == 0 and aim is not None:
+        # A bank of one hole has one cut.
+        first = last = holes[0].cut
+    elif len(read) > 1:
         ends = [line_at(read, at) for at in (0, end)]
         values = [value for value, _ in ends]
         if pitch is not None and pitch.value:

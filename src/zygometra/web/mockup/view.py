@@ -191,9 +191,9 @@ def _line_of(bench: Bench, bank: BankRead) -> dict[str, str]:
             f" (± {reader.band(bank.slope.half * 1000)})"
         )
     if bank.first is not None and bank.last is not None:
-        ends = (bank.holes[0].number, bank.first), (bank.holes[-1].number, bank.last)
+        ends = {bank.holes[0].number: bank.first, bank.holes[-1].number: bank.last}
         out["cuts"] = " · ".join(
-            f"{reader.length(cut.mm, cut.half / 2)} at hole {number}" for number, cut in ends
+            f"{reader.length(cut.mm, cut.half / 2)} at hole {number}" for number, cut in ends.items()
         )
         if min(bank.first.mm, bank.last.mm) < 0:
             out["short"] = (
@@ -213,7 +213,7 @@ def tags(bench: Bench) -> list[Tag]:
     for bank in found.banks:
         name = f"bank {bank.bank}, " if bench.several_banks else ""
         ends = (("front", bank.holes[0], bank.first), ("rear", bank.holes[-1], bank.last))
-        for where, hole, cut in ends:
+        for where, hole, cut in ends[: len(bank.holes)]:
             if cut is None:
                 continue
             u = cut.half / 2
@@ -239,12 +239,12 @@ def plan_cuts(bench: Bench) -> list[dict[str, Any]]:
             return []
         if bank.first.mm == bank.last.mm == 0:
             continue
-        op: dict[str, Any] = {"op": "deck_cut"}
-        if bench.several_banks:
-            op["bank"] = bank.bank
-        for key, cut in (("first", bank.first), ("last", bank.last)):
-            op[key] = as_typed(cut.mm, bench.reader)
-        ops.append(op)
+        own = {"bank": bank.bank} if bench.several_banks else {}
+        first, last = (as_typed(cut.mm, bench.reader) for cut in (bank.first, bank.last))
+        ops.append(
+            {"op": "deck_cut", **own}
+            | ({"amount": first} if first == last else {"first": first, "last": last})
+        )
     return ops
 
 
