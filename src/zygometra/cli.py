@@ -69,22 +69,7 @@ def _parser() -> argparse.ArgumentParser:
         prog="zygometra", description="Evaluate engine builds and surveyed faces from open files."
     )
     commands = parser.add_subparsers(required=True, metavar="command")
-    evaluate = commands.add_parser("evaluate", help="print the evaluation of a build file as JSON")
-    evaluate.add_argument("file", nargs="?", help="a build file, or - for standard input")
-    evaluate.set_defaults(run=_answer, ask=_evaluation, read=_read_build)
-    following = commands.add_parser("next", help="print what to measure next as JSON")
-    following.set_defaults(run=_answer, ask=_next, read=_read_build)
-    causes = commands.add_parser("causes", help="print what is probably wrong in a logbook as JSON")
-    causes.set_defaults(run=_answer, ask=_causes, read=_read_build)
-    for each in (following, causes):
-        each.add_argument("file", nargs="?", help="a build file, or - for standard input")
-    survey = commands.add_parser("survey", help="print what a surveyed face comes to as JSON")
-    survey.add_argument("file", nargs="?", help="a survey file, or - for standard input")
-    survey.set_defaults(run=_answer, ask=_surveyed, read=_read_survey)
-    for each in (evaluate, following, causes, survey):
-        each.add_argument(
-            "--lines", metavar="-", help="many documents, one a line, from this file or standard input"
-        )
+    _reading_commands(commands)
     schema = commands.add_parser("schema", help="print the JSON Schema of the build file")
     schema.set_defaults(run=_schema)
     explain = commands.add_parser("explain", help="print the working of one hole")
@@ -105,6 +90,26 @@ def _parser() -> argparse.ArgumentParser:
     demo.set_defaults(run=_demo_shelf)
     _shop_commands(commands)
     return parser
+
+
+def _reading_commands(commands: Any) -> None:
+    """The commands that answer a document, or many, one a line."""
+    evaluate = commands.add_parser("evaluate", help="print the evaluation of a build file as JSON")
+    evaluate.add_argument("file", nargs="?", help="a build file, or - for standard input")
+    evaluate.set_defaults(run=_answer, ask=_evaluation, read=_read_build)
+    following = commands.add_parser("next", help="print what to measure next as JSON")
+    following.set_defaults(run=_answer, ask=_next, read=_read_build)
+    causes = commands.add_parser("causes", help="print what is probably wrong in a logbook as JSON")
+    causes.set_defaults(run=_answer, ask=_causes, read=_read_build)
+    for each in (following, causes):
+        each.add_argument("file", nargs="?", help="a build file, or - for standard input")
+    survey = commands.add_parser("survey", help="print what a surveyed face comes to as JSON")
+    survey.add_argument("file", nargs="?", help="a survey file, or - for standard input")
+    survey.set_defaults(run=_answer, ask=_surveyed, read=_read_survey)
+    for each in (evaluate, following, causes, survey):
+        each.add_argument(
+            "--lines", metavar="-", help="many documents, one a line, from this file or standard input"
+        )
 
 
 def _shop_commands(commands: Any) -> None:

@@ -27,6 +27,7 @@ def _thumb(page, sides):
     page.get_by_role("button", name="Take it").tap()
 
 
+# long: one job from its beginning to its end
 @pytest.mark.parametrize("way", [_keys, _thumb], ids=["keyboard", "thumb"])
 def test_a_vee_eight_from_its_first_reading_to_the_tags(person, way):
     bench = person(**PHONE)

@@ -1,5 +1,6 @@
 """The benches of mock-up, decks, heads and chambers, steps and gates: what they say, take, refuse and plan."""
 
+# long: five benches of one station, one after another
 from __future__ import annotations
 
 import io

@@ -219,18 +219,21 @@ def _cross_faults(document: Document) -> Iterator[Fault]:
     for number in _keys(document.get("cylinders")):
         if int(number) not in numbers:
             yield Fault(f"cylinders.{number}", f"cylinder {number}", known_holes)
-    counts = [len(bank["cylinders"]) for bank in engine["banks"]]
+    yield from _swap_faults(document)
     for i, op in enumerate(document.get("planned") or ()):
-        if op["op"] == SWAP and (len(counts) != 2 or counts[0] != counts[1]):
-            yield Fault(
-                f"planned[{i}].op",
-                f"swap_heads on {len(counts)} bank(s)",
-                "two banks with as many holes each",
-            )
         yield from _operation_faults(f"planned[{i}]", op, names, numbers, known_banks, known_holes)
     yield from _window_faults(document.get("targets") or {})
     yield from _fill_faults(document)
     yield from logbook_faults(document, names, numbers)
+
+
+def _swap_faults(document: Mapping[str, Any]) -> Iterator[Fault]:
+    """Heads change sides only where there are two alike."""
+    counts = [len(bank["cylinders"]) for bank in document["engine"]["banks"]]
+    for i, op in enumerate(document.get("planned") or ()):
+        if op["op"] == SWAP and (len(counts) != 2 or counts[0] != counts[1]):
+            found = f"swap_heads on {len(counts)} bank{'' if len(counts) == 1 else 's'}"
+            yield Fault(f"planned[{i}].op", found, "two banks with as many holes each")
 
 
 def _keys(node: Any) -> list[str]:
@@ -259,15 +262,13 @@ def _operation_faults(
         yield from _levelling_faults(path, op, ends)
         return
     if name == SWAP:
-        for key in ("bank", "amount", "gasket"):
-            if op.get(key) is not None:
-                yield Fault(f"{path}.{key}", f"{key} with swap_heads", "nothing: both heads change sides")
+        extra = [key for key in ("bank", "amount", "gasket") if op.get(key) is not None]
+        yield from (
+            Fault(f"{path}.{k}", f"{k} with swap_heads", "nothing: both heads change sides") for k in extra
+        )
         return
     if name == "gasket":
-        if not op.get("gasket"):
-            yield Fault(f"{path}.gasket", "nothing", "the gasket to fit: name, thickness, bore")
-        if op.get("amount") is not None:
-            yield Fault(f"{path}.amount", shown(op["amount"]), "no amount with a gasket")
+        yield from _fitting_faults(path, op)
         return
     if op.get("gasket") is not None:
         yield Fault(f"{path}.gasket", "a gasket", f"no gasket with a {name.replace('_', ' ')}")
@@ -279,6 +280,14 @@ def _operation_faults(
         read_quantity(op["amount"], LEVER[name].kind, dimension=name, low=0)
     except QuantityError as error:
         yield Fault(f"{path}.amount", error.found, error.wanted)
+
+
+def _fitting_faults(path: str, op: Mapping[str, Any]) -> Iterator[Fault]:
+    """A gasket that is fitted."""
+    if not op.get("gasket"):
+        yield Fault(f"{path}.gasket", "nothing", "the gasket to fit: name, thickness, bore")
+    if op.get("amount") is not None:
+        yield Fault(f"{path}.amount", shown(op["amount"]), "no amount with a gasket")
 
 
 def _levelling_faults(path: str, op: Mapping[str, Any], ends: list[str]) -> Iterator[Fault]:

@@ -41,11 +41,7 @@ def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[
         except QuantityError as error:
             yield Fault(f"gauges.{name}", error.found, error.wanted)
     readings = document.get("readings") or ()
-    dome = ((document.get("parts") or {}).get("piston") or {}).get("above_rim")
-    for i, raw in enumerate(readings if dome is not None else ()):
-        if raw.get("rim_below") is not None and _mm(raw["rim_below"]) < _mm(dome):
-            wanted = f"at least {_mm(dome):g} mm, as high as the dome stands"
-            yield Fault(f"readings[{i}].rim_below", shown(raw["rim_below"]), wanted)
+    yield from _dome_faults(document)
     for i, raw in enumerate(readings):
         yield from reading_faults(f"readings[{i}]", raw, i, gauges, names, numbers)
     yield from _twice("readings", readings)
@@ -72,6 +68,15 @@ def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[
         yield from survey_faults(f"surveys[{i}]", raw, names, numbers)
     for i, raw in enumerate(document.get("steps") or ()):
         yield from step_faults(f"steps[{i}]", raw, names, numbers)
+
+
+def _dome_faults(document: Mapping[str, Any]) -> Iterator[Fault]:
+    """Crowns that were filled with their dome above the plate."""
+    dome = ((document.get("parts") or {}).get("piston") or {}).get("above_rim")
+    for i, raw in enumerate(document.get("readings") or () if dome is not None else ()):
+        if raw.get("rim_below") is not None and _mm(raw["rim_below"]) < _mm(dome):
+            wanted = f"at least {_mm(dome):g} mm, as high as the dome stands"
+            yield Fault(f"readings[{i}].rim_below", shown(raw["rim_below"]), wanted)
 
 
 def _twice(key: str, items: Any) -> Iterator[Fault]:

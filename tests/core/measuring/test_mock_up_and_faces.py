@@ -1,5 +1,6 @@
 """A mock-up bank by bank, faces that give deck heights, steps and the gates that ask after them."""
 
+# long: one vee eight, asked bench by bench
 from __future__ import annotations
 
 import math

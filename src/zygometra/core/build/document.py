@@ -5,6 +5,7 @@ lists, numbers and texts. It was checked when it was taken in (by the exchange),
 so nothing is checked again here.
 """
 
+# long: one translation, both ways
 from __future__ import annotations
 
 import json

@@ -201,11 +201,10 @@ def _cut(face: Survey, ground: _Ground) -> Cut:
     rail = _rail(face)
     level = ground.z - rail.along * ground.x - (rail.across or 0.0) * ground.y
     lowest = int(np.argmin(level))
-    nothing = np.zeros(len(level))
     # What the finished height rests on: the lowest point where everything is to be cleaned.
-    rests = nothing.copy()
+    rests = np.zeros(len(level))
     if face.height is None:
-        rests[lowest] = 1.0
+        rests = _alone(lowest, level)
         finished = float(level[lowest]) - face.allowance
     else:
         finished = face.height
@@ -214,20 +213,14 @@ def _cut(face: Survey, ground: _Ground) -> Cut:
     def depth(spot: Spot) -> Depth:
         read = _read_at(spot, ground)
         if read is not None:
-            weights = nothing.copy()
-            weights[read] = 1.0
-            return Depth(float(at_points[read]), _u(weights - rests, ground.u))
+            return Depth(float(at_points[read]), _u(_alone(read, level) - rests, ground.u))
         across = () if ground.fitted.plane.across is None else (spot.y,)
         weights = np.array([1.0, spot.x, *across]) @ ground.fitted.weights
         mm = ground.fitted.plane.at(*spot) - rail.at(*spot) - finished
         return Depth(mm, _u(weights - rests, ground.u))
 
     highest = int(np.argmax(level))
-    ends = []
-    for i in (lowest, highest):
-        weights = nothing.copy()
-        weights[i] = 1.0
-        ends.append(Depth(float(at_points[i]), _u(weights - rests, ground.u)))
+    ends = [Depth(float(at_points[i]), _u(_alone(i, level) - rests, ground.u)) for i in (lowest, highest)]
     return Cut(
         Depth(finished, _u(rests, ground.u)),
         ends[0],
@@ -238,6 +231,13 @@ def _cut(face: Survey, ground: _Ground) -> Cut:
         Pair(*map(_times, face.rail_slope, face.support_span)),
         face.rail_slope if face.set_up == "pan rail" else Pair(0.0, 0.0),
     )
+
+
+def _alone(i: int, like: Array) -> Array:
+    """The weights of a result that is one point's height."""
+    weights = np.zeros_like(like)
+    weights[i] = 1.0
+    return weights
 
 
 def _read_at(spot: Spot, ground: _Ground) -> int | None:

@@ -1,5 +1,6 @@
 """A logbook as files and rows have it, read into core's values."""
 
+# long: one entry of a logbook after another, read
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
@@ -274,11 +275,7 @@ def read_reading(raw: Mapping[str, Any], order: int, unstated: Unstated = "house
     value, unit, tipped, shots = _value_of(raw, field, unstated)
     filled = _filled(raw, figure)
     if filled is not None:
-        value -= filled.over_the_rim
-        if not field.low <= value <= field.high:
-            raise QuantityError(
-                f"{value:.6g} cc once the bore is taken off", f"{field.low:g} to {field.high:g} cc"
-            )
+        value = _left_of(value, filled, field)
     depth, pad = raw.get("depth"), raw.get("pad_height")
     conditions = raw.get("conditions") or {}
     return Reading(
@@ -293,10 +290,8 @@ def read_reading(raw: Mapping[str, Any], order: int, unstated: Unstated = "house
         raw.get("gauge") or "",
         raw.get("zero") or "",
         raw.get("on") or "",
-        None if pad is None else _length(pad),
-        Position(
-            depth=None if depth is None else _length(depth), axis=raw.get("axis"), clock=raw.get("clock")
-        ),
+        _maybe(pad),
+        Position(depth=_maybe(depth), axis=raw.get("axis"), clock=raw.get("clock")),
         raw.get("temperature"),
         raw.get("gauge_temperature"),
         frozenset((key, _said(value)) for key, value in conditions.items() if not key.startswith("x-")),
@@ -305,6 +300,16 @@ def read_reading(raw: Mapping[str, Any], order: int, unstated: Unstated = "house
         raw,
         filled,
     )
+
+
+def _left_of(poured: float, filled: Filled, field: Field) -> float:
+    """What is left of a filling once the bore over the rim is taken off, in cc."""
+    value = poured - filled.over_the_rim
+    if not field.low <= value <= field.high:
+        raise QuantityError(
+            f"{value:.6g} cc once the bore is taken off", f"{field.low:g} to {field.high:g} cc"
+        )
+    return value
 
 
 def _filled(raw: Mapping[str, Any], figure: str) -> Filled | None:
@@ -344,6 +349,10 @@ def _said(value: Any) -> str:
 
 def _length(raw: Any) -> float:
     return read_quantity(raw, Kind.LENGTH, dimension="exact", low=-3000, high=3000).value
+
+
+def _maybe(raw: Any) -> float | None:
+    return None if raw is None else _length(raw)
 
 
 def _may_be_read_at(figure: str) -> str:

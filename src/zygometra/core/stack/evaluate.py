@@ -82,11 +82,7 @@ def _state(build: Build, planned: tuple[Operation, ...], now: State | None = Non
     own_ops = frozenset(op.cylinder for op in planned if op.cylinder is not None)
     swapped = sum(op.op == SWAP for op in planned) % 2 == 1
     if swapped:
-        wide = engine_sources(build)
-        every = {
-            n: known.get(n) or hole_sources(build, b.name, n, wide) for b in build.banks for n in b.cylinders
-        }
-        known = with_heads_swapped(build, every)
+        known = with_heads_swapped(build, known or _every_source(build))
     holes: list[Hole] = []
     for bank in build.banks:
         shared: Hole | None = None
@@ -118,6 +114,12 @@ def _state(build: Build, planned: tuple[Operation, ...], now: State | None = Non
         for bank in build.banks
     )
     return State(displacement, displacement_u, ratio, ratio_u, tuple(holes), decks)
+
+
+def _every_source(build: Build) -> dict[int, dict[str, Source]]:
+    """The figures that count in each hole, by its number."""
+    wide = engine_sources(build)
+    return {n: hole_sources(build, bank.name, n, wide) for bank in build.banks for n in bank.cylinders}
 
 
 def _rod_ratio(sources: Mapping[str, Source]) -> tuple[float | None, float]:
