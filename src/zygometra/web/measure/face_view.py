@@ -87,9 +87,9 @@ def slope_words(slope: float | None, u: float | None, reader: Reader, ends: tupl
     """Return a slope per metre with the side that is higher; that it was not looked at where it is None."""
     if slope is None:
         return "not checked"
-    rise = 1000 * slope
-    words = reader.length(abs(rise), 1000 * (u or 0.0))
-    return f"{words} per metre, higher at the {ends[0] if rise >= 0 else ends[1]}"
+    over, called = per_length(reader)
+    words = reader.length(abs(slope) * over, over * (u or 0.0))
+    return f"{words} per {called}, higher at the {ends[0] if slope >= 0 else ends[1]}"
 
 
 ALONG, ACROSS = ("rear", "front"), ("intake", "exhaust")
@@ -153,7 +153,9 @@ def short_cuts(found: Surveyed, depths: Mapping[Any, float], reader: Reader) -> 
 
 def plain(mm: float, reader: Reader) -> str:
     """Return a depth as it stands in a drawing: hundredths of a mm, or thou, without its unit."""
-    if reader.system == "inch":
-        thou = from_base(mm, THOU)
-        return figure(thou, 0 if abs(thou - round(thou)) < 0.05 else 1)
-    return figure(mm, 2)
+    return figure(from_base(mm, THOU), 1) if reader.system == "inch" else figure(mm, 2)
+
+
+def per_length(reader: Reader) -> tuple[float, str]:
+    """Return over which length a reader tells a slope, in mm, and what it is called."""
+    return (304.8, "foot") if reader.system == "inch" else (1000.0, "metre")

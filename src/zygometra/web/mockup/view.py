@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 from flask import url_for
 from markupsafe import Markup
 
+from zygometra.core.digits import figure
 from zygometra.core.measuring.corners import BankRead, Clear, HoleRead, MockedUp, mocked_up
 from zygometra.core.measuring.faces import aim_of_clearance
 from zygometra.core.units import THOU, from_base
@@ -14,7 +15,7 @@ from zygometra.core.wording import Reader
 from zygometra.drawing.decks import DeckDrawn, HoleDrawn, decks_from_above
 
 from ..build.bench import Bench
-from ..measure.face_view import plain
+from ..measure.face_view import per_length
 from ..measure.said import mark_of
 from ..measure.view import CAUTIONS
 
@@ -127,9 +128,9 @@ def _drawing(bench: Bench, found: MockedUp) -> str:
 def _hole(bench: Bench, hole: HoleRead, following: int | None) -> HoleDrawn:
     reader = bench.reader
     state = "read" if hole.is_read else "filled" if hole.is_filled else "due"
-    stands = "" if hole.clearance is None else plain(hole.clearance.mm, reader)
-    sides = [plain(one, reader) for one in hole.tipped] if hole.tipped else ["", ""]
-    rock = "" if hole.rock is None else f"rock {plain(hole.rock, reader)}"
+    stands = "" if hole.clearance is None else _plain(hole.clearance.mm, reader)
+    sides = [_plain(one, reader) for one in hole.tipped] if hole.tipped else ["", ""]
+    rock = "" if hole.rock is None else f"rock {_plain(hole.rock, reader)}"
     says = f"Hole {hole.number}: "
     if hole.clearance is None:
         says += "not read yet"
@@ -141,6 +142,14 @@ def _hole(bench: Bench, hole: HoleRead, following: int | None) -> HoleDrawn:
     return HoleDrawn(
         hole.number, state, stands, rock, sides[0], sides[1], hole.number == following, address, says
     )
+
+
+def _plain(mm: float, reader: Reader) -> str:
+    """What a hand read, without its unit: whole thou as whole ones."""
+    if reader.system == "inch":
+        thou = from_base(mm, THOU)
+        return figure(thou, 0 if abs(thou - round(thou)) < 0.05 else 1)
+    return figure(mm, 2)
 
 
 def _short_cut(cut: Clear | None, reader: Reader) -> str:
@@ -184,12 +193,10 @@ def _line_of(bench: Bench, bank: BankRead) -> dict[str, str]:
     reader = bench.reader
     out: dict[str, str] = {}
     if bank.slope is not None:
-        rise = bank.slope.mm * 1000
+        over, called = per_length(reader)
+        rise, half = bank.slope.mm * over, bank.slope.half * over
         way = "to the rear" if rise > 0 else "to the front"
-        out["rise"] = (
-            f"{reader.length(abs(rise), bank.slope.half * 500)} per metre {way}"
-            f" (± {reader.band(bank.slope.half * 1000)})"
-        )
+        out["rise"] = f"{reader.length(abs(rise), half / 2)} per {called} {way} (± {reader.band(half)})"
     if bank.first is not None and bank.last is not None:
         ends = {bank.holes[0].number: bank.first, bank.holes[-1].number: bank.last}
         out["cuts"] = " · ".join(
