@@ -16,7 +16,7 @@ from zygometra.core.build.model import Build
 from zygometra.core.findings.collect import findings
 from zygometra.core.house_rules import rules_for
 from zygometra.core.measuring.corners import mocked_up
-from zygometra.core.measuring.faces import bent_heads, deck_difference, decks, heads
+from zygometra.core.measuring.faces import aims_of_clearance, bent_heads, deck_difference, decks, heads
 from zygometra.core.measuring.gates import standings
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.wording import Reader
@@ -58,7 +58,7 @@ def test_21_and_27_tipped_both_ways_are_24_with_a_rock_of_3_and_a_least_gap_of_2
     pair = ["21 thou", "27 thou"]
     readings = [{**tipped(i, 1, 0, 0), "tipped": pair} for i in range(3)]
     build = check(vee(readings=readings, mock_up=ONE_SET))
-    hole = mocked_up(build, None).banks[0].holes[0]
+    hole = mocked_up(build, {}).banks[0].holes[0]
     assert hole.clearance is not None
     assert hole.rock is not None
     assert hole.least is not None
@@ -80,7 +80,7 @@ depths = st.integers(-20, 150).map(lambda um: um / 100)
 def test_one_cut_a_corner_brings_the_whole_line_to_the_aim(ends: tuple[float, ...], aim: float) -> None:
     """Two ends of each of two decks: the line through them, worked here by hand."""
     build = _ends(vee(mock_up=ONE_SET), dict(zip((1, 7, 2, 8), ends, strict=True)))
-    found = mocked_up(build, aim)
+    found = mocked_up(build, {"left": aim, "right": aim})
     assert found.following is None
     for bank, (front, rear) in zip(found.banks, (ends[:2], ends[2:]), strict=True):
         assert bank.first is not None
@@ -115,19 +115,19 @@ def test_a_cut_at_the_ends_raises_no_stop_on_holes_that_nobody_read() -> None:
 
 
 def test_the_ends_are_read_before_the_rest_and_what_does_not_agree_again() -> None:
-    assert mocked_up(check(vee(mock_up=ONE_SET)), None).following == 1
+    assert mocked_up(check(vee(mock_up=ONE_SET)), {}).following == 1
     some = [tipped(1, 1, 0.5, 0.6), tipped(2, 7, 0.5, 0.6), tipped(3, 2, 0.5, 0.6)]
-    assert mocked_up(check(vee(mock_up=ONE_SET, readings=some)), None).following == 8
+    assert mocked_up(check(vee(mock_up=ONE_SET, readings=some)), {}).following == 8
     own = [*some, tipped(4, 8, 0.5, 0.6)]
     # Four ends with one set: then each again until it agrees; every hole with its own: the holes between.
-    assert mocked_up(check(vee(mock_up=ONE_SET, readings=own)), None).following == 1
-    assert mocked_up(check(vee(readings=own)), None).following == 3
+    assert mocked_up(check(vee(mock_up=ONE_SET, readings=own)), {}).following == 1
+    assert mocked_up(check(vee(readings=own)), {}).following == 3
 
 
 def test_a_bank_of_one_hole_has_one_cut() -> None:
     document = {**demo("hill-climb"), "unstated_doubt": "zero", "gauges": GAUGE, "planned": []}
     build = check({**document, "cylinders": {}, "readings": [tipped(1, 1, 0.40, 0.50)]})
-    (bank,) = mocked_up(build, 0.2).banks
+    (bank,) = mocked_up(build, {build.banks[0].name: 0.2}).banks
     assert bank.first == bank.last
     assert bank.first is not None
     assert bank.first.mm == pytest.approx(0.25)
@@ -136,7 +136,7 @@ def test_a_bank_of_one_hole_has_one_cut() -> None:
 
 def test_the_shim_is_the_wedge_over_the_supports() -> None:
     document = vee(mock_up=ONE_SET, facing={"support_span": {"along": "448 mm"}})
-    found = mocked_up(_ends(document, {1: 0.5, 7: 0.8, 2: 0.5, 8: 0.5}), 0.2)
+    found = mocked_up(_ends(document, {1: 0.5, 7: 0.8, 2: 0.5, 8: 0.5}), {"left": 0.2})
     assert found.banks[0].shim == pytest.approx(0.3 / 336 * 448)
     assert found.banks[1].shim == pytest.approx(0.0, abs=1e-12)
 
@@ -230,6 +230,25 @@ def test_a_deck_is_cut_to_the_clearance_that_is_aimed_at() -> None:
     now = evaluate(build).now
     found = decks(build, rules_for(""), now)["right"].found
     assert found.cut.cylinders[4].mm == pytest.approx(now.hole(4).outcome.deck_clearance - 0.3)  # type: ignore[operator]
+
+
+def test_each_bank_aims_over_its_own_gasket_and_a_crown_cut_adds_its_room() -> None:
+    document = vee(targets={"quench": {"min": 1.3, "max": 1.5}})
+    document["banks"] = {"right": {"gasket": {"thickness": 1.2, "bore": 101.6}}}
+    document["parts"]["piston"]["above_rim"] = 0
+    aims = aims_of_clearance(check(document))
+    assert aims["left"].wanted == pytest.approx(1.4 - 1.04)
+    assert aims["right"] == pytest.approx((1.4 - 1.2, 1.4 - 1.2))
+    document["planned"] = [
+        {"op": "crown_cut", "amount": 0.15},
+        {"op": "deck_cut", "amount": 0.4},
+        {"op": "gasket", "bank": "left", "gasket": {"thickness": 1.1, "bore": 101.6}},
+    ]
+    planned = aims_of_clearance(check(document))
+    assert planned["left"] == pytest.approx((1.4 - 1.1, 1.4 - 1.1 - 0.15))
+    own = {**document, "targets": {"quench": {"min": 1.0}, "deck_clearance": {"min": 0.2}}}
+    assert aims_of_clearance(check(own))["right"] == pytest.approx((0.2, 0.2 - 0.15))
+    assert aims_of_clearance(check({**document, "targets": {}})) == {}
 
 
 def test_a_bowed_head_under_an_overhead_cam_is_a_stop_until_somebody_spoke_of_its_bores() -> None:

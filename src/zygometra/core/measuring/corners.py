@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from typing import NamedTuple
 
 from ..build.model import Bank, Build
@@ -65,22 +66,21 @@ class BankRead(NamedTuple):
 
 
 class MockedUp(NamedTuple):
-    """A mock-up: its banks, the clearance that is aimed at in mm, and the hole to read next."""
+    """A mock-up: its banks, and the hole to read next."""
 
     banks: tuple[BankRead, ...]
-    aim: float | None
     following: int | None
 
 
-def mocked_up(build: Build, aim: float | None) -> MockedUp:
+def mocked_up(build: Build, leave: Mapping[str, float]) -> MockedUp:
     """Return what the mock-up of a build comes to.
 
     Parameters
     ----------
     build : Build
         With its logbook.
-    aim : float or None
-        The deck clearance that the cuts are to leave, in mm; None: no cut is worked out.
+    leave : Mapping
+        The deck clearance that the cuts are to leave of today's, in mm, by bank; none is worked out for others.
 
     Returns
     -------
@@ -93,8 +93,8 @@ def mocked_up(build: Build, aim: float | None) -> MockedUp:
     the clearance by itself, so at a place it is the line there less the aim. Readings with each hole's own
     parts hold the scatter of rods, pistons and throws: the line through them is still the best single cut.
     """
-    banks = tuple(_bank(build, bank, aim) for bank in build.banks)
-    return MockedUp(banks, aim, _following(build, banks))
+    banks = tuple(_bank(build, bank, leave.get(bank.name)) for bank in build.banks)
+    return MockedUp(banks, _following(build, banks))
 
 
 def _bank(build: Build, bank: Bank, aim: float | None) -> BankRead:

@@ -11,6 +11,7 @@ import numpy as np
 
 from ..build.levers import limit_of
 from ..build.model import Bank, Build
+from ..errors import ZygometraError
 from ..faces.bend import shape_of
 from ..faces.facing import Facing
 from ..faces.model import Spot, Survey
@@ -20,6 +21,7 @@ from ..fields import FIELD
 from ..house_rules import HouseRules
 from ..place import Place
 from ..quantity import Quantity, Term
+from ..stack.evaluate import evaluate
 from ..stack.results import State
 from ..units import MM, Kind
 from .face_surveys import FaceSurvey, in_use
@@ -183,10 +185,9 @@ def _heights_asked(
         return dict.fromkeys(faces, facing.height)
     if facing.target == "common" and faces:
         return dict.fromkeys(faces, min(face.found.cut.finished_height.mm for face in faces.values()))
-    aim = aim_of_clearance(build)
-    if facing.target != "clearance" or now is None or aim is None:
+    if facing.target != "clearance" or now is None:
         return {}
-    heights = {}
+    aims, heights = aims_of_clearance(build), {}
     for name, face in faces.items():
         # What stands under each rim: the deck there, less how far it stops below.
         stacks = [
@@ -194,26 +195,55 @@ def _heights_asked(
             for number, spot in face.found.survey.cylinders.items()
             if (clearance := now.hole(number).outcome.deck_clearance) is not None
         ]
-        if stacks:
-            heights[name] = math.fsum(stacks) / len(stacks) + aim
+        if stacks and name in aims:
+            heights[name] = math.fsum(stacks) / len(stacks) + aims[name].left
     return heights
 
 
-def aim_of_clearance(build: Build) -> float | None:
-    """Return the deck clearance that a build aims at, in mm: its own, else what its quench leaves over the gasket.
+class Aim(NamedTuple):
+    """A deck clearance in mm: that which is aimed at, and that which a deck cut has to leave of today's.
+
+    They differ by what a planned crown cut adds.
+    """
+
+    wanted: float
+    left: float
+
+
+def aims_of_clearance(build: Build) -> dict[str, Aim]:
+    """Return the deck clearance that each bank aims at: its own, else what its quench leaves over its gasket.
 
     Parameters
     ----------
     build : Build
-        With its windows.
+        With its windows and its plan.
+
+    Returns
+    -------
+    dict of str to Aim
+        Banks without an aim, or whose gasket is not known, are left out.
     """
-    own = build.targets.deck_clearance
-    if (aim := _aim(own.low, own.aim, own.high)) is not None:
-        return aim
-    quench = build.targets.quench
-    aim = _aim(quench.low, quench.aim, quench.high)
-    gasket = build.figures.get("parts.gasket.thickness")
-    return None if aim is None or gasket is None else aim - gasket.value
+    own, quench = build.targets.deck_clearance, build.targets.quench
+    clearance, gap = _aim(own.low, own.aim, own.high), _aim(quench.low, quench.aim, quench.high)
+    if clearance is None and gap is None:
+        return {}
+    try:
+        now, then = evaluate(replace(build, planned=tuple(op for op in build.planned if op.op != "deck_cut")))
+    except ZygometraError:
+        return {}
+    aims = {}
+    for bank in build.banks:
+        before, after = (state.hole(bank.cylinders[0]).outcome for state in (now, then))
+        wanted = clearance
+        if wanted is None and gap is not None and after.gasket_thickness is not None:
+            wanted = gap - after.gasket_thickness
+        if wanted is None:
+            continue
+        raised = 0.0
+        if before.deck_clearance is not None and after.deck_clearance is not None:
+            raised = after.deck_clearance - before.deck_clearance
+        aims[bank.name] = Aim(wanted, wanted - raised)
+    return aims
 
 
 def _aim(low: float | None, aim: float | None, high: float | None) -> float | None:

@@ -22,7 +22,7 @@ from ..measure.surveys import fault_words, keep_survey, read_grid
 from ..people import told_error
 from .form import document_of
 from .hidden import hidden_deck
-from .view import plan_cuts, view
+from .view import plan_cuts, view, with_cuts
 
 decks = Blueprint("decks", __name__, template_folder="templates")
 
@@ -148,18 +148,6 @@ def plan(build_id: int) -> BaseResponse:
     if not cuts:
         flash("No cut could be put on the plan: a deck is not reached, or where its holes lie is not known.")
         return redirect(url_for("decks.page", build_id=build_id))
-    banks = {op.get("bank") for op in cuts}
-    every = {bank.name for bank in bench.build.banks}
-
-    def stays(op: dict[str, Any]) -> bool:
-        return op["op"] != "deck_cut" or (op.get("bank") is not None and op["bank"] not in banks)
-
-    planned = [*cuts, *(op for op in bench.document.get("planned") or [] if stays(op))]
-    if not (banks >= every or banks == {None}):
-        # A cut that stood for all banks goes on for those that were not surveyed.
-        general = [
-            op for op in bench.document.get("planned") or [] if op["op"] == "deck_cut" and not op.get("bank")
-        ]
-        planned += [{**op, "bank": name} for op in general for name in sorted(every - banks)]
+    planned = with_cuts(bench, cuts)
     refused = save_build(bench, {**bench.document, "planned": planned}, plan_words(planned))
     return refused or redirect(url_for("stack.page", build_id=build_id))

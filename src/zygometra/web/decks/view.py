@@ -9,7 +9,7 @@ from typing import Any
 
 from zygometra.core.faces.facing import GASKET_KINDS, TARGETS
 from zygometra.core.faces.model import SET_UPS, Plane
-from zygometra.core.measuring.faces import Face, deck_difference, decks
+from zygometra.core.measuring.faces import Face, aims_of_clearance, deck_difference, decks
 from zygometra.store import gauges
 
 from ..build.bench import Bench
@@ -83,6 +83,7 @@ def view(bench: Bench, asked: Mapping[str, str]) -> dict[str, Any]:
             "target": [(k, TARGET_WORDS[k]) for k in TARGETS],
         },
         "lengths": LENGTHS,
+        "instead": _instead(bench),
         "probe": any(
             "probe" in raw.get("kind", "") and raw.get("x-simulated") for raw in register.entries.values()
         ),
@@ -90,6 +91,16 @@ def view(bench: Bench, asked: Mapping[str, str]) -> dict[str, Any]:
         "may_plan": bool(plan_cuts(bench)),
         "cautions": CAUTIONS,
     }
+
+
+def _instead(bench: Bench) -> str:
+    """Why a deck is just cleaned although something else was chosen; empty where it is not so."""
+    facing = bench.build.facing
+    if facing.target == "height" and facing.height is None:
+        return "No finished height is named: the decks are just cleaned."
+    if facing.target == "clearance" and not aims_of_clearance(bench.kept.build):
+        return "No deck clearance or quench is aimed at: the decks are just cleaned. Set a window in Aim."
+    return ""
 
 
 def _face(bench: Bench, name: str, face: Face) -> dict[str, Any]:
@@ -187,3 +198,21 @@ def plan_cuts(bench: Bench) -> list[dict[str, Any]]:
         first, last = (as_typed(max(depth.mm, 0.0), bench.reader) for depth in (depths[0], depths[-1]))
         ops.append(op | ({"amount": first} if first == last else {"first": first, "last": last}))
     return ops
+
+
+def with_cuts(bench: Bench, cuts: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Return the plan with the cuts of surveyed decks in place of those that stand there for them.
+
+    A cut that stood for all banks goes on for those that were not surveyed.
+    """
+    every = [bank.name for bank in bench.build.banks]
+    cut = {op.get("bank", every[0]) for op in cuts}
+    planned = list(cuts)
+    for op in bench.document.get("planned") or []:
+        if op["op"] != "deck_cut":
+            planned.append(op)
+        elif op.get("bank") is None:
+            planned += [{**op, "bank": name} for name in every if name not in cut]
+        elif op["bank"] not in cut:
+            planned.append(op)
+    return planned

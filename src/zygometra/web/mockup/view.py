@@ -9,7 +9,7 @@ from markupsafe import Markup
 
 from zygometra.core.digits import figure
 from zygometra.core.measuring.corners import BankRead, Clear, HoleRead, MockedUp, mocked_up
-from zygometra.core.measuring.faces import aim_of_clearance
+from zygometra.core.measuring.faces import Aim, aims_of_clearance
 from zygometra.core.units import THOU, from_base
 from zygometra.core.wording import Reader
 from zygometra.drawing.decks import DeckDrawn, HoleDrawn, decks_from_above
@@ -58,7 +58,21 @@ class Tag(NamedTuple):
 def mocked(bench: Bench) -> MockedUp:
     """Return the mock-up of a build, worked out once for what is kept."""
     build = bench.kept.build
-    return bench.kept.once(("mocked-up",), lambda: mocked_up(build, aim_of_clearance(build)))
+    leave = {name: aim.left for name, aim in aims_of(bench).items()}
+    return bench.kept.once(("mocked-up",), lambda: mocked_up(build, leave))
+
+
+def aims_of(bench: Bench) -> dict[str, Aim]:
+    """Return the deck clearance that each bank aims at, worked out once for what is kept."""
+    return bench.kept.once(("aims",), lambda: aims_of_clearance(bench.kept.build))
+
+
+def _aim_words(bench: Bench) -> str:
+    """What the cuts leave, in words: one figure, or one for each bank; empty where nothing is aimed at."""
+    words = {name: bench.reader.clearance(aim.wanted) for name, aim in aims_of(bench).items()}
+    if len(set(words.values())) <= 1:
+        return next(iter(words.values()), "")
+    return ", ".join(f"{says} on bank {name}" for name, says in words.items())
 
 
 def progress_words(bench: Bench) -> tuple[str, str]:
@@ -93,7 +107,7 @@ def view(bench: Bench) -> dict[str, Any]:
         "between": BETWEEN,
         "chosen": {"sets": mock_up.get("sets", "own"), "between": mock_up.get("between", "stack")},
         "span": _typed_span(bench),
-        "aim": "" if found.aim is None else bench.reader.clearance(found.aim),
+        "aim": _aim_words(bench),
         "heads": ("Hole", "Tipped", "#Rim stops", "#95 %", "#Rock", "#Least, tipped", "Read", "#Take off"),
         "following": following,
         "next_address": read_address(bench, following) if following is not None else "",
