@@ -60,8 +60,8 @@ def _least_by_brute_force(heads: list[Head], wanted: dict[int, Wanted]) -> float
     for head in heads:
         assert head.model is not None
         least = math.inf
-        for step in range(301):
-            cut = step / 100
+        for step in range(61):
+            cut = step / 20
             if cut > head.model.deepest:
                 break
             left = [v - head.model.removed(cut) for v in head.volumes]
