@@ -177,6 +177,9 @@ def place_label(path: str) -> str:
 def _source_label(key: str) -> str:
     """A source that readings brought, in words: ``gauge depth-2``, ``readings of finished bore, hole 3``."""
     kind, _, about = key.partition(" ")
+    if kind == "rim":
+        at, _, depth = about.partition(", ")
+        return f"rim {depth} the deck, {place_label(at)}"
     if kind in ("read", "rounding"):
         return f"{'readings' if kind == 'read' else 'rounding'} of {place_label(about)}"
     words = {

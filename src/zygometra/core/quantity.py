@@ -13,6 +13,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple
 
+from .digits import number_of
 from .errors import QuantityError, shown
 from .fields import Field
 from .units import BASE, Kind, Typed, Unit, from_base, read_typed, to_base, unit_named
@@ -33,6 +34,10 @@ QUANTITY_KEYS = (
     "each",
 )
 MOST_READINGS = 200
+
+
+# What the terms of a height begin with that a survey gave.
+SURVEYED = "~survey "
 
 
 class Term(NamedTuple):
@@ -93,6 +98,15 @@ class Quantity:
     as_typed: Any
     readings: tuple[float, ...] = ()
     terms: tuple[Term, ...] = ()
+
+    @property
+    def rests_on(self) -> str:
+        """What stands behind a figure of the logbook, in words; empty of any other."""
+        if self.readings and self.doubt == "readings":
+            return number_of(len(self.readings), "reading")
+        if any(term.key.startswith(SURVEYED) for term in self.terms):
+            return "the survey of its deck"
+        return "the line of its bank's mock-ups" if self.terms else ""
 
     @property
     def rectangular(self) -> bool:

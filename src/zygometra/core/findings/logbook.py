@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator
 from ..digits import number_of
 from ..fields import field_at
 from ..measuring.gauges import compare_gauges, suspects, wants_check
-from ..measuring.in_use import InUse, SetAside
+from ..measuring.in_use import InUse, SetAside, spots_of
 from ..measuring.logbook import READABLE, Logbook, Reading
 from ..measuring.said import cause_words, reading_words
 from ..measuring.scatter import series_scatter
@@ -214,9 +214,11 @@ def scatter(case: Case) -> Iterable[Said]:
     for place, series in used.series.items():
         readings = list(series.readings)
         by_pool.setdefault(series.pool.key, []).append((place, readings))
-        own = series_scatter([one.value for one in readings])
+        # Spots of one place may differ: only what was read at the same spot is a repeat.
+        repeats = (series_scatter([one.value for one in group]) for group in spots_of(readings).values())
+        own = max((one for one in repeats if one is not None), default=0.0)
         spread = math.sqrt(series.pool.variance_of(readings))
-        if own is not None and readings[0].figure != "bore" and own > 3 * spread > 0:
+        if own > 3 * spread > 0:
             yield said(SCATTERS, place, what=reading_words(readings[0]), times=Number(own / spread, 1))
         if len(readings) == 1:
             single.append(READABLE[readings[0].figure].label)

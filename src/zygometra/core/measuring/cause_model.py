@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from ..build.model import Build
 from ..place import Scope
-from ..quantity import Quantity
+from ..quantity import SURVEYED, Quantity
 from ..usual_figures import BANK_SLOPE, piece_scatter
 from .faults import PIECES, STACK, Fault
 from .figures import U_TEMPERATURE, U_UNSTATED_TEMPERATURE, correction_of
@@ -32,8 +32,6 @@ MOST_APART = 240
 # How a bank's deck may slope, per mm, and stand off its paper, in mm, where it was mocked up with one set to see
 # just that.
 MOCKED_SLOPE, MOCKED_HEIGHT = 1.0 / 1000, 0.3
-# What the terms of a surveyed height begin with.
-SURVEYED = "~survey "
 # As so many degrees of freedom the register's repeatability counts beside what was read.
 REGISTER = 8
 

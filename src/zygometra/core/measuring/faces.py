@@ -20,7 +20,7 @@ from ..faces.survey import Depth, Surveyed, survey
 from ..fields import FIELD
 from ..house_rules import HouseRules
 from ..place import Place
-from ..quantity import Quantity, Term
+from ..quantity import SURVEYED, Quantity, Term
 from ..stack.evaluate import evaluate
 from ..stack.results import State
 from ..units import MM, Kind
@@ -313,12 +313,12 @@ def heights(build: Build) -> dict[str, Quantity]:
             nearest = int(np.argmin(apart))
             shared = (Term(f"~gauge {one.gauge}", one.shared_u),) if one.shared_u else ()
             if apart[nearest] <= 0.5:
-                own = (Term(f"~survey {one.id}, point {nearest + 1}", float(u[nearest])),)
+                own = (Term(f"{SURVEYED}{one.id}, point {nearest + 1}", float(u[nearest])),)
                 found[place] = _height(float(z[nearest]), (*own, *shared))
                 continue
             at = np.array([1.0, spot.x, spot.y][: len(fitted.weights)])
             parts = tuple(
-                Term(f"~survey {one.id}, plane {k + 1}", float(by)) for k, by in enumerate(at @ root)
+                Term(f"{SURVEYED}{one.id}, plane {k + 1}", float(by)) for k, by in enumerate(at @ root)
             )
             found[place] = _height(fitted.plane.at(*spot), (*parts, *shared))
     return found

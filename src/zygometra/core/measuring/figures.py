@@ -194,7 +194,7 @@ def _filling_terms(series: Series, weights: list[tuple[Reading, float]]) -> list
         key = (one.filled.below, stated)
         moved[key] = moved.get(key, 0.0) - weight * area * u / 1000
     return [
-        Term(f"~rim {below:.6g} mm below, {series.place}", u, rectangular=not stated)
+        Term(f"~rim {series.place}, {below:.6g} mm below", u, rectangular=not stated)
         for (below, stated), u in moved.items()
     ]
 

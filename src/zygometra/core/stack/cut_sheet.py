@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from ..build.lever_table import SWAP
 from ..build.model import Build
-from ..digits import count_of, figure, number_of, ratio_text, volume
+from ..digits import count_of, figure, ratio_text, volume
 from ..fields import FIELDS
 from ..wording import Reader
 from .results import Evaluation, Hole, Source
@@ -320,7 +320,7 @@ def figures_behind(evaluation: Evaluation, reader: Reader) -> tuple[Basis, ...]:
             where = "all" if len(numbers) == len(evaluation.now.holes) else count_of(numbers).lower()
             basis = quantity.basis if quantity.basis_stated or quantity.readings else "not stated"
             if quantity.terms:
-                basis = f"{basis}, {number_of(len(quantity.readings), 'reading')}"
+                basis = f"{basis}, {quantity.rests_on}"
             read = source.path if quantity.terms and quantity.readings else ""
             rows.append(
                 Basis(item.label, where, reader.quantity(quantity), reader.beside(quantity), basis, read)

@@ -61,7 +61,7 @@ def given_of(source: Source | None, reader: Reader) -> tuple[Given, ...]:
     doubt = {
         "stated": "doubt as stated",
         "tolerance": "tolerance",
-        "readings": f"{len(quantity.readings)} readings",
+        "readings": quantity.rests_on,
         "house": "house default doubt",
         "none": "doubt taken as nought",
     }[quantity.doubt]

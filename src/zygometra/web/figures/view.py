@@ -187,10 +187,9 @@ def _read(bench: Bench, path: str) -> dict[str, str] | None:
     if not quantity.terms and not place_is_read(bench.build, path):
         return None
     count = len(quantity.readings)
-    says = f"{count} reading{'' if count == 1 else 's'}" if count else "the line of its bank's mock-ups"
     value = quantity_words(quantity, field_at(path), bench.reader)
     address = url_for("measure.place", build_id=bench.id, place=path) if count else ""
-    return {"says": says, "value": " ".join(filter(None, value)), "address": address}
+    return {"says": quantity.rests_on, "value": " ".join(filter(None, value)), "address": address}
 
 
 def _possible(field: Field, reader: Reader) -> str:

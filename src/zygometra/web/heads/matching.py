@@ -94,7 +94,7 @@ def _cc(typed: str, example: str) -> float:
     if not typed:
         raise QuantityError("nothing", f"a volume, such as {example}")
     text = typed if any(c.isalpha() for c in typed) else f"{typed} cc"
-    return read_quantity(text, Kind.VOLUME, dimension="exact", low=0, high=50_000).value
+    return read_quantity(text, Kind.VOLUME, dimension="exact", low=0, high=9999).value
 
 
 def _within(typed: Mapping[str, str]) -> float:
