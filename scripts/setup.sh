@@ -151,6 +151,15 @@ watch_cluster() {
     done
 }
 
+# await_cluster: waits until a database that died too is there again, half a minute at most.
+await_cluster() {
+    local try
+    for try in {1..60}; do
+        as_postgres "$(pg_bin)/pg_isready" -q -h 127.0.0.1 -p "$cluster_port" && return
+        sleep 0.5
+    done
+}
+
 stop_cluster() {
     [ -n "${cluster:-}" ] || return 0
     as_postgres "$(pg_bin)/pg_ctl" -D "$cluster/data" -m fast -w stop >/dev/null 2>&1 || true
