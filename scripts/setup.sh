@@ -154,6 +154,8 @@ watch_cluster() {
 # await_cluster: waits until a database that died too is there again, half a minute at most.
 await_cluster() {
     local try
+    # One that is just dying may still answer.
+    sleep 1
     for try in {1..60}; do
         as_postgres "$(pg_bin)/pg_isready" -q -h 127.0.0.1 -p "$cluster_port" && return
         sleep 0.5
