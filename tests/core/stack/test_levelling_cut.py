@@ -68,6 +68,32 @@ def test_the_lever_moves_the_cut_and_keeps_its_wedge() -> None:
     assert operation_document(plain) == {"op": "deck_cut", "bank": "left", "amount": "0.05 mm"}
 
 
+amount_to = st.integers(100, 600).map(lambda um: um / 1000)
+
+
+@given(st.sampled_from([None, "left", "right"]), st.sampled_from([None, "left", "right"]), amount_to)
+def test_wherever_the_lever_acts_its_total_is_what_was_set_and_the_rest_stays(
+    levelled: str | None, scope: str | None, to: float
+) -> None:
+    """A wedge on all banks or on one, a lever of all banks or of one: midway it takes what was set."""
+    document = vector("quillon-vee-two-banks")["build"]
+    document["planned"] = [
+        {"op": "deck_cut", "first": 0.05, "last": 0.15} | ({"bank": levelled} if levelled else {})
+    ]
+    build = check(document)
+    quantity = read_quantity(to, Kind.LENGTH, dimension="deck_cut")
+    planned = set_lever(build, build.planned, "deck_cut", quantity, bank=scope)
+    before = evaluate(build)
+    after = evaluate(replace(build, planned=planned)).planned
+    for bank in build.banks:
+        ends = (bank.cylinders[0], bank.cylinders[-1])
+        taken = [after.hole(number).outcome.deck_cut for number in ends]
+        if scope in (None, bank.name):
+            assert sum(taken) / 2 == pytest.approx(to)
+        else:
+            assert taken == pytest.approx([before.planned.hole(number).outcome.deck_cut for number in ends])
+
+
 def test_the_larger_end_is_held_against_the_limit() -> None:
     document = vector("quillon-vee-two-banks")["build"]
     document["planned"] = [{"op": "deck_cut", "bank": "left", "first": "0.1 mm", "last": "0.5 mm"}]

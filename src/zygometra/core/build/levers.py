@@ -99,8 +99,8 @@ def set_lever(
             kept.append(item)
             continue
         rest = _rest(build, item, inside)
-        if item.first is not None and item not in rest:
-            levelled.append(item)
+        if item.first is not None and all(item.acts_on(*hole) for hole in inside):
+            levelled.append(replace(item, bank=bank if bank is not None else item.bank))
         kept.extend(rest)
     if isinstance(to, Quantity) and len(levelled) == 1 and (moved := _moved(levelled, to)):
         kept.extend(moved)
