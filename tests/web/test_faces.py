@@ -345,6 +345,23 @@ def test_chambers_are_brought_to_match_as_is_asked(shop, timber, query, says):
     assert says in shop.text(at(timber, f"heads?{query}"))
 
 
+@pytest.mark.parametrize(
+    ("head", "says"),
+    [
+        ({"removal_rate": 4.0}, "0.40 cc for the first 0.10 mm, by its rate"),
+        ({"opening_area": 4200}, "0.42 cc for the first 0.10 mm, by its opening and wall"),
+        ({"step_fills": [{"depth": 0, "below": 62}, {"depth": 2, "below": 54}]}, "by fills in steps"),
+        ({}, "not known: Figures take a rate"),
+    ],
+)
+def test_what_milling_takes_is_told_by_how_it_is_known(shop, bring, head, says):
+    from support.cases import demo
+
+    document = demo("timber-hauler")
+    document["parts"]["head"] = {"chamber_volume": document["parts"]["head"]["chamber_volume"], **head}
+    assert says in shop.text(at(bring(document), "heads"))
+
+
 def test_a_match_goes_on_the_plan_and_every_chamber_lies_where_it_was_to(shop, timber, session):
     page = shop.page(at(timber, "heads?mode=alike&within=0.5"))
     form = page.one("form", action=at(timber, "heads/plan")).sent()

@@ -14,7 +14,9 @@ from zygometra.core.findings.faces import CAM_BORES
 from zygometra.core.measuring.agreement import agreement
 from zygometra.core.measuring.faces import Face, heads
 from zygometra.core.measuring.logbook import EMPTY, place_of
+from zygometra.core.stack.chamber import DraftedChamber, RateChamber, StepFilledChamber
 from zygometra.core.stack.results import Hole
+from zygometra.core.stack.sources import chamber_model
 from zygometra.core.units import Kind
 from zygometra.core.written import Volume
 from zygometra.store import gauges
@@ -37,6 +39,8 @@ from ..measure.surveys import ROWS, grid_of, made
 from .matching import MODES, Asked
 
 _CHAMBER = "parts.head.chamber_volume"
+# For how much milling what it takes is told, in mm.
+_A_TENTH = 0.1
 VALVE_GEAR = (
     ("", "not said"),
     ("pushrod", "pushrods"),
@@ -105,6 +109,7 @@ def view(bench: Bench, args: Mapping[str, str], asked: Asked) -> dict[str, Any]:
         "gauges": [("", "none that is named"), *((n, n) for n in register.gauges)],
         "made": made(bench, "head"),
         "chambers": _chambers(bench),
+        "milling": _milling_words(bench),
         "modes": MODES,
         "asked": asked,
         "may_swap": len(banks) == 2,
@@ -205,6 +210,21 @@ def _chambers(bench: Bench) -> list[dict[str, Any]]:
             )
         out.append({"name": bank.name, "rows": [_row(bench, hole) for hole in holes], "summary": summary})
     return out
+
+
+def _milling_words(bench: Bench) -> str:
+    """What is known of how much milling takes from a chamber."""
+    state = bench.kept.now
+    model = chamber_model(bench.build, dict(state.holes[0].sources)) if state is not None else None
+    if model is None:
+        return "not known: Figures take a rate, the opening's area, or fills in steps"
+    first = Volume(model.removed(min(_A_TENTH, model.deepest))).written(bench.reader)
+    how = {
+        RateChamber: "by its rate",
+        DraftedChamber: "by its opening and wall",
+        StepFilledChamber: "by fills in steps",
+    }[type(model)]
+    return f"{first} for the first {bench.reader.limit(_A_TENTH)}, {how}"
 
 
 def _row(bench: Bench, hole: Hole) -> Row:
