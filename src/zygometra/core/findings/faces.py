@@ -117,9 +117,19 @@ CAM_BORES = Code(
     "Straighten or line-bore it first. Note the line of the bores, or that the cam turns freely after facing.",
 )
 CODES = (
-    DOES_NOT_REACH, UNDER_LIMIT, TWISTED, ACROSS, SET_UP_UNNAMED, RAIL_UNKNOWN, RAIL_LEFT, NEAR_FLAT,
-    NEAR_HEIGHT, OVER_150, DRAWING, HOUSE_DOUBT,
-)  # fmt: skip
+    DOES_NOT_REACH,
+    UNDER_LIMIT,
+    TWISTED,
+    ACROSS,
+    SET_UP_UNNAMED,
+    RAIL_UNKNOWN,
+    RAIL_LEFT,
+    NEAR_FLAT,
+    NEAR_HEIGHT,
+    OVER_150,
+    DRAWING,
+    HOUSE_DOUBT,
+)
 
 # The last bits of a sum.
 _NOTHING = 1e-9

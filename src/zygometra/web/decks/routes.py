@@ -18,7 +18,7 @@ from ..build.page import render
 from ..build.saving import save as save_build
 from ..forms.form import Form
 from ..measure.sent import key_of
-from ..measure.surveys import fault_words, keep_survey, read_grid
+from ..measure.surveys import fault_words, keep_survey, keep_typed
 from ..people import told_error
 from .form import document_of
 from .hidden import hidden_deck
@@ -55,31 +55,10 @@ def survey(build_id: int) -> BaseResponse:
     """Keep a survey that was typed point by point."""
     bench = open_bench(build_id)
     form = Form(request.form, bench.reader)
-    points = read_grid(form, bench.reader, small=False)
-    entry = {
-        "face": "deck",
-        "bank": form["bank"],
-        "datum": "crank",
-        "gauge": form["gauge"],
-        "points": points,
-        "says": form["says"][:400],
-    }
-    return _kept(bench, form, entry)
-
-
-def _kept(bench: Bench, form: Form, entry: dict[str, Any]) -> BaseResponse:
-    refusal = ""
-    if not form.faults:
-        try:
-            refusal = keep_survey(bench, key_of(request.form), entry)
-        except QuantityError as error:
-            refusal = told_error(error)
-        except BuildFaults as error:
-            refusal = fault_words(error.faults[0])
-    if form.faults or refusal:
-        faults = form.faults | ({"survey": refusal} if refusal else {})
+    typed = {"face": "deck", "bank": form["bank"], "datum": "crank"}
+    if faults := keep_typed(bench, form, typed, small=False):
         return make_response(_page(bench, faults=faults, typed=form.typed), 422)
-    return redirect(url_for("decks.page", build_id=bench.id))
+    return redirect(url_for("decks.page", build_id=build_id))
 
 
 @decks.post("/builds/<int:build_id>/measure/decks/probe")

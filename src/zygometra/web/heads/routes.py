@@ -9,7 +9,6 @@ from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.build.document import with_leaf
 from zygometra.core.build.record import plan_words
-from zygometra.core.errors import BuildFaults, QuantityError
 from zygometra.core.measuring.face_surveys import HELD
 
 from ..build.bench import Bench, open_bench
@@ -18,9 +17,7 @@ from ..build.saving import save as save_build
 from ..forms.form import Form
 from ..forms.read import choice
 from ..measure.lengths import length
-from ..measure.sent import key_of
-from ..measure.surveys import fault_words, keep_survey, read_grid
-from ..people import told_error
+from ..measure.surveys import keep_typed
 from .matching import ask, planned_with
 from .view import VALVE_GEAR, view
 
@@ -44,27 +41,9 @@ def survey(build_id: int) -> BaseResponse:
     """Keep a sweep of a head that was typed point by point."""
     bench = open_bench(build_id)
     form = Form(request.form, bench.reader)
-    points = read_grid(form, bench.reader, small=True)
     held = form.take("held", choice(form["held"], ("", *HELD), what="way of holding it"))
-    entry = {
-        "face": "head",
-        "bank": form["bank"],
-        "datum": "plate",
-        "held": held,
-        "gauge": form["gauge"],
-        "points": points,
-        "says": form["says"][:400],
-    }
-    refusal = ""
-    if not form.faults:
-        try:
-            refusal = keep_survey(bench, key_of(request.form), entry)
-        except QuantityError as error:
-            refusal = told_error(error)
-        except BuildFaults as error:
-            refusal = fault_words(error.faults[0])
-    if form.faults or refusal:
-        faults = form.faults | ({"survey": refusal} if refusal else {})
+    typed = {"face": "head", "bank": form["bank"], "datum": "plate", "held": held}
+    if faults := keep_typed(bench, form, typed, small=True):
         return make_response(_page(bench, faults=faults, typed=form.typed), 422)
     return redirect(url_for("heads.page", build_id=build_id))
 

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from typing import Any, NamedTuple
 
 from zygometra.core.digits import figure
-from zygometra.core.errors import BuildFaults, Fault
+from zygometra.core.errors import BuildFaults, Fault, QuantityError
 from zygometra.core.findings.summary import summarise_build
 from zygometra.core.measuring.face_surveys import FaceSurvey
 from zygometra.core.wording import Reader
@@ -19,8 +19,9 @@ from zygometra.store.whole import refresh_summary
 from ..build.bench import Bench, open_bench
 from ..db import db
 from ..forms.form import Form
-from ..people import actor, person
+from ..people import actor, person, told_error
 from .lengths import length
+from .sent import key_of
 
 ROWS = ("intake edge", "middle", "exhaust edge")
 MOST_COLUMNS = 13
@@ -126,6 +127,42 @@ def keep_survey(bench: Bench, key: str, entry: Mapping[str, Any]) -> str:
     if not refusal:
         renew(bench.id)
     return refusal
+
+
+def keep_typed(bench: Bench, form: Form, typed: Mapping[str, Any], *, small: bool) -> dict[str, str]:
+    """Keep a survey that was typed in a grid.
+
+    Parameters
+    ----------
+    bench : Bench
+        The build.
+    form : Form
+        The grid, its key, gauge and remark; takes the faults.
+    typed : Mapping
+        Which face it is, and how it was held.
+    small : bool
+        True where heights are an indicator's.
+
+    Returns
+    -------
+    dict of str to str
+        Faults by field, that of the whole under ``survey``; empty where it is kept.
+    """
+    entry = {
+        **typed,
+        "gauge": form["gauge"],
+        "points": read_grid(form, bench.reader, small=small),
+        "says": form["says"][:400],
+    }
+    if form.faults:
+        return form.faults
+    try:
+        refusal = keep_survey(bench, key_of(form.typed), entry)
+    except QuantityError as error:
+        refusal = told_error(error)
+    except BuildFaults as error:
+        refusal = fault_words(error.faults[0])
+    return {"survey": refusal} if refusal else {}
 
 
 def append(build_id: int, new: Sequence[New]) -> str:
