@@ -409,6 +409,34 @@ def test_a_cam_over_a_bowed_head_blocks_the_bench_until_it_is_spoken_of(shop, ti
     assert "cam bores in doubt" not in shop.text(at(timber, "heads"))
 
 
+def test_a_crown_is_filled_in_its_bore_and_a_pellet_read_in_its_hole_on_the_reading_page(shop, timber):
+    setup = shop.text(at(timber, "read?figure=crown_volume"))
+    assert "Rim below the deck" in setup
+    assert "Level stood a minute" in setup
+    poured = {
+        "figure": "crown_volume",
+        "place": "h1",
+        "value": "40.2",
+        "unit": "cc",
+        "way": "plain",
+        "key": "c1",
+    }
+    filled = {"rim_below": "5", "bore": "96 mm", "level_stood": "yes", "sure": "1"}
+    assert shop.post(at(timber, "read"), {**poured, **filled}).status_code == 302
+    # 40.2 − π/4·96²·5/1000 = 4.01 cc.
+    assert "4.01 cc" in shop.text(f"/builds/{timber}/measure/at?place=cylinders.1.crown_volume")
+    pellet = {
+        "figure": "thickness",
+        "place": "h3",
+        "value": "1.31",
+        "unit": "mm",
+        "way": "plain",
+        "key": "p1",
+    }
+    assert shop.post(at(timber, "read"), {**pellet, "sure": "1"}).status_code == 302
+    assert "1.31" in shop.text(f"/builds/{timber}/measure/at?place=cylinders.3.gasket_thickness")
+
+
 # -- steps and gates ----------------------------------------------------------------------
 
 
