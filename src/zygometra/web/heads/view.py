@@ -9,7 +9,6 @@ from typing import Any, NamedTuple
 from flask import url_for
 
 from zygometra.core.faces.bend import shape_of
-from zygometra.core.faces.model import Pair
 from zygometra.core.findings.faces import CAM_BORES
 from zygometra.core.measuring.agreement import agreement
 from zygometra.core.measuring.faces import Face, heads
@@ -126,7 +125,7 @@ def _face(bench: Bench, key: tuple[str, str], face: Face) -> dict[str, Any]:
     name, held = key
     found, reader = face.found, bench.reader
     plane = found.least_cut.plane
-    depths: dict[Any, float] = {c: _depth_at(face, *spot) for c, spot in found.survey.corners.items()}
+    depths: dict[Any, float] = dict(found.least_cut.corners)
     called = f"Head {name}" if bench.several_banks else "Head"
     if held:
         called += f", {held}"
@@ -146,20 +145,9 @@ def _face(bench: Bench, key: tuple[str, str], face: Face) -> dict[str, Any]:
     }
 
 
-def _depth_at(face: Face, x: float, y: float) -> float:
-    """What the least cut takes at a corner: from the point read there, or from the plane by least squares."""
-    found = face.found
-    near = next((p.z for p in found.survey.points if (p.x, p.y) == (x, y)), None)
-    level = found.plane.at(x, y) if near is None else near
-    return level - found.least_cut.plane.at(x, y)
-
-
 def _cut_facts(bench: Bench, face: Face) -> list[Fact]:
     found, reader = face.found, bench.reader
     least = found.least_cut
-    slopes = Pair(-least.plane.along, None if least.plane.across is None else -least.plane.across)
-    span = bench.build.facing.support_span
-    packing = Pair(*(None if s is None or w is None else s * w for s, w in zip(slopes, span, strict=True)))
     out = [
         Fact(
             "Least cut that cleans it",
@@ -169,7 +157,7 @@ def _cut_facts(bench: Bench, face: Face) -> list[Fact]:
         Fact("That plane, along", slope_words(least.plane.along, least.slope_u.along, reader, ALONG)),
         Fact("That plane, across", slope_words(least.plane.across, least.slope_u.across, reader, ACROSS)),
     ]
-    if words := shim_words(packing, reader):
+    if words := shim_words(least.shim, reader):
         out.append(Fact("Shim to set it up", words))
     square = found.cut.most
     out.append(Fact("Cut square to its datum instead", reader.length(square.mm, square.u), "at its deepest"))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Mapping
-from datetime import UTC, datetime
 from typing import Any
 
 from flask import (
@@ -20,8 +19,7 @@ from flask import (
 )
 from werkzeug.wrappers import Response as BaseResponse
 
-from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
-from zygometra.core.findings.summary import summarise_build
+from zygometra.core.errors import BuildFaults, Fault, QuantityError
 from zygometra.core.measuring.logbook import Logbook
 from zygometra.core.measuring.read_in import read_reading, read_zero
 from zygometra.core.place import Place
@@ -30,13 +28,13 @@ from zygometra.exchange.logbook_csv import MOST_BYTES, read_logbook_csv, write_l
 from zygometra.exchange.logbook_faults import place_faults
 from zygometra.store import facts
 from zygometra.store.facts import New, OtherFact, Shut, TooMany
-from zygometra.store.whole import refresh_summary
 
 from ..build.bench import Bench, open_bench
 from ..build.page import render, render_aside
 from ..db import db
 from ..people import actor, person, reader, request_is_partial, safe_next, told_error
 from . import photos
+from .noting import append, now, renew
 from .place_view import place_view
 from .read_view import SETUP, Refusal, gauges_known, next_place, recent, settled, view, with_place
 from .sent import key_of, read_sent
@@ -87,13 +85,13 @@ def take(build_id: int) -> BaseResponse:
     bench = open_bench(build_id)
     form = with_place(request.form)
     _, known = gauges_known(bench)
-    sent = read_sent(bench, form, known, reader(), person(), _now())
+    sent = read_sent(bench, form, known, reader(), person(), now())
     if sent.fault:
         return _refused(bench, sent.key, sent.fault, may_insist=sent.may_insist)
-    refusal = _append(bench.id, [New(sent.key, "reading", sent.body)])
+    refusal = append(bench.id, [New(sent.key, "reading", sent.body)])
     if refusal is not None:
         return _refused(bench, sent.key, refusal[0], status=refusal[1])
-    bench = _again(build_id)
+    bench = renew(build_id)
     just = read_reading(sent.body, 0)
     setup = settled(bench, form)
     if request_is_partial():
@@ -118,35 +116,6 @@ def _refused(
     return make_response(render_template("measure/read.html", bench=bench, **whole), status)
 
 
-def _now() -> str:
-    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
-
-
-def _append(build_id: int, new: list[New]) -> tuple[str, int] | None:
-    """Keep facts and commit; or say in one sentence why they are not taken."""
-    try:
-        facts.append(db(), build_id, new, actor=actor())
-    except Shut as shut:
-        db().rollback()
-        return f"This build is {shut.stage}: it takes nothing more until it is opened again.", 409
-    except OtherFact as other:
-        db().rollback()
-        return f"Found the key {shown(other.key)}, which another entry has; wanted a key of its own.", 422
-    except TooMany:
-        db().rollback()
-        return f"This build has {facts.MOST_FACTS} entries, which is as many as one may have.", 422
-    db().commit()
-    return None
-
-
-def _again(build_id: int) -> Bench:
-    """The build with what was just noted, and the floor's line about it written anew."""
-    bench = open_bench(build_id)
-    refresh_summary(db(), build_id, summarise_build(bench.kept.build, bench.rules))
-    db().commit()
-    return bench
-
-
 # -- zeros --------------------------------------------------------------------
 
 
@@ -166,10 +135,10 @@ def zero(build_id: int) -> BaseResponse:
         key = key_of(request.form)
     except QuantityError as error:
         return _refused(bench, "", told_error(error))
-    refusal = _append(build_id, [New(key, "zero", {**body, "by": person(), "at": _now()})])
+    refusal = append(build_id, [New(key, "zero", {**body, "by": person(), "at": now()})])
     if refusal is not None:
         return _refused(bench, key, refusal[0], status=refusal[1])
-    bench = _again(build_id)
+    bench = renew(build_id)
     if (bench.build.logbook or Logbook()).has_moved(name):
         flash(
             f"The zero {name} came back off its mark: what was read against it does not count. Zero it again."
@@ -214,8 +183,8 @@ def void(build_id: int) -> BaseResponse:
         why = check_text(request.form.get("why", ""), f"a reason of {_WORDS}", least=3, most=400)
     except QuantityError as error:
         return _said(bench, told_error(error), 422)
-    body = {"reading": named, "why": why, "by": person(), "at": _now()}
-    refusal = _append(build_id, [New(f"void {named}", "void", body)])
+    body = {"reading": named, "why": why, "by": person(), "at": now()}
+    refusal = append(build_id, [New(f"void {named}", "void", body)])
     if refusal is not None:
         # Voided by somebody else in between: it is void, with that person's reason.
         if refusal[1] != 422:
@@ -247,7 +216,7 @@ def found(build_id: int) -> BaseResponse:
     banks = [bank.name for bank in bench.build.banks]
     for fault in place_faults("found", body, banks, list(bench.build.cylinders)):
         return _said(bench, f"Found {fault.found}; wanted {fault.wanted}.", 422)
-    refusal = _append(build_id, [New(key, "found", {**body, "by": person(), "at": _now()})])
+    refusal = append(build_id, [New(key, "found", {**body, "by": person(), "at": now()})])
     return _said(bench, *refusal) if refusal is not None else _done(build_id)
 
 
@@ -321,19 +290,18 @@ def take_table(build_id: int) -> BaseResponse:
         )
     except BuildFaults as error:
         return _table_faults(bench, called, error.faults)
-    now = _now()
-    stamp = {"by": person(), "at": now}
+    stamp = {"by": person(), "at": now()}
     new = [New(row["id"], "reading", {**stamp, **row}) for row in taken.readings]
     new += [New(f"void {row['reading']}", "void", {**row, **stamp}) for row in taken.voided]
     try:
         done = facts.append(db(), build_id, new, actor=actor())
     except (Shut, OtherFact, TooMany):
         db().rollback()
-        refusal = _append(build_id, new)
+        refusal = append(build_id, new)
         says, _ = refusal or ("", 0)
         return _table_faults(bench, called, [Fault("the table", says, "readings with keys of their own")])
     db().commit()
-    _again(build_id)
+    renew(build_id)
     known_before = f", {done.known} known already" if done.known else ""
     flash(f"{done.added} entries were taken in from {called[:80]}{known_before}.")
     return redirect(url_for("measure.page", build_id=build_id))
@@ -357,6 +325,6 @@ def _said(bench: Bench, says: str, status: int) -> BaseResponse:
 
 
 def _done(build_id: int) -> BaseResponse:
-    _again(build_id)
+    renew(build_id)
     back = request.form.get("back")
     return redirect(safe_next(back) if back else url_for("measure.page", build_id=build_id))

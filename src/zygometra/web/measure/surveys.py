@@ -2,25 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from datetime import UTC, datetime
+from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 from zygometra.core.digits import figure
 from zygometra.core.errors import BuildFaults, Fault, QuantityError
-from zygometra.core.findings.summary import summarise_build
 from zygometra.core.measuring.face_surveys import FaceSurvey
+from zygometra.core.measuring.faces import surveys_in_use
 from zygometra.core.wording import Reader
 from zygometra.exchange.logbook_faults import survey_entry_faults
-from zygometra.store import facts
-from zygometra.store.facts import New, OtherFact, Shut, TooMany
-from zygometra.store.whole import refresh_summary
+from zygometra.store.facts import New
 
-from ..build.bench import Bench, open_bench
-from ..db import db
+from ..build.bench import Bench
 from ..forms.form import Form
-from ..people import actor, person, told_error
+from ..people import person, told_error
 from .lengths import length
+from .noting import append, now, renew
 from .sent import key_of
 
 ROWS = ("intake edge", "middle", "exhaust edge")
@@ -91,11 +88,6 @@ def read_grid(form: Form, reader: Reader, *, small: bool) -> list[dict[str, Any]
     return points
 
 
-def now() -> str:
-    """Return this moment as facts carry it."""
-    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
-
-
 def keep_survey(bench: Bench, key: str, entry: Mapping[str, Any]) -> str:
     """Keep a survey as a fact of a build, once however often it is sent, and commit.
 
@@ -124,9 +116,10 @@ def keep_survey(bench: Bench, key: str, entry: Mapping[str, Any]) -> str:
     if faults:
         raise BuildFaults(faults)
     refusal = append(bench.id, [New(key, "survey", {**body, "by": person(), "at": now()})])
-    if not refusal:
-        renew(bench.id)
-    return refusal
+    if refusal is not None:
+        return refusal[0]
+    renew(bench.id)
+    return ""
 
 
 def keep_typed(bench: Bench, form: Form, typed: Mapping[str, Any], *, small: bool) -> dict[str, str]:
@@ -165,31 +158,6 @@ def keep_typed(bench: Bench, form: Form, typed: Mapping[str, Any], *, small: boo
     return {"survey": refusal} if refusal else {}
 
 
-def append(build_id: int, new: Sequence[New]) -> str:
-    """Keep facts and commit; or say in one sentence why they are not taken."""
-    try:
-        facts.append(db(), build_id, new, actor=actor())
-    except Shut as shut:
-        db().rollback()
-        return f"This build is {shut.stage}: it takes nothing more until it is opened again."
-    except OtherFact:
-        db().rollback()
-        return "Found a key that another entry has; wanted a key of its own. Open the page again."
-    except TooMany:
-        db().rollback()
-        return f"This build has {facts.MOST_FACTS} entries, which is as many as one may have."
-    db().commit()
-    return ""
-
-
-def renew(build_id: int) -> Bench:
-    """Return the build with what was just noted, and write the floor's line about it anew."""
-    bench = open_bench(build_id)
-    refresh_summary(db(), build_id, summarise_build(bench.kept.build, bench.rules))
-    db().commit()
-    return bench
-
-
 def fault_words(fault: Fault) -> str:
     """Return one fault of a survey in a sentence."""
     return f"Found {fault.found}; wanted {fault.wanted}."
@@ -207,17 +175,11 @@ class Made(NamedTuple):
 def made(bench: Bench, face: str) -> list[Made]:
     """Return the surveys of decks or heads that were made, the newest first, with how each counts."""
     void = bench.build.logbook.void if bench.build.logbook else {}
-    used = {one.id for one in bench.build.surveys if one.id not in void}
-    newest: dict[tuple[str, str], str] = {}
-    for one in bench.build.surveys:
-        if one.face == face and one.id in used:
-            newest[one.bank, one.held] = one.id
+    counting = {one.id for one in surveys_in_use(bench.build).values()}
     out = []
     for one in reversed([s for s in bench.build.surveys if s.face == face]):
         reason = void.get(one.id)
-        state = (
-            f"void: {reason.why}" if reason else "" if newest.get((one.bank, one.held)) == one.id else "older"
-        )
+        state = f"void: {reason.why}" if reason else "" if one.id in counting else "older"
         out.append(
             Made(one.id, _made_words(one), f"{one.by}, {one.at[:16].replace('T', ' ')}".strip(", "), state)
         )

@@ -17,9 +17,10 @@ from zygometra.store.facts import New
 
 from ..build.bench import Bench, open_bench
 from ..build.page import render
+from ..measure.noting import append, now, renew
 from ..measure.read_view import with_place
 from ..measure.sent import key_of
-from ..measure.surveys import append, fault_words, now, renew
+from ..measure.surveys import fault_words
 from ..people import person, told_error
 from .view import view
 
@@ -72,8 +73,8 @@ def _body(form: dict[str, str], kind: str, state: str) -> dict[str, Any]:
 
 def _kept(bench: Bench, fact: New) -> BaseResponse:
     refusal = append(bench.id, [fact])
-    if refusal:
-        return _said(bench, refusal, 409)
+    if refusal is not None:
+        return _said(bench, *refusal)
     renew(bench.id)
     return redirect(url_for("work.page", build_id=bench.id))
 
