@@ -52,7 +52,8 @@ class Cut:
 class LeastCut(NamedTuple):
     """The finished plane that takes the least at its deepest.
 
-    That depth, the doubt of its slopes, what it takes at each corner in mm, and the shim that sets a part up by it.
+    That depth, the doubt of its slopes, what it takes at each corner in mm, and the shim in mm under the rear
+    and the intake side of a part that stands on its datum, so that this plane lies level.
     """
 
     plane: Plane
@@ -181,20 +182,14 @@ def _least_cut(face: Survey, ground: _Ground) -> LeastCut:
     most = Depth(ground.flat.flatness + face.allowance, _u(ground.flat.weights, ground.u))
     finished = plane._replace(height=height)
     corners = {name: _level_at(spot, ground) - finished.at(*spot) for name, spot in face.corners.items()}
-    return LeastCut(finished, most, slope_u, corners, _levelling_shim(face, finished))
+    datum = Plane(0.0, 0.0, None if plane.across is None else 0.0)
+    return LeastCut(finished, most, slope_u, corners, _shim(face, datum, finished))
 
 
 def _level_at(spot: Spot, ground: _Ground) -> float:
     """How high a face stands: by the point that was read there, else by the plane of least squares."""
     read = _read_at(spot, ground)
     return ground.fitted.plane.at(*spot) if read is None else float(ground.z[read])
-
-
-def _levelling_shim(face: Survey, plane: Plane) -> Pair:
-    """What goes under the rear and the intake support of a part on its datum, so that a plane lies level."""
-    span = face.support_span
-    across = None if plane.across is None else -plane.across
-    return Pair(_times(-plane.along, span.along), _times(across, span.across))
 
 
 def _rail(face: Survey) -> Plane:
