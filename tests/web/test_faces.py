@@ -59,6 +59,21 @@ def test_every_bench_answers_for_every_build(shop, bring, page, name):
     assert shop.text(at(bring(name), page))
 
 
+@pytest.mark.parametrize(
+    ("page", "warns"),
+    [
+        ("", "fingers out of the bores"),
+        ("mock-up", "fingers out of the bores"),
+        ("decks", "fingers out of the bores"),
+        ("heads", "solvent burn"),
+        ("steps", "engine number before a face"),
+    ],
+)
+def test_what_can_hurt_stands_at_the_foot_of_every_bench(shop, timber, page, warns):
+    cautions = shop.page(at(timber, page).rstrip("/")).one(tag="ul", **{"aria-label": "Cautions"})
+    assert warns in cautions.text
+
+
 @pytest.mark.parametrize("page", PAGES)
 def test_a_build_of_nothing_but_a_layout_has_its_benches(shop, page):
     answer = shop.post("/builds/new", {"name": "Bare", "layout": "inline", "holes": "4"})
