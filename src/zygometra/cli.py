@@ -103,10 +103,13 @@ def _reading_commands(commands: Any) -> None:
     causes.set_defaults(run=_answer, ask=_causes, read=_read_build)
     for each in (following, causes):
         each.add_argument("file", nargs="?", help="a build file, or - for standard input")
+    plan = commands.add_parser("plan", help="print what can be done to reach the targets of a build as JSON")
+    plan.set_defaults(run=_answer, ask=_plans, read=_read_build)
+    plan.add_argument("file", nargs="?", help="a build file, or - for standard input")
     survey = commands.add_parser("survey", help="print what a surveyed face comes to as JSON")
     survey.add_argument("file", nargs="?", help="a survey file, or - for standard input")
     survey.set_defaults(run=_answer, ask=_surveyed, read=_read_survey)
-    for each in (evaluate, following, causes, survey):
+    for each in (evaluate, following, causes, plan, survey):
         each.add_argument(
             "--lines", metavar="-", help="many documents, one a line, from this file or standard input"
         )
@@ -314,6 +317,26 @@ def _next(build: Build) -> dict[str, Any]:
     from zygometra.exchange.advice_file import next_document
 
     return next_document(what_next(build))
+
+
+def _plans(build: Build) -> dict[str, Any]:
+    from zygometra.exchange.plan_file import plans_document
+
+    with _quiet():
+        return plans_document(build)
+
+
+@contextmanager
+def _quiet() -> Iterator[None]:
+    """What a solver says of itself goes to standard error: on standard output stands the answer alone."""
+    sys.stdout.flush()
+    kept = os.dup(1)
+    os.dup2(2, 1)
+    try:
+        yield
+    finally:
+        os.dup2(kept, 1)
+        os.close(kept)
 
 
 def _causes(build: Build) -> dict[str, Any]:

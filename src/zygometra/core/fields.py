@@ -161,9 +161,10 @@ def place_label(path: str) -> str:
         return f"{'depth' if what == 'depth' else 'volume'} of fill {int(at) + 1}"
     place = Place.parse(path)
     if place.scope is Scope.PLAN and place.operation is not None:
-        part = (
-            f"gasket to fit, {place.field.removeprefix('gasket.')} " if place.field else "amount of the cut "
-        )
+        part = "amount of the cut "
+        if place.field:
+            what, _, name = place.field.partition(".")
+            part = f"{what} to fit, {name.replace('_', ' ')} "
         return f"{part}(operation {place.operation + 1})"
     try:
         label = field_at(place).label

@@ -85,6 +85,10 @@ RULES: tuple[Rule, ...] = (
     *_flat("multi-layer steel", 0.05, 0.03),
     *_flat("composite", 0.10, 0.05),
     *_flat("soft metal", 0.08, 0.04),
+    Rule("valve_room.intake", "Room between intake valve and piston, measured cold", Kind.LENGTH, 2.0, 0, 10,
+         "stretch, float and carbon; more with aluminium rods, and the engine's own book wins"),
+    Rule("valve_room.exhaust", "Room between exhaust valve and piston, measured cold", Kind.LENGTH, 2.5, 0, 10,
+         "the piston chases it shut; more with aluminium rods, and the engine's own book wins"),
     Rule("lowering_note", "Head lowering that is worth a note on the valve gear", Kind.LENGTH,
          0.1, 0, 5, "preload, cam timing and valve room move with it"),
 )  # fmt: skip

@@ -6,11 +6,13 @@ An unknown is not zero: where no doubt is stated, the house default stands in an
 ``doubt`` says so.
 """
 
+# long: one dimension in all the forms it is typed in
 from __future__ import annotations
 
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
+from enum import StrEnum
 from typing import Any, Literal, NamedTuple
 
 from .digits import number_of
@@ -34,6 +36,18 @@ QUANTITY_KEYS = (
     "each",
 )
 MOST_READINGS = 200
+
+
+class Shape(StrEnum):
+    """How what a source may be off is distributed; Student's t where its scatter rests on few readings."""
+
+    NORMAL = "normal"
+    RECTANGULAR = "rectangular"
+
+    @classmethod
+    def of(cls, rectangular: bool) -> Shape:  # noqa: FBT001 - the term's own flag
+        """Return the shape of a term."""
+        return cls.RECTANGULAR if rectangular else cls.NORMAL
 
 
 # What the terms of a height begin with that a survey gave.
@@ -384,3 +398,42 @@ def doubt_of_readings(
     u2 = spread + gauge
     dof = u2 * u2 * (n - 1) / (spread * spread) if spread * spread > 0 else math.inf
     return math.sqrt(u2), dof, True
+
+
+def parts_of_doubt(quantity: Quantity) -> tuple[tuple[float, Shape, float], ...]:
+    """Return what the doubt of a figure is made of: each part's u, its shape, its degrees of freedom.
+
+    Parameters
+    ----------
+    quantity : Quantity
+        As it was typed; what readings of the logbook gave has terms instead.
+
+    Returns
+    -------
+    tuple
+        In the base unit. Of n readings in one list: s/√n with n − 1 degrees of freedom, the gauge's
+        resolution rectangular, its own doubt normal; a half-width rectangular; a stated u normal.
+
+    Examples
+    --------
+    >>> twice = read_quantity({"readings": [1.0, 1.2], "resolution": 0.01}, Kind.LENGTH, dimension="deck_clearance")
+    >>> [(round(u, 4), str(shape), dof) for u, shape, dof in parts_of_doubt(twice)]
+    [(0.1, 'normal', 1), (0.0029, 'rectangular', inf)]
+    """
+    n = len(quantity.readings)
+    if quantity.doubt != "readings" or n < 2 or not isinstance(quantity.as_typed, Mapping):
+        return ((quantity.u, Shape.of(quantity.rectangular), math.inf),) if quantity.u else ()
+    mean = math.fsum(quantity.readings) / n
+    scatter = math.sqrt(math.fsum((r - mean) ** 2 for r in quantity.readings) / (n - 1) / n)
+    raw, unit = quantity.as_typed, quantity.unit
+    given = {
+        key: _in_unit(raw[key], unit.kind, unit, key)
+        for key in ("resolution", "gauge_u")
+        if raw.get(key) is not None
+    }
+    parts = (
+        (scatter, Shape.NORMAL, n - 1),
+        (given.get("resolution", 0.0) / math.sqrt(12), Shape.RECTANGULAR, math.inf),
+        (given.get("gauge_u", 0.0), Shape.NORMAL, math.inf),
+    )
+    return tuple(part for part in parts if part[0])

@@ -4,6 +4,7 @@ A file is taken whole or not at all. Every fault names its place, what was found
 there and what is wanted.
 """
 
+# long: what the shape of one format cannot tell
 from __future__ import annotations
 
 import itertools
@@ -16,13 +17,14 @@ from zygometra.core.build.document import (
     read_fill,
     window_value,
 )
-from zygometra.core.build.lever_table import LEVER, SWAP
+from zygometra.core.build.lever_table import FIT, LEVER, SWAP
 from zygometra.core.build.model import MOST_CYLINDERS, Build
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.measuring.read_in import read_measured
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind
 
+from .lever_faults import lever_faults
 from .logbook_faults import logbook_faults
 from .plain_json import loads, unstorable, without_notes
 
@@ -177,7 +179,10 @@ def fault_of(item: Mapping[str, Any]) -> Fault:
     elif kind == "string_pattern_mismatch":
         wanted = "the number of a cylinder, 1 to 99"
     elif kind in ("greater_than_equal", "less_than_equal"):
-        wanted = "a cylinder number, 1 to 99"
+        hole = (place and place[-1] in ("cylinder", "number")) or "cylinders" in place
+        edge = context.get("ge", context.get("le"))
+        bound = f"at least {edge:g}" if kind == "greater_than_equal" else f"at most {edge:g}"
+        wanted = "a cylinder number, 1 to 99" if hole else "nought or more" if edge == 0 else bound
     elif kind == "string_too_long":
         wanted = f"at most {context['max_length']} characters"
     elif kind in ("too_long", "too_short"):
@@ -223,6 +228,7 @@ def _cross_faults(document: Document) -> Iterator[Fault]:
     for i, op in enumerate(document.get("planned") or ()):
         yield from _operation_faults(f"planned[{i}]", op, names, numbers, known_banks, known_holes)
     yield from _window_faults(document.get("targets") or {})
+    yield from lever_faults(document, names)
     yield from _fill_faults(document)
     yield from logbook_faults(document, names, numbers)
 
@@ -240,6 +246,7 @@ def _keys(node: Any) -> list[str]:
     return [key for key in node or () if not key.startswith("x-")]
 
 
+# long: one kind of operation after another
 def _operation_faults(
     path: str,
     op: Mapping[str, Any],
@@ -254,6 +261,11 @@ def _operation_faults(
     cylinder = op.get("cylinder")
     if cylinder is not None and cylinder not in numbers:
         yield Fault(f"{path}.cylinder", str(cylinder), known_holes)
+    if name == FIT:
+        yield from _fit_faults(path, op)
+        return
+    if op.get("part") is not None or op.get("kind") is not None:
+        yield Fault(f"{path}.part", "a part", f"no part with a {name.replace('_', ' ')}")
     if cylinder is not None and (name == SWAP or LEVER[name].reach == "bank"):
         yield Fault(
             f"{path}.cylinder", str(cylinder), f"a bank: a {name.replace('_', ' ')} acts on a whole bank"
@@ -288,6 +300,48 @@ def _fitting_faults(path: str, op: Mapping[str, Any]) -> Iterator[Fault]:
         yield Fault(f"{path}.gasket", "nothing", "the gasket to fit: name, thickness, bore")
     if op.get("amount") is not None:
         yield Fault(f"{path}.amount", shown(op["amount"]), "no amount with a gasket")
+
+
+def _fit_faults(path: str, op: Mapping[str, Any]) -> Iterator[Fault]:
+    """A part that is fitted in place of what is there."""
+    for key in ("bank", "cylinder", "amount", "gasket", "first", "last"):
+        if op.get(key) is not None:
+            yield Fault(f"{path}.{key}", f"{key} with fit", "nothing: a part is fitted in the whole engine")
+    if op.get("kind") is None:
+        yield Fault(f"{path}.kind", "nothing", "what is fitted: piston, rod, crank, head")
+    elif op.get("part") is None:
+        yield Fault(f"{path}.part", "nothing", f"the {op['kind']} to fit, with its figures")
+    else:
+        yield from part_faults(f"{path}.part", op["kind"], op["part"])
+
+
+def part_faults(path: str, kind: str, raw: Mapping[str, Any]) -> Iterator[Fault]:
+    """Yield what is wrong with a part to fit.
+
+    Parameters
+    ----------
+    path : str
+        Where it stands in the file.
+    kind : str
+        What it is.
+    raw : Mapping
+        As it was typed.
+
+    Yields
+    ------
+    Fault
+        With the place of each.
+    """
+    from pydantic import ValidationError
+
+    from .models import PART_SHAPES
+
+    try:
+        PART_SHAPES[kind].model_validate(without_notes(dict(raw)))
+    except ValidationError as error:
+        for item in error.errors():
+            fault = fault_of(item)
+            yield Fault(f"{path}.{fault.path}", fault.found, fault.wanted)
 
 
 def _levelling_faults(path: str, op: Mapping[str, Any], ends: list[str]) -> Iterator[Fault]:

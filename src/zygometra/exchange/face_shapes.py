@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field as Slot
 from pydantic import StringConstraints
 
+from zygometra.core.build.valve_gear import VALVE_FACES
 from zygometra.core.faces.facing import GASKET_KINDS, TARGETS
 from zygometra.core.faces.model import SET_UPS
 from zygometra.core.measuring.face_surveys import DATUMS, HELD
@@ -113,7 +114,46 @@ class FacingShape(Shape):
     head_cut_so_far: Depth = None
 
 
+Positive: Any = plain_slot(Kind.LENGTH, "exact", 0.1, 5000)
+Preload: Any = plain_slot(Kind.LENGTH, "exact", -20, 50)
+Tilt: Any = plain_slot(Kind.ANGLE, "exact", 0, 80)
+FaceAngle: Any = plain_slot(Kind.ANGLE, "exact", 0, 180)
+
+
+class PreloadShape(Shape):
+    """Between what lifters take."""
+
+    min: Preload = None
+    max: Preload = None
+
+
+class RoomShape(Shape):
+    """Room between valve and piston along the bore."""
+
+    intake: Preload = None
+    exhaust: Preload = None
+
+
+class TiltShape(Shape):
+    """How the valves stand against the bore."""
+
+    intake: Tilt = None
+    exhaust: Tilt = None
+
+
 class ValveGearShape(Shape):
     """What opens the valves, for what a cut does elsewhere."""
 
     kind: Literal["pushrod", "overhead cam", "valve in block"] | None = None
+    pitch_radius: Positive = None
+    run_cosine: Annotated[float, Slot(ge=-1, le=1, allow_inf_nan=False)] | None = None
+    pushrod_tilt: Tilt = None
+    pushrod_length: Positive = None
+    pushrods: Annotated[list[Positive], Slot(max_length=100)] | None = None
+    preload: Preload = None
+    preload_range: PreloadShape | None = None
+    intake_face_angle: FaceAngle = None
+    manifold_room: Depth = None
+    valve_room: RoomShape | None = None
+    valve_angle: TiltShape | None = None
+    valve_faces: Literal[VALVE_FACES] | None = None  # type: ignore[valid-type]

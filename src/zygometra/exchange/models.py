@@ -9,14 +9,29 @@ from pydantic import ConfigDict, StringConstraints, TypeAdapter, WithJsonSchema
 from pydantic import Field as Slot
 
 from zygometra.core.build.lever_table import OPS
+from zygometra.core.build.means import PART_KINDS
 from zygometra.core.build.model import LAYOUTS, MOST_CYLINDERS
 from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELD
 from zygometra.core.measuring.logbook import AXES, READABLE, SURFACES
 from zygometra.core.measuring.read_in import MOST_SHOTS, gauge_figure
+from zygometra.core.planning.opening import ASSEMBLED
 from zygometra.core.units import Kind
 from zygometra.core.windows import WINDOW_SOURCES
 
 from .face_shapes import FaceSurveyShape, FacingShape, StepShape, ValveGearShape
+from .means_shapes import (
+    BetweenHolesShape,
+    CutLever,
+    Days,
+    Money,
+    Needs,
+    OpeningLever,
+    PartChoiceShape,
+    PlanningShape,
+    SetUpShape,
+    SpreadShape,
+    SwapLever,
+)
 from .shapes import (
     QUANTITY_SCHEMA,
     BankName,
@@ -27,7 +42,6 @@ from .shapes import (
     Moment,
     Name,
     Note,
-    Opening,
     Ratio,
     Shape,
     Word,
@@ -35,7 +49,9 @@ from .shapes import (
     of_field,
     plain_slot,
     planned_amount,
-    spread,
+)
+from .shapes import (
+    spread as difference_of_ratio,
 )
 
 
@@ -54,6 +70,7 @@ class EngineShape(Shape):
     bore_pitch: of_field(FIELD["engine.bore_pitch"]) = None  # type: ignore[valid-type]
     displacement: of_field(FIELD["engine.displacement"]) = None  # type: ignore[valid-type]
     family: Name | None = None
+    assembled: Literal[ASSEMBLED] | None = None  # type: ignore[valid-type]
     banks: Annotated[list[BankShape], Slot(min_length=1, max_length=8)]
 
 
@@ -89,6 +106,25 @@ Head = _part(
     "head",
     step_fills=(Annotated[list[StepFill], Slot(min_length=2, max_length=50)] | None, None),
 )
+
+
+class GasketChoiceShape(GasketShape):  # type: ignore[valid-type, misc]
+    """A gasket that may be had."""
+
+    price: Money = None
+    days: Days = None
+
+
+# The models of the parts that may be fitted in place of what is there.
+PART_SHAPES: dict[str, Any] = {
+    kind: _part(f"Fitted {kind}", kind, name=(Name | None, None), **extra)
+    for kind, extra in (
+        ("piston", {}),
+        ("rod", {"material": (Literal["steel", "titanium", "aluminium"] | None, None)}),
+        ("crank", {}),
+        ("head", {}),
+    )
+}
 
 
 class PartsShape(Shape):
@@ -131,6 +167,8 @@ class OperationShape(Shape):
     gasket: GasketShape = None  # type: ignore[valid-type]
     first: Cut = None
     last: Cut = None
+    kind: Literal[PART_KINDS] | None = None  # type: ignore[valid-type]
+    part: dict[str, Any] | None = None
 
 
 PLAN: TypeAdapter[list[OperationShape]] = TypeAdapter(
@@ -167,30 +205,23 @@ class TargetsShape(Shape):
     compression_ratio: RatioWindow | None = None
     quench: GapWindow | None = None
     deck_clearance: GapWindow | None = None
-    ratio_spread: Annotated[Any, checked(spread), WithJsonSchema({"type": "number"})] = None
-
-
-class CutLimit(Shape):
-    """How far a cut may go."""
-
-    max: Cut
-
-
-class OpeningLimit(Shape):
-    """How far a chamber may be opened."""
-
-    max: Opening
+    ratio_spread: Annotated[Any, checked(difference_of_ratio), WithJsonSchema({"type": "number"})] = None
+    spread: SpreadShape | None = None
 
 
 class LeversShape(Shape):
-    """Limits, and the gaskets that may be had."""
+    """What may be done, how far, at what cost; gaskets and parts that may be had."""
 
-    deck_cut: CutLimit | None = None
-    head_cut: CutLimit | None = None
-    crown_cut: CutLimit | None = None
-    open_chamber: OpeningLimit | None = None
-    gaskets: Annotated[list[GasketShape], Slot(max_length=50)] | None = None  # type: ignore[valid-type]
+    deck_cut: CutLever | None = None
+    head_cut: CutLever | None = None
+    crown_cut: CutLever | None = None
+    open_chamber: OpeningLever | None = None
+    swap_heads: SwapLever | None = None
+    gaskets: Annotated[list[GasketChoiceShape], Slot(max_length=50)] | None = None
     gasket_per_bank: bool = False
+    gasket_needs: Needs = None
+    parts: Annotated[list[PartChoiceShape], Slot(max_length=200)] | None = None
+    set_ups: dict[Word, SetUpShape] | None = None
 
 
 class StatedShape(Shape):
@@ -370,6 +401,8 @@ class BuildFile(Shape):
     planned: Annotated[list[OperationShape], Slot(max_length=200)] | None = None
     targets: TargetsShape | None = None
     levers: LeversShape | None = None
+    planning: PlanningShape | None = None
+    between_holes: BetweenHolesShape | None = None
     gauges: Annotated[dict[Id, GaugeShape], Slot(max_length=500)] | None = None
     zeros: Annotated[dict[Id, ZeroShape], Slot(max_length=MOST_READINGS)] | None = None
     readings: _facts(ReadingShape) = None  # type: ignore[valid-type]

@@ -9,7 +9,7 @@ from hypothesis import assume, given, reject
 from hypothesis import strategies as st
 
 from support.strategies import builds
-from zygometra.core.build.lever_table import AMOUNTS, LEVER, LEVERS, OPS, SWAP, lever_named
+from zygometra.core.build.lever_table import AMOUNTS, FIT, LEVER, LEVERS, OPS, SWAP, lever_named
 from zygometra.core.build.levers import set_lever, setting
 from zygometra.core.build.model import Gasket
 from zygometra.core.errors import ZygometraError
@@ -31,7 +31,7 @@ def outcome_of(build):
 
 def test_the_table_names_every_operation_of_a_file_once():
     assert len({lever.key for lever in LEVERS}) == len(LEVERS)
-    assert {lever.key for lever in LEVERS} == set(LEVER) == set(OPS) - {SWAP}
+    assert {lever.key for lever in LEVERS} == set(LEVER) == set(OPS) - {SWAP, FIT}
     assert {lever.key for lever in AMOUNTS} == {lever.key for lever in LEVERS} - {"gasket"}
 
 

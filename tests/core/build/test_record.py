@@ -72,7 +72,13 @@ def test_what_a_plan_on_screen_changes(kept, shown, words):
 
 
 OPERATIONS = st.builds(
-    lambda op, bank, amount: {"op": op, "bank": bank, "amount": f"{amount} mm"},
+    lambda op, bank, amount: {
+        "op": op,
+        "bank": bank,
+        "amount": f"{amount} mm",
+        "kind": "piston",
+        "part": {"name": bank},
+    },
     st.sampled_from([op for op in OPS if op != "gasket"]),
     st.sampled_from(["A", "B"]),
     st.integers(1, 9),

@@ -19,8 +19,10 @@ from ..place import Place
 from ..quantity import Quantity, Unstated, read_field, read_quantity
 from ..units import Kind, from_base
 from ..windows import Window
-from .lever_table import AMOUNTS, LEVER
+from .lever_table import AMOUNTS, LEVER, SWAP, OpName
+from .means import Means, PartChoice, SetUpCost, read_means, read_part, read_planning
 from .model import GASKET_FIGURES, Bank, Build, Gasket, Levers, Operation, Targets
+from .valve_gear import read_valve_gear
 
 Document = dict[str, Any]
 
@@ -59,9 +61,11 @@ def read_document(document: Mapping[str, Any]) -> Build:
         planned=tuple(read_operation(op, unstated) for op in document.get("planned") or ()),
         targets=_targets(document.get("targets") or {}),
         levers=_levers(document.get("levers") or {}, unstated),
+        planning=read_planning(document.get("planning") or {}),
+        between_holes=_between(document.get("between_holes") or {}),
         stated_ratio=(document.get("stated") or {}).get("compression_ratio"),
         facing=read_facing(document.get("facing")),
-        valve_gear=(document.get("valve_gear") or {}).get("kind") or "",
+        gear=read_valve_gear(document.get("valve_gear")),
     )
 
 
@@ -127,7 +131,8 @@ def read_operation(op: Mapping[str, Any], unstated: Unstated) -> Operation:
         amount = read_quantity(op["amount"], kind, dimension=op["op"], unstated=unstated, low=0)
     if op.get("gasket") is not None:
         gasket = read_gasket(op["gasket"], unstated)
-    return Operation(op["op"], op.get("bank"), op.get("cylinder"), amount, gasket, first, last)
+    part = read_part(op["kind"], op["part"], unstated) if op.get("part") is not None else None
+    return Operation(op["op"], op.get("bank"), op.get("cylinder"), amount, gasket, first, last, part)
 
 
 def midway(first: Quantity, last: Quantity) -> Quantity:
@@ -169,7 +174,15 @@ def read_gasket(raw: Mapping[str, Any], unstated: Unstated) -> Gasket:
         value = raw.get(name)
         return None if value is None else read_field(value, FIELD[f"gasket.{name}"], unstated)
 
-    return Gasket(raw.get("name") or "", *(part(name) for name in GASKET_FIGURES))
+    return Gasket(
+        raw.get("name") or "",
+        part("thickness"),
+        part("bore"),
+        part("opening_area"),
+        part("volume"),
+        float(raw.get("price") or 0),
+        float(raw.get("days") or 0),
+    )
 
 
 def read_fill(fill: Mapping[str, Any], unstated: Unstated = "house") -> tuple[Quantity, Quantity]:
@@ -211,7 +224,11 @@ def _targets(targets: Mapping[str, Any]) -> Targets:
         )
         return Window(low, aim, high)
 
+    between = targets.get("spread") or {}
     spread = targets.get("ratio_spread")
+    if spread is None:
+        spread = between.get("compression_ratio")
+    gap = between.get("quench")
     names = ("compression_ratio", "quench", "deck_clearance")
     sources = {
         name: tuple(own[key] for key in ("source", "second_source") if own.get(key))
@@ -223,6 +240,7 @@ def _targets(targets: Mapping[str, Any]) -> Targets:
         window("quench"),
         window("deck_clearance"),
         None if spread is None else float(spread),
+        None if gap is None else window_value(gap, "quench"),
         sources,
     )
 
@@ -231,10 +249,40 @@ def _levers(levers: Mapping[str, Any], unstated: Unstated) -> Levers:
     limits: dict[str, Quantity] = {
         lever.key: read_quantity(levers[lever.key]["max"], lever.kind, dimension="limit")
         for lever in AMOUNTS
-        if levers.get(lever.key)
+        if (levers.get(lever.key) or {}).get("max") is not None
     }
     gaskets = tuple(read_gasket(g, unstated) for g in levers.get("gaskets") or ())
-    return Levers(limits, gaskets, bool(levers.get("gasket_per_bank", False)))
+    means: dict[OpName, Means] = {
+        op: read_means(op, levers[op], unstated)
+        for op in (*(lever.key for lever in AMOUNTS), SWAP)
+        if levers.get(op) is not None
+    }
+    parts = tuple(
+        PartChoice(
+            read_part(one["kind"], one["part"], unstated),
+            float(one.get("price") or 0),
+            float(one.get("days") or 0),
+            tuple(one.get("needs") or ()),
+        )
+        for one in levers.get("parts") or ()
+    )
+    set_ups = {
+        name: SetUpCost(*(float(one.get(key) or 0) for key in ("cost", "minutes", "days")))
+        for name, one in (levers.get("set_ups") or {}).items()
+        if not name.startswith("x-")
+    }
+    per_bank, needs = bool(levers.get("gasket_per_bank", False)), tuple(levers.get("gasket_needs") or ())
+    return Levers(limits, gaskets, per_bank, means, needs, parts, set_ups)
+
+
+def _between(raw: Mapping[str, Any]) -> dict[str, float]:
+    """How far holes are expected to stand off their bank's line or mean, by figure; mm or cc."""
+    kinds = {"deck_clearance": Kind.LENGTH, "chamber_volume": Kind.VOLUME}
+    return {
+        name: read_quantity(raw[name], kind, dimension="exact").value
+        for name, kind in kinds.items()
+        if raw.get(name) is not None
+    }
 
 
 # -- build to document --------------------------------------------------------
@@ -268,6 +316,8 @@ def operation_document(op: Operation) -> Document:
             if (quantity := getattr(op.gasket, name)) is not None:
                 gasket[name] = quantity.as_typed
         entry["gasket"] = gasket
+    if op.part is not None:
+        entry |= {"kind": op.part.kind, "part": dict(op.part.as_typed)}
     return entry
 
 

@@ -11,7 +11,7 @@ from typing import Literal
 
 from ..units import CC, MM, Kind, Unit
 
-OpName = Literal["deck_cut", "head_cut", "crown_cut", "gasket", "open_chamber", "swap_heads"]
+OpName = Literal["deck_cut", "head_cut", "crown_cut", "gasket", "open_chamber", "swap_heads", "fit"]
 # On what one setting of a lever acts: the deck or head of a bank, the pistons, one hole.
 Reach = Literal["bank", "set", "hole"]
 
@@ -87,7 +87,9 @@ LEVERS: tuple[Lever, ...] = (
 LEVER: dict[str, Lever] = {lever.key: lever for lever in LEVERS}
 # Two heads change sides, each turned end for end: done or not, so it is no lever.
 SWAP: OpName = "swap_heads"
-OPS: tuple[OpName, ...] = (*(lever.key for lever in LEVERS), SWAP)
+# Another part is fitted in place of what is there.
+FIT: OpName = "fit"
+OPS: tuple[OpName, ...] = (*(lever.key for lever in LEVERS), SWAP, FIT)
 # Those of which so much is taken off or opened.
 AMOUNTS: tuple[Lever, ...] = tuple(lever for lever in LEVERS if lever.has_amount)
 

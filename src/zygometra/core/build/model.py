@@ -17,6 +17,9 @@ from ..place import Place, Scope
 from ..quantity import Quantity
 from ..windows import OPEN, Window
 from .lever_table import OpName
+from .means import USUAL_PLANNING, Means, Part, PartChoice, Planning, SetUpCost
+from .valve_gear import NOT_SAID as NOTHING_SAID
+from .valve_gear import ValveGear
 
 if TYPE_CHECKING:
     from ..measuring.face_surveys import FaceSurvey
@@ -47,6 +50,9 @@ class Gasket:
     bore: Quantity | None
     opening_area: Quantity | None = None
     volume: Quantity | None = None
+    # Of one that may be had: what it costs a bank, and in how many days it comes.
+    price: float = 0.0
+    days: float = 0.0
 
 
 GASKET_FIGURES = ("thickness", "bore", "opening_area", "volume")
@@ -64,6 +70,8 @@ class Operation:
     # A deck cut that levels: its amounts at the first and the last hole; ``amount`` is midway.
     first: Quantity | None = None
     last: Quantity | None = None
+    # A part to fit.
+    part: Part | None = None
 
     @property
     def deepest(self) -> float:
@@ -116,6 +124,7 @@ class Targets:
     quench: Window = OPEN
     deck_clearance: Window = OPEN
     ratio_spread: float | None = None
+    quench_spread: float | None = None
     # Where each window comes from, by its result: one source, or two.
     sources: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
 
@@ -128,11 +137,15 @@ class Targets:
 
 @dataclass(frozen=True, slots=True)
 class Levers:
-    """How far each operation may go, and which gaskets may be had."""
+    """How far each operation may go, what it takes, and which gaskets and parts may be had."""
 
     limits: Mapping[str, Quantity] = field(default_factory=dict)
     gaskets: tuple[Gasket, ...] = ()
     gasket_per_bank: bool = False
+    means: Mapping[OpName, Means] = field(default_factory=dict)
+    gasket_needs: tuple[str, ...] = ()
+    parts: tuple[PartChoice, ...] = ()
+    set_ups: Mapping[str, SetUpCost] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -151,6 +164,9 @@ class Build:
     planned: tuple[Operation, ...] = ()
     targets: Targets = Targets()
     levers: Levers = Levers()
+    planning: Planning = USUAL_PLANNING
+    # How far holes of a bank are expected to stand off its line or mean, by figure.
+    between_holes: Mapping[str, float] = field(default_factory=dict)
     stated_ratio: float | None = None
     # Beside the document: what was noted, what of it is in use, and the figures without it.
     logbook: Logbook | None = None
@@ -160,7 +176,12 @@ class Build:
     steps: tuple[Step, ...] = ()
     # What was decided about facing, and what opens the valves.
     facing: Facing = NOTHING_DECIDED
-    valve_gear: str = ""
+    gear: ValveGear = NOTHING_SAID
+
+    @property
+    def valve_gear(self) -> str:
+        """What opens the valves; empty where nobody said."""
+        return self.gear.kind
 
     @cached_property
     def measured_holes(self) -> frozenset[int]:

@@ -7,7 +7,7 @@ from typing import Any
 
 from ..fields import place_label
 from .document import Difference, Document
-from .lever_table import LEVER, SWAP
+from .lever_table import FIT, LEVER, SWAP
 
 
 def written(value: Any) -> str:
@@ -100,6 +100,8 @@ def operation_words(op: Document) -> str:
     where = f" {op['bank']}" if op.get("bank") else f" {op['cylinder']}" if op.get("cylinder") else ""
     if op["op"] == SWAP:
         return "heads side for side"
+    if op["op"] == FIT:
+        return f"fit {op['kind']}: {op['part'].get('name') or 'another'}"
     if op["op"] == "gasket":
         return f"gasket{where}: {op['gasket'].get('name') or op['gasket'].get('thickness')}"
     return f"{op_words(op['op'])}{where}: {amount}"

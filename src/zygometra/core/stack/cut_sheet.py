@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from typing import NamedTuple
 
 from ..build.lever_table import SWAP
@@ -104,8 +104,19 @@ def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Cut, ...
                 "mark them before they come off",
             )
         )
+    rows += _fitted(build)
     rows += _openings(build, evaluation, reader)
     return tuple(rows)
+
+
+def _fitted(build: Build) -> Iterator[Cut]:
+    """The parts that come in place of what is there."""
+    for op in build.planned:
+        if op.part is not None:
+            name = op.part.name or "another"
+            yield Cut(
+                f"{op.part.kind.capitalize()}s", "fit", "", "", name, "", "measure each before it goes in"
+            )
 
 
 _BY_DEPTH = {

@@ -11,7 +11,7 @@ from __future__ import annotations
 import math
 
 from ..build.lever_table import AMOUNTS
-from ..build.model import GASKET_FIGURES, Bank, Build, Gasket, Operation
+from ..build.model import Bank, Build, Operation
 from .arithmetic import circle_area, ratio_of
 from .chamber import ChamberModel
 from .doubts import (
@@ -24,6 +24,7 @@ from .doubts import (
     source_doubts,
     unknown_land,
 )
+from .fitting import with_gasket, with_part
 from .geometry import NOT_KNOWN, Geometry, clearance_of, geometry_of
 from .motion import drop_and_slopes
 from .results import Doubts, Hole, Outcome, Source, Spread, Terms
@@ -62,28 +63,11 @@ def evaluate_hole(
     cuts = tuple((path, op.at(place, holes)) for path, op in labelled if op.acts_on(bank.name, number))
     for path, op in cuts:
         if op.gasket is not None:
-            sources = _with_gasket(sources, path, op.gasket)
+            sources = with_gasket(sources, path, op.gasket)
+        if op.part is not None:
+            sources = with_part(sources, path, op.part, number)
     outcome = _outcome(sources, cuts, build)
     return Hole(number, bank.name, sources, cuts, outcome)
-
-
-def _with_gasket(sources: dict[str, Source], path: str, gasket: Gasket) -> dict[str, Source]:
-    """The figures with another gasket: what it does not say stays, unless its own figures say it otherwise."""
-    sources = dict(sources)
-    # A round gasket in place of one whose opening was given as an area, and the like.
-    given = {name for name in GASKET_FIGURES if getattr(gasket, name) is not None}
-    lapsed = set()
-    if "bore" in given or "volume" in given:
-        lapsed |= {"opening_area", "bore"}
-    if given - {"volume"}:
-        lapsed.add("volume")
-    if "opening_area" in given:
-        lapsed.add("bore")
-    for name in lapsed - given:
-        sources.pop(f"parts.gasket.{name}", None)
-    for name in given:
-        sources[f"parts.gasket.{name}"] = Source(f"{path}.gasket.{name}", getattr(gasket, name))
-    return sources
 
 
 def _amounts(cuts: tuple[tuple[str, Operation], ...]) -> dict[str, float]:

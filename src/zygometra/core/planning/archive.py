@@ -1,0 +1,166 @@
+"""Plans that are worth keeping: what covers what, and what is worse than another in everything."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from ..build.means import Planning
+from .draws import Table
+
+# The last bits of a sum.
+_HAIR = 1e-9
+
+
+class Worth(NamedTuple):
+    """What plans are weighed by: money, metal in cc, days, and the chance that all of it comes out right."""
+
+    cost: float
+    metal: float
+    days: float
+    chance: float
+
+
+def covers(one: Worth, other: Worth, apart: Planning, share: float = 1.0) -> bool:
+    """Tell whether one plan is as good as another, but for so little that both need not be shown.
+
+    Parameters
+    ----------
+    one, other : Worth
+        Two plans.
+    apart : Planning
+        How far they must lie apart in money, metal and chance.
+    share : float
+        Of that distance; no unit.
+
+    Examples
+    --------
+    >>> covers(Worth(105, 3, 2, 0.9), Worth(100, 0, 2, 0.91), Planning())
+    True
+    >>> covers(Worth(100, 0, 3, 0.9), Worth(100, 0, 2, 0.9), Planning())
+    False
+    """
+    return (
+        one.cost <= other.cost + share * apart.apart_cost + _HAIR
+        and one.metal <= other.metal + share * apart.apart_metal + _HAIR
+        and one.days <= other.days + _HAIR
+        and one.chance >= other.chance - share * apart.apart_yield - _HAIR
+    )
+
+
+def beats(one: Worth, other: Worth) -> bool:
+    """Tell whether one plan is as good as another in everything and better in something.
+
+    Parameters
+    ----------
+    one, other : Worth
+        Two plans.
+
+    Examples
+    --------
+    >>> beats(Worth(100, 3, 2, 0.9), Worth(101, 3, 2, 0.9)), beats(Worth(1, 1, 1, 0.5), Worth(1, 1, 1, 0.5))
+    (True, False)
+    """
+    pairs = (
+        (one.cost, other.cost),
+        (one.metal, other.metal),
+        (one.days, other.days),
+        (-one.chance, -other.chance),
+    )
+    return all(a <= b for a, b in pairs) and any(a < b for a, b in pairs)
+
+
+class Archive:
+    """The plans found so far, by what they are weighed by.
+
+    Parameters
+    ----------
+    apart : Planning
+        How far plans must lie apart.
+    share : float
+        Of that distance which the search itself may use; the rest is left for the steps of its
+        ladders; no unit.
+    """
+
+    def __init__(self, apart: Planning, share: float) -> None:
+        self._apart = apart
+        self._share = share
+        self._rows: list[Worth] = []
+        self._table: Table = np.empty((0, 4))
+
+    def add(self, worth: Worth) -> None:
+        """Keep one plan.
+
+        Parameters
+        ----------
+        worth : Worth
+            Of the plan.
+        """
+        self._rows.append(worth)
+        self._table = np.array(self._rows)
+
+    def covered(
+        self, cost: Table, metal: Table, days: Table, chance: Table
+    ) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
+        """Return which of many plans are covered by one that is kept.
+
+        Parameters
+        ----------
+        cost, metal, days, chance : array
+            An entry for each plan: money, cc, days, a share of 1. Lower bounds of the first three and
+            an upper bound of the last do as well.
+
+        Returns
+        -------
+        array of bool
+            True where a kept plan covers it.
+        """
+        if not self._rows:
+            return np.zeros(len(cost), dtype=bool)
+        apart, share = self._apart, self._share
+        found = self._table.T[:, :, None]
+        return np.asarray(
+            (
+                (found[0] <= cost + share * apart.apart_cost + _HAIR)
+                & (found[1] <= metal + share * apart.apart_metal + _HAIR)
+                & (found[2] <= days + _HAIR)
+                & (found[3] >= chance - share * apart.apart_yield - _HAIR)
+            ).any(axis=0)
+        )
+
+    def covers(self, worth: Worth) -> bool:
+        """Tell whether a plan, or a bound of many, is covered.
+
+        Parameters
+        ----------
+        worth : Worth
+            Of the plan.
+        """
+        return any(covers(row, worth, self._apart, self._share) for row in self._rows)
+
+
+def tidy(worths: list[Worth], apart: Planning, share: float) -> list[int]:
+    """Return which plans to show: none beaten by another, none that the others cover.
+
+    Parameters
+    ----------
+    worths : list of Worth
+        Best first: of two that cover one another the earlier stays.
+    apart : Planning
+        How far plans must lie apart.
+    share : float
+        Of that distance within which one stands for another; no unit.
+
+    Returns
+    -------
+    list of int
+        Their places, in the same order.
+    """
+    good = [i for i, one in enumerate(worths) if not any(beats(other, one) for other in worths)]
+    kept: list[int] = []
+    for i in good:
+        same = any(worths[j] == worths[i] for j in kept)
+        if not same and not any(covers(worths[j], worths[i], apart, share) for j in kept):
+            kept.append(i)
+    return kept

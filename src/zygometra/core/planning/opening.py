@@ -1,0 +1,211 @@
+"""What must come off an assembled engine for a plan, what is bought anew, read again, and signed again.
+
+The smallest set in working order, from how far the engine is assembled and the deepest thing that a plan does.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from ..build.model import Build, Operation
+
+# How far an engine is assembled, from complete to bare; each names what is still on.
+ASSEMBLED = ("complete", "heads off", "pistons out", "bare")
+# How far each operation needs it open.
+_NEEDS = {
+    "gasket": 1,
+    "head_cut": 1,
+    "open_chamber": 1,
+    "swap_heads": 1,
+    "crown_cut": 2,
+    "deck_cut": 3,
+}
+_FITS = {"piston": 2, "rod": 2, "crank": 3, "head": 1}
+
+
+class Taken(NamedTuple):
+    """One thing that comes off: what, what is done with it, how many must be bought, and about how long it takes."""
+
+    what: str
+    then: str
+    buy: int
+    of: str
+    minutes: int
+
+
+class Opened(NamedTuple):
+    """What a plan opens: in order; what is read again; which gates want their acceptance again."""
+
+    taken: tuple[Taken, ...]
+    read_again: tuple[str, ...]
+    falls: tuple[str, ...]
+
+    @property
+    def minutes(self) -> int:
+        """Minutes to open it, about."""
+        return sum(one.minutes for one in self.taken)
+
+
+def opened_for(build: Build, planned: tuple[Operation, ...], assembled: str) -> Opened:
+    """Return what must come off for a plan.
+
+    Parameters
+    ----------
+    build : Build
+        For its banks and holes.
+    planned : tuple of Operation
+        The plan.
+    assembled : str
+        One of :data:`ASSEMBLED`; anything else counts as bare.
+    """
+    at = ASSEMBLED.index(assembled) if assembled in ASSEMBLED else 3
+    need = max((_need(op) for op in planned), default=0)
+    holes, banks = len(build.cylinders), len(build.banks)
+    taken: list[Taken] = []
+    if at < 1 <= need:
+        taken += _heads(build, holes, banks)
+    if at < 2 <= need:
+        taken += _pistons(holes, planned)
+    if at < 3 <= need:
+        taken += [
+            Taken("front cover and its seal", "single use", 1, "front seals", 30),
+            Taken("crank with its bearings", "shells back to their journal", 0, "", 60),
+            Taken(
+                "plugs, studs and dowels of the block", "wash after facing, plugs new", 1, "sets of plugs", 60
+            ),
+        ]
+    return Opened(tuple(taken), tuple(_read_again(planned)), tuple(_falls(planned)))
+
+
+def _need(op: Operation) -> int:
+    return _FITS[op.part.kind] if op.part is not None else _NEEDS.get(op.op, 0)
+
+
+def _heads(build: Build, holes: int, banks: int) -> list[Taken]:
+    out = [
+        Taken("manifolds", "back to their side", 2, "sets of manifold gaskets", 40),
+        Taken("valve covers", "single use under them", banks, "cover gaskets", 15),
+    ]
+    if build.valve_gear == "overhead cam":
+        out.append(Taken("chain or belt, timing marked", "belt single use", 1, "belts, where it is one", 40))
+    elif build.valve_gear == "pushrod":
+        out.append(
+            Taken("rockers, pushrods, lifters", f"each back to its place ({2 * holes} of each)", 0, "", 30)
+        )
+    out += [
+        Taken(
+            "head bolts", "stretch bolts are single use", banks, "sets of head bolts, where they stretch", 20
+        ),
+        Taken("heads", "bank and end marked", banks, "head gaskets", 25 * banks),
+    ]
+    return out
+
+
+def _pistons(holes: int, planned: tuple[Operation, ...]) -> list[Taken]:
+    out = [
+        Taken("oil pan", "single use under it", 1, "pan gaskets", 25),
+        Taken(
+            "rods with pistons",
+            "cap, shells, rings and piston back to their hole",
+            2 * holes,
+            "rod bolts, where they stretch",
+            12 * holes,
+        ),
+    ]
+    apart = any(
+        op.op == "crown_cut" or (op.part is not None and op.part.kind in ("piston", "rod")) for op in planned
+    )
+    if apart:
+        out.append(
+            Taken(
+                "pistons off their rods",
+                "pin retainers are single use",
+                2 * holes,
+                "pin retainers",
+                6 * holes,
+            )
+        )
+    return out
+
+
+def _read_again(planned: tuple[Operation, ...]) -> list[str]:
+    ops = {op.op for op in planned}
+    parts = {op.part.kind for op in planned if op.part is not None}
+    said = []
+    if "deck_cut" in ops:
+        said += ["deck height at both ends of each deck cut", "deck clearance of every hole"]
+    if "crown_cut" in ops or parts & {"piston", "rod", "crank"}:
+        said += [
+            "deck clearance of every hole",
+            "crown volume and what is left of the crown",
+            "weights of the set",
+        ]
+    if "head_cut" in ops or "open_chamber" in ops or "head" in parts:
+        said += ["chamber volume of every hole", "flatness of the face"]
+    if "gasket" in ops:
+        said.append("the gasket's compressed thickness, from pellets or a used one")
+    if planned:
+        said.append("valve room, and lifter preload or cam timing, on the trial assembly")
+    return list(dict.fromkeys(said))
+
+
+def _falls(planned: tuple[Operation, ...]) -> list[str]:
+    """Which gates a cut asks again."""
+    ops = {op.op for op in planned}
+    said = []
+    if "deck_cut" in ops:
+        said += [
+            "5 line-hone before the deck",
+            "6 mock-up or computed band",
+            "7 covers bolted on",
+            "8 face before finish-hone",
+            "13 number pad recorded",
+        ]
+    if "head_cut" in ops:
+        said.append("9 every chamber measured")
+    if ops:
+        said += [
+            "10 measured again what a cut fed",
+            "11 what moved elsewhere checked",
+            "15 agreed by buyer, builder and machinist",
+        ]
+    if ops & {"deck_cut", "head_cut", "crown_cut", "open_chamber"}:
+        said.append("16 last moment of the other way")
+    return said
+
+
+def last_moment(planned: tuple[Operation, ...]) -> list[tuple[str, str]]:
+    """Return until when the way back is open, for each kind of thing a plan does.
+
+    Parameters
+    ----------
+    planned : tuple of Operation
+        The plan.
+
+    Returns
+    -------
+    list of tuple of str
+        What, and its last moment.
+    """
+    out = []
+    for op in planned:
+        where = f" {op.bank}" if op.bank else f" {op.cylinder}" if op.cylinder else ""
+        if op.op == "gasket":
+            out.append(
+                (
+                    f"gasket{where}",
+                    "until the head is torqued down on it; after that a new one brings it back",
+                )
+            )
+        elif op.op == "swap_heads":
+            out.append(("heads side for side", "any time the heads are off"))
+        elif op.part is not None:
+            out.append((f"{op.part.kind}s", "until they are ordered; fitted, the old ones bring it back"))
+        else:
+            out.append(
+                (
+                    f"{op.op.replace('_', ' ')}{where}",
+                    "before the first chip: metal off does not come back, only a thicker gasket or another part",
+                )
+            )
+    return out

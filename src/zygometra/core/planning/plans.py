@@ -1,0 +1,315 @@
+"""What a build can do to reach its targets: plans, best first, or why there is none."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from typing import NamedTuple
+
+import numpy as np
+
+from ..build.means import Priority
+from ..build.model import Build, Operation
+from ..house_rules import HouseRules, rules_for
+from ..sentence import Sentence
+from ..stack.evaluate import evaluate, state_now
+from ..stack.missing import missing
+from ..stack.results import State
+from ..windows import EDGE
+from .archive import Worth, tidy
+from .draws import Draws
+from .moves import NO_PINS, Bill, Move, Pins, bill_of, moves_of, set_ups_of
+from .policy import Policy, policy_of
+from .results import Results, Wanted, floor_risk, inside, results, wanted_of
+from .search import Search
+from .truth import Truth
+from .why_none import Conflict, Reason
+
+# What of the distance that plans must lie apart is used when plans that stand for one another are dropped.
+_SHOWS = 0.3
+
+
+@dataclass(frozen=True)
+class Plan:
+    """One plan: what is done, what it comes to, what it takes.
+
+    ``chance`` is its yield, ``floor_risk`` the chance that a hole ends below the floor of the quench, both
+    shares of 1; ``policy`` what it yields with a reading between two cuts, None where no deck is cut.
+    """
+
+    planned: tuple[Operation, ...]
+    result: State
+    chance: float
+    floor_risk: float
+    bill: Bill
+    policy: Policy | None
+    irreversible: tuple[str, ...]
+    buys: tuple[str, ...]
+    opens: tuple[str, ...]
+
+    @property
+    def worth(self) -> Worth:
+        """What it is weighed by."""
+        return Worth(self.bill.cost, self.bill.metal, self.bill.days, self.chance)
+
+
+class Answer(NamedTuple):
+    """The plans of a build, best first; where there is none, why."""
+
+    plans: tuple[Plan, ...]
+    none_because: tuple[Reason, ...]
+    wanted: Wanted
+
+
+class Planner:
+    """Plans of one build.
+
+    Parameters
+    ----------
+    build : Build
+        With its levers and windows; what it plans itself does not count.
+    rules : HouseRules, optional
+        In force; those of the build's school where left out.
+    pins : Pins
+        What was fixed by hand.
+    """
+
+    def __init__(self, build: Build, rules: HouseRules | None = None, pins: Pins = NO_PINS) -> None:
+        self.build = replace(build, planned=())
+        self.rules = rules or rules_for(build.school)
+        self.pins = pins
+        self.wanted = wanted_of(build, self.rules)
+        self.stated = Truth(self.build)
+        self.coarse = Truth(self.build, Draws(build.planning.seed, 1024))
+        self.fine = Truth(self.build, Draws(build.planning.seed))
+        self._now: State | None = None
+
+    @property
+    def now(self) -> State:
+        """The build as it stands."""
+        if self._now is None:
+            self._now = state_now(self.build)
+        return self._now
+
+    def plans(self) -> tuple[Plan, ...]:
+        """Return the plans, best first; empty where none is admissible."""
+        search = Search(self.build, self.rules, self.pins)
+        for _ in search.run():
+            pass
+        return self.answer(search).plans
+
+    def answer(self, search: Search) -> Answer:
+        """Return what a search that has run comes to: plans, or why there are none.
+
+        Parameters
+        ----------
+        search : Search
+            That has run to its end.
+        """
+        plans = self.shown(search)
+        if plans:
+            return Answer(plans, (), self.wanted)
+        if self.missing():
+            return Answer((), (_waits(self),), self.wanted)
+        conflict = self.conflict
+        planned = conflict.plan()
+        # Between the steps of the ladders there may be one after all.
+        only = None if planned is None else self.weighed(planned)
+        if only is not None:
+            return Answer((self.with_policy(only),), (), self.wanted)
+        return Answer((), conflict.reasons(), self.wanted)
+
+    @property
+    def conflict(self) -> Conflict:
+        """What stands between the build and a plan."""
+        return Conflict(self.build, self.rules, self.wanted, self.pins)
+
+    def missing(self) -> bool:
+        """Tell whether figures are missing that every plan needs."""
+        base = self.stated.base()
+        known = base.clearance + base.closed + base.gasket + base.gasket_volume + base.swept
+        return bool(np.isnan(known).any()) and not any(
+            part.part.kind in ("piston", "head") for part in self.build.levers.parts
+        )
+
+    def shown(self, search: Search) -> tuple[Plan, ...]:
+        """Return what of a search is shown, best first.
+
+        Parameters
+        ----------
+        search : Search
+            That has run, or is still running.
+        """
+        weighed = [one for found in search.found if (one := self.weighed(found.planned)) is not None]
+        least = self.build.planning.least_yield
+        good = [one for one in weighed if one.chance >= least - EDGE]
+        if not good:
+            surest = search.surest
+            if surest is not None and (one := self.weighed(surest.planned)) is not None:
+                weighed.append(one)
+            if not weighed:
+                return ()
+            good = [max(weighed, key=lambda one: one.chance)]
+        ranked = sorted(good, key=rank(self.build.planning.priority))
+        kept = tidy([one.worth for one in ranked], self.build.planning, _SHOWS)
+        return tuple(self.with_policy(ranked[i]) for i in kept)
+
+    def admissible(self, planned: tuple[Operation, ...]) -> bool:
+        """Tell whether every hole is inside every window as stated.
+
+        Parameters
+        ----------
+        planned : tuple of Operation
+            The plan.
+        """
+        return bool(inside(results(self.stated, planned), self.wanted)[0])
+
+    def weighed(self, planned: tuple[Operation, ...]) -> Plan | None:
+        """Return what a plan comes to; None where it is not admissible.
+
+        Parameters
+        ----------
+        planned : tuple of Operation
+            The plan.
+        """
+        if not self.admissible(planned):
+            return None
+        drawn = results(self.fine, planned)
+        return self._plan(planned, drawn)
+
+    def _plan(self, planned: tuple[Operation, ...], drawn: Results) -> Plan:
+        evaluation = evaluate(replace(self.build, planned=planned), self.now)
+        return Plan(
+            planned,
+            evaluation.planned,
+            float(inside(drawn, self.wanted).mean()),
+            floor_risk(drawn, self.wanted),
+            bill_of(self.build, planned),
+            None,
+            tuple(irreversible(planned)),
+            tuple(buys(self.build, planned)),
+            set_ups_of(self.build, planned),
+        )
+
+    def with_policy(self, plan: Plan) -> Plan:
+        """Return a plan with what it yields when it waits for a reading before its last cut.
+
+        Parameters
+        ----------
+        plan : Plan
+            Without one.
+        """
+        policy = policy_of(self.coarse, plan.planned, self.wanted, self._decks, plan.chance)
+        return replace(plan, policy=policy)
+
+    @property
+    def _decks(self) -> dict[str, Move]:
+        found = ((bank.name, moves_of(self.build, self.rules, "deck_cut", bank)) for bank in self.build.banks)
+        return {name: move for name, move in found if move is not None}
+
+
+def rank(priority: Priority) -> Callable[[Plan], tuple[float, ...]]:
+    """Return what plans are put in order by, best first.
+
+    Parameters
+    ----------
+    priority : str
+        What the shop puts first.
+    """
+
+    def key(plan: Plan) -> tuple[float, ...]:
+        cost, metal, days, chance = plan.worth
+        sure = -round(chance, 3)
+        return {
+            "cheapest": (cost, sure, metal, days),
+            "least metal": (metal, cost, sure, days),
+            "reversible first": (float(bool(plan.irreversible)), metal, cost, sure, days),
+            "surest": (sure, cost, metal, days),
+            "soonest": (days, cost, sure, metal),
+        }[priority]
+
+    return key
+
+
+_TAKES = {
+    "deck_cut": "deck cut",
+    "head_cut": "head cut",
+    "crown_cut": "crown cut",
+    "open_chamber": "chamber opening",
+}
+
+
+def irreversible(planned: tuple[Operation, ...]) -> Iterator[str]:
+    """Yield what of a plan cannot be undone: every operation that takes metal off.
+
+    Parameters
+    ----------
+    planned : tuple of Operation
+        The plan.
+
+    Yields
+    ------
+    str
+        In words.
+    """
+    for op in planned:
+        if op.op in _TAKES:
+            where = f" {op.bank}" if op.bank else f" {op.cylinder}" if op.cylinder else ""
+            yield f"{_TAKES[op.op]}{where}"
+
+
+def buys(build: Build, planned: tuple[Operation, ...]) -> Iterator[str]:
+    """Yield what must be bought for a plan.
+
+    Parameters
+    ----------
+    build : Build
+        For how many gaskets that are.
+    planned : tuple of Operation
+        The plan.
+
+    Yields
+    ------
+    str
+        In words.
+    """
+    for op in planned:
+        if op.gasket is not None:
+            count = 1 if op.bank is not None else len(build.banks)
+            yield (
+                f"{count} × gasket {op.gasket.name or 'to fit'}"
+                if count > 1
+                else f"gasket {op.gasket.name or 'to fit'}"
+            )
+        elif op.part is not None:
+            yield f"{op.part.kind} {op.part.name}".strip()
+
+
+def plans_of(build: Build, rules: HouseRules | None = None, pins: Pins = NO_PINS) -> Answer:
+    """Return what a build can do to reach its targets.
+
+    Parameters
+    ----------
+    build : Build
+        With levers and windows.
+    rules : HouseRules, optional
+        In force; those of the build's school where left out.
+    pins : Pins
+        What was fixed by hand.
+
+    Returns
+    -------
+    Answer
+        Plans best first by the priority of the build.
+    """
+    planner = Planner(build, rules, pins)
+    search = Search(planner.build, planner.rules, pins)
+    for _ in search.run():
+        pass
+    return planner.answer(search)
+
+
+def _waits(planner: Planner) -> Reason:
+    """No plan as long as figures are missing."""
+    places = ", ".join(dict.fromkeys(missing(planner.build, planner.now)))
+    return Reason((), Sentence(f"Figures are missing: {places}."), None, None, None)

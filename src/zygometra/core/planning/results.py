@@ -1,0 +1,260 @@
+"""What a plan comes to in every hole and every draw, and whether that is inside the windows.
+
+The same arithmetic as the evaluation of a hole, for columns of draws.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, NamedTuple
+
+import numpy as np
+
+from ..build.lever_table import SWAP
+from ..build.means import Part
+from ..build.model import Build, Operation
+from ..house_rules import HouseRules
+from ..quantity import Quantity
+from ..stack.fitting import with_gasket
+from ..stack.results import Source
+from ..windows import EDGE, Window
+from .draws import Table
+from .truth import Base, Truth, gasket_tables
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+
+class Results(NamedTuple):
+    """Every hole in every draw: clearance and quench in mm, clearance volume in cc, ratio."""
+
+    clearance: Table
+    quench: Table
+    volume: Table
+    ratio: Table
+
+
+class Wanted(NamedTuple):
+    """The windows of a plan and the floor that nothing is planned below.
+
+    Lengths in mm. ``quench`` as it was asked; ``floor`` is the house's for the rods in use.
+    """
+
+    ratio: Window
+    quench: Window
+    clearance: Window
+    ratio_spread: float | None
+    quench_spread: float | None
+    floor: float
+
+    @property
+    def gap(self) -> Window:
+        """The window of the quench, no lower than the floor."""
+        return self.quench.over_floor(self.floor)
+
+
+def wanted_of(build: Build, rules: HouseRules) -> Wanted:
+    """Return what a build asks of a plan.
+
+    Parameters
+    ----------
+    build : Build
+        With its targets.
+    rules : HouseRules
+        For the floor.
+    """
+    targets = build.targets
+    return Wanted(
+        targets.compression_ratio,
+        targets.quench,
+        targets.deck_clearance,
+        targets.ratio_spread,
+        targets.quench_spread,
+        rules.quench_floor(build.rod_material),
+    )
+
+
+class Totals(NamedTuple):
+    """What a plan takes in every hole, misses included: mm of deck, head and crown, cc of chamber."""
+
+    deck: Table
+    head: Table
+    crown: Table
+    opened: Table
+
+
+def totals_of(truth: Truth, planned: tuple[Operation, ...], *, missed: bool = True) -> Totals:
+    """Return what a plan takes in every hole.
+
+    Parameters
+    ----------
+    truth : Truth
+        For its draws and holes.
+    planned : tuple of Operation
+        The plan.
+    missed : bool
+        False for the amounts as they are meant.
+    """
+    at = {
+        op: np.zeros((truth.rows, len(truth.holes)))
+        for op in ("deck_cut", "head_cut", "crown_cut", "open_chamber")
+    }
+    for i, op in enumerate(planned):
+        if op.amount is None:
+            continue
+        column = 0
+        for bank in truth.build.banks:
+            for place, number in enumerate(bank.cylinders):
+                if op.acts_on(bank.name, number):
+                    amount = op.at(place, len(bank.cylinders)).amount
+                    assert amount is not None
+                    off = _missed(truth, amount, i, number) if missed else 0.0
+                    at[op.op][:, column] += amount.value + off
+                column += 1
+    return Totals(at["deck_cut"], at["head_cut"], at["crown_cut"], at["open_chamber"])
+
+
+def _missed(truth: Truth, amount: Quantity, i: int, number: int) -> Table:
+    """How far an operation may miss its amount; the same in every hole it acts on, unless each differs."""
+    return truth.error(Source(f"planned.{i}", amount), number)
+
+
+def results(truth: Truth, planned: tuple[Operation, ...]) -> Results:
+    """Return what a plan comes to.
+
+    Parameters
+    ----------
+    truth : Truth
+        Drawn, or the stated values.
+    planned : tuple of Operation
+        The whole plan; what the build itself plans does not count.
+    """
+    parts = parts_of(planned)
+    base = truth.base(parts, swapped=swapped_in(planned))
+    thickness, volume = gaskets_after(truth, planned, base)
+    totals = totals_of(truth, planned)
+    removed = truth.removed(parts, totals.head) if totals.head.any() else 0.0
+    return after(base, totals, thickness, volume, removed)
+
+
+def after(
+    base: Base, totals: Totals, thickness: Table, gasket_volume: Table, removed: Table | float
+) -> Results:
+    """Return what holes come to once cut.
+
+    Parameters
+    ----------
+    base : Base
+        Before.
+    totals : Totals
+        What is taken.
+    thickness, gasket_volume : array
+        Of the gasket, in mm and cc.
+    removed : array or float
+        What milling the head takes from each chamber, in cc.
+
+    Notes
+    -----
+    c' = c − deck + rim; Vc' = Vc + A·(c' − c) + crown gained − ring·rim − removed + opened −
+    pocket·deck (handbook of the trade, volumes and ratio; pistons).
+    """
+    clearance, closed = base.clearance - totals.deck, base.closed
+    if totals.crown.any():
+        rim = np.maximum(totals.crown - base.above_rim, 0.0)
+        clearance = clearance + rim
+        gained = base.above_area * np.minimum(totals.crown, base.above_rim)
+        gained = gained - base.dish_area * np.minimum(rim, base.dish_depth)
+        closed = closed + (gained - base.ring * rim) / 1000
+    closed = closed - removed + totals.opened - base.pocket * totals.deck / 1000
+    full = closed + gasket_volume + base.area * clearance / 1000
+    with np.errstate(divide="ignore", invalid="ignore"):
+        ratio = np.where(full > 0, (base.swept + full) / full, math.nan)
+    return Results(clearance, clearance + thickness, full, ratio)
+
+
+def parts_of(planned: tuple[Operation, ...]) -> tuple[Part, ...]:
+    """Return the parts that a plan fits.
+
+    Parameters
+    ----------
+    planned : tuple of Operation
+        The plan.
+    """
+    return tuple(op.part for op in planned if op.part is not None)
+
+
+def swapped_in(planned: tuple[Operation, ...]) -> bool:
+    """Tell whether a plan leaves the heads side for side.
+
+    Parameters
+    ----------
+    planned : tuple of Operation
+        The plan.
+    """
+    return sum(op.op == SWAP for op in planned) % 2 == 1
+
+
+def gaskets_after(truth: Truth, planned: tuple[Operation, ...], base: Base) -> tuple[Table, Table]:
+    """Return thickness and volume of the gaskets that a plan leaves in, in mm and cc.
+
+    Parameters
+    ----------
+    truth : Truth
+        Where figures are drawn.
+    planned : tuple of Operation
+        The plan.
+    base : Base
+        With the gaskets that are there.
+    """
+    fitted = [(i, op) for i, op in enumerate(planned) if op.gasket is not None]
+    if not fitted:
+        return base.gasket, base.gasket_volume
+    sources = dict(truth.sources)
+    for i, op in fitted:
+        assert op.gasket is not None
+        for bank in truth.build.banks:
+            for number in bank.cylinders:
+                if op.acts_on(bank.name, number):
+                    sources[number] = with_gasket(sources[number], f"planned.{i}", op.gasket)
+    return gasket_tables(truth, sources)
+
+
+def inside(found: Results, wanted: Wanted) -> NDArray[np.bool_]:
+    """Return in which draws every hole is inside every window and spread.
+
+    Parameters
+    ----------
+    found : Results
+        Of a plan.
+    wanted : Wanted
+        Its windows; the floor counts as an edge.
+    """
+    ok = ~np.isnan(found.volume).any(axis=1)
+    for values, window in (
+        (found.ratio, wanted.ratio),
+        (found.quench, wanted.gap),
+        (found.clearance, wanted.clearance),
+    ):
+        if window.low is not None:
+            ok &= ~(values < window.low - EDGE).any(axis=1)
+        if window.high is not None:
+            ok &= ~(values > window.high + EDGE).any(axis=1)
+        if window.is_bounded:
+            ok &= ~np.isnan(values).any(axis=1)
+    for values, most in ((found.ratio, wanted.ratio_spread), (found.quench, wanted.quench_spread)):
+        if most is not None:
+            ok &= values.max(axis=1) - values.min(axis=1) <= most + EDGE
+    return np.asarray(ok)
+
+
+def floor_risk(found: Results, wanted: Wanted) -> float:
+    """Return the share of draws in which some hole comes under the floor of the quench.
+
+    Parameters
+    ----------
+    found : Results
+        Of a plan.
+    wanted : Wanted
+        For the floor.
+    """
+    return float((found.quench < wanted.floor - EDGE).any(axis=1).mean())

@@ -1,0 +1,355 @@
+"""What the figures of a build may truly be: columns of draws, or the stated values alone.
+
+Every array has a row for each draw and a column for each hole in the order of the build.
+Lengths in mm, areas in mm², volumes in cc.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import NamedTuple
+
+import numpy as np
+
+from ..build.means import Part
+from ..build.model import Build
+from ..quantity import Shape, parts_of_doubt
+from ..stack.arithmetic import circle_area
+from ..stack.chamber import StepFilledChamber
+from ..stack.results import Source
+from ..stack.sources import engine_sources, hole_sources, value_of, with_heads_swapped
+from ..usual_figures import USUAL_LAND
+from .draws import Draws, Table
+from .shrinking import Read, shrunk
+
+READ, CHAMBER = "mock-up.deck_clearance", "parts.head.chamber_volume"
+
+
+class Base(NamedTuple):
+    """Every hole before anything is cut, with some parts fitted; not a number where a figure is not known.
+
+    ``clearance`` of the rim; ``closed`` is the clearance volume without gasket and deck: chamber,
+    crown, crevice, other pockets. ``ring`` is the area round the top land, nought where it is not known.
+    """
+
+    clearance: Table
+    closed: Table
+    area: Table
+    swept: Table
+    ring: Table
+    land_height: Table
+    above_rim: Table
+    above_area: Table
+    dish_area: Table
+    dish_depth: Table
+    pocket: Table
+    gasket: Table
+    gasket_volume: Table
+
+
+class Truth:
+    """The figures of a build, hole by hole, as they are stated or as they may truly be.
+
+    Parameters
+    ----------
+    build : Build
+        Its plan does not count.
+    draws : Draws or None
+        Where the truth is drawn from; None for the stated values, one row.
+
+    Notes
+    -----
+    A source is drawn once for all that share it: rectangular where a half-width is known, normal for a
+    standard uncertainty, Student's t for readings; everything that rests on one pooled scatter is wider
+    or narrower together. Where the build states how far holes stand off their bank's line or mean, what
+    was read hole by hole is drawn back to it (:mod:`.shrinking`).
+    """
+
+    def __init__(self, build: Build, draws: Draws | None = None) -> None:
+        self.build = build
+        self.draws = draws
+        self.rows = draws.points if draws else 1
+        self.holes = build.cylinders
+        wide = engine_sources(build)
+        self.sources = {
+            number: hole_sources(build, bank.name, number, wide)
+            for bank in build.banks
+            for number in bank.cylinders
+        }
+        self._read: dict[tuple[str, int], Table] = self._shrunk() if draws and build.between_holes else {}
+        self._bases: dict[tuple[tuple[int, ...], bool], Base] = {}
+
+    # -- figures ---------------------------------------------------------------
+
+    def column(self, source: Source, number: int) -> Table:
+        """Return one figure of one hole: its value, and what it may be off.
+
+        Parameters
+        ----------
+        source : Source
+            The figure, and where it stands.
+        number : int
+            The hole; no unit.
+        """
+        return source.quantity.value + self.error(source, number)
+
+    def error(self, source: Source, number: int, *, shared: bool = True) -> Table:
+        """Return what a figure may be off, in its base unit.
+
+        Parameters
+        ----------
+        source : Source
+            The figure, and where it stands.
+        number : int
+            The hole; no unit.
+        shared : bool
+            False leaves out what other holes share with it.
+        """
+        off = np.zeros(self.rows)
+        draws, quantity = self.draws, source.quantity
+        if draws is None or not quantity.u:
+            return off
+        for term in quantity.terms:
+            if shared or own_term(term.key):
+                off = off + term.u * self._drawn(term.key, Shape.of(term.rectangular), term.dof, term.pool)
+        if not quantity.terms:
+            key = f"{source.path} at {number}" if quantity.each else source.path
+            for i, (u, shape, dof) in enumerate(parts_of_doubt(quantity)):
+                off = off + u * self._drawn(f"{key}/{i}" if i else key, shape, dof, None)
+        return off
+
+    def _drawn(self, key: str, shape: Shape, dof: float, pool: str | None) -> Table:
+        assert self.draws is not None
+        if shape is Shape.RECTANGULAR:
+            return self.draws.rectangular(key)
+        if pool is not None and not math.isinf(dof):
+            return self.draws.normal(key) * self.draws.scale(f"~scatter {pool}", dof)
+        return self.draws.student(key, dof)
+
+    def _table(
+        self, name: str, sources: Mapping[int, Mapping[str, Source]], default: float = math.nan
+    ) -> Table:
+        """A figure of every hole."""
+        columns, known = [], {}
+        for number in self.holes:
+            source = sources[number].get(name)
+            if source is None:
+                columns.append(np.full(self.rows, default))
+            elif self._read and name in (READ, CHAMBER) and (own := self._own(source, name)) is not None:
+                columns.append(own)
+            elif source.quantity.each:
+                columns.append(self.column(source, number))
+            else:
+                if source.path not in known:
+                    known[source.path] = self.column(source, number)
+                columns.append(known[source.path])
+        return np.stack(columns, axis=1)
+
+    def _own(self, source: Source, name: str) -> Table | None:
+        """What was read of a figure in the hole that it came from: another where heads changed sides."""
+        number = next((n for n in self.holes if self.sources[n].get(name) is source), 0)
+        return self._read.get((name, number))
+
+    # -- bases -----------------------------------------------------------------
+
+    # long: a table: each figure that the arithmetic of a hole wants, in its order
+    def base(self, parts: tuple[Part, ...] = (), *, swapped: bool = False) -> Base:
+        """Return every hole with some parts fitted and the heads where they are, or side for side.
+
+        Parameters
+        ----------
+        parts : tuple of Part
+            One of a kind.
+        swapped : bool
+            True with the heads side for side.
+        """
+        key = (tuple(id(part) for part in parts), swapped)
+        if key in self._bases:
+            return self._bases[key]
+        sources = with_heads_swapped(self.build, self.sources) if swapped else self.sources
+        fitted = _with_parts(sources, parts)
+        get = self._table
+        stroke = get("parts.crank.stroke", fitted)
+        bore = get("parts.block.bore", fitted)
+        area = circle_area(bore)
+        swept = area * stroke / 1000
+        given = get("parts.block.swept_volume", fitted)
+        swept = np.where(np.isnan(swept), given, swept)
+        height, diameter = (get(f"parts.piston.top_land_{name}", fitted) for name in ("height", "diameter"))
+        ring = area - circle_area(diameter)
+        known = ~np.isnan(ring * height)
+        # Nought is no reading: it says that nothing stands above the rim.
+        nothing = np.array([value_of(fitted[number], "parts.piston.above_rim") == 0 for number in self.holes])
+        above_rim = np.where(nothing, 0.0, np.maximum(get("parts.piston.above_rim", fitted, 0.0), 0.0))
+        above_area = np.where(above_rim > 0, get("parts.piston.above_rim_area", fitted), 0.0)
+        dish_area = get("parts.piston.dish_area", fitted, 0.0)
+        crown = get("parts.piston.crown_volume", fitted)
+        held = crown + above_area * above_rim / 1000
+        with np.errstate(divide="ignore", invalid="ignore"):
+            depth = np.where((dish_area > 0) & (held > 0), held * 1000 / dish_area, math.inf)
+        closed = get(CHAMBER, fitted) + get("parts.head.other_volume", fitted, 0.0) + crown
+        closed = closed + np.where(known, ring * height / 1000, self._unknown_land(bore))
+        thickness, volume = gasket_tables(self, fitted)
+        base = Base(
+            self._clearance(sources, parts, stroke),
+            closed,
+            area,
+            swept,
+            np.where(known, ring, 0.0),
+            height,
+            above_rim,
+            above_area,
+            dish_area,
+            depth,
+            get("parts.block.pocket_area", fitted, 0.0),
+            thickness,
+            volume,
+        )
+        self._bases[key] = base
+        return base
+
+    def _clearance(
+        self, sources: Mapping[int, dict[str, Source]], parts: tuple[Part, ...], stroke: Table
+    ) -> Table:
+        """c = H − (S/2 + L + P), or what the mock-up read, moved by the parts that came since."""
+        fitted = _with_parts(sources, parts)
+        length, piston = "parts.rod.length", "parts.piston.compression_height"
+        stack = self._table("parts.block.deck_height", fitted) - (
+            stroke / 2 + self._table(length, fitted) + self._table(piston, fitted)
+        )
+        read = self._table(READ, sources)
+        if np.isnan(read).all():
+            return stack
+        for part in parts:
+            for kind, path, share in (("piston", piston, 1.0), ("rod", length, 1.0), ("crank", _STROKE, 0.5)):
+                if part.kind == kind:
+                    read = read + share * (self._table(path, sources) - self._table(path, fitted))
+        mocked = np.array([READ in sources[number] for number in self.holes])
+        return np.where(mocked, read, stack)
+
+    def _unknown_land(self, bore: Table) -> Table:
+        """What a ring round the top land may come to that nobody knows; nought where it is stated as such."""
+        if self.draws is None or self.build.unstated_doubt != "house":
+            return np.zeros_like(bore)
+        gap, height = USUAL_LAND
+        u = math.pi * bore * gap * height / 1000 / math.sqrt(3)
+        return u * self.draws.rectangular("~land of unknown size")[:, None]
+
+    # -- milling ---------------------------------------------------------------
+
+    def removed(self, parts: tuple[Part, ...], cut: Table, columns: slice = slice(None)) -> Table:
+        """Return what milling takes from each chamber in cc; not a number where that is not known.
+
+        Parameters
+        ----------
+        parts : tuple of Part
+            Fitted; a head among them brings its own opening.
+        cut : array
+            Depths in mm, a row for each draw, one column or one for each hole.
+        columns : slice
+            Of the holes, those of one bank.
+        """
+        fitted = _with_parts(self.sources, parts)
+        if self.build.step_fills and not any(part.kind == "head" for part in parts):
+            return self._filled(cut)
+        rate = self._table("parts.head.removal_rate", fitted)[:, columns]
+        if not np.isnan(rate).all():
+            return rate * cut
+        area = self._table("parts.head.opening_area", fitted)[:, columns]
+        perimeter = self._table("parts.head.opening_perimeter", fitted, 0.0)[:, columns]
+        draft = self._table("parts.head.wall_draft", fitted, 0.0)[:, columns]
+        closing = perimeter * np.tan(np.radians(draft))
+        taken = (area * cut - 0.5 * closing * cut * cut) / 1000
+        return np.where(closing * cut > area, math.nan, taken)
+
+    def _filled(self, cut: Table) -> Table:
+        from scipy.interpolate import PchipInterpolator
+
+        fills = self.build.step_fills
+        depths, volumes = [d.value for d, _ in fills], [v.value for _, v in fills]
+        taken = volumes[0] - np.asarray(PchipInterpolator(depths, volumes, extrapolate=False)(cut))
+        middle = float(np.mean(cut))
+        if self.draws is not None and depths[0] <= middle <= depths[-1]:
+            slopes = StepFilledChamber(tuple(depths), tuple(volumes)).slopes(middle)
+            for i, (fill, by) in enumerate(zip(fills, slopes, strict=True)):
+                for name, quantity, slope in zip(("depth", "below"), fill, by, strict=True):
+                    off = self.error(Source(f"parts.head.step_fills.{i}.{name}", quantity), 0)
+                    taken = taken + slope * off[:, None]
+        return np.asarray(taken)
+
+    # -- shrinking -------------------------------------------------------------
+
+    def _shrunk(self) -> dict[tuple[str, int], Table]:
+        """What was read hole by hole, drawn back to its bank's line or mean."""
+        assert self.draws is not None
+        found: dict[tuple[str, int], Table] = {}
+        for name, figure in ((READ, "deck_clearance"), (CHAMBER, "chamber_volume")):
+            scatter = self.build.between_holes.get(figure)
+            if scatter is None:
+                continue
+            for bank in self.build.banks:
+                own = [
+                    Read(i, number, source)
+                    for i, number in enumerate(bank.cylinders)
+                    if (source := self.sources[number].get(name)) is not None
+                    and source.path.startswith(f"cylinders.{number}.")
+                ]
+                if len(own) > 1:
+                    columns = shrunk(own, scatter, self, line=figure == "deck_clearance")
+                    found |= {(name, read.number): column for read, column in zip(own, columns, strict=True)}
+        return found
+
+
+_STROKE = "parts.crank.stroke"
+
+
+def own_term(key: str) -> bool:
+    """Tell whether a term of a measured figure is that place's alone: its readings' scatter and rounding.
+
+    Parameters
+    ----------
+    key : str
+        The source.
+    """
+    return key.startswith(("~read ", "~rounding "))
+
+
+def gasket_tables(truth: Truth, sources: Mapping[int, Mapping[str, Source]]) -> tuple[Table, Table]:
+    """Return thickness and volume of the gasket in every hole.
+
+    Parameters
+    ----------
+    truth : Truth
+        Where figures are drawn.
+    sources : Mapping
+        The figures that count, by hole.
+
+    Returns
+    -------
+    thickness, volume : array
+        In mm and cc.
+    """
+    get = truth._table
+    thickness, bore = get("parts.gasket.thickness", sources), get("parts.gasket.bore", sources)
+    opening = get("parts.gasket.opening_area", sources)
+    opening = np.where(np.isnan(opening), circle_area(bore), opening)
+    volume = opening * thickness / 1000
+    return thickness, np.where(np.isnan(volume), get("parts.gasket.volume", sources), volume)
+
+
+def _with_parts(
+    sources: Mapping[int, dict[str, Source]], parts: tuple[Part, ...]
+) -> Mapping[int, dict[str, Source]]:
+    """The figures with some parts in place of what is there: a part's own, and none of the old one's."""
+    if not parts:
+        return sources
+    kinds = tuple(f"parts.{part.kind}." for part in parts)
+    new: dict[str, Source] = {}
+    for part in parts:
+        for name, quantity in part.figures.items():
+            new[f"parts.{part.kind}.{name}"] = Source(f"fitted {part.kind}.{name}", quantity)
+    return {
+        number: {path: source for path, source in own.items() if not path.startswith(kinds)} | new
+        for number, own in sources.items()
+    }

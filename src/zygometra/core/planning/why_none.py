@@ -1,0 +1,610 @@
+"""Why there is no plan: which windows conflict, and by how little one edge must move for one to open."""
+
+# long: one question: every edge that may move, and how it is told
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from ..build.document import midway, read_gasket
+from ..build.lever_table import FIT, SWAP
+from ..build.means import PartChoice
+from ..build.model import Build, Operation
+from ..house_rules import HouseRules
+from ..sentence import Sentence, sentence
+from ..windows import OPEN, Window
+from ..written import Limit, Number, Volume
+from .moves import HAIR, NO_PINS, Pins, crown_limit, moves_of
+from .programme import (
+    NEW_GASKET,
+    QUENCH_LOW,
+    QUENCH_SPREAD,
+    RATIO_HIGH,
+    RATIO_LOW,
+    RATIO_SPREAD,
+    Edge,
+    Layout,
+    frames_of,
+    span_of,
+)
+from .results import Wanted, inside, results
+from .sides import Taken
+from .truth import Truth
+
+WINDOWS = ("compression_ratio", "quench", "deck_clearance", RATIO_SPREAD, QUENCH_SPREAD)
+# What counts as the width of a window with one edge.
+_ONE_EDGED = {"compression_ratio": 0.2, "quench": 0.1, "deck_clearance": 0.1}
+# Between near values of volume over swept the spread of ratios is a line.
+_SPAN = 0.004
+# A relaxation is stated with so many digits, rounded to the open side.
+_DIGITS = 5
+
+
+class Reason(NamedTuple):
+    """One way to open a plan: the windows that conflict, what moves by how much, and what is to be typed in.
+
+    ``by`` in mm, cc or ratio, ``share`` of the window's width or the lever's limit; both None where no single edge
+    opens one. ``relaxation`` as it stands in a build file, None where there is none.
+    """
+
+    windows: tuple[str, ...]
+    says: Sentence
+    by: float | None
+    share: float | None
+    relaxation: dict[str, Any] | None
+    edge: str = ""
+
+
+class Conflict:
+    """A build without a plan.
+
+    Parameters
+    ----------
+    build : Build
+        With levers and windows.
+    rules : HouseRules
+        For limits and floors.
+    wanted : Wanted
+        Its windows.
+    pins : Pins
+        What was fixed by hand.
+    """
+
+    def __init__(self, build: Build, rules: HouseRules, wanted: Wanted, pins: Pins = NO_PINS) -> None:
+        self.build, self.rules, self.wanted, self.pins = build, rules, wanted, pins
+        self.stated = Truth(build)
+        self.frames = frames_of(build, pins)
+
+    # -- a plan where the ladders found none ---------------------------------------
+
+    def plan(self) -> tuple[Operation, ...] | None:
+        """Return a plan that is inside every window as stated, on steps where it can be; None where there is none."""
+        for layout in self._layouts(self.wanted):
+            found = layout.programme.solve(_effort(layout))
+            if found is None:
+                continue
+            whole = {name: round(found[name]) for name in layout.programme.whole}
+            polished = self._polished(layout, {name: float(value) for name, value in whole.items()})
+            if polished is not None:
+                return polished
+        return None
+
+    def _polished(self, layout: Layout, whole: dict[str, float]) -> tuple[Operation, ...] | None:
+        """The plan with its amounts on steps, one after another as far as they stay inside."""
+        fixed = dict(whole)
+        found = layout.programme.solve(_effort(layout), fixed)
+        if found is None:
+            return None
+        for name, near in _stepped(layout, found):
+            for at in near(found[name]):
+                low, high = layout.programme.bounds[name]
+                trial = (
+                    layout.programme.solve(_effort(layout), {**fixed, name: at})
+                    if low <= at <= high
+                    else None
+                )
+                if trial is not None:
+                    fixed[name], found = at, trial
+                    break
+        planned = _operations(layout, found)
+        return planned if bool(inside(results(self.stated, planned), self.wanted)[0]) else None
+
+    def _layouts(self, wanted: Wanted) -> Iterator[Layout]:
+        spans = [None]
+        if wanted.ratio_spread is not None:
+            low, high = span_of(wanted)
+            # The spread of ratios is a line only between near ends.
+            count = min(max(3, math.ceil((high - low) / _SPAN)), 24)
+            edges = np.geomspace(low, high, count + 1)
+            spans = list(itertools.pairwise(edges.tolist()))  # type: ignore[arg-type]
+        for frame in self.frames:
+            for span in spans:
+                yield Layout(self.stated, self.rules, wanted, frame, self.pins, span)
+
+    # -- why -------------------------------------------------------------------
+
+    def reasons(self) -> tuple[Reason, ...]:
+        """Return every single edge that opens a plan when it alone is moved, the smallest share first.
+
+        Where none does, one reason: the least common share of all edges, or none at all.
+        """
+        windows = self.windows()
+        best: dict[tuple[str, str], tuple[float, Layout, dict[str, float]]] = {}
+        for layout in self._layouts(self.wanted):
+            for edge in layout.edges:
+                found = self._least(layout, edge)
+                key = edge.name, edge.bank
+                if found is not None and (key not in best or found[0] < best[key][0] - 1e-12):
+                    best[key] = found[0], layout, found[1]
+        told = [
+            reason
+            for (name, bank), (allowance, layout, values) in best.items()
+            if (reason := self._reason(name, bank, allowance, layout, values, windows)) is not None
+        ]
+        told = [reason for reason in told if self._holds(reason)]
+        told.sort(key=lambda reason: (reason.share if reason.share is not None else math.inf, reason.edge))
+        return tuple(told) or (self._together(windows),)
+
+    def _holds(self, reason: Reason) -> bool:
+        """Whether what is to be typed in does open a plan: asked where the programme was not exact."""
+        if self.wanted.ratio_spread is None:
+            return True
+        build, wanted = relaxed(self.build, self.wanted, reason.relaxation or {})
+        return Conflict(build, self.rules, wanted, self.pins).plan() is not None
+
+    def _least(self, layout: Layout, edge: Edge) -> tuple[float, dict[str, float]] | None:
+        """The least allowance of one edge that opens a plan in one frame."""
+        put = layout.programme
+        layout.ask(edge, edge.most)
+        found = put.solve({edge.allowance: 1.0})
+        layout.ask(edge, 0.0)
+        if found is None or found[edge.allowance] > edge.most - HAIR:
+            return None
+        return max(found[edge.allowance], 0.0), found
+
+    def windows(self) -> tuple[str, ...]:
+        """Return windows that conflict, none of which could be left out of the conflict."""
+        asked = [name for name in WINDOWS if _is_asked(self.wanted, name)]
+        left = list(asked)
+        for name in asked:
+            without = [one for one in left if one != name]
+            if not self._opens(_without(self.wanted, set(asked) - set(without))):
+                left = without
+        return tuple(left)
+
+    def _opens(self, wanted: Wanted) -> bool:
+        return any(layout.programme.solve({}) is not None for layout in self._layouts(wanted))
+
+    def _opens_in_truth(self, share: float) -> bool:
+        """Whether a plan is there once every window is so much wider, as the evaluation has it."""
+        wanted = _widened(self.wanted, share)
+        return Conflict(self.build, self.rules, wanted, self.pins).plan() is not None
+
+    # -- in words --------------------------------------------------------------
+
+    # long: one edge after another, each in its own words
+    def _reason(
+        self,
+        name: str,
+        bank: str,
+        allowance: float,
+        layout: Layout,
+        values: dict[str, float],
+        windows: tuple[str, ...],
+    ) -> Reason | None:
+        if name == NEW_GASKET:
+            return self._gasket(layout, values, windows)
+        if name.split(".")[0] in ("deck_cut", "head_cut", "crown_cut", "open_chamber"):
+            return self._limit(name, bank, allowance, layout, windows)
+        wanted = self.wanted
+        if name == RATIO_SPREAD:
+            by = self._spread_of_ratio()
+            if by is None:
+                return None
+            return self._spread(name, wanted.ratio_spread or 0.0, by, windows)
+        if name == QUENCH_SPREAD:
+            return self._spread(name, wanted.quench_spread or 0.0, allowance, windows)
+        what, end = name.rsplit(".", 1)
+        window: Window = {
+            "compression_ratio": wanted.ratio,
+            "quench": wanted.quench,
+            "deck_clearance": wanted.clearance,
+        }[what]
+        edge = window.low if end == "min" else window.high
+        assert edge is not None
+        by = allowance
+        if name == RATIO_HIGH:
+            by = 1 + 1 / (1 / (edge - 1) - allowance) - edge
+        elif name == RATIO_LOW:
+            by = edge - (1 + 1 / (1 / (edge - 1) + allowance))
+        up = end == "max"
+        value = _outward(edge + by if up else edge - by, up=up)
+        if name == QUENCH_LOW:
+            value = max(value, wanted.floor)
+        by = abs(value - edge)
+        share = by / (window.span or _ONE_EDGED[what])
+        relaxation = {"targets": {what: {end: value}}}
+        words = {"compression_ratio": "a ratio", "quench": "{quench}", "deck_clearance": "a deck clearance"}[
+            what
+        ]
+        way = "up to" if up else "down to"
+        written: Any = Number(value, 3) if what == "compression_ratio" else Limit(value)
+        off: Any = Number(by, 3) if what == "compression_ratio" else Limit(by)
+        says = sentence(
+            "With " + words + " " + way + " {edge}, {by} further, there is a plan.", edge=written, by=off
+        )
+        return Reason(windows, says, by, share, relaxation, name)
+
+    def _spread(self, name: str, now: float, by: float, windows: tuple[str, ...]) -> Reason:
+        value = _outward(now + by, up=True)
+        by = value - now
+        what = name.split(".")[1]
+        written: Any = Number(value, 3) if name == RATIO_SPREAD else Limit(value)
+        says = sentence(
+            "With holes up to {edge} apart in "
+            + ("ratio" if name == RATIO_SPREAD else "{quench}")
+            + " there is a plan.",
+            edge=written,
+        )
+        share = by / now if now else math.inf
+        return Reason(windows, says, by, share, {"targets": {"spread": {what: value}}}, name)
+
+    def _spread_of_ratio(self) -> float | None:
+        """The least further spread of ratio: its row is a line only near the present one, so it is walked to."""
+        now = self.wanted.ratio_spread or 0.0
+        total = 0.0
+        for _ in range(12):
+            wanted = self.wanted._replace(ratio_spread=now + total)
+            found = [
+                one[0]
+                for layout in self._layouts(wanted)
+                for edge in layout.edges
+                if edge.name == RATIO_SPREAD and (one := self._least(layout, edge)) is not None
+            ]
+            if not found:
+                return None
+            total += min(found)
+            if min(found) < 1e-7:
+                break
+        return total
+
+    def _limit(
+        self, name: str, bank: str, allowance: float, layout: Layout, windows: tuple[str, ...]
+    ) -> Reason | None:
+        op = name.split(".")[0]
+        banks = [one for one in self.build.banks if not bank or one.name == bank]
+        move = moves_of(self.build, self.rules, op, None if op == "crown_cut" else banks[0], self.pins)  # type: ignore[arg-type]
+        if move is None or not move.may_rest:
+            return None
+        now, by = move.high, allowance
+        if op == "head_cut":
+            taken = layout.taken[banks[0].name]
+            by = taken.depth(np.array(taken.volume(np.array(now)) + allowance)).item() - now
+        value = _outward(now + by, up=True)
+        if op == "crown_cut" and value > self._crown_floor(layout) + HAIR:
+            return None
+        by = value - now
+        inner: dict[str, Any] = {"max": _with_unit(op, value)}
+        says = sentence(
+            "With a "
+            + op.replace("_", " ").replace("open chamber", "chamber opening")
+            + " of up to {edge} there is a plan.",
+            edge=Volume(value) if op == "open_chamber" else Limit(value),
+        )
+        relaxation = {"levers": {op: {"banks": {bank: inner}} if bank else inner}}
+        return Reason(windows, says, by, by / now if now else math.inf, relaxation, name)
+
+    def _crown_floor(self, layout: Layout) -> float:
+        pistons = (None if piston is None else piston.part for piston in layout.frame.pistons)
+        return max(crown_limit(part, self.build, self.rules) for part in pistons)
+
+    def _gasket(self, layout: Layout, values: dict[str, float], windows: tuple[str, ...]) -> Reason | None:
+        """A gasket that is not listed: as one that is, but so much thicker or thinner."""
+        for bank in self.build.banks:
+            key = bank.name if layout.per_bank else "all"
+            for index, gasket in layout.gaskets[bank.name]:
+                if values.get(f"near {key} {index}", 0.0) < 0.5:
+                    continue
+                base = layout.bases[0]
+                at = self.stated.holes.index(bank.cylinders[0])
+                more = values[f"more {key} {index}"] - values[f"less {key} {index}"]
+                near = float(base.gasket[0, at])
+                if gasket is not None and gasket.thickness is not None:
+                    near = gasket.thickness.value
+                thickness = round(near + more + math.copysign(1e-6, more), _DIGITS)
+                bore = self._bore(bank.name, index)
+                if bore is None or thickness <= 0:
+                    return None
+                fresh = {"name": f"{thickness:.2f} mm", "thickness": thickness, **bore}
+                width = self.wanted.quench.span or _ONE_EDGED["quench"]
+                by = abs(thickness - near)
+                says = sentence("With a gasket of {edge} there is a plan.", edge=Limit(thickness))
+                listed = [_gasket_as_typed(one) for one in self.build.levers.gaskets]
+                return Reason(
+                    windows, says, by, by / width, {"levers": {"gaskets": [*listed, fresh]}}, NEW_GASKET
+                )
+        return None
+
+    def _bore(self, bank: str, index: int) -> dict[str, Any] | None:
+        """The opening of the gasket that a new one is like."""
+        if index >= 0:
+            gasket = self.build.levers.gaskets[index]
+            if gasket.opening_area is not None:
+                return {"opening_area": gasket.opening_area.as_typed}
+            if gasket.bore is not None:
+                return {"bore": gasket.bore.as_typed}
+        for name in ("opening_area", "bore"):
+            for path in (f"banks.{bank}.gasket.{name}", f"parts.gasket.{name}"):
+                if (quantity := self.build.figures.get(path)) is not None:
+                    return {name: quantity.as_typed}
+        return None
+
+    def _together(self, windows: tuple[str, ...]) -> Reason:
+        """No single edge opens a plan: by what common share would all of them?"""
+        low, high = 0.0, 1.0
+        if not self._opens_in_truth(high):
+            says = Sentence(
+                "No window alone, nor all of them twice as wide, opens a plan: another part is wanted."
+            )
+            return Reason(windows, says, None, None, None)
+        for _ in range(14):
+            middle = (low + high) / 2
+            low, high = (low, middle) if self._opens_in_truth(middle) else (middle, high)
+        share = math.ceil(high * 1000) / 1000
+        says = Sentence(
+            f"No edge alone opens a plan; with every window {share * 100:.1f} % wider at each end there is one."
+        )
+        return Reason(windows, says, None, share, {"targets": _targets(_widened(self.wanted, share))})
+
+
+def relaxed(build: Build, wanted: Wanted, relaxation: dict[str, Any]) -> tuple[Build, Wanted]:
+    """Return a build and its windows with a relaxation typed in.
+
+    Parameters
+    ----------
+    build : Build
+        As it is.
+    wanted : Wanted
+        Its windows.
+    relaxation : dict
+        As it stands in a file.
+    """
+    targets, levers = relaxation.get("targets") or {}, relaxation.get("levers") or {}
+    windows: dict[str, Any] = {}
+    for name, own in (("compression_ratio", "ratio"), ("quench", "quench"), ("deck_clearance", "clearance")):
+        given = targets.get(name) or {}
+        window: Window = getattr(wanted, own)
+        windows[own] = replace(window, low=given.get("min", window.low), high=given.get("max", window.high))
+    spread = targets.get("spread") or {}
+    windows["ratio_spread"] = spread.get("compression_ratio", wanted.ratio_spread)
+    windows["quench_spread"] = spread.get("quench", wanted.quench_spread)
+    means = dict(build.levers.means)
+    for op, given in levers.items():
+        if op == "gaskets":
+            continue
+        one = means[op]
+        if "max" in given:
+            one = replace(one, high=float(str(given["max"]).split()[0]))
+        for bank, limits in (given.get("banks") or {}).items():
+            low = one.banks.get(bank, (None, None))[0]
+            one = replace(one, banks={**one.banks, bank: (low, float(str(limits["max"]).split()[0]))})
+        means[op] = one
+    gaskets = build.levers.gaskets
+    if "gaskets" in levers:
+        gaskets = tuple(read_gasket(raw, build.unstated_doubt) for raw in levers["gaskets"])
+    changed = replace(build, levers=replace(build.levers, means=means, gaskets=gaskets))
+    return changed, wanted._replace(**windows)
+
+
+def _outward(value: float, *, up: bool) -> float:
+    """A value with few digits, never on the closed side."""
+    scale = 10.0**_DIGITS
+    return float(math.ceil(value * scale + 0.2) if up else math.floor(value * scale - 0.2)) / scale
+
+
+def _with_unit(op: str, value: float) -> float | str:
+    return f"{value:.10g} cc" if op == "open_chamber" else value
+
+
+def _gasket_as_typed(gasket: Any) -> dict[str, Any]:
+    figures = {
+        name: quantity.as_typed
+        for name in ("thickness", "bore", "opening_area", "volume")
+        if (quantity := getattr(gasket, name)) is not None
+    }
+    costs = {name: getattr(gasket, name) for name in ("price", "days") if getattr(gasket, name)}
+    return {"name": gasket.name, **figures, **costs} if gasket.name else {**figures, **costs}
+
+
+def _is_asked(wanted: Wanted, name: str) -> bool:
+    return {
+        "compression_ratio": wanted.ratio.is_bounded,
+        "quench": wanted.quench.is_bounded,
+        "deck_clearance": wanted.clearance.is_bounded,
+        RATIO_SPREAD: wanted.ratio_spread is not None,
+        QUENCH_SPREAD: wanted.quench_spread is not None,
+    }[name]
+
+
+def _without(wanted: Wanted, dropped: set[str]) -> Wanted:
+    """The windows without some of them; the floor of the quench stays."""
+    return wanted._replace(
+        ratio=OPEN if "compression_ratio" in dropped else wanted.ratio,
+        quench=OPEN if "quench" in dropped else wanted.quench,
+        clearance=OPEN if "deck_clearance" in dropped else wanted.clearance,
+        ratio_spread=None if RATIO_SPREAD in dropped else wanted.ratio_spread,
+        quench_spread=None if QUENCH_SPREAD in dropped else wanted.quench_spread,
+    )
+
+
+def _widened(wanted: Wanted, share: float) -> Wanted:
+    """Every edge moved by a share of its window's width; none past the floor, no ratio below 1."""
+
+    def wider(window: Window, what: str) -> Window:
+        by = share * (window.span or _ONE_EDGED[what])
+        low = None if window.low is None else window.low - by
+        high = None if window.high is None else window.high + by
+        if low is not None and what == "compression_ratio":
+            low = max(low, 1.01)
+        return replace(window, low=low, high=high)
+
+    return wanted._replace(
+        ratio=wider(wanted.ratio, "compression_ratio"),
+        quench=wider(wanted.quench, "quench"),
+        clearance=wider(wanted.clearance, "deck_clearance"),
+        ratio_spread=None if wanted.ratio_spread is None else wanted.ratio_spread * (1 + share),
+        quench_spread=None if wanted.quench_spread is None else wanted.quench_spread * (1 + share),
+    )
+
+
+def _targets(wanted: Wanted) -> dict[str, Any]:
+    """Windows as they stand in a file."""
+    out: dict[str, Any] = {}
+    for name, window in (
+        ("compression_ratio", wanted.ratio),
+        ("quench", wanted.quench),
+        ("deck_clearance", wanted.clearance),
+    ):
+        ends = {"min": window.low, "max": window.high}
+        if window.is_bounded:
+            out[name] = {
+                key: _outward(value, up=key == "max") for key, value in ends.items() if value is not None
+            }
+    spreads = {"compression_ratio": wanted.ratio_spread, "quench": wanted.quench_spread}
+    if any(value is not None for value in spreads.values()):
+        out["spread"] = {
+            name: _outward(value, up=True) for name, value in spreads.items() if value is not None
+        }
+    return out
+
+
+def _effort(layout: Layout) -> dict[str, float]:
+    """What a plan takes, roughly: the least of it is asked for."""
+    out = {name: 1.0 for name in layout.programme.bounds if name.split()[0] in _AMOUNTS}
+    for name in layout.programme.bounds:
+        if name.startswith("opened"):
+            out[name] = 0.01
+        elif name.startswith("milled"):
+            out[name] = 0.1
+    return out
+
+
+_AMOUNTS = ("first", "last", "above", "rim", "past")
+
+
+def _stepped(layout: Layout, found: dict[str, float]) -> Iterator[tuple[str, Callable[[float], list[float]]]]:
+    """The amounts that are cut on steps, in the order in which they are settled, with the steps next to a value."""
+    build, rules, pins = layout.build, layout.rules, layout.pins
+
+    def around(step: float, less: float = 0.0) -> Callable[[float], list[float]]:
+        def near(value: float) -> list[float]:
+            at = (value + less) / step
+            return [math.floor(at + 1e-7) * step - less, math.ceil(at - 1e-7) * step - less]
+
+        return near
+
+    def milled(taken: Taken, step: float, bank: str) -> Callable[[float], list[float]]:
+        def near(value: float) -> list[float]:
+            at = _milled(layout, bank, value) / step if value > HAIR else 0.0
+            depths = np.array([math.floor(at + 1e-7) * step, math.ceil(at - 1e-7) * step])
+            return [_volume(layout, bank, depth) for depth in depths.clip(0.0, taken.depths[-1]).tolist()]
+
+        return near
+
+    if layout.crown is not None and layout.crown.step:
+        p = next(i for i in range(len(layout.frame.pistons)) if found[f"piston {i}"] > 0.5)
+        above = found[f"above {p}"] + found[f"past {p}"]
+        if found[f"rim {p}"] > HAIR:
+            yield f"rim {p}", around(layout.crown.step, above)
+    for bank in build.banks:
+        deck = moves_of(build, rules, "deck_cut", bank, pins)
+        if deck is not None and deck.step:
+            yield f"first {bank.name}", around(deck.step)
+            yield f"last {bank.name}", around(deck.step)
+        head = moves_of(build, rules, "head_cut", bank, pins)
+        if head is not None and head.step and bank.name in layout.taken:
+            yield f"milled {bank.name}", milled(layout.taken[bank.name], head.step, bank.name)
+        opening = moves_of(build, rules, "open_chamber", bank, pins)
+        if opening is not None and opening.step:
+            for number in bank.cylinders:
+                yield f"opened {number}", around(opening.step)
+
+
+def _operations(layout: Layout, found: dict[str, float]) -> tuple[Operation, ...]:
+    """A solution as a plan."""
+    build, frame, planned = layout.build, layout.frame, list[Operation]()
+    if frame.swapped:
+        planned.append(Operation(SWAP))
+    parts: list[PartChoice | None] = [frame.fixed]
+    parts += [piston for p, piston in enumerate(frame.pistons) if found[f"piston {p}"] > 0.5]
+    planned += [Operation(FIT, part=part.part) for part in parts if part is not None]
+    planned += _gaskets(layout, found)
+    for bank in build.banks:
+        planned += _cuts(layout, found, bank.name)
+    crown = math.fsum(
+        value
+        for name, value in found.items()
+        if name.split()[0] in ("above", "rim", "past") and name.split()[1].isdigit()
+    )
+    if layout.crown is not None and crown > HAIR:
+        planned.append(Operation("crown_cut", amount=layout.crown.quantity(crown)))
+    return tuple(planned)
+
+
+def _gaskets(layout: Layout, found: dict[str, float]) -> Iterator[Operation]:
+    build = layout.build
+    chosen = {}
+    for bank in build.banks:
+        key = bank.name if layout.per_bank else "all"
+        for index, gasket in layout.gaskets[bank.name]:
+            if found[f"gasket {key} {index}"] > 0.5 and gasket is not None:
+                chosen[bank.name] = gasket
+    if len(chosen) == len(build.banks) and len({id(gasket) for gasket in chosen.values()}) == 1:
+        yield Operation("gasket", gasket=next(iter(chosen.values())))
+    else:
+        yield from (Operation("gasket", bank, gasket=gasket) for bank, gasket in chosen.items())
+
+
+def _cuts(layout: Layout, found: dict[str, float], bank: str) -> Iterator[Operation]:
+    build = layout.build
+    own = next(one for one in build.banks if one.name == bank)
+    deck = moves_of(build, layout.rules, "deck_cut", own, layout.pins)
+    first, last = found[f"first {bank}"], found[f"last {bank}"]
+    if deck is not None and max(first, last) > HAIR:
+        ends = deck.quantity(max(first, 0.0)), deck.quantity(max(last, 0.0))
+        if abs(first - last) < HAIR:
+            yield Operation("deck_cut", bank, amount=ends[0])
+        else:
+            yield Operation("deck_cut", bank, amount=midway(*ends), first=ends[0], last=ends[1])
+    head = moves_of(build, layout.rules, "head_cut", own, layout.pins)
+    milled = found[f"milled {bank}"]
+    if head is not None and milled > HAIR and bank in layout.taken:
+        yield Operation("head_cut", bank, amount=head.quantity(_milled(layout, bank, milled)))
+    opening = moves_of(build, layout.rules, "open_chamber", own, layout.pins)
+    for number in own.cylinders:
+        if opening is not None and found[f"opened {number}"] > HAIR:
+            yield Operation(
+                "open_chamber", cylinder=number, amount=opening.quantity(found[f"opened {number}"])
+            )
+
+
+def _volume(layout: Layout, bank: str, depth: float) -> float:
+    """What a depth takes from a chamber of a bank, in cc."""
+    parts = () if layout.frame.fixed is None else (layout.frame.fixed.part,)
+    start = layout.stated.holes.index(next(b for b in layout.build.banks if b.name == bank).cylinders[0])
+    return float(layout.stated.removed(parts, np.full((1, 1), depth), slice(start, start + 1))[0, 0])
+
+
+def _milled(layout: Layout, bank: str, volume: float) -> float:
+    """The depth that takes a volume, to the last digits."""
+    from scipy.optimize import brentq
+
+    deepest = float(layout.taken[bank].depths[-1])
+    if _volume(layout, bank, deepest) <= volume:
+        return deepest
+    return float(brentq(lambda depth: _volume(layout, bank, depth) - volume, 0.0, deepest, xtol=1e-13))

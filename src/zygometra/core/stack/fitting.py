@@ -1,0 +1,109 @@
+"""Another part or gasket in place of what is there: its figures, and how a mock-up's reading moves with it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+from ..build.means import Part
+from ..build.model import GASKET_FIGURES, Gasket
+from ..quantity import Quantity, Term
+from ..units import from_base
+from .results import Source
+
+_READ = "mock-up.deck_clearance"
+# The length of each part that stands in the stack, and how far one mm of it lifts the rim.
+_STACKS = {"piston": ("compression_height", 1.0), "rod": ("length", 1.0), "crank": ("stroke", 0.5)}
+
+
+def with_gasket(sources: dict[str, Source], path: str, gasket: Gasket) -> dict[str, Source]:
+    """Return the figures of a hole with another gasket.
+
+    Parameters
+    ----------
+    sources : dict
+        The figures that count; never altered.
+    path : str
+        Where the operation stands, such as ``planned.0``.
+    gasket : Gasket
+        What it does not say stays, unless its own figures say it otherwise.
+    """
+    sources = dict(sources)
+    # A round gasket in place of one whose opening was given as an area, and the like.
+    given = {name for name in GASKET_FIGURES if getattr(gasket, name) is not None}
+    lapsed = set()
+    if "bore" in given or "volume" in given:
+        lapsed |= {"opening_area", "bore"}
+    if given - {"volume"}:
+        lapsed.add("volume")
+    if "opening_area" in given:
+        lapsed.add("bore")
+    for name in lapsed - given:
+        sources.pop(f"parts.gasket.{name}", None)
+    for name in given:
+        sources[f"parts.gasket.{name}"] = Source(f"{path}.gasket.{name}", getattr(gasket, name))
+    return sources
+
+
+def with_part(sources: dict[str, Source], path: str, part: Part, number: int) -> dict[str, Source]:
+    """Return the figures of a hole with another part fitted.
+
+    Parameters
+    ----------
+    sources : dict
+        The figures that count in the hole; never altered.
+    path : str
+        Where the operation stands, such as ``planned.0``.
+    part : Part
+        What is fitted; a figure that it does not state is not known any more.
+    number : int
+        The hole; no unit.
+
+    Returns
+    -------
+    dict
+        A deck clearance that was read with the old part moves by the difference of their
+        lengths (half of it for a stroke) and takes the doubt of both; where one of the two is not
+        known the reading lapses. Figures of the old part, of single holes too, lapse.
+
+    Notes
+    -----
+    c = H − (S/2 + L + P): with all else as it was, c' = c + (P − P').
+    """
+    prefix = f"parts.{part.kind}."
+    kept = {place: source for place, source in sources.items() if not place.startswith(prefix)}
+    for name, quantity in part.figures.items():
+        kept[prefix + name] = Source(f"{path}.part.{name}", quantity)
+    read = sources.get(_READ)
+    if read is not None and part.kind in _STACKS:
+        name, share = _STACKS[part.kind]
+        old, new = sources.get(prefix + name), kept.get(prefix + name)
+        if old is None or new is None:
+            del kept[_READ]
+        else:
+            kept[_READ] = Source(read.path, _moved(read, old, new, share, number))
+    return kept
+
+
+def _moved(read: Source, old: Source, new: Source, share: float, number: int) -> Quantity:
+    """A reading with another length under it."""
+    quantity = read.quantity
+    value = quantity.value + share * (old.quantity.value - new.quantity.value)
+    terms = [
+        *_terms(read, 1.0, number),
+        *_terms(old, share, number),
+        *_terms(new, -share, number),
+    ]
+    u = math.sqrt(math.fsum(term.u**2 for term in terms))
+    return replace(quantity, value=value, number=from_base(value, quantity.unit), u=u, terms=tuple(terms))
+
+
+def _terms(source: Source, by: float, number: int) -> list[Term]:
+    """What a figure's doubt is made of, as far as it moves the clearance."""
+    quantity = source.quantity
+    if quantity.terms:
+        return [term._replace(u=by * term.u) for term in quantity.terms]
+    if not quantity.u:
+        return []
+    key = f"{source.path} at {number}" if quantity.each else source.path
+    return [Term(key, by * quantity.u, quantity.dof, None, quantity.rectangular)]

@@ -1,0 +1,157 @@
+"""Plans as an open document (format zygometra.plans), and what is wrong with what a plan is asked from."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from zygometra.core.build.document import operation_document
+from zygometra.core.build.lever_table import AMOUNTS
+from zygometra.core.build.model import Build
+from zygometra.core.errors import BuildFaults, Fault
+from zygometra.core.planning.elsewhere import Effect, elsewhere
+from zygometra.core.planning.moves import Move, moves_of
+from zygometra.core.planning.plans import Answer, Plan, plans_of
+from zygometra.core.planning.why_first import why
+from zygometra.core.planning.why_none import Reason
+
+from .evaluation_file import state_document
+
+
+def plans_document(build: Build) -> dict[str, Any]:
+    """Return what ``zygometra plan`` prints. Numbers are unrounded.
+
+    Parameters
+    ----------
+    build : Build
+        With levers and windows.
+
+    Returns
+    -------
+    dict
+        The document.
+
+    Raises
+    ------
+    BuildFaults
+        If nothing could be planned with what it says.
+    """
+    faults = list(planning_faults(build))
+    if faults:
+        raise BuildFaults(faults)
+    return answer_document(build, plans_of(build))
+
+
+def answer_document(build: Build, answer: Answer) -> dict[str, Any]:
+    """Return the document of an answer.
+
+    Parameters
+    ----------
+    build : Build
+        What was asked for.
+    answer : Answer
+        Its plans, or why there are none.
+    """
+    return {
+        "format": "zygometra.plans",
+        "version": 1,
+        "plans": [_plan(build, plan, i, answer.plans) for i, plan in enumerate(answer.plans)],
+        "none_because": [_reason(reason) for reason in answer.none_because],
+    }
+
+
+def _plan(build: Build, plan: Plan, i: int, plans: tuple[Plan, ...]) -> dict[str, Any]:
+    policy = plan.policy
+    return {
+        "planned": [operation_document(op) for op in plan.planned],
+        "result": state_document(plan.result),
+        "yield": plan.chance,
+        "cost": plan.bill.cost,
+        "minutes": plan.bill.minutes,
+        "days": plan.bill.days,
+        "metal_cc": plan.bill.metal,
+        "irreversible": list(plan.irreversible),
+        "buys": list(plan.buys),
+        "opens": list(plan.opens),
+        "floor_risk": plan.floor_risk,
+        "elsewhere": [_effect(effect) for effect in elsewhere(build, plan.planned)],
+        "policy": None
+        if policy is None
+        else {
+            "leave": policy.leave,
+            "read": list(policy.read),
+            "yield": policy.chance,
+            "clairvoyant": policy.clairvoyant,
+        },
+        "why": str(why(build.planning.priority, i, plans)),
+    }
+
+
+def _effect(effect: Effect) -> dict[str, Any]:
+    return {"what": effect.what, "amount_mm": effect.amount, "says": str(effect.says)}
+
+
+def _reason(reason: Reason) -> dict[str, Any]:
+    return {
+        "windows": list(reason.windows),
+        "says": str(reason.says),
+        "by": reason.by,
+        "share": reason.share,
+        "relaxation": reason.relaxation,
+    }
+
+
+def planning_faults(build: Build) -> Iterator[Fault]:
+    """Yield what keeps a build from being planned: a gasket of no thickness, a window that its only lever misses.
+
+    Parameters
+    ----------
+    build : Build
+        With levers and windows.
+
+    Yields
+    ------
+    Fault
+        Each with its place.
+    """
+    for i, gasket in enumerate(build.levers.gaskets):
+        if gasket.thickness is None or gasket.thickness.value <= 0:
+            found = "nothing" if gasket.thickness is None else f"{gasket.thickness.number:g}"
+            yield Fault(
+                f"levers.gaskets[{i}].thickness",
+                found,
+                "its compressed thickness, above nought, such as 1.02 mm",
+            )
+    yield from _too_narrow(build)
+
+
+def _too_narrow(build: Build) -> Iterator[Fault]:
+    """A window of the gap narrower than what its only lever may miss either way."""
+    from zygometra.core.house_rules import rules_for
+
+    if build.levers.gaskets or build.levers.parts:
+        return
+    rules = rules_for(build.school)
+    moving = [
+        move
+        for lever in AMOUNTS
+        if lever.quench and (move := moves_of(build, rules, lever.key, build.banks[0])) is not None
+    ]
+    if len(moving) != 1:
+        return
+    tolerance = _half_width(moving[0])
+    for name, window in (("quench", build.targets.quench), ("deck_clearance", build.targets.deck_clearance)):
+        span = window.span
+        if span is not None and span < tolerance:
+            lever = moving[0].means.op.replace("_", " ")
+            yield Fault(
+                f"targets.{name}",
+                f"a window of {span:.4g} mm",
+                f"one wider than the ±{tolerance:.4g} mm that its only lever, the {lever}, may be missed by",
+            )
+
+
+def _half_width(move: Move) -> float:
+    """What an amount may be missed by either way, in mm."""
+    amount = move.quantity(max(move.high, 0.01))
+    return amount.u * 3**0.5 if amount.rectangular else 2 * amount.u

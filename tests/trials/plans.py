@@ -1,0 +1,121 @@
+"""Plans held against rebuilds: does the share that ends inside all windows agree with the yield that was stated?"""
+
+from __future__ import annotations
+
+import json
+import random
+
+import numpy as np
+
+from support.rebuilds import READS, Rebuild
+from trials.study import Share, Table, over_all, percent
+from zygometra.core.planning.plans import Planner
+from zygometra.exchange.build_file import build_from_text
+
+# Readings a hole, and by how many points the yields may be off.
+CASES = ((2, 3.0), (3, 2.0), (5, 2.0))
+
+
+def one_rebuild(case: tuple[int, int, float, bool]) -> list[tuple[str, float, bool, float, bool]]:
+    """Of one rebuild: which plan, its yield, whether it came out, the stated risk of the floor, whether it broke."""
+    seed, repeats, scatter, logbook = case
+    made = Rebuild(seed, repeats, scatter, logbook=logbook)
+    _, build = build_from_text(json.dumps(made.document))
+    planner = Planner(build)
+    plans = planner.plans()
+    told: list[tuple[str, float, bool, float, bool]] = []
+    if not plans:
+        return told
+    told += _carried_out(made, plans[0], "first")
+    other = _at_random(planner, seed)
+    if other is not None:
+        told += _carried_out(made, other, "random")
+    return told
+
+
+def _at_random(planner: Planner, seed: int):
+    """One admissible plan, any: a gasket and a deck cut drawn until they are inside as stated."""
+    from zygometra.core.build.model import Operation
+    from zygometra.core.planning.moves import moves_of
+
+    chooser = random.Random(seed)
+    bank = planner.build.banks[0]
+    deck = moves_of(planner.build, planner.rules, "deck_cut", bank)
+    for _ in range(60):
+        gasket = chooser.choice([None, *planner.build.levers.gaskets])
+        amount = chooser.randrange(0, 61) / 100
+        planned = [] if gasket is None else [Operation("gasket", gasket=gasket)]
+        if amount:
+            planned.append(Operation("deck_cut", "A", amount=deck.quantity(amount)))
+        plan = planner.weighed(tuple(planned))
+        if plan is not None:
+            return planner.with_policy(plan)
+    return None
+
+
+def _carried_out(made: Rebuild, plan, name: str):
+    deck, gasket = 0.0, None
+    for op in plan.planned:
+        if op.op == "deck_cut":
+            deck = op.amount.value
+        elif op.gasket is not None:
+            gasket = [g["name"] for g in made.document["levers"]["gaskets"]].index(op.gasket.name)
+    taken = deck + made.missed() if deck else 0.0
+    inside, under = made.ends(taken, gasket)
+    yield f"{name}, one cut", plan.chance, inside, plan.floor_risk, under
+    if plan.policy is not None:
+        leave = plan.policy.leave["A"]
+        first = deck - leave
+        off = first + made.missed() if first > 1e-9 else 0.0
+        read = np.array([[c - off + made.random.gauss(0, READS) for c in made.clearance]])
+        last = float(plan.policy.last["A"].taken(read)[0])
+        inside, under = made.ends(off + (last + made.missed() if last else 0.0), gasket)
+        yield f"{name}, policy", plan.policy.chance, inside, plan.floor_risk, under
+        yield f"{name}, clairvoyant", plan.policy.clairvoyant, inside, plan.floor_risk, under
+
+
+def study(rebuilds: int, seed: int = 5, cases=CASES, scatter: float = 1.0, *, logbook: bool = True) -> Table:
+    """Plan, cut and look at so many rebuilds a case."""
+    rows, fails = [], []
+    for repeats, points in cases:
+        listed = [(seed * 10**6 + repeats * 10**5 + i, repeats, scatter, logbook) for i in range(rebuilds)]
+        found = [one for told in over_all(one_rebuild, listed) for one in told]
+        for name in dict.fromkeys(one[0] for one in found):
+            if name.endswith("clairvoyant"):
+                continue
+            own = [one for one in found if one[0] == name]
+            for tenth in range(10):
+                some = [one for one in own if min(int(one[1] * 10), 9) == tenth]
+                if not some:
+                    continue
+                share = Share(sum(one[2] for one in some), len(some), sum(one[1] for one in some) / len(some))
+                good = share.within(points)
+                rows.append((str(repeats), name, f"{tenth / 10:.1f} to {tenth / 10 + 0.1:.1f}", str(len(some)),
+                             percent(share.stated), percent(share.share), "" if good else "off"))  # fmt: skip
+                if not good:
+                    fails.append(
+                        f"{repeats} readings, {name}, {tenth / 10:.1f}: {share.share:.3f} of {share.stated:.3f}"
+                    )
+            broke = Share(sum(one[4] for one in own), len(own), sum(one[3] for one in own) / len(own))
+            over = broke.share > broke.stated + broke.strays + 0.002
+            rows.append((str(repeats), name, "under the floor", str(len(own)), percent(broke.stated),
+                         percent(broke.share), "off" if over else ""))  # fmt: skip
+            if over:
+                fails.append(
+                    f"{repeats} readings, {name}: floor broken in {broke.share:.4f} of {broke.stated:.4f} stated"
+                )
+        rows += _gains(found, repeats)
+    heads = ("readings", "plan", "stated yield", "rebuilds", "stated (mean)", "inside", "")
+    return Table("Plans and rebuilds", heads, rows, fails)
+
+
+def _gains(found, repeats: int):
+    """What cut, measure, cut again is worth: mean stated yields."""
+    for name in ("first", "random"):
+        known = {}
+        for one in found:
+            known.setdefault(one[0], []).append(one[1])
+        policy, seer = known.get(f"{name}, policy"), known.get(f"{name}, clairvoyant")
+        if policy and seer:
+            words = f"policy {percent(float(np.mean(policy)))}, clairvoyant {percent(float(np.mean(seer)))}"
+            yield (str(repeats), name, "mean of plans that cut", str(len(policy)), words, "", "")
