@@ -51,9 +51,11 @@ def main(address: str) -> None:
         at = name_myself(page, address)
         shot(page, "floor")
         pilot, truck = at["Pilot launch 2.3"], at["Mountain rescue truck V8"]
-        for station in ("stack", "figures", "aim", "sheet", "record"):
+        for station in ("stack", "figures", "sheet", "record"):
             page.goto(f"{address}{pilot}/{station}")
             shot(page, station)
+        page.goto(f"{address}{at['Brickyard lorry V8']}/plans?full=1")
+        shot(page, "plan")
         page.goto(f"{address}{at['Hill-climb single']}/stack")
         shot(page, "stop")
         page.goto(f"{address}{truck}/stack?hole=2")

@@ -34,6 +34,8 @@ SHOP = (
     ("pilot-launch", "measuring", "Tove Arkell"),
     ("snow-plough", "measuring", "Oren Pask"),
     ("harbour-tug", "measuring", "Ines Farrow"),
+    ("kiln-blower", "on paper", "Oren Pask"),
+    ("brickyard-lorry", "measuring", "Tove Arkell"),
     ("timber-hauler", "measuring", "Ines Farrow"),
 )
 

@@ -123,6 +123,12 @@ def _work(bench: Bench) -> State:
     return State(*progress_words(bench))
 
 
+def _plan(bench: Bench) -> State:
+    from .plan.view import progress_words
+
+    return State(*progress_words(bench))
+
+
 # Findings that stand in the way of going on with what was read.
 _IN_DOUBT = ("gauge-check-failed", "gauge-wants-check", "probable-cause", "zero-moved")
 
@@ -144,6 +150,7 @@ STATIONS: tuple[Station, ...] = (
         ),
     ),
     Station("stack", "Stack", "s", "stack", _stack),
+    Station("plan", "Plan", "v", "plans", _plan),
     Station("sheet", "Cut sheet", "p", "sheet", _sheet),
     Station("record", "Record", "l", "record", _record),
 )

@@ -1,0 +1,140 @@
+"""Routes of the target bench."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, flash, make_response, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response as BaseResponse
+
+from zygometra.core.build.document import with_leaf
+from zygometra.core.build.record import plan_words
+from zygometra.core.errors import BuildFaults, ZygometraError
+from zygometra.core.planning.opening import ASSEMBLED
+from zygometra.exchange.build_file import check
+from zygometra.exchange.plain_json import loads
+
+from ..build.bench import Bench, open_bench, with_plan
+from ..build.page import render
+from ..build.saving import save as save_build
+from ..forms.form import Form
+from ..people import told_error
+from ..stack.view import asked_of_crowns
+from . import levers
+from .asked import Asked, read_asked
+from .view import answer, page_view, plans_for, ways
+
+plan = Blueprint("plan", __name__, template_folder="templates")
+
+# A plan that is kept comes back as text; one of three hundred operations is a slip.
+MOST_TEXT = 100_000
+
+
+def _asked(bench: Bench) -> Asked:
+    return read_asked(bench.kept.build, bench.stored.shop_rules, request.args.to_dict(), bench.reader)
+
+
+@plan.get("/builds/<int:build_id>/plans")
+def page(build_id: int) -> str:
+    """Show the windows and what is found at once; the page asks for the rest."""
+    bench = open_bench(build_id)
+    asked = _asked(bench)
+    shown = _answered(bench, asked, whole=bool(request.args.get("full")))
+    return render(bench, "plan", "plan/page.html", **page_view(bench, asked), **shown)
+
+
+@plan.get("/builds/<int:build_id>/plans/answer")
+def answered(build_id: int) -> str:
+    """Show all plans for what is asked."""
+    bench = open_bench(build_id)
+    asked = _asked(bench)
+    shown = _answered(bench, asked, whole=True)
+    return render_template("plan/answer.html", bench=bench, **page_view(bench, asked), **shown)
+
+
+@plan.get("/builds/<int:build_id>/plans/ways")
+def ways_page(build_id: int) -> str:
+    """Show each lever alone."""
+    bench = open_bench(build_id)
+    asked = _asked(bench)
+    try:
+        rows, problem = ways(bench, asked), ""
+    except ZygometraError as error:
+        rows, problem = [], told_error(error)
+    return render_template("plan/ways.html", bench=bench, ways=rows, problem=problem)
+
+
+def _answered(bench: Bench, asked: Asked, *, whole: bool) -> dict[str, Any]:
+    try:
+        return answer(bench, asked, plans_for(bench, asked, whole=whole))
+    except ZygometraError as error:
+        return {"problem": told_error(error), "plans": [], "chosen": None, "reasons": [], "whole": True}
+
+
+@plan.get("/builds/<int:build_id>/plans/levers")
+def levers_page(build_id: int) -> str:
+    """Show what the shop can do, as a form."""
+    bench = open_bench(build_id)
+    shown = levers.view(bench.document, levers.form_of(bench.document), {})
+    return render(bench, "plan", "plan/levers.html", **shown)
+
+
+@plan.post("/builds/<int:build_id>/plans/levers")
+def save_levers(build_id: int) -> BaseResponse:
+    """Save what the shop can do."""
+    bench = open_bench(build_id)
+    form = Form(request.form, bench.reader)
+    document = levers.document_of(bench.document, form.typed, bench.reader)
+    faults = levers.faults_of(document)
+    if faults:
+        shown = levers.view(bench.document, form.typed, faults)
+        return make_response(render(bench, "plan", "plan/levers.html", **shown), 422)
+    refused = save_build(bench, document, "what the shop can do")
+    return refused or redirect(url_for("plan.page", build_id=build_id))
+
+
+@plan.post("/builds/<int:build_id>/plans/assembled")
+def assembled(build_id: int) -> BaseResponse:
+    """Say how far the engine is assembled: what a plan must open hangs on it."""
+    bench = open_bench(build_id)
+    said = request.form.get("assembled", "")
+    if said and said not in ASSEMBLED:
+        flash(f"Found '{said[:40]}'; wanted one of {', '.join(ASSEMBLED)}.")
+        return redirect(url_for("plan.page", build_id=build_id))
+    document = with_leaf(dict(bench.document), ("engine", "assembled"), said or None)
+    refused = save_build(bench, document, f"the engine is {said or 'not said how far assembled'}")
+    return refused or redirect(url_for("plan.page", build_id=build_id))
+
+
+@plan.post("/builds/<int:build_id>/plans")
+def keep(build_id: int) -> BaseResponse:
+    """Put a plan on the build, in place of what it plans."""
+    bench = open_bench(build_id)
+    planned = _plan_sent(request.form.get("planned", ""))
+    if planned is None:
+        flash("Found no plan in what was sent; choose one of those on this page.")
+        return redirect(url_for("plan.page", build_id=build_id))
+    document = {**bench.document, "planned": planned}
+    try:
+        operations = check(document).planned
+    except BuildFaults as refused_plan:
+        flash(f"Found what is no plan: {refused_plan.faults[0]}. Choose one of those on this page.")
+        return redirect(url_for("plan.page", build_id=build_id))
+    if asks := asked_of_crowns(with_plan(bench, operations)):
+        flash(asks)
+        return redirect(url_for("plan.page", build_id=build_id))
+    refused = save_build(bench, document, plan_words(planned))
+    return refused or redirect(url_for("stack.page", build_id=build_id))
+
+
+def _plan_sent(text: str) -> list[dict[str, Any]] | None:
+    """The plan that a form carried; None where it carried none."""
+    if len(text) > MOST_TEXT:
+        return None
+    try:
+        planned = loads(text)
+    except (ValueError, RecursionError):
+        return None
+    if not isinstance(planned, list) or not all(isinstance(op, dict) for op in planned):
+        return None
+    return planned
