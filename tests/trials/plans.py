@@ -49,7 +49,7 @@ def _at_random(planner: Planner, seed: int):
             planned.append(Operation("deck_cut", "A", amount=deck.quantity(amount)))
         plan = planner.weighed(tuple(planned))
         if plan is not None:
-            return planner.with_policy(plan)
+            return plan
     return None
 
 

@@ -137,7 +137,7 @@ class Archive:
         worth : Worth
             Of the plan.
         """
-        return any(covers(row, worth, self._apart, self._share) for row in self._rows)
+        return bool(self.covered(*(np.array([figure]) for figure in worth))[0])
 
 
 def tidy(worths: list[Worth], apart: Planning, share: float) -> list[int]:

@@ -11,21 +11,21 @@ from .draws import Table
 from .moves import HAIR
 
 Flags = NDArray[np.bool_]
-# So many standard deviations inside every edge are as good as certain: of those the cheapest counts.
-_SURE = 4.0
+# So many standard deviations inside an edge are as good as certain.
+SURE = 4.0
 
 
 def distinct(
     cost: Table,
     metal: Table,
     kinds: NDArray[np.int64],
-    margin: Table,
+    likely: Table,
     apart: tuple[float, float],
     bins: NDArray[np.int64] | None,
 ) -> NDArray[np.int64]:
-    """The points worth drawing: none of another is as cheap, takes as little, does no more and lies further inside.
+    """The points worth drawing: none of another is as cheap, takes as little, does no more and is as likely inside.
 
-    Of points about as dear that take about as much, the furthest inside stands for all. Where holes of other
+    Of points about as dear that take about as much, the likeliest stands for all. Where holes of other
     banks must meet them, only points of one bin are compared: another place in the window may be what
     meets.
 
@@ -35,8 +35,8 @@ def distinct(
         In money and cc.
     kinds : array of int
         What each does, as bits; no unit.
-    margin : array
-        Standard deviations inside the nearest edge; no unit.
+    likely : array
+        How likely each is to be inside, a share of 1; no unit.
     apart : tuple of float
         How near in cost and metal counts as alike, in money and cc.
     bins : array of int or None
@@ -47,18 +47,21 @@ def distinct(
     array of int
         Their places.
     """
-    sure = np.minimum(margin, _SURE)
-    columns = [np.floor(cost / apart[0]), np.floor(metal / apart[1]), kinds.astype(float)]
+    sure = np.round(likely, 4)
+    columns = [np.floor(cost / apart[0]), np.floor(metal / apart[1]), kinds]
     if bins is not None:
-        columns.append(bins.astype(float))
-    order = np.lexsort((metal, cost, -sure))
-    _, first = np.unique(np.stack(columns)[:, order], axis=1, return_index=True)
-    order = order[np.sort(first)]
+        columns.append(bins)
+    # Groups of points that are alike lie together, the best of each first.
+    order = np.lexsort((metal, cost, -sure, *columns))
+    starts = np.ones(len(order), dtype=bool)
+    starts[1:] = np.any([column[order[1:]] != column[order[:-1]] for column in columns], axis=0)
+    order = order[starts]
+    order = order[np.lexsort((metal[order], cost[order], -sure[order]))]
     at = np.zeros(len(order), dtype=np.int64) if bins is None else bins[order]
     sorted_by = _Columns(cost[order], metal[order], kinds[order], at)
     kept = np.zeros(0, dtype=np.int64)
     for start in range(0, len(order), _BLOCK):
-        # Those further inside come first: a block is held against what is kept, then against itself.
+        # The likeliest come first: a block is held against what is kept, then against itself.
         block = np.arange(start, min(start + _BLOCK, len(order)))
         if len(kept):
             block = block[~_beaten(sorted_by, kept, block).any(axis=0)]
@@ -90,14 +93,12 @@ def _beaten(columns: _Columns, by: NDArray[np.int64], those: NDArray[np.int64]) 
     )
 
 
-def most_chance(margin: Table) -> Table:
-    """Return the most that a point so many deviations inside its nearest edge can yield, and a little more.
+def most_chance(likely: Table) -> Table:
+    """Return the most that points can yield by what stands in for it: a little more.
 
     Parameters
     ----------
-    margin : array
-        Standard deviations inside the nearest edge; no unit.
+    likely : array
+        How likely each is to be inside, a share of 1; no unit.
     """
-    from scipy.special import ndtr
-
-    return np.asarray(np.minimum(ndtr(margin) + 0.03, 1.0))
+    return np.minimum(likely + 0.01, 1.0)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -26,7 +27,7 @@ from .truth import Truth
 from .why_none import Conflict, Reason
 
 # What of the distance that plans must lie apart is used when plans that stand for one another are dropped.
-_SHOWS = 0.3
+_SHOWS = 0.25
 
 
 @dataclass(frozen=True)
@@ -34,18 +35,27 @@ class Plan:
     """One plan: what is done, what it comes to, what it takes.
 
     ``chance`` is its yield, ``floor_risk`` the chance that a hole ends below the floor of the quench, both
-    shares of 1; ``policy`` what it yields with a reading between two cuts, None where no deck is cut.
+    shares of 1.
     """
 
     planned: tuple[Operation, ...]
-    result: State
     chance: float
     floor_risk: float
     bill: Bill
-    policy: Policy | None
     irreversible: tuple[str, ...]
     buys: tuple[str, ...]
     opens: tuple[str, ...]
+    planner: Planner = field(repr=False, compare=False)
+
+    @cached_property
+    def result(self) -> State:
+        """Every hole once it is carried out, as stated; worked out when first asked for."""
+        return self.planner.result_of(self.planned)
+
+    @cached_property
+    def policy(self) -> Policy | None:
+        """What it yields with a reading between two cuts, None where no deck is cut; as :attr:`result`."""
+        return self.planner.policy_of(self)
 
     @property
     def worth(self) -> Worth:
@@ -116,7 +126,7 @@ class Planner:
         # Between the steps of the ladders there may be one after all.
         only = None if planned is None else self.weighed(planned)
         if only is not None:
-            return Answer((self.with_policy(only),), (), self.wanted)
+            return Answer((only,), (), self.wanted)
         return Answer((), conflict.reasons(), self.wanted)
 
     @property
@@ -140,7 +150,9 @@ class Planner:
         search : Search
             That has run, or is still running.
         """
-        weighed = [one for found in search.found if (one := self.weighed(found.planned)) is not None]
+        # What is beaten on few draws is not worth many.
+        first = tidy([found.worth for found in search.found], self.build.planning, 0.0)
+        weighed = [one for i in first if (one := self.weighed(search.found[i].planned)) is not None]
         least = self.build.planning.least_yield
         good = [one for one in weighed if one.chance >= least - EDGE]
         if not good:
@@ -152,7 +164,7 @@ class Planner:
             good = [max(weighed, key=lambda one: one.chance)]
         ranked = sorted(good, key=rank(self.build.planning.priority))
         kept = tidy([one.worth for one in ranked], self.build.planning, _SHOWS)
-        return tuple(self.with_policy(ranked[i]) for i in kept)
+        return tuple(ranked[i] for i in kept)
 
     def admissible(self, planned: tuple[Operation, ...]) -> bool:
         """Tell whether every hole is inside every window as stated.
@@ -178,29 +190,36 @@ class Planner:
         return self._plan(planned, drawn)
 
     def _plan(self, planned: tuple[Operation, ...], drawn: Results) -> Plan:
-        evaluation = evaluate(replace(self.build, planned=planned), self.now)
         return Plan(
             planned,
-            evaluation.planned,
             float(inside(drawn, self.wanted).mean()),
             floor_risk(drawn, self.wanted),
             bill_of(self.build, planned),
-            None,
             tuple(irreversible(planned)),
             tuple(buys(self.build, planned)),
             set_ups_of(self.build, planned),
+            self,
         )
 
-    def with_policy(self, plan: Plan) -> Plan:
-        """Return a plan with what it yields when it waits for a reading before its last cut.
+    def result_of(self, planned: tuple[Operation, ...]) -> State:
+        """Return every hole once a plan is carried out, as stated.
+
+        Parameters
+        ----------
+        planned : tuple of Operation
+            The plan.
+        """
+        return evaluate(replace(self.build, planned=planned), self.now).planned
+
+    def policy_of(self, plan: Plan) -> Policy | None:
+        """Return what a plan yields when it waits for a reading before its last cut; None where no deck is cut.
 
         Parameters
         ----------
         plan : Plan
-            Without one.
+            In one cut.
         """
-        policy = policy_of(self.coarse, plan.planned, self.wanted, self._decks, plan.chance)
-        return replace(plan, policy=policy)
+        return policy_of(self.coarse, plan.planned, self.wanted, self._decks, plan.chance)
 
     @property
     def _decks(self) -> dict[str, Move]:

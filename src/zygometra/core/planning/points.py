@@ -13,26 +13,35 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..build.model import Bank, Gasket
+from ..build.model import Gasket
 from ..stack.fitting import with_gasket
 from ..stack.results import Source
 from ..windows import EDGE
-from .distinct import Flags, distinct, most_chance
+from .distinct import SURE, Flags, distinct, most_chance
 from .draws import Table
 from .moves import HAIR, Move
-from .results import Wanted
-from .sides import Side, Taken, edges
+from .patterns import Standing
+from .sides import Edges, Side, edges
 from .truth import Truth, gasket_tables
 
 # How many steps a ladder has at the least and at the most.
-FEWEST, MOST = 6, 13
+FEWEST, MOST = 5, 9
+# How much wider the crown's ranges are taken than the mean of the holes gives, in mm.
+_HOLES_DIFFER = 0.01
+
+
+class Bound(NamedTuple):
+    """The least that a bank costs in money and metal, and the most that it can yield, a share of 1."""
+
+    cost: float
+    metal: float
+    chance: float
 
 
 class Points(NamedTuple):
@@ -66,6 +75,11 @@ class Points(NamedTuple):
         """How many there are."""
         return len(self.cost)
 
+    @property
+    def bound(self) -> Bound:
+        """The least that they take, and the most that they yield."""
+        return Bound(float(self.cost.min()), float(self.metal.min()), float(self.ok.mean(axis=1).max()))
+
 
 def joined(several: list[Points]) -> Points | None:
     """Return points one after another; None where there are none.
@@ -83,37 +97,14 @@ def joined(several: list[Points]) -> Points | None:
 DECK, HEAD, OPEN, GASKET = 1, 2, 4, 8
 
 
-@dataclass
-class BankMoves:
-    """What may be done to a bank: its levers, and the gaskets with their place among those listed."""
-
-    bank: Bank
-    columns: slice
-    deck: Move | None
-    head: Move | None
-    opening: Move | None
-    gaskets: list[tuple[int, Gasket | None]]
-    # Lowest cost and metal a step of a ladder may not exceed.
-    cost_step: float = math.inf
-    metal_step: float = math.inf
-    # A levelling cut that was fixed by hand.
-    ends: tuple[float, float] | None = None
-    # Whether other banks must have the same gasket, and whether there are any.
-    one_gasket: bool = False
-    others: bool = False
-    shifts: dict[tuple[int, int], tuple[Table, Table]] = field(default_factory=dict)
-    missed: dict[str, Table] = field(default_factory=dict)
-    spreads: list[float] = field(default_factory=list)
-    wander: list[float] = field(default_factory=list)
-
-
 class _Rows(NamedTuple):
-    """A levelling with a pattern of openings and a gasket, an entry each; extremes as stated.
+    """A crown cut with a pattern and a gasket, an entry each; extremes as stated.
 
-    ``least`` and ``most`` gap without a listed gasket, ``low`` and ``high`` room to the volume's edges,
-    ``up`` and ``down`` the least and most clearance; all in mm.
+    ``at`` tells which crown cut; ``least`` and ``most`` gap without a listed gasket, ``low`` and ``high`` room to
+    the volume's edges, ``up`` and ``down`` the least and most clearance; all in mm.
     """
 
+    at: NDArray[np.int64]
     gasket: NDArray[np.int64]
     pattern: NDArray[np.int64]
     thickness: Table
@@ -127,7 +118,6 @@ class _Rows(NamedTuple):
     down: Table
     wedge: Table
     opened: Table
-    full: Flags
 
     @property
     def size(self) -> int:
@@ -144,6 +134,22 @@ class _Rows(NamedTuple):
         return _Rows._make(column[which] for column in self)
 
 
+class _Reach(NamedTuple):
+    """Rows with deck cuts from ``bottom`` to ``top`` in mm: the least they take, the most that they can yield."""
+
+    row: NDArray[np.int64]
+    bottom: Table
+    top: Table
+    cost: Table
+    metal: Table
+    kinds: NDArray[np.int64]
+    chance: Table
+
+    def take(self, which: Flags) -> _Reach:
+        """Return some of them."""
+        return _Reach._make(column[which] for column in self)
+
+
 class _Many(NamedTuple):
     """Points, an entry each: the row, mean deck cut, head cut in mm, what every chamber is opened more in cc."""
 
@@ -157,191 +163,234 @@ class _Many(NamedTuple):
         return _Many._make(column[which] for column in self)
 
 
-@dataclass
+class Undrawn(NamedTuple):
+    """Points of one bank at one crown cut before they are drawn; ``likely`` stands in for their yield."""
+
+    rows: _Rows
+    many: _Many
+    cost: Table
+    metal: Table
+    kinds: NDArray[np.int64]
+    likely: Table
+    ratio: Table
+    gap: Table
+
+    def take(self, which: NDArray[np.int64] | Flags) -> Undrawn:
+        """Return some of the points.
+
+        Parameters
+        ----------
+        which : array
+            Their places, or a flag for each; no unit.
+        """
+        return Undrawn._make([self.rows, self.many.take(which), *(column[which] for column in self[2:])])
+
+
+class _Laid(NamedTuple):
+    """Several crown cuts laid out together: the bank with each, the rows, what they reach."""
+
+    side: Side
+    rows: _Rows
+    reach: _Reach
+
+
+# From cost, metal, what is done and the most that could be yielded: which may still be part of a plan worth having.
+Worthy = Callable[[Table, Table, NDArray[np.int64], Table], Flags]
+
+
 class Ladder:
-    """Everything that may be done to one bank at one crown cut.
+    """Everything that may be done to one bank with some parts, crown cut by crown cut.
 
     Parameters
     ----------
-    moves : BankMoves
-        The bank's levers.
-    stated, drawn : Side
-        The bank as it is stated and as it is drawn.
-    wanted : Wanted
-        The windows.
-    truth, drawn_truth : Truth
-        For what milling takes and what operations miss.
-    taken : Taken or None
-        What milling takes.
-    still_worth : callable
-        From cost, metal, what is done and the most that could be yielded: which points may still be part
-        of a plan worth having.
-    finer : int
-        How many times finer the ladders are than usual; no unit.
+    standing : Standing
+        The bank with its parts.
+    truth, drawn : Truth
+        For what gaskets come to and operations miss.
     """
 
-    moves: BankMoves
-    stated: Side
-    drawn: Side
-    wanted: Wanted
-    truth: Truth
-    drawn_truth: Truth
-    taken: Taken | None
-    still_worth: Callable[[Table, Table, NDArray[np.int64], Table], Flags]
-    finer: int = 1
+    def __init__(self, standing: Standing, truth: Truth, drawn: Truth) -> None:
+        self.standing, self.truth, self.drawn_truth = standing, truth, drawn
+        self.moves, self.wanted, self.taken = standing.moves, standing.wanted, standing.taken
+        self._laid: dict[float, tuple[_Laid, int]] = {}
 
-    def points(self) -> Points | None:
-        """Return the points of the bank that are inside the windows as stated; None where there are none."""
-        rows = self._rows()
-        if rows is None:
+    def lay(self, crowns: Sequence[float]) -> None:
+        """Lay out crown cuts together: one by one they take as long each.
+
+        Parameters
+        ----------
+        crowns : sequence of float
+            In mm.
+        """
+        side = self.standing.stated.cut(np.array(crowns))
+        rows = self._rows(side, len(crowns))
+        laid = _Laid(side, rows, self._reach(rows))
+        for at, crown in enumerate(crowns):
+            self._laid[crown] = laid, at
+
+    def crowns(self) -> list[tuple[float, float]]:
+        """Return between which crown cuts some row could bring the bank inside, in mm; ranges apart, in order.
+
+        Notes
+        -----
+        With s = crown − deck the gap leaves s a range, and the volume, in mm of deck, asks that
+        s − k·crown + what is opened or milled lies in another: k is what crown and ring give back. A crown
+        that is cut by what stands above its rim changes neither gap nor, as far as it is judged here, volume.
+        """
+        uncut, move = self.standing.stated, self.moves.deck
+        rows = self._rows(uncut.cut(np.zeros(1)), 1)
+        gap, clearance = self.wanted.gap, self.wanted.clearance
+        least, most = np.full(rows.size, -math.inf), np.full(rows.size, math.inf)
+        if gap.low is not None:
+            least = gap.low - rows.least - rows.thickness
+        if gap.high is not None:
+            most = gap.high - rows.most - rows.thickness
+        if clearance.low is not None:
+            least = np.maximum(least, clearance.low - rows.up)
+        if clearance.high is not None:
+            most = np.minimum(most, clearance.high - rows.down)
+        half = np.abs(rows.wedge) / 2
+        low, high = least + half, most + (move.high - half if move is not None else 0.0)
+        above = float(uncut.above_rim.max())
+        if not above:
+            area = uncut.area + uncut.pocket
+            both = (uncut.dish_area + uncut.ring) / area
+            # Once the dish is cut away the ring alone gives room.
+            shallow = float((uncut.ring / area if np.isfinite(uncut.dish_depth).any() else both).min())
+            held = rows.volume / self._per_mm
+            short = least + rows.high + held - self._mills()
+            room = most + rows.low + held + self._opens()
+            with np.errstate(divide="ignore", invalid="ignore"):
+                low = np.where(short > EDGE, np.maximum(low, short / float(both.max())), low)
+                high = np.where(
+                    room < -EDGE, -math.inf, np.where(shallow > 0, np.minimum(high, room / shallow), high)
+                )
+        # What holes differ in was taken at its mean.
+        low, high = low - _HOLES_DIFFER, high + _HOLES_DIFFER
+        fits = (low <= high) & (high >= 0)
+        return [
+            (first + above if first > 0 else 0.0, last + above)
+            for first, last in _merged(low[fits], high[fits])
+        ]
+
+    def _reached(self, crown: float) -> tuple[_Laid, _Reach]:
+        if crown not in self._laid:
+            self.lay([crown])
+        laid, at = self._laid[crown]
+        return laid, laid.reach.take(laid.rows.at[laid.reach.row] == at)
+
+    def bound(self, crown: float) -> Bound | None:
+        """Return the least that the bank takes; None where nothing is inside the windows as stated.
+
+        Parameters
+        ----------
+        crown : float
+            What comes off the crowns, in mm.
+        """
+        _, reach = self._reached(crown)
+        if not reach.row.size:
             return None
-        row, deck = self._decks(rows)
-        row, deck, cuts, more = self._rest(rows, row, deck)
+        return Bound(float(reach.cost.min()), float(reach.metal.min()), float(reach.chance.max()))
+
+    def undrawn(self, crown: float, worthy: Worthy, *, every: bool = False) -> Undrawn | None:
+        """Return the points of the bank that are inside the windows as stated; None where there are none.
+
+        Parameters
+        ----------
+        crown : float
+            What comes off the crowns, in mm.
+        worthy : callable
+            Tells which may still be part of a plan worth having.
+        every : bool
+            True keeps points that others beat as well.
+        """
+        (side, rows, _), reach = self._reached(crown)
+        reach = reach.take(worthy(reach.cost, reach.metal, reach.kinds, reach.chance))
+        if not reach.row.size:
+            return None
+        row, deck = self._decks(rows, reach)
+        least = self._at_least(rows, row, deck)
+        worth = worthy(*self._bill(rows, least), most_chance(self._likely(rows, least, volume=False)))
+        row, deck, cuts, more = self._rest(rows, row[worth], deck[worth])
         if not len(row):
             return None
         many = _Many(row, deck, cuts, more)
         cost, metal, kinds = self._bill(rows, many)
-        ratio, gap = self._stated(rows, many)
-        margins = self._margins(rows, many, ratio, gap)
-        worth = self.still_worth(cost, metal, kinds, most_chance(margins))
+        likely = self._likely(rows, many)
+        worth = worthy(cost, metal, kinds, most_chance(likely))
         if not worth.any():
             return None
         many = many.take(worth)
-        cost, metal, kinds, margins = cost[worth], metal[worth], kinds[worth], margins[worth]
-        ratio, gap = ratio[worth], gap[worth]
+        cost, metal, kinds, likely = cost[worth], metal[worth], kinds[worth], likely[worth]
+        ratio, gap = self._stated(side, rows, many)
+        likely = self._meeting(likely, ratio, gap)
+        if every:
+            return Undrawn(rows, many, cost, metal, kinds, likely, ratio, gap)
         bins = self._bins(rows, many.row, ratio, gap)
-        keep = distinct(cost, metal, kinds, margins, (self.moves.cost_step, self.moves.metal_step), bins)
-        many = many.take(keep)
-        ok = self._inside(rows, many)
+        keep = distinct(cost, metal, kinds, likely, (self.moves.cost_step, self.moves.metal_step), bins)
+        return Undrawn(rows, many, cost, metal, kinds, likely, ratio, gap).take(keep)
+
+    def drawn(self, points: Undrawn, missed: Table) -> Points:
+        """Return points with the draws in which they are inside.
+
+        Parameters
+        ----------
+        points : Undrawn
+            Of one crown cut.
+        missed : array
+            What comes off the crowns in each draw, in mm.
+        """
+        rows, many = points.rows, points.many
         half = rows.wedge[many.row] / 2
-        opens = rows.opened[many.row] + many.more[:, None]
-        index = rows.gasket[many.row]
         return Points(
-            index, many.deck - half, many.deck + half, many.cuts, opens,
-            cost[keep], metal[keep], kinds[keep], ok, ratio[keep], gap[keep],
-        )  # fmt: skip
-
-    # -- levelling and openings -------------------------------------------------
-
-    def _shares(self) -> Table:
-        count = len(self.moves.bank.cylinders)
-        return np.arange(count) / (count - 1) - 0.5 if count > 1 else np.zeros(1)
-
-    def _wedges(self) -> list[float]:
-        """Last end less first of a levelling cut: none, or some of what levels the bank."""
-        deck = self.moves.deck
-        if self.moves.ends is not None:
-            return [self.moves.ends[1] - self.moves.ends[0]]
-        if deck is None or not deck.means.level or len(self.moves.bank.cylinders) < 2:
-            return [0.0]
-        shares = self._shares()
-        rooms = [self.stated.clearance[:, 0]]
-        if not self.wanted.ratio.is_open or self.wanted.ratio_spread is not None:
-            # What levels the volumes is another wedge than what levels the deck, where chambers differ.
-            full = self.stated.closed[:, 0] + self.stated.area[:, 0] * rooms[0] / 1000
-            level = full / self.stated.swept[:, 0]
-            rooms.append((level - level.mean()) * self.stated.swept[:, 0] / self._per_mm)
-        step = 2 * deck.step
-        parts = [_flattest(shares, room) * part for room in rooms for part in (0.5, 1.0)]
-        if step:
-            parts = [round(part / step) * step for part in parts]
-        return list(dict.fromkeys([0.0, *(part for part in parts if not math.isnan(part))]))
-
-    def _openings(self, wedge: float) -> Iterator[tuple[Table, bool]]:
-        """What each chamber is opened: nothing, or the smallest raised step by step until all are alike."""
-        count = len(self.moves.bank.cylinders)
-        yield np.zeros(count), count == 1
-        move = self.moves.opening
-        if move is None:
-            return
-        if count == 1:
-            return
-        # Of everything that is shared nothing counts: only how holes stand to one another.
-        full = (
-            self.stated.closed[:, 0]
-            + self.stated.area[:, 0] * (self.stated.clearance[:, 0] - wedge * self._shares()) / 1000
+            rows.gasket[many.row],
+            many.deck - half,
+            many.deck + half,
+            many.cuts,
+            rows.opened[many.row] + many.more[:, None],
+            points.cost,
+            points.metal,
+            points.kinds,
+            self._inside(self.standing.drawn.cut(missed), rows, many),
+            points.ratio,
+            points.gap,
         )
-        share = full / self.stated.swept[:, 0]
-        seen: set[tuple[float, ...]] = set()
-        for part in (0.5, 1.0):
-            level = share.min() + part * (share.max() - share.min())
-            wanted = np.maximum((level - share) * self.stated.swept[:, 0], 0.0)
-            opened = np.array([self._opening(move, one) for one in wanted])
-            key = tuple(opened)
-            if opened.max() <= move.high + HAIR and key not in seen and (opened.any() or part == 1.0):
-                seen.add(key)
-                yield opened, part == 1.0
 
-    def _opening(self, move: Move, wanted: float) -> float:
-        """An opening that can be made: nothing for less than half the least."""
-        if wanted < max(move.low, move.step) / 2:
-            return 0.0
-        return move.rounded(max(wanted, move.low), move.low, max(move.high, wanted))
+    # -- rows: a crown cut with a pattern and a gasket ------------------------------
 
-    # -- rows: a pattern of cuts with a gasket ------------------------------------
-
-    def _rows(self) -> _Rows | None:
-        """Every levelling and pattern of openings, with the gasket there and with each of those listed."""
-        patterns = [(wedge, *opening) for wedge in self._wedges() for opening in self._openings(wedge)]
-        wedge = np.array([pattern[0] for pattern in patterns])
-        opened = np.stack([pattern[1] for pattern in patterns])
-        full = np.array([pattern[2] for pattern in patterns])
-        side = Side(*(table[:, 0] for table in self.stated))
-        parts = []
-        for index, gasket in self.moves.gaskets:
-            thickness, volume = self._gasket(index, gasket)
-            known = (0.0, 0.0) if gasket is None else (float(thickness[0]), float(volume[0]))
-            parts.append((index, *known, gasket.price if gasket is not None else 0.0))
-        every = [self._extremes(side, wedge, opened, kept=kept) for kept in (True, False)]
-        columns: list[list[Table]] = []
-        for index, thick, held, price in parts:
-            extremes = every[0 if index < 0 else 1]
-            same = np.full(len(patterns), 1.0)
-            columns.append(
-                [
-                    index * same,
-                    np.arange(len(patterns)) * same,
-                    thick * same,
-                    held * same,
-                    price * same,
-                    *extremes,
-                ]
-            )
-        table = [np.concatenate(column) for column in zip(*columns, strict=True)]
-        pattern = table[1].astype(np.int64)
-        rows = _Rows(
-            table[0].astype(np.int64), pattern, *table[2:], wedge[pattern], opened[pattern], full[pattern]
-        )  # type: ignore[call-arg]
+    def _rows(self, side: Side, crowns: int) -> _Rows:
+        """Every crown cut with every pattern, with the gasket there and with each of those listed."""
+        patterns = self.standing.patterns
+        wedge = np.array([pattern.wedge for pattern in patterns])
+        opened = np.stack([pattern.opened for pattern in patterns])
+        shares = wedge[:, None, None] * self.standing.shares[:, None]
+        # A row for each pattern, a column for each crown cut.
+        every = [edges(side, self.wanted, shares, opened[:, :, None], kept=kept) for kept in (True, False)]
+        listed = self._listed()
+        gaskets = len(self.moves.gaskets)
+        at = np.repeat(np.arange(crowns), gaskets * len(patterns))
+        pattern = np.tile(np.arange(len(patterns)), crowns * gaskets)
+        known = [np.tile(np.repeat(column, len(patterns)), crowns) for column in listed]
+        index = known[0].astype(np.int64)
+        extremes = [
+            np.where(index < 0, kept[pattern, at], bare[pattern, at])
+            for kept, bare in zip(*every, strict=True)
+        ]
+        rows = _Rows._make([at, index, pattern, *known[1:], *extremes, wedge[pattern], opened[pattern]])
         good = ~np.isnan(
             rows.thickness + rows.volume + rows.least + np.where(np.isinf(rows.low), 0.0, rows.low)
         )
-        return rows.take(good) if good.any() else None
+        return rows.take(good)
 
-    def _extremes(self, side: Side, wedge: Table, opened: Table, *, kept: bool) -> list[Table]:
-        """Of each pattern as stated: least and most gap, room to the volume's edges, least and most clearance."""
-        bare = side.clearance - wedge[:, None] * self._shares()
-        shown = bare + side.gasket if kept else bare
-        full = (
-            side.closed
-            + opened
-            + side.area * bare / 1000
-            - side.pocket * wedge[:, None] * self._shares() / 1000
-        )
-        if kept:
-            full = full + side.gasket_volume
-        per_mm, ratio = (side.area + side.pocket) / 1000, self.wanted.ratio
-        none = np.zeros(len(wedge))
-        low = (
-            ((full - side.swept / (ratio.high - 1)) / per_mm).min(axis=1)
-            if ratio.high is not None
-            else none + math.inf
-        )
-        high = (
-            ((full - side.swept / (ratio.low - 1)) / per_mm).max(axis=1)
-            if ratio.low is not None
-            else none - math.inf
-        )
-        return [shown.min(axis=1), shown.max(axis=1), low, high, bare.min(axis=1), bare.max(axis=1)]
+    def _listed(self) -> list[Table]:
+        """The gaskets in columns: place, thickness and volume as stated (nought for the one there), price."""
+        moves = self.moves
+        if not moves.listed:
+            stated = [[table[0] for table in self._gasket(*one)] for one in moves.gaskets]
+            prices = [gasket.price if gasket is not None else 0.0 for _, gasket in moves.gaskets]
+            columns = [[float(index) for index, _ in moves.gaskets], *zip(*stated, strict=True), prices]
+            moves.listed.extend(np.array(column, dtype=float) for column in columns)
+        return moves.listed
 
     def _gasket(self, index: int, gasket: Gasket | None) -> tuple[Table, Table]:
         """Thickness and volume of a listed gasket: as stated, then in each draw; nought for the one there."""
@@ -363,13 +412,15 @@ class Ladder:
 
     # -- points: a row with a deck cut, a head cut, an opening ----------------------
 
-    @cached_property
+    @property
     def _per_mm(self) -> float:
-        """What one mm of deck takes from the volume, in cc."""
-        return float((self.stated.area + self.stated.pocket).mean()) / 1000
+        return self.standing.per_mm
 
-    def _decks(self, rows: _Rows) -> tuple[NDArray[np.int64], Table]:
-        """Row and deck cut, midway between its ends, that keep quench and clearance inside as stated."""
+    def _reach(self, rows: _Rows) -> _Reach:
+        """Between which deck cuts, midway between their ends, rows keep quench and clearance inside as stated.
+
+        Each with the least that it takes and the most that it can yield.
+        """
         gap, clearance, move = self.wanted.gap, self.wanted.clearance, self.moves.deck
         low, high = np.full(rows.size, -math.inf), np.full(rows.size, math.inf)
         if gap.high is not None:
@@ -381,13 +432,14 @@ class Ladder:
         high = np.minimum(high, rows.up - clearance.low) if clearance.low is not None else high
         fits = high >= low - EDGE
         rest = np.nonzero(fits & (low <= EDGE) & (high >= -EDGE) & (rows.wedge == 0))[0]
+        none = np.zeros(len(rest))
         if move is None:
-            return rest, np.zeros(len(rest))
+            return self._reaching(rows, rest, none, none)
         half = np.abs(rows.wedge) / 2
         if not move.may_rest:
             fixed = move.high - half
             here = np.nonzero(fits & (low - EDGE <= fixed) & (fixed <= high + EDGE))[0]
-            return here, fixed[here]
+            return self._reaching(rows, here, fixed[here], fixed[here])
         least = np.where(rows.wedge == 0, max(move.low, move.step, HAIR), np.maximum(half, move.low - half))
         bottom = np.maximum(low, least)
         # Shallower than milling can make up, or deeper than the ratio can stand, is never wanted.
@@ -395,7 +447,64 @@ class Ladder:
         top = np.minimum(high, move.high - half)
         top = np.minimum(top, rows.low + rows.volume / self._per_mm + self._opens())
         cut = np.nonzero(fits & (bottom <= top + EDGE))[0]
-        amounts = self._ladder(bottom[cut], np.maximum(top, bottom)[cut], move, 1, half[cut])
+        if not self._must_meet:
+            # Deeper than what lies furthest inside costs more and yields less.
+            top = np.maximum(np.minimum(top, self._balanced(rows) + move.step), bottom)
+        return self._reaching(
+            rows,
+            np.concatenate([rest, cut]),
+            np.concatenate([none, bottom[cut]]),
+            np.concatenate([none, np.maximum(top, bottom)[cut]]),
+        )
+
+    @property
+    def _must_meet(self) -> bool:
+        """Whether holes of other banks must be near: then another place in the window may be what meets."""
+        return self.wanted.ratio_spread is not None or self.wanted.quench_spread is not None
+
+    def _balanced(self, rows: _Rows) -> Table:
+        """The deepest deck cut at which some window's two edges lie equally far off, in standard deviations."""
+        none = np.zeros(rows.size)
+        rooms = list(self._rooms(rows.extremes, rows.thickness, rows.volume / self._per_mm, none))
+        spreads, deepest = self._spreads(), np.full(rows.size, -math.inf)
+        for i, (window, lower) in enumerate(self._edges):
+            if not lower and (window, True) not in self._edges:
+                # An upper edge alone is further inside the deeper the cut.
+                deepest = np.full(rows.size, math.inf)
+            elif lower and (window, False) in self._edges:
+                low, high, a, b = rooms[i], rooms[i + 1], spreads[i], spreads[i + 1]
+                deepest = np.maximum(deepest, (low * b - high * a) / (a + b))
+        return deepest
+
+    def _reaching(self, rows: _Rows, row: NDArray[np.int64], bottom: Table, top: Table) -> _Reach:
+        """The same with what each takes at the least and can yield at the most."""
+        none = np.zeros(len(row))
+        cost, metal, kinds = self._bill(rows, _Many(row, bottom, none, none))
+        likely = np.ones(len(row))
+        if len(row):
+            extremes = [column[row] for column in rows.extremes]
+            thickness, volume = rows.thickness[row], rows.volume[row] / self._per_mm
+            shallow = list(self._rooms(extremes, thickness, volume - bottom, bottom))
+            deep = list(self._rooms(extremes, thickness, volume - top - self._mills(), top))
+            spreads, gained = self._spreads(), self._opens()
+            for i, (window, lower) in enumerate(self._edges):
+                if lower and (window, False) in self._edges:
+                    # Of the two edges of a window one lies the nearer the further the other.
+                    both = (shallow[i] + shallow[i + 1]) / (spreads[i] + spreads[i + 1])
+                    likely = np.minimum(likely, _inside_one(both) ** 2)
+                most = np.maximum(shallow[i] + (gained if window == "ratio" else 0.0), deep[i])
+                likely = np.minimum(likely, _inside_one(most / spreads[i]))
+        return _Reach(row, bottom, top, cost, metal, kinds, most_chance(likely))
+
+    def _decks(self, rows: _Rows, reach: _Reach) -> tuple[NDArray[np.int64], Table]:
+        """Row and deck cut, midway between its ends, on the ladder of each reach."""
+        move = self.moves.deck
+        if move is None or not move.may_rest:
+            return reach.row, reach.bottom
+        still = (reach.top == 0) & (reach.bottom == 0) & (rows.wedge[reach.row] == 0)
+        rest, cut = reach.row[still], reach.row[~still]
+        half = np.abs(rows.wedge[cut]) / 2
+        amounts = self._ladder(reach.bottom[~still], reach.top[~still], move, 1, half)
         which = np.repeat(cut, amounts.shape[1])
         return np.concatenate([rest, which]), np.concatenate([np.zeros(len(rest)), amounts.reshape(-1)])
 
@@ -423,7 +532,7 @@ class Ladder:
             self.moves.metal_step / metal if metal else math.inf,
         )
         count = min(max(FEWEST, math.ceil(width / apart) + 1 if math.isfinite(apart) else FEWEST), MOST)
-        count = (count - 1) * self.finer + 1 if width else 1
+        count = count if width else 1
         amounts = low[:, None] + (high - low)[:, None] * np.linspace(0.0, 1.0, count)
         off = np.zeros((len(low), 1)) if half is None else half[:, None]
         return move.rounded_all(amounts - off, low[:, None] - off, high[:, None] - off) + off
@@ -444,6 +553,8 @@ class Ladder:
             ends = np.array([max(head.low, head.step, HAIR), min(head.high, self.taken.depths[-1])])
             first, last = self.taken.volume(ends if rests else np.full(2, head.high))
             least, most = np.maximum(high * per_mm, first), np.minimum(low * per_mm, last)
+            enough = self._enough(rows, row, deck, low, -high)[0] * per_mm
+            most = np.minimum(most, np.maximum(least, enough + self.taken.volume(np.array(head.step)).item()))
             here = np.nonzero((least <= most + EDGE) & (low > 0))[0]
             bottom, top = self.taken.depth(least[here]), self.taken.depth(np.maximum(least, most)[here])
             cuts = self._ladder(bottom, top, head, 1)
@@ -453,11 +564,40 @@ class Ladder:
             bottom = np.where(opened > 0, opening.step or HAIR, max(opening.low, opening.step, HAIR))
             least = np.maximum(-low * per_mm, bottom)
             most = np.minimum(-high * per_mm, opening.high - opened)
+            enough = self._enough(rows, row, deck, low, -high)[1] * per_mm
+            most = np.minimum(most, np.maximum(least, enough + opening.step))
             here = np.nonzero((least <= most + EDGE) & (most > 0))[0]
             more = self._ladder(least[here], np.maximum(least, most)[here], opening, rows.opened.shape[1])
             parts.append((np.repeat(here, more.shape[1]), np.zeros(more.size), more.reshape(-1)))
         which, cuts, more = (np.concatenate(columns) for columns in zip(*parts, strict=True))
         return row[which], deck[which], cuts, more
+
+    def _enough(
+        self, rows: _Rows, row: NDArray[np.int64], deck: Table, low: Table, high: Table
+    ) -> tuple[Table, Table]:
+        """How much less or more volume is enough, in mm of deck: beyond it more metal yields no more.
+
+        From what room there is over the volume's lower edge and under the upper one.
+        """
+        none = np.full(len(row), math.inf)
+        if self._must_meet or self.wanted.ratio.is_open:
+            return none, none
+        extremes = [column[row] for column in rows.extremes]
+        rooms = self._rooms(extremes, rows.thickness[row], rows.volume[row] / self._per_mm - deck, deck)
+        sure, over, under = np.full(len(row), SURE), 1.0, 1.0
+        for (window, lower), room, spread in zip(self._edges, rooms, self._spreads(), strict=True):
+            if window != "ratio":
+                sure = np.minimum(sure, room / spread)
+            elif lower:
+                over = spread
+            else:
+                under = spread
+        # As far inside as the other windows leave is far enough, if the other edge is not nearer before.
+        less, more = sure * under - high, sure * over - low
+        if self.wanted.ratio.high is not None and self.wanted.ratio.low is not None:
+            balance = (low * under - high * over) / (over + under)
+            less, more = np.minimum(less, balance), np.minimum(more, -balance)
+        return less, more
 
     def _bill(self, rows: _Rows, many: _Many) -> tuple[Table, Table, NDArray[np.int64]]:
         """What points cost, the metal they take, and what they do."""
@@ -480,6 +620,15 @@ class Ladder:
             cost, metal = cost + means.fixed * holes + means.per_unit * amount, metal + means.metal * amount
             kinds = kinds | np.where(holes > 0, OPEN, 0)
         return cost, metal, kinds
+
+    @cached_property
+    def _edges(self) -> list[tuple[str, bool]]:
+        """Which window each of :meth:`_rooms` is an edge of, in their order; True for the one that a deck cut nears."""
+        wanted = self.wanted
+        edges = [("gap", True, wanted.gap.low), ("gap", False, wanted.gap.high)]
+        edges += [("ratio", True, wanted.ratio.high), ("ratio", False, wanted.ratio.low)]
+        edges += [("clearance", True, wanted.clearance.low), ("clearance", False, wanted.clearance.high)]
+        return [(window, lower) for window, lower, edge in edges if edge is not None]
 
     def _rooms(
         self, extremes: Sequence[Table], thickness: Table, shift: Table, deck: Table
@@ -505,27 +654,46 @@ class Ladder:
         milled = self.taken.volume(cuts) if self.taken is not None else 0.0
         return np.asarray((more - milled) / self._per_mm)
 
-    def _margins(self, rows: _Rows, many: _Many, ratio: Table, gap: Table) -> Table:
-        """How many standard deviations points are inside their nearest edge: what stands in for their yield."""
+    def _at_least(self, rows: _Rows, row: NDArray[np.int64], deck: Table) -> _Many:
+        """Rows with deck cuts and the least that must be milled or opened to bring the ratio inside."""
+        shift = rows.volume[row] / self._per_mm - deck
+        none = np.zeros(len(row))
+        more, cuts = np.maximum(-(rows.low[row] + shift), 0.0), np.maximum(rows.high[row] + shift, 0.0)
+        return _Many(
+            row,
+            deck,
+            self.taken.depth(cuts * self._per_mm) if self.moves.head is not None and self.taken else none,
+            more * self._per_mm if self.moves.opening is not None else none,
+        )
+
+    def _likely(self, rows: _Rows, many: _Many, *, volume: bool = True) -> Table:
+        """How likely points are to be inside their worst window: what stands in for their yield.
+
+        Its edges as if they were missed independently: who misses one is the less likely to miss the other.
+        """
         extremes = [column[many.row] for column in rows.extremes]
-        thickness, volume = rows.thickness[many.row], rows.volume[many.row]
-        shift = volume / self._per_mm - many.deck + self._given(many.cuts, many.more)
-        least = np.full(len(many.row), math.inf)
-        for room, spread in zip(
-            self._rooms(extremes, thickness, shift, many.deck), self._spreads(), strict=True
-        ):
-            least = np.minimum(least, room / spread)
+        thickness, held = rows.thickness[many.row], rows.volume[many.row]
+        shift = held / self._per_mm - many.deck + self._given(many.cuts, many.more)
+        rooms = self._rooms(extremes, thickness, shift, many.deck)
+        found = {window: np.ones(len(many.row)) for window, _ in self._edges}
+        for (window, _), room, spread in zip(self._edges, rooms, self._spreads(), strict=True):
+            if volume or window != "ratio":
+                found[window] = found[window] * _inside_one(room / spread)
+        return np.asarray(np.minimum.reduce([np.ones(len(many.row)), *found.values()]))
+
+    def _meeting(self, likely: Table, ratio: Table, gap: Table) -> Table:
+        """The same where holes must not be too far apart."""
         for ends, most, spread in zip(
             (ratio, gap), (self.wanted.ratio_spread, self.wanted.quench_spread), self._wander(), strict=True
         ):
             if most is not None:
-                least = np.minimum(least, (most - ends[:, 1] + ends[:, 0]) / spread)
-        return least
+                likely = np.minimum(likely, _inside_one((most - ends[:, 1] + ends[:, 0]) / spread))
+        return likely
 
     def _wander(self) -> tuple[float, float]:
         """How far the spreads of ratio and quench move from draw to draw, standard deviations."""
         if not self.moves.wander:
-            side = self.drawn
+            side = self.standing.drawn
             full = side.closed + side.gasket_volume + side.area * side.clearance / 1000
             known = (
                 side if not np.isnan(side.gasket).any() else side._replace(gasket=np.ones_like(side.gasket))
@@ -537,103 +705,96 @@ class Ladder:
     def _spreads(self) -> list[float]:
         """How far each edge of the bank moves from draw to draw, a standard deviation in mm."""
         if not self.moves.spreads:
-            count = len(self.moves.bank.cylinders)
+            side, none = self.standing.drawn.cut(np.zeros(1)), np.zeros((len(self.standing.shares), 1))
             index, gasket = self.moves.gaskets[-1]
             thickness, volume = (pair[1:] for pair in self._gasket(index, gasket))
-            found = self._drawn(0.0, np.zeros(count), kept=index < 0)
+            found = edges(side, self.wanted, none, none, kept=index < 0)
             rooms = self._rooms(found, thickness, volume / self._per_mm, np.zeros(1))
             self.moves.spreads.extend(max(float(np.std(room)), 1e-6) for room in rooms)
         return self.moves.spreads
 
-    def _drawn(self, wedge: float, opened: Table, *, kept: bool) -> list[Table]:
-        """The extremes of the bank in each draw."""
-        shares = (wedge * self._shares())[:, None]
-        found = edges(self.drawn, self.wanted, shares, self._missed_openings(opened), kept=kept)
-        if not self.wanted.clearance.is_bounded:
-            return [*found, found.least, found.most]
-        bare = self.drawn.clearance - shares
-        return [*found, bare.min(axis=0), bare.max(axis=0)]
-
     def _missed_openings(self, opened: Table) -> Table:
+        """What each chamber is opened in each draw."""
         move = self.moves.opening
         if move is None or not opened.any():
-            return np.zeros((len(opened), 1))
-        rows = [np.full(self.drawn_truth.rows, amount) for amount in opened]
-        for i, number in enumerate(self.moves.bank.cylinders):
-            if opened[i]:
-                amount = move.quantity(float(opened[i]))
-                rows[i] = rows[i] + self.drawn_truth.error(Source(f"open_chamber {number}", amount), number)
-        return np.stack(rows)
+            return np.zeros((len(opened), self.drawn_truth.rows))
+        keys = [f"open_chamber {number}" for number in self.moves.bank.cylinders]
+        off = np.stack(
+            [self._missed(move, key, n) for key, n in zip(keys, self.moves.bank.cylinders, strict=True)]
+        )
+        return np.asarray(opened[:, None] + off * (opened > 0)[:, None])
 
-    def _missed(self, move: Move, key: str) -> Table:
-        """What a cut of a bank may miss, in mm."""
+    def _missed(self, move: Move, key: str, number: int) -> Table:
+        """What an operation may miss, in mm or cc; however much it takes, it misses by its lever's tolerance."""
         known = self.moves.missed
         if key not in known:
-            number = self.moves.bank.cylinders[0]
             known[key] = self.drawn_truth.error(
                 Source(key, move.quantity(max(move.low, move.step, 0.01))), number
             )
         return known[key]
 
-    def _inside(self, rows: _Rows, many: _Many) -> Flags:
+    def _inside(self, side: Side, rows: _Rows, many: _Many) -> Flags:
         """In which draws every hole of the bank is inside its windows, for each point."""
-        ok = np.empty((len(many.row), self.drawn_truth.rows), dtype=bool)
-        kept = rows.gasket[many.row] < 0
-        keys = rows.pattern[many.row] * 2 + kept
-        for key in np.unique(keys):
-            which = np.nonzero(keys == key)[0]
-            row = many.row[which[0]]
-            extremes = self._drawn(float(rows.wedge[row]), rows.opened[row], kept=bool(key % 2))
-            ok[which] = self._of_pattern(rows, many.take(which), extremes)
-        return ok
-
-    def _of_pattern(self, rows: _Rows, many: _Many, extremes: list[Table]) -> Flags:
-        """The same for points of one pattern."""
-        moves, name = self.moves, self.moves.bank.name
-        listed = dict(moves.gaskets)
-        pairs = {int(i): self._gasket(int(i), listed[int(i)]) for i in np.unique(rows.gasket[many.row])}
-        index = rows.gasket[many.row]
+        moves, name, hole = self.moves, self.moves.bank.name, self.moves.bank.cylinders[0]
+        row, listed = many.row, dict(self.moves.gaskets)
+        index = rows.gasket[row]
+        pairs = {int(i): self._gasket(int(i), listed[int(i)]) for i in np.unique(index)}
         thickness, volume = (np.stack([pairs[int(i)][which][1:] for i in index]) for which in (0, 1))
         down = np.broadcast_to(many.deck[:, None], thickness.shape)
         if moves.deck is not None:
-            some = (many.deck > 0) | (rows.wedge[many.row] != 0)
-            down = down + np.outer(some, self._missed(moves.deck, f"deck_cut {name}"))
+            some = (many.deck > 0) | (rows.wedge[row] != 0)
+            down = down + np.outer(some, self._missed(moves.deck, f"deck_cut {name}", hole))
         given = self._given(many.cuts, many.more)[:, None]
         if moves.head is not None and self.taken is not None and (many.cuts > 0).any():
             rates = np.array([self.taken.rate(cut) if cut else 0.0 for cut in many.cuts])
-            given = given - np.outer(rates / self._per_mm, self._missed(moves.head, f"head_cut {name}"))
+            given = given - np.outer(rates / self._per_mm, self._missed(moves.head, f"head_cut {name}", hole))
         if moves.opening is not None and (many.more > 0).any():
             # Each chamber is opened by itself; here what one is missed by stands for all.
-            missed = self._missed(moves.opening, f"open_chamber {moves.bank.cylinders[0]}")
+            missed = self._missed(moves.opening, f"open_chamber {hole}", hole)
             given = given + np.outer(many.more > 0, missed) / self._per_mm
-        ok = np.ones(thickness.shape, dtype=bool)
         shift = volume / self._per_mm - down + given
+        keys, at = np.unique(rows.pattern[row] * 2 + (index < 0), return_inverse=True)
+        extremes = [column[at] for column in self._drawn(side, keys)]
+        ok = np.ones(thickness.shape, dtype=bool)
         for room in self._rooms(extremes, thickness, shift, down):
             ok &= room >= -EDGE
         if self.wanted.quench_spread is not None:
             ok &= extremes[1] - extremes[0] <= self.wanted.quench_spread + EDGE
         if self.wanted.ratio_spread is not None:
-            ok &= self._ratios_near(rows, many, shift)
+            for i, key in enumerate(keys):
+                which = np.nonzero(at == i)[0]
+                ok[which] &= self._ratios_near(side, int(key), shift[which])
         return ok
 
-    def _ratios_near(self, rows: _Rows, many: _Many, shift: Table) -> Flags:
+    def _drawn(self, side: Side, keys: NDArray[np.int64]) -> Edges:
+        """The extremes of the bank in each draw, a row for each key: twice the pattern, and one with its own gasket."""
+        patterns = [self.standing.patterns[key // 2] for key in keys]
+        wedge = np.array([pattern.wedge for pattern in patterns])
+        shares = wedge[:, None, None] * self.standing.shares[:, None]
+        opened = np.stack([self._missed_openings(pattern.opened) for pattern in patterns])
+        return edges(side, self.wanted, shares, opened, kept=(keys % 2 == 1)[:, None, None])
+
+    def _ratios_near(self, side: Side, key: int, shift: Table) -> Flags:
         """In which draws the ratios of the bank are no further apart than wanted, for points of one pattern."""
-        row, side = many.row[0], self.drawn
-        clearance = side.clearance - (rows.wedge[row] * self._shares())[:, None]
-        full = side.closed + self._missed_openings(rows.opened[row]) + side.area * clearance / 1000
-        if rows.gasket[row] < 0:
+        pattern = self.standing.patterns[key // 2]
+        clearance = side.clearance - (pattern.wedge * self.standing.shares)[:, None]
+        full = side.closed + self._missed_openings(pattern.opened) + side.area * clearance / 1000
+        if key % 2:
             full = full + side.gasket_volume
         every = full[:, None, :] + (shift * self._per_mm)[None, :, :]
         ratio = side.swept[:, None, :] / every
         return np.asarray(ratio.max(axis=0) - ratio.min(axis=0) <= (self.wanted.ratio_spread or 0.0) + EDGE)
 
-    def _stated(self, rows: _Rows, many: _Many) -> tuple[Table, Table]:
+    def _stated(self, side: Side, rows: _Rows, many: _Many) -> tuple[Table, Table]:
         """Least and most of ratio and quench as stated, for each point."""
         if self.wanted.ratio_spread is None and self.wanted.quench_spread is None:
             none = np.zeros((len(many.row), 2))
             return none, none
-        side, row = Side(*(table[:, 0] for table in self.stated)), many.row
-        shares = rows.wedge[row][:, None] * self._shares()
+        row = many.row
+        # The bank as it is with each point's crown cut: a row for each point.
+        wide = (np.broadcast_to(table, side.clearance.shape) for table in side)
+        side = Side(*(table.T[rows.at[row]] for table in wide))
+        shares = rows.wedge[row][:, None] * self.standing.shares
         clearance = side.clearance - many.deck[:, None] - shares
         kept = (rows.gasket[row] < 0)[:, None]
         thickness = np.where(kept, side.gasket, rows.thickness[row][:, None])
@@ -661,13 +822,22 @@ class Ladder:
         return np.asarray(bins).reshape(-1)
 
 
+def _merged(low: Table, high: Table) -> list[tuple[float, float]]:
+    """Ranges that overlap as one, in order."""
+    order = np.argsort(low)
+    low, high = low[order], np.maximum.accumulate(high[order])
+    starts = np.ones(len(low), dtype=bool)
+    starts[1:] = low[1:] > high[:-1]
+    ends = np.append(starts[1:], True)
+    return list(zip(low[starts].tolist(), high[ends[: len(high)]].tolist(), strict=True))
+
+
+def _inside_one(margin: Table) -> Table:
+    """The chance to be inside an edge so many standard deviations off."""
+    from scipy.special import ndtr
+
+    return np.asarray(ndtr(margin))
+
+
 def _ends(values: Table) -> Table:
     return np.stack([values.min(axis=1), values.max(axis=1)], axis=1)
-
-
-def _flattest(along: Table, heights: Table) -> float:
-    """The slope that leaves least between the highest and the lowest: it is the slope of some two of them."""
-    first, second = np.triu_indices(len(along), 1)
-    slopes = (heights[second] - heights[first]) / (along[second] - along[first])
-    left = heights - slopes[:, None] * along
-    return float(slopes[np.argmin(np.ptp(left, axis=1))])

@@ -6,10 +6,12 @@ import math
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..build.model import Build, Operation
 from ..stack.results import Source
 from ..usual_figures import repeatability
+from ..windows import EDGE
 from .draws import Table
 from .moves import HAIR, Move
 from .results import Results, Wanted, after, gaskets_after, inside, parts_of, swapped_in, totals_of
@@ -45,7 +47,26 @@ class LastCut(NamedTuple):
         read : array
             Deck clearance of each hole after the first cut in mm, a row for each case.
         """
-        least, most = (read - self.high).max(axis=1), (read - self.low).min(axis=1)
+        return self.taken_between(*self.bounds(read))
+
+    def bounds(self, read: Table) -> tuple[Table, Table]:
+        """Return the least that brings every hole under its upper limit, and the most that keeps all over the lower.
+
+        Parameters
+        ----------
+        read : array
+            Deck clearance of each hole in mm, a row for each case.
+        """
+        return (read - self.high).max(axis=1), (read - self.low).min(axis=1)
+
+    def taken_between(self, least: Table, most: Table) -> Table:
+        """Return what the last cut takes, in mm.
+
+        Parameters
+        ----------
+        least, most : array
+            What :meth:`bounds` gave.
+        """
         bounded = math.isfinite(self.high.min()), math.isfinite(self.low.max())
         if all(bounded):
             asked = (least + most) / 2 + self.aim * self.half
@@ -54,7 +75,7 @@ class LastCut(NamedTuple):
         elif bounded[1]:
             asked = most - (1 - self.aim) * self.half
         else:
-            asked = np.full(len(read), self.leave)
+            asked = np.full(len(least), self.leave)
         step, room = self.step, max(self.most, 0.0)
         if not step:
             return np.asarray(np.clip(asked, 0.0, room))
@@ -98,6 +119,17 @@ class _Cut(NamedTuple):
     most: float
 
 
+class _Room(NamedTuple):
+    """How much more a bank may be cut in each draw, at the least and at the most, to be inside its windows; in mm."""
+
+    least: Table
+    most: Table
+
+    def holds(self, more: Table | float) -> NDArray[np.bool_]:
+        """Tell in which draws so much more is inside."""
+        return np.asarray((self.least <= more + EDGE) & (more <= self.most + EDGE))
+
+
 class _Bench:
     """A plan whose decks are cut in two, on one set of draws."""
 
@@ -110,9 +142,35 @@ class _Bench:
         self.meant, self.missed = totals_of(truth, planned, missed=False), totals_of(truth, planned)
         self.gasket, self.volume = gaskets_after(truth, planned, self.base)
         self.removed = truth.removed(parts, self.missed.head) if self.missed.head.any() else 0.0
-        self.rim = np.maximum(self.missed.crown - self.base.above_rim, 0.0)
         self.uncut = self._found(self.missed.deck)
         self.low, self.high = self._limits()
+        self.rooms = [self._room(cut.columns) for cut in cuts]
+        # What no deck cut reaches is inside or not.
+        holes = {hole for cut in cuts for hole in cut.holes}
+        others = [i for i, number in enumerate(truth.holes) if number not in holes]
+        self.still = self._room(others).holds(0.0) if others else np.ones(truth.rows, dtype=bool)
+        self._bounds: dict[tuple[str, float], tuple[Table, Table]] = {}
+        self._halves = {cut.name: self._half(cut) for cut in cuts}
+
+    def _room(self, columns: slice | list[int]) -> _Room:
+        """How much more may come off some holes, in each draw."""
+        found, wanted = self.uncut, self.wanted
+        low, high = [], []
+        for values, window in ((found.quench, wanted.gap), (found.clearance, wanted.clearance)):
+            if window.high is not None:
+                low.append(values[:, columns].max(axis=1) - window.high)
+            if window.low is not None:
+                high.append(values[:, columns].min(axis=1) - window.low)
+        full, swept = found.volume[:, columns], self.base.swept[:, columns]
+        per_mm = (self.base.area[:, columns] + self.base.pocket[:, columns]) / 1000
+        if wanted.ratio.low is not None:
+            low.append(((full - swept / (wanted.ratio.low - 1)) / per_mm).max(axis=1))
+        if wanted.ratio.high is not None:
+            high.append(((full - swept / (wanted.ratio.high - 1)) / per_mm).min(axis=1))
+        known = np.where(np.isnan(full).any(axis=1), math.nan, 0.0)
+        return _Room(
+            np.maximum.reduce([known - math.inf, *low]), np.minimum.reduce([known + math.inf, *high])
+        )
 
     def _found(self, decks: Table) -> Results:
         return after(self.base, self.missed._replace(deck=decks), self.gasket, self.volume, self.removed)
@@ -142,16 +200,9 @@ class _Bench:
         """Stock to leave on each bank: so many deviations of what may be asked of the last cut, on a step."""
         out = {}
         for cut in self.cuts:
-            before = (
-                self.base.clearance[:, cut.columns]
-                + self.rim[:, cut.columns]
-                - self.missed.deck[:, cut.columns]
-            )
-            spread = (
-                float(np.percentile(before.mean(axis=1), 84) - np.percentile(before.mean(axis=1), 16)) / 2
-            )
+            low, high = np.percentile(self.uncut.clearance[:, cut.columns].mean(axis=1), (16, 84))
             step = cut.move.step or 0.01
-            wanted = max(math.ceil(times * spread / step - 1e-9), 1) * step
+            wanted = max(math.ceil(times * float(high - low) / 2 / step - 1e-9), 1) * step
             out[cut.name] = min(
                 wanted, math.floor(cut.least / step + 1e-9) * step if cut.move.step else cut.least
             )
@@ -159,37 +210,59 @@ class _Bench:
 
     def chance(self, leave: dict[str, float], aim: float, u: float) -> float:
         """Return the share of draws that end inside."""
-        decks = self.missed.deck.copy()
-        for cut in self.cuts:
-            decks[:, cut.columns] = self._bank(cut, leave[cut.name], aim, u)
-        return float(inside(self._found(decks), self.wanted).mean())
+        more = [self._more(cut, leave[cut.name], aim, u) for cut in self.cuts]
+        if self.wanted.ratio_spread is None and self.wanted.quench_spread is None:
+            ok = self.still
+            for room, one in zip(self.rooms, more, strict=True):
+                ok = ok & room.holds(one)
+            return float(ok.mean())
+        return float(inside(self.after(more), self.wanted).mean())
 
-    def _bank(self, cut: _Cut, leave: float, aim: float, u: float) -> Table:
-        """What comes off a bank in all, in each draw."""
-        columns, draws = cut.columns, self.truth.draws
-        assert draws is not None
-        first = self.missed.deck[:, columns] - leave
+    def after(self, more: list[Table]) -> Results:
+        """Return what holes come to when banks are cut so much more than in one cut, in mm."""
+        decks = self.missed.deck.copy(order="F")
+        for cut, one in zip(self.cuts, more, strict=True):
+            decks[:, cut.columns] += one[:, None]
+        return self._found(decks)
+
+    def _more(self, cut: _Cut, leave: float, aim: float, u: float) -> Table:
+        """How much more comes off a bank in two cuts than in one, in each draw."""
+        first = np.full(self.truth.rows, -leave)
         if cut.most - leave < HAIR:
             # Nothing is cut before the reading, so nothing is missed either.
-            first = self.meant.deck[:, columns] - leave
-        clearance = self.base.clearance[:, columns] + self.rim[:, columns] - first
-        read = clearance
-        if u:
-            read = clearance + u * np.stack([draws.normal(f"~read between {n}") for n in cut.holes], axis=1)
-        taken = self.last(cut, leave, aim).taken(read)
+            at = cut.columns.start
+            first = first + self.meant.deck[:, at] - self.missed.deck[:, at]
+        least, most = self._read(cut, u)
+        taken = self.last(cut, leave, aim).taken_between(least - first, most - first)
         off = self.truth.error(Source(f"~last cut {cut.name}", cut.move.quantity(cut.most)), cut.holes[0])
-        return np.asarray(first + (taken + np.where(taken > 0, off, 0.0))[:, None])
+        return np.asarray(first + taken + np.where(taken > 0, off, 0.0))
+
+    def _read(self, cut: _Cut, u: float) -> tuple[Table, Table]:
+        """What readings of a bank would bound its last cut by, had all been cut at once."""
+        key = cut.name, u
+        if key not in self._bounds:
+            read, draws = self.uncut.clearance[:, cut.columns], self.truth.draws
+            assert draws is not None
+            if u:
+                read = read + u * np.stack([draws.normal(f"~read between {n}") for n in cut.holes]).T
+            self._bounds[key] = self.last(cut, 0.0, 0.0).bounds(read)
+        return self._bounds[key]
 
     def last(self, cut: _Cut, leave: float, aim: float) -> LastCut:
         """What the last cut of a bank takes."""
         low, high = self.low[cut.columns], self.high[cut.columns]
+        most = cut.move.high - (cut.most - leave)
+        return LastCut(low, high, aim, self._halves[cut.name], leave, most, cut.move.step)
+
+    def _half(self, cut: _Cut) -> float:
+        """Half of the room that the last cut is left; with one edge alone so far inside that it is safely met."""
+        low, high = self.low[cut.columns], self.high[cut.columns]
         before = self.base.clearance[:, cut.columns]
-        # With one edge alone: so far inside that it is safely met.
-        half = 3 * float(np.median(before.std(axis=1))) + 0.03
         if math.isfinite(low.max()) and math.isfinite(high.min()):
             middle = before - before.mean(axis=1, keepdims=True)
-            half = max(float(np.median((middle - low).min(axis=1) - (middle - high).max(axis=1))) / 2, 0.0)
-        return LastCut(low, high, aim, half, leave, cut.move.high - (cut.most - leave), cut.move.step)
+            room = (middle - low).min(axis=1) - (middle - high).max(axis=1)
+            return max(float(np.median(room)) / 2, 0.0)
+        return 3 * float(np.median(before.std(axis=1))) + 0.03
 
 
 def policy_of(

@@ -96,7 +96,7 @@ def totals_of(truth: Truth, planned: tuple[Operation, ...], *, missed: bool = Tr
         False for the amounts as they are meant.
     """
     at = {
-        op: np.zeros((truth.rows, len(truth.holes)))
+        op: np.zeros((truth.rows, len(truth.holes)), order="F")
         for op in ("deck_cut", "head_cut", "crown_cut", "open_chamber")
     }
     for i, op in enumerate(planned):

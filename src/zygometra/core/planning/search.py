@@ -11,6 +11,7 @@ from __future__ import annotations
 import heapq
 import itertools
 import math
+from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import partial
@@ -27,6 +28,7 @@ from ..quantity import Quantity
 from ..stack.results import Source
 from ..windows import EDGE
 from .archive import Archive, Worth
+from .distinct import most_chance
 from .draws import COARSE, Draws, Table
 from .moves import (
     HAIR,
@@ -38,18 +40,23 @@ from .moves import (
     gaskets_of,
     moves_of,
 )
-from .points import DECK, GASKET, HEAD, OPEN, BankMoves, Ladder, Points
+from .patterns import BankMoves, Standing
+from .points import DECK, GASKET, HEAD, OPEN, Bound, Ladder, Points, Undrawn
 from .results import Wanted, inside, results, wanted_of
-from .sides import Edges, Side, Taken, edges
+from .sides import Edges, Taken, Uncut, edges
 from .truth import Truth
 
 # How much of what plans must lie apart the search may use; ladders and the last sorting share the rest.
-SEARCHES = 0.4
+SEARCHES = 0.5
 # Steps of the crown's ladder, and how often it is refined round what was found.
-CROWN_STEPS, REFINEMENTS = 9, 2
+CROWN_STEPS, REFINEMENTS = 6, 3
 # So many points of a bank meet those of the others.
 _MOST_POINTS = 260
 _MOST_FOUND = 40
+# Of so many draws one is asked for the most that parts can yield.
+_SPARSE = 4
+# So much short of the least yield a plan is near enough to look beside it.
+_NEARLY = 0.25
 
 
 _BITS: tuple[tuple[int, OpName], ...] = ((DECK, "deck_cut"), (HEAD, "head_cut"), (OPEN, "open_chamber"))
@@ -108,10 +115,12 @@ class Search:
         self.surest: Found | None = None
         self.crown = moves_of(build, rules, "crown_cut", None, pins)
         self.banks = [self._bank_moves(i) for i in range(len(build.banks))]
-        self._bounds: dict[int, float] = {}
+        self._bounds: dict[tuple[int, bool], float] = {}
         self._wander: tuple[float, ...] | None = None
         self._taken: dict[tuple[int, int], Taken | None] = {}
-        self._done: set[tuple[int, float]] = set()
+        self._stand: dict[tuple[int, bool], list[Ladder]] = {}
+        self._promising: defaultdict[tuple[int, bool], set[float]] = defaultdict(set)
+        self._done: set[tuple[int, bool, float]] = set()
 
     def _bank_moves(self, i: int) -> BankMoves:
         build, pins, bank = self.build, self.pins, self.build.banks[i]
@@ -143,25 +152,35 @@ class Search:
 
     def run(self) -> Iterator[Found]:
         """Yield plans as they are found; of what was found all counts in the end."""
-        choices = choices_of(self.build, self.pins)
         counter = itertools.count()
-        jobs: list[tuple[float, int, Job]] = []
-        ladders: dict[int, list[float]] = {}
-        for i, choice in enumerate(choices):
-            ladders[i] = self._crowns(choice)
-            for crown in ladders[i]:
-                job = Job(choice, crown)
-                heapq.heappush(jobs, (self._least(job).cost, next(counter), job))
+        jobs: list[tuple[float, int, Job | Choice]] = []
+        crowns: dict[tuple[int, bool], tuple[Choice, list[float]]] = {}
+
+        def push(job: Job) -> None:
+            heapq.heappush(jobs, (self._least(job).cost, next(counter), job))
+
+        # What may be fitted is looked into once its turn has come.
+        for choice in choices_of(self.build, self.pins):
+            heapq.heappush(jobs, (self._least(Job(choice, 0.0)).cost, next(counter), choice))
         for round_of in range(REFINEMENTS + 1):
             while jobs:
                 job = heapq.heappop(jobs)[2]
-                yield from self._job(job)
+                if isinstance(job, Job):
+                    yield from self._job(job)
+                elif not self._settled(job, self._least(Job(job, 0.0))):
+                    crowns[_key(job)] = job, self._crowns(job)
+                    for ladder in self._ladders(job):
+                        ladder.lay(crowns[_key(job)][1])
+                    for crown in crowns[_key(job)][1]:
+                        push(Job(job, crown))
             if self.crown is None or round_of == REFINEMENTS:
                 break
-            for i, choice in enumerate(choices):
-                for crown in self._between(choice, ladders[i]):
-                    job = Job(choice, crown)
-                    heapq.heappush(jobs, (self._least(job).cost, next(counter), job))
+            for choice, laid in crowns.values():
+                fresh = self._between(choice, laid)
+                for ladder in self._ladders(choice) if fresh else ():
+                    ladder.lay(fresh)
+                for crown in fresh:
+                    push(Job(choice, crown))
 
     def _crowns(self, choice: Choice) -> list[float]:
         """What may come off the crowns of a piston set: nothing, or some of what windows and floors leave."""
@@ -175,54 +194,27 @@ class Search:
         out = [0.0] if move.may_rest else []
         if limit < move.low - HAIR or limit <= 0:
             return out
-        base = self.stated.base(choice.parts, swapped=choice.swapped)
-        bottom, top = self._range(choice, float(base.above_rim.max()))
-        bottom, top = max(bottom, move.low, move.step or HAIR), min(top, limit)
         if not move.may_rest:
             return [move.high] if move.high <= limit + HAIR else []
-        if bottom > top + EDGE:
-            return out
-        amounts = np.linspace(bottom, max(top, bottom), CROWN_STEPS)
-        return sorted({*out, *(move.rounded(float(amount), bottom, max(top, bottom)) for amount in amounts)})
-
-    def _range(self, choice: Choice, above: float) -> tuple[float, float]:
-        """Between which crown cuts some gasket and some deck cut could bring quench and clearance inside."""
-        base = self.stated.base(choice.parts, swapped=choice.swapped)
-        low, high = 0.0, math.inf
-        gap, clearance = self.wanted.gap, self.wanted.clearance
-        for moves in self.banks:
-            side = Side.of(base, moves.columns, np.zeros(1))
-            if np.isnan(side.clearance).any():
-                continue
-            thick = [
-                float(side.gasket.max())
-                if gasket is None or gasket.thickness is None
-                else gasket.thickness.value
-                for _, gasket in moves.gaskets
-            ]
-            most = moves.deck.high if moves.deck is not None else 0.0
-            if gap.low is not None:
-                low = max(low, gap.low - float(side.clearance.min()) - max(thick))
-            if gap.high is not None:
-                high = min(high, gap.high - float(side.clearance.max()) - min(thick) + most)
-            if clearance.low is not None:
-                low = max(low, clearance.low - float(side.clearance.min()))
-            if clearance.high is not None:
-                high = min(high, clearance.high - float(side.clearance.max()) + most)
-        # What stands above the rim comes off first, and moves neither.
-        return (low + above if low > 0 else 0.0), high + above
+        bottom = max(move.low, move.step or HAIR)
+        ranges = [
+            (max(low, bottom), min(high, limit))
+            for low, high in _common([ladder.crowns() for ladder in self._ladders(choice)])
+            if max(low, bottom) <= min(high, limit) + EDGE
+        ]
+        width = math.fsum(high - low for low, high in ranges)
+        found = set(out)
+        for low, high in ranges:
+            steps = max(round(CROWN_STEPS * (high - low) / width), 3) if high > low + HAIR else 1
+            for amount in np.linspace(low, high, steps):
+                found.add(move.rounded(float(amount), low, max(high, low)))
+        return sorted(found)
 
     def _between(self, choice: Choice, ladder: list[float]) -> list[float]:
-        """Crown cuts half-way between those that gave plans and their neighbours."""
+        """Crown cuts half-way between those that gave plans, or nearly did, and their neighbours."""
         move = self.crown
         assert move is not None
-        used = {
-            op.amount.value
-            for one in self.found
-            if _choice_of(one.planned) == (choice.part.part if choice.part else None, choice.swapped)
-            for op in one.planned
-            if op.op == "crown_cut" and op.amount is not None
-        }
+        used = self._promising[_key(choice)]
         fresh = []
         for low, high in itertools.pairwise(ladder):
             if low <= 0 or not used & {low, high}:
@@ -252,31 +244,83 @@ class Search:
 
     def _job(self, job: Job) -> Iterator[Found]:
         least = self._least(job)
-        key = (id(job.choice.part), job.choice.swapped)
-        if self.archive.covers(least):
+        key = (*_key(job.choice), job.crown)
+        if key in self._done or self._settled(job.choice, least):
             return
-        bound = self._bound(job.choice)
-        if bound <= 0 or self.archive.covers(least._replace(chance=bound)):
+        self._done.add(key)
+        undrawn = self._undrawn(job, least)
+        if undrawn is None:
             return
-        if (hash(key), job.crown) in self._done:
-            return
-        self._done.add((hash(key), job.crown))
         joint: Banks | None = None
-        ladders = self._ladders(job)
         every: list[Points] = []
-        for i, ladder in enumerate(ladders):
-            points = ladder.points()
-            if points is None:
+        missed = self._crown_missed(job.crown)
+        bounds = [_bound_of(one) for one in undrawn]
+        for i, (ladder, one) in enumerate(zip(self._ladders(job.choice), undrawn, strict=True)):
+            points = ladder.drawn(one, missed)
+            beside = _together([*bounds[:i], *bounds[i + 1 :]])
+            worth = self._worth_joining(points, least, beside, alone=len(undrawn) == 1)
+            if worth is None:
+                chance = float(points.ok.mean(axis=1).max())
+                if chance < self.build.planning.least_yield:
+                    self._is_near(job, chance)
                 return
-            points = self._worth_joining(points, least, alone=len(ladders) == 1)
-            if points is None:
-                return
-            every.append(points)
-            joint = self._first(points, len(ladders)) if joint is None else self._join(joint, points, i)
+            bounds[i] = worth.bound
+            every.append(worth)
+            joint = self._first(worth, len(undrawn)) if joint is None else self._join(joint, worth, i)
             if joint is None:
                 return
         assert joint is not None
         yield from self._weigh(job, joint, every)
+
+    def _is_near(self, job: Job, chance: float) -> None:
+        """Note that a plan of a job yields enough, or nearly: between its crown cut and the next more may lie."""
+        if chance >= self.build.planning.least_yield - _NEARLY:
+            self._promising[_key(job.choice)].add(job.crown)
+
+    def _settled(self, choice: Choice, least: Worth) -> bool:
+        """Whether what was found covers the least that parts take and the most that they can yield."""
+        return self.archive.covers(least) or (
+            self.archive.covers(least._replace(chance=0.0))
+            and self.archive.covers(least._replace(chance=self._bound(choice)))
+        )
+
+    def _undrawn(self, job: Job, least: Worth) -> list[Undrawn] | None:
+        """The points of every bank that may be part of a plan worth having; None where a bank has none."""
+        ladders = self._ladders(job.choice)
+        bounds: list[Bound] = []
+        for ladder in ladders:
+            bound = ladder.bound(job.crown)
+            if bound is None:
+                return None
+            bounds.append(bound)
+        found, opened = [], self._opened(job)
+        for i, ladder in enumerate(ladders):
+            beside = _together([*bounds[:i], *bounds[i + 1 :]])
+            points = ladder.undrawn(job.crown, partial(self._still_worth, least, opened, beside))
+            if points is None:
+                return None
+            bounds[i] = _bound_of(points)
+            found.append(points)
+        return self._paired(least, opened, found) if len(found) == 2 else found
+
+    def _paired(
+        self, least: Worth, opened: tuple[Table, Table], found: list[Undrawn]
+    ) -> list[Undrawn] | None:
+        """Of the points of two banks those that are worth having with some of the other's."""
+        one, other = found
+        shape = len(one.cost), len(other.cost)
+        kinds = (one.kinds[:, None] | other.kinds).ravel()
+        worth = self._still_worth(
+            least,
+            opened,
+            _together([]),
+            (one.cost[:, None] + other.cost).ravel(),
+            (one.metal[:, None] + other.metal).ravel(),
+            kinds,
+            most_chance(np.minimum(one.likely[:, None], other.likely)).ravel(),
+        ).reshape(shape)
+        ours, theirs = np.nonzero(worth.any(axis=1))[0], np.nonzero(worth.any(axis=0))[0]
+        return [one.take(ours), other.take(theirs)] if len(ours) else None
 
     def _bound(self, choice: Choice) -> float:
         """The most that any cut can yield with these parts: the deepest overlap of what draws allow each bank.
@@ -284,20 +328,17 @@ class Search:
         Every draw allows a bank a range of gaps and a range of volumes; nothing can be inside in more
         draws than overlap somewhere.
         """
-        key = id(choice.part) * 2 + choice.swapped
+        key = _key(choice)
         if key not in self._bounds:
-            base = self.drawn.base(choice.parts, swapped=choice.swapped)
-            best = 1.0
-            for moves in self.banks:
-                side = Side.of(base, moves.columns, np.zeros(1))
-                if np.isnan(side.clearance).any() or np.isnan(side.closed).any():
-                    return 0.0
-                best = min(best, self._bank_bound(side, moves))
-            self._bounds[key] = best
+            self._bounds[key] = min(
+                self._bank_bound(ladder.standing.drawn, ladder.moves) for ladder in self._ladders(choice)
+            )
         return self._bounds[key]
 
-    def _bank_bound(self, side: Side, moves: BankMoves) -> float:
+    def _bank_bound(self, uncut: Uncut, moves: BankMoves) -> float:
         """The deepest overlap for one bank, levelled and its chambers alike as far as that can be."""
+        # Every fourth point of a lattice is a lattice.
+        side = Uncut(*(table[:, ::_SPARSE] for table in uncut)).cut(np.zeros(1))
         count = len(moves.bank.cylinders)
         clearance = side.clearance
         if moves.deck is not None and moves.deck.means.level and count > 1:
@@ -317,53 +358,64 @@ class Search:
         down = _grid(found.high, found.low)
         inside_gap = ((across[:, None] >= low) & (across[:, None] <= high)).astype(np.float32)
         inside_volume = ((down[:, None] >= found.high) & (down[:, None] <= found.low)).astype(np.float32)
-        depth = float((inside_gap @ inside_volume.T).max()) / self.draws.points
-        # Between the lines of the grid a little more may lie.
-        return min(1.0, depth + 0.02)
+        depth = float((inside_gap @ inside_volume.T).max()) / len(low)
+        # Between the lines of the grid, and of all draws, a little more may lie.
+        return min(1.0, depth + 0.03)
 
-    def _ladders(self, job: Job) -> list[Ladder]:
-        parts = job.choice.parts
-        stated = self.stated.base(parts, swapped=job.choice.swapped)
-        drawn = self.drawn.base(parts, swapped=job.choice.swapped)
-        off = np.zeros(self.draws.points)
-        if job.crown and self.crown is not None:
-            off = self.drawn.error(
-                Source("crown_cut", self.crown.quantity(job.crown)), self.build.cylinders[0]
-            )
-        crown, missed = np.full(1, job.crown), job.crown + off if job.crown else off
-        return [
-            Ladder(
-                moves,
-                Side.of(stated, moves.columns, crown),
-                Side.of(drawn, moves.columns, missed),
-                self.wanted,
-                self.stated,
-                self.drawn,
-                self._milling(job, i),
-                partial(self._still_worth, self._least(job), self._opened(job)),
-            )
-            for i, moves in enumerate(self.banks)
-        ]
+    def _crown_missed(self, crown: float) -> Table:
+        """What comes off the crowns in each draw, in mm."""
+        if not crown or self.crown is None:
+            return np.zeros(self.draws.points)
+        source = Source("crown_cut", self.crown.quantity(crown))
+        return crown + self.drawn.error(source, self.build.cylinders[0])
 
-    def _milling(self, job: Job, i: int) -> Taken | None:
+    def _ladders(self, choice: Choice) -> list[Ladder]:
+        """The banks with what is fitted."""
+        key = _key(choice)
+        if key not in self._stand:
+            stated, drawn = (
+                truth.base(choice.parts, swapped=choice.swapped) for truth in (self.stated, self.drawn)
+            )
+            self._stand[key] = [
+                Ladder(
+                    Standing(
+                        moves,
+                        self.wanted,
+                        Uncut.of(stated, moves.columns),
+                        Uncut.of(drawn, moves.columns),
+                        self._milling(choice, i),
+                    ),
+                    self.stated,
+                    self.drawn,
+                )
+                for i, moves in enumerate(self.banks)
+            ]
+        return self._stand[key]
+
+    def _milling(self, choice: Choice, i: int) -> Taken | None:
         moves = self.banks[i]
         if moves.head is None:
             return None
-        key = (id(job.choice.part) if job.choice.part and job.choice.part.part.kind == "head" else 0, i)
+        key = (id(choice.part) if choice.part and choice.part.part.kind == "head" else 0, i)
         if key not in self._taken:
-            self._taken[key] = Taken.of(self.stated, job.choice.parts, moves.columns, moves.head.high)
+            self._taken[key] = Taken.of(self.stated, choice.parts, moves.columns, moves.head.high)
         return self._taken[key]
 
     # -- banks -----------------------------------------------------------------
 
-    def _worth_joining(self, points: Points, least: Worth, *, alone: bool) -> Points | None:
+    def _worth_joining(self, points: Points, least: Worth, beside: Bound, *, alone: bool) -> Points | None:
         """The points of a bank that could still be part of a plan worth having."""
         chance = points.ok.mean(axis=1)
         keep = chance > 0
         if not alone:
             keep &= chance >= min(self.build.planning.least_yield, 1.0) - EDGE
         days = np.full(points.size, least.days)
-        keep &= ~self.archive.covered(least.cost + points.cost, least.metal + points.metal, days, chance)
+        keep &= ~self.archive.covered(
+            least.cost + beside.cost + points.cost,
+            least.metal + beside.metal + points.metal,
+            days,
+            np.minimum(chance, beside.chance),
+        )
         if not keep.any():
             best = int(np.argmax(chance))
             if self.surest is not None and (self.found or chance[best] <= self.surest.worth.chance):
@@ -473,6 +525,7 @@ class Search:
             found = Found(planned, worth)
             if self.surest is None or worth.chance > self.surest.worth.chance:
                 self.surest = found
+            self._is_near(job, worth.chance)
             if worth.chance < least - EDGE:
                 if not exact.all():
                     continue
@@ -524,18 +577,22 @@ class Search:
                 days[mask] += levers.set_ups[name].days
         return costs, days
 
-    def _still_worth(
+    def _still_worth(  # noqa: PLR0913 - a job, then what its points take
         self,
         least: Worth,
         opened: tuple[Table, Table],
+        beside: Bound,
         cost: Table,
         metal: Table,
         kinds: NDArray[np.int64],
         chance: Table,
     ) -> NDArray[np.bool_]:
         """Which points of a bank may still be part of a plan that is not covered."""
-        whole = least.cost + cost + opened[0][kinds]
-        return ~self.archive.covered(whole, least.metal + metal, least.days + opened[1][kinds], chance)
+        whole = least.cost + beside.cost + cost + opened[0][kinds]
+        days = least.days + opened[1][kinds]
+        chance = np.minimum(chance, beside.chance)
+        enough = chance >= (self.build.planning.least_yield - EDGE if self.found else 0.0)
+        return enough & ~self.archive.covered(whole, least.metal + beside.metal + metal, days, chance)
 
     def _whole(self, job: Job, joint: Banks) -> tuple[Table, Table, Table]:
         """Cost, metal and days of whole plans: with what the job itself takes, set-ups once."""
@@ -579,15 +636,38 @@ class Search:
         return tuple(planned)
 
 
+def _key(choice: Choice) -> tuple[int, bool]:
+    return id(choice.part), choice.swapped
+
+
+def _common(banks: list[list[tuple[float, float]]]) -> list[tuple[float, float]]:
+    """What ranges of several banks have in common, in order."""
+    found = banks[0]
+    for ranges in banks[1:]:
+        pairs = itertools.product(found, ranges)
+        both = ((max(a[0], b[0]), min(a[1], b[1])) for a, b in pairs)
+        found = [(low, high) for low, high in both if low <= high]
+    return sorted(found)
+
+
+def _together(bounds: list[Bound]) -> Bound:
+    """What several banks take at the least together, and can yield at the most."""
+    return Bound(
+        math.fsum(bound.cost for bound in bounds),
+        math.fsum(bound.metal for bound in bounds),
+        min((bound.chance for bound in bounds), default=1.0),
+    )
+
+
+def _bound_of(points: Undrawn) -> Bound:
+    """The least that points take, and the most that they can yield."""
+    return Bound(float(points.cost.min()), float(points.metal.min()), float(most_chance(points.likely).max()))
+
+
 def _deck(bank: str, first: Quantity, last: Quantity) -> Operation:
     if abs(first.value - last.value) < HAIR:
         return Operation("deck_cut", bank, amount=first)
     return Operation("deck_cut", bank, amount=midway(first, last), first=first, last=last)
-
-
-def _choice_of(planned: tuple[Operation, ...]) -> tuple[object, bool]:
-    part = next((op.part for op in planned if op.part is not None), None)
-    return part, any(op.op == SWAP for op in planned)
 
 
 def _grid(low: Table, high: Table) -> Table:

@@ -6,6 +6,7 @@ import math
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..build.means import Part
 from .draws import Table
@@ -24,9 +25,26 @@ class Side(NamedTuple):
     gasket: Table
     gasket_volume: Table
 
+
+class Uncut(NamedTuple):
+    """One bank with parts fitted, before its crowns are cut: what :class:`Base` holds, a row for each hole."""
+
+    clearance: Table
+    closed: Table
+    area: Table
+    swept: Table
+    ring: Table
+    above_rim: Table
+    above_area: Table
+    dish_area: Table
+    dish_depth: Table
+    pocket: Table
+    gasket: Table
+    gasket_volume: Table
+
     @classmethod
-    def of(cls, base: Base, columns: slice, crown: Table) -> Side:
-        """Return a bank with its crowns cut.
+    def of(cls, base: Base, columns: slice) -> Uncut:
+        """Return one bank of all holes.
 
         Parameters
         ----------
@@ -34,39 +52,46 @@ class Side(NamedTuple):
             Every hole before anything is cut.
         columns : slice
             The bank's holes.
+        """
+        return cls(*(np.ascontiguousarray(getattr(base, name)[:, columns].T) for name in cls._fields))
+
+    def cut(self, crown: Table) -> Side:
+        """Return the bank with its crowns cut.
+
+        Parameters
+        ----------
         crown : array
             What comes off the crowns in each draw, in mm.
         """
-
-        def rows(table: Table) -> Table:
-            return np.ascontiguousarray(table[:, columns].T)
-
-        above, dish, depth, ring = (
-            rows(table) for table in (base.above_rim, base.dish_area, base.dish_depth, base.ring)
-        )
-        clearance, closed = rows(base.clearance), rows(base.closed)
+        clearance, closed = self.clearance, self.closed
         if crown.any():
-            rim = np.maximum(crown - above, 0.0)
-            gained = rows(base.above_area) * np.minimum(crown, above) - dish * np.minimum(rim, depth)
-            clearance, closed = clearance + rim, closed + (gained - ring * rim) / 1000
-        rest = (base.area, base.swept, base.pocket, base.gasket, base.gasket_volume)
-        return cls(clearance, closed, *(rows(table) for table in rest))
+            rim = np.maximum(crown - self.above_rim, 0.0)
+            gained = self.above_area * np.minimum(crown, self.above_rim)
+            gained = gained - self.dish_area * np.minimum(rim, self.dish_depth)
+            clearance, closed = clearance + rim, closed + (gained - self.ring * rim) / 1000
+        return Side(clearance, closed, self.area, self.swept, self.pocket, self.gasket, self.gasket_volume)
 
 
 class Edges(NamedTuple):
-    """The extremes of a bank in each draw: least and most clearance, least room over and under the volume's edges.
+    """The extremes of a bank in each draw, in mm.
 
-    ``low`` must not be below nought, ``high`` not above: both in mm of deck.
+    ``least`` and ``most`` gap, or clearance where no gasket is counted; ``low`` is the room over the volume's
+    lower edge, at least nought inside, ``high`` that over the upper one, at most nought; ``up`` and ``down``
+    the least and most clearance.
     """
 
     least: Table
     most: Table
     low: Table
     high: Table
+    up: Table
+    down: Table
 
 
-def edges(side: Side, wanted: Wanted, wedge: Table, opened: Table, *, kept: bool) -> Edges:
-    """Return the extremes of a bank.
+def edges(
+    side: Side, wanted: Wanted, wedge: Table, opened: Table, *, kept: bool | NDArray[np.bool_]
+) -> Edges:
+    """Return the extremes of a bank, or of several patterns of cuts at once.
 
     Parameters
     ----------
@@ -75,25 +100,34 @@ def edges(side: Side, wanted: Wanted, wedge: Table, opened: Table, *, kept: bool
     wanted : Wanted
         The windows.
     wedge : array
-        What levelling takes in each hole beyond the mean of its ends, in mm, a column.
+        What levelling takes in each hole beyond the mean of its ends, in mm: a column, or one for each pattern.
     opened : array
-        What each chamber is opened, in cc, a column or a table.
-    kept : bool
+        What each chamber is opened, in cc: a column or a table, or one for each pattern.
+    kept : bool or array of bool
         True with the gasket that is there counted in; its thickness may differ from hole to hole.
+
+    Returns
+    -------
+    Edges
+        An entry for each draw, or a row of them for each pattern.
     """
     clearance = side.clearance - wedge
-    shown = clearance + side.gasket if kept else clearance
     full = side.closed + opened + side.area * clearance / 1000 - side.pocket * wedge / 1000
-    if kept:
-        full = full + side.gasket_volume
+    shown = clearance
+    if np.any(kept):
+        shown = clearance + np.where(kept, side.gasket, 0.0)
+        full = full + np.where(kept, side.gasket_volume, 0.0)
     per_mm = (side.area + side.pocket) / 1000
     low, high = wanted.ratio.low, wanted.ratio.high
-    none = np.zeros(side.clearance.shape[1])
+    up, down = clearance.min(axis=-2), clearance.max(axis=-2)
+    none = np.zeros_like(up)
     room_low = (
-        ((full - side.swept / (high - 1)) / per_mm).min(axis=0) if high is not None else none + math.inf
+        ((full - side.swept / (high - 1)) / per_mm).min(axis=-2) if high is not None else none + math.inf
     )
-    room_high = ((full - side.swept / (low - 1)) / per_mm).max(axis=0) if low is not None else none - math.inf
-    return Edges(shown.min(axis=0), shown.max(axis=0), room_low, room_high)
+    room_high = (
+        ((full - side.swept / (low - 1)) / per_mm).max(axis=-2) if low is not None else none - math.inf
+    )
+    return Edges(shown.min(axis=-2), shown.max(axis=-2), room_low, room_high, up, down)
 
 
 class Taken(NamedTuple):

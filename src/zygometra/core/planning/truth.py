@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -77,6 +77,7 @@ class Truth:
             for bank in build.banks
             for number in bank.cylinders
         }
+        self._tables: dict[tuple[Any, ...], tuple[tuple[Source | None, ...], Table]] = {}
         self._read: dict[tuple[str, int], Table] = self._shrunk() if draws and build.between_holes else {}
         self._bases: dict[tuple[tuple[int, ...], bool], Base] = {}
 
@@ -130,21 +131,29 @@ class Truth:
     def _table(
         self, name: str, sources: Mapping[int, Mapping[str, Source]], default: float = math.nan
     ) -> Table:
-        """A figure of every hole."""
+        """A figure of every hole; the same sources are asked once."""
+        own = tuple(sources[number].get(name) for number in self.holes)
+        key = (name, default, *map(id, own))
+        if key not in self._tables:
+            # The sources stay with the table: no other may come to have their place in memory.
+            self._tables[key] = own, self._columns(name, own, default)
+        return self._tables[key][1]
+
+    def _columns(self, name: str, own: tuple[Source | None, ...], default: float) -> Table:
         columns, known = [], {}
-        for number in self.holes:
-            source = sources[number].get(name)
+        for number, source in zip(self.holes, own, strict=True):
             if source is None:
                 columns.append(np.full(self.rows, default))
-            elif self._read and name in (READ, CHAMBER) and (own := self._own(source, name)) is not None:
-                columns.append(own)
+            elif self._read and name in (READ, CHAMBER) and (read := self._own(source, name)) is not None:
+                columns.append(read)
             elif source.quantity.each:
                 columns.append(self.column(source, number))
             else:
                 if source.path not in known:
                     known[source.path] = self.column(source, number)
                 columns.append(known[source.path])
-        return np.stack(columns, axis=1)
+        # Hole by hole in memory: most of what follows goes over holes.
+        return np.stack(columns).T
 
     def _own(self, source: Source, name: str) -> Table | None:
         """What was read of a figure in the hole that it came from: another where heads changed sides."""

@@ -1,0 +1,148 @@
+"""One bank with its parts and levers, and the patterns of cuts that level it: what no crown cut changes.
+
+Tables have a row for each hole and a column for each draw. Lengths in mm, volumes in cc.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+
+from ..build.model import Bank, Gasket
+from .draws import Table
+from .moves import HAIR, Move
+from .results import Wanted
+from .sides import Taken, Uncut
+
+
+@dataclass
+class BankMoves:
+    """What may be done to a bank: its levers, and the gaskets with their place among those listed."""
+
+    bank: Bank
+    columns: slice
+    deck: Move | None
+    head: Move | None
+    opening: Move | None
+    gaskets: list[tuple[int, Gasket | None]]
+    # Lowest cost and metal a step of a ladder may not exceed.
+    cost_step: float = math.inf
+    metal_step: float = math.inf
+    # A levelling cut that was fixed by hand.
+    ends: tuple[float, float] | None = None
+    # Whether other banks must have the same gasket, and whether there are any.
+    one_gasket: bool = False
+    others: bool = False
+    shifts: dict[tuple[int, int], tuple[Table, Table]] = field(default_factory=dict)
+    listed: list[Table] = field(default_factory=list)
+    missed: dict[str, Table] = field(default_factory=dict)
+    spreads: list[float] = field(default_factory=list)
+    wander: list[float] = field(default_factory=list)
+
+
+class Pattern(NamedTuple):
+    """A levelling with a pattern of openings: last end less first in mm, cc by hole."""
+
+    wedge: float
+    opened: Table
+
+
+@dataclass
+class Standing:
+    """One bank with parts fitted: what is the same however far the crowns are cut.
+
+    Parameters
+    ----------
+    moves : BankMoves
+        The bank's levers.
+    wanted : Wanted
+        The windows.
+    stated, drawn : Uncut
+        The bank as it is stated and as it is drawn.
+    taken : Taken or None
+        What milling takes.
+    """
+
+    moves: BankMoves
+    wanted: Wanted
+    stated: Uncut
+    drawn: Uncut
+    taken: Taken | None
+
+    @cached_property
+    def shares(self) -> Table:
+        """Where each hole stands between the bank's ends: −½ at the first, ½ at the last."""
+        count = len(self.moves.bank.cylinders)
+        return np.arange(count) / (count - 1) - 0.5 if count > 1 else np.zeros(1)
+
+    @cached_property
+    def per_mm(self) -> float:
+        """What one mm of deck takes from the volume, in cc."""
+        return float((self.stated.area + self.stated.pocket).mean()) / 1000
+
+    @cached_property
+    def patterns(self) -> list[Pattern]:
+        """Every levelling with every pattern of openings."""
+        return [Pattern(wedge, opened) for wedge in self._wedges() for opened in self._openings(wedge)]
+
+    def _wedges(self) -> list[float]:
+        """Last end less first of a levelling cut: none, or some of what levels the bank."""
+        deck = self.moves.deck
+        if self.moves.ends is not None:
+            return [self.moves.ends[1] - self.moves.ends[0]]
+        if deck is None or not deck.means.level or len(self.moves.bank.cylinders) < 2:
+            return [0.0]
+        rooms = [self.stated.clearance[:, 0]]
+        if not self.wanted.ratio.is_open or self.wanted.ratio_spread is not None:
+            # What levels the volumes is another wedge than what levels the deck, where chambers differ.
+            full = self.stated.closed[:, 0] + self.stated.area[:, 0] * rooms[0] / 1000
+            level = full / self.stated.swept[:, 0]
+            rooms.append((level - level.mean()) * self.stated.swept[:, 0] / self.per_mm)
+        step = 2 * deck.step
+        parts = [_flattest(self.shares, room) * part for room in rooms for part in (0.5, 1.0)]
+        if step:
+            parts = [round(part / step) * step for part in parts]
+        return list(dict.fromkeys([0.0, *(part for part in parts if not math.isnan(part))]))
+
+    def _openings(self, wedge: float) -> Iterator[Table]:
+        """What each chamber is opened: nothing, or the smallest raised step by step until all are alike."""
+        count = len(self.moves.bank.cylinders)
+        yield np.zeros(count)
+        move = self.moves.opening
+        if move is None or count == 1:
+            return
+        # Of everything that is shared nothing counts: only how holes stand to one another.
+        full = (
+            self.stated.closed[:, 0]
+            + self.stated.area[:, 0] * (self.stated.clearance[:, 0] - wedge * self.shares) / 1000
+        )
+        share = full / self.stated.swept[:, 0]
+        seen: set[tuple[float, ...]] = set()
+        for part in (0.5, 1.0):
+            level = share.min() + part * (share.max() - share.min())
+            wanted = np.maximum((level - share) * self.stated.swept[:, 0], 0.0)
+            opened = np.array([_opening(move, one) for one in wanted])
+            key = tuple(opened)
+            if opened.max() <= move.high + HAIR and key not in seen and (opened.any() or part == 1.0):
+                seen.add(key)
+                yield opened
+
+
+def _opening(move: Move, wanted: float) -> float:
+    """An opening that can be made: nothing for less than half the least."""
+    if wanted < max(move.low, move.step) / 2:
+        return 0.0
+    return move.rounded(max(wanted, move.low), move.low, max(move.high, wanted))
+
+
+def _flattest(along: Table, heights: Table) -> float:
+    """The slope that leaves least between the highest and the lowest: it is the slope of some two of them."""
+    first, second = np.triu_indices(len(along), 1)
+    slopes = (heights[second] - heights[first]) / (along[second] - along[first])
+    left = heights - slopes[:, None] * along
+    return float(slopes[np.argmin(np.ptp(left, axis=1))])

@@ -1,0 +1,84 @@
+"""Ten vee eights planned, beside every point of their ladders drawn, and one mixed-integer solve. Printed."""
+
+from __future__ import annotations
+
+import json
+import statistics
+import time
+
+import numpy as np
+import pytest
+
+from support.vee_eights import vee_eight
+from zygometra.core.planning.moves import choices_of
+from zygometra.core.planning.plans import Planner
+from zygometra.core.planning.search import Job, Search
+from zygometra.exchange.build_file import build_from_text
+
+pytestmark = pytest.mark.timing
+# Of the jobs of an exhaustive search so many are timed.
+SAMPLED = 12
+
+
+def planner_of(seed: int, *, head: bool) -> Planner:
+    return Planner(build_from_text(json.dumps(vee_eight(seed, head=head)))[1])
+
+
+def timed(planner: Planner) -> tuple[float, float, float, int]:
+    """Seconds until plans stand, until their results stand, until their policies do; how many there are."""
+    start = time.perf_counter()
+    search = Search(planner.build, planner.rules, planner.pins)
+    for _ in search.run():
+        pass
+    plans = planner.answer(search).plans
+    found = time.perf_counter()
+    assert plans
+    assert all(plan.result.holes for plan in plans)
+    stated = time.perf_counter()
+    assert all(plan.policy is None or plan.policy.chance >= 0 for plan in plans)
+    return found - start, stated - start, time.perf_counter() - start, len(plans)
+
+
+def exhaustive(planner: Planner) -> tuple[float, int]:
+    """Seconds that every pair of points of every ladder would take, from a sample of jobs; and how many pairs."""
+    search = Search(planner.build, planner.rules, planner.pins)
+    jobs = [Job(choice, crown) for choice in choices_of(planner.build) for crown in search._crowns(choice)]
+    sample = [jobs[i] for i in np.random.default_rng(1).permutation(len(jobs))]
+    took, pairs, tried = 0.0, 0, 0
+    for job in sample:
+        start = time.perf_counter()
+        missed = search._crown_missed(job.crown)
+        banks = []
+        for ladder in search._ladders(job.choice):
+            points = ladder.undrawn(job.crown, lambda cost, *rest: np.ones(len(cost), dtype=bool), every=True)
+            banks.append(None if points is None else ladder.drawn(points, missed).ok.astype(np.float32))
+        one, other = banks
+        if one is not None and other is not None:
+            for block in range(0, len(one), 512):
+                (one[block : block + 512] @ other.T).max()
+            pairs += len(one) * len(other)
+        took += time.perf_counter() - start
+        tried += 1
+        if tried >= SAMPLED and pairs:
+            break
+    return took * len(jobs) / tried, pairs * len(jobs) // tried
+
+
+@pytest.mark.parametrize("head", [False, True], ids=["as asked", "with head cuts too"])
+def test_ten_vee_eights(*, head: bool) -> None:
+    planner_of(0, head=head).plans()
+    rows = [timed(planner_of(seed, head=head)) for seed in range(10)]
+    found, stated, all_of, plans = (list(column) for column in zip(*rows, strict=True))
+    print(f"\nten vee eights, twelve gaskets a bank, thirty pistons: {min(plans)} to {max(plans)} plans each")
+    for name, column in (("plans", found), ("with results", stated), ("with policies", all_of)):
+        print(f"  {name}: median {statistics.median(column):.2f} s, worst {max(column):.2f} s")
+    if head:
+        return
+    seconds, pairs = exhaustive(planner_of(0, head=False))
+    start = time.perf_counter()
+    assert planner_of(0, head=False).conflict.plan() is not None
+    solved = time.perf_counter() - start
+    print(
+        f"  every pair of points of one of them, {pairs / 1e6:.0f} million, on as many draws: {seconds:.0f} s"
+    )
+    print(f"  one mixed-integer solve of one of them, stated values only: {solved:.2f} s")
