@@ -27,10 +27,7 @@ def planner_of(seed: int, *, head: bool) -> Planner:
 def timed(planner: Planner) -> tuple[float, float, float, int]:
     """Seconds until plans stand, until their results stand, until their policies do; how many there are."""
     start = time.perf_counter()
-    search = Search(planner.build, planner.rules, planner.pins)
-    for _ in search.run():
-        pass
-    plans = planner.answer(search).plans
+    plans = planner.plans()
     found = time.perf_counter()
     assert plans
     assert all(plan.result.holes for plan in plans)

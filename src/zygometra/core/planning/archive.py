@@ -97,8 +97,17 @@ class Archive:
         worth : Worth
             Of the plan.
         """
-        self._rows.append(worth)
-        self._table = np.array(self._rows)
+        # What covers all that another covers stands for it.
+        self._rows = [row for row in self._rows if not beats(worth, row)]
+        if not any(beats(row, worth) or row == worth for row in self._rows):
+            self._rows.append(worth)
+        apart, share = self._apart, self._share
+        self._table = np.array(self._rows) + [
+            -share * apart.apart_cost - _HAIR,
+            -share * apart.apart_metal - _HAIR,
+            -_HAIR,
+            share * apart.apart_yield + _HAIR,
+        ]
 
     def covered(
         self, cost: Table, metal: Table, days: Table, chance: Table
@@ -118,15 +127,9 @@ class Archive:
         """
         if not self._rows:
             return np.zeros(len(cost), dtype=bool)
-        apart, share = self._apart, self._share
         found = self._table.T[:, :, None]
         return np.asarray(
-            (
-                (found[0] <= cost + share * apart.apart_cost + _HAIR)
-                & (found[1] <= metal + share * apart.apart_metal + _HAIR)
-                & (found[2] <= days + _HAIR)
-                & (found[3] >= chance - share * apart.apart_yield - _HAIR)
-            ).any(axis=0)
+            ((found[0] <= cost) & (found[1] <= metal) & (found[2] <= days) & (found[3] >= chance)).any(axis=0)
         )
 
     def covers(self, worth: Worth) -> bool:

@@ -1,4 +1,4 @@
-"""Which of many points of a bank are worth drawing: none beaten in price, metal, work and margin."""
+"""Which of many points of a bank are worth drawing: none beaten in price, metal, days, work and chance."""
 
 from __future__ import annotations
 
@@ -15,15 +15,19 @@ Flags = NDArray[np.bool_]
 SURE = 4.0
 
 
-def distinct(
+def distinct(  # noqa: PLR0913 - what points are compared by
     cost: Table,
     metal: Table,
+    waits: Table,
     kinds: NDArray[np.int64],
     likely: Table,
     apart: tuple[float, float],
     bins: NDArray[np.int64] | None,
 ) -> NDArray[np.int64]:
-    """The points worth drawing: none of another is as cheap, takes as little, does no more and is as likely inside.
+    """The points worth drawing.
+
+    None of them is beaten by another that is as cheap, takes as little, waits as short, does no more and is as
+    likely inside.
 
     Of points about as dear that take about as much, the likeliest stands for all. Where holes of other
     banks must meet them, only points of one bin are compared: another place in the window may be what
@@ -33,6 +37,8 @@ def distinct(
     ----------
     cost, metal : array
         In money and cc.
+    waits : array
+        For what is bought, in days.
     kinds : array of int
         What each does, as bits; no unit.
     likely : array
@@ -48,7 +54,7 @@ def distinct(
         Their places.
     """
     sure = np.round(likely, 4)
-    columns = [np.floor(cost / apart[0]), np.floor(metal / apart[1]), kinds]
+    columns = [np.floor(cost / apart[0]), np.floor(metal / apart[1]), waits, kinds]
     if bins is not None:
         columns.append(bins)
     # Groups of points that are alike lie together, the best of each first.
@@ -58,7 +64,7 @@ def distinct(
     order = order[starts]
     order = order[np.lexsort((metal[order], cost[order], -sure[order]))]
     at = np.zeros(len(order), dtype=np.int64) if bins is None else bins[order]
-    sorted_by = _Columns(cost[order], metal[order], kinds[order], at)
+    sorted_by = _Columns(cost[order], metal[order], waits[order], kinds[order], at)
     kept = np.zeros(0, dtype=np.int64)
     for start in range(0, len(order), _BLOCK):
         # The likeliest come first: a block is held against what is kept, then against itself.
@@ -78,16 +84,18 @@ class _Columns(NamedTuple):
 
     cost: Table
     metal: Table
+    waits: Table
     kinds: NDArray[np.int64]
     bins: NDArray[np.int64]
 
 
 def _beaten(columns: _Columns, by: NDArray[np.int64], those: NDArray[np.int64]) -> Flags:
     """Which of some points are no cheaper, take no less and do no less than others of the same bin."""
-    cost, metal, kinds, bins = columns
+    cost, metal, waits, kinds, bins = columns
     return np.asarray(
         (cost[by][:, None] <= cost[those] + HAIR)
         & (metal[by][:, None] <= metal[those] + HAIR)
+        & (waits[by][:, None] <= waits[those])
         & ((kinds[by][:, None] & ~kinds[those]) == 0)
         & (bins[by][:, None] == bins[those])
     )

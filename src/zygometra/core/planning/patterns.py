@@ -42,7 +42,7 @@ class BankMoves:
     listed: list[Table] = field(default_factory=list)
     missed: dict[str, Table] = field(default_factory=dict)
     spreads: list[float] = field(default_factory=list)
-    wander: list[float] = field(default_factory=list)
+    wander: list[tuple[float, float]] = field(default_factory=list)
 
 
 class Pattern(NamedTuple):

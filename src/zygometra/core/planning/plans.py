@@ -18,7 +18,7 @@ from ..stack.missing import missing
 from ..stack.results import State
 from ..windows import EDGE
 from .archive import Worth, tidy
-from .draws import Draws
+from .draws import COARSE, Draws
 from .moves import NO_PINS, Bill, Move, Pins, bill_of, moves_of, set_ups_of
 from .policy import Policy, policy_of
 from .results import Results, Wanted, floor_risk, inside, results, wanted_of
@@ -90,23 +90,38 @@ class Planner:
         self.pins = pins
         self.wanted = wanted_of(build, self.rules)
         self.stated = Truth(self.build)
-        self.coarse = Truth(self.build, Draws(build.planning.seed, 1024))
-        self.fine = Truth(self.build, Draws(build.planning.seed))
-        self._now: State | None = None
 
-    @property
+    @cached_property
+    def coarse(self) -> Truth:
+        """What figures may truly be, in as many draws as policies are counted on."""
+        return Truth(self.build, Draws(self.build.planning.seed, COARSE))
+
+    @cached_property
+    def fine(self) -> Truth:
+        """The same in as many draws as yields are counted on."""
+        return Truth(self.build, Draws(self.build.planning.seed))
+
+    @cached_property
     def now(self) -> State:
         """The build as it stands."""
-        if self._now is None:
-            self._now = state_now(self.build)
-        return self._now
+        return state_now(self.build)
 
     def plans(self) -> tuple[Plan, ...]:
         """Return the plans, best first; empty where none is admissible."""
+        return self.shown(self.searched()) or self._between()
+
+    def searched(self) -> Search:
+        """Return a search that has run to its end."""
         search = Search(self.build, self.rules, self.pins)
         for _ in search.run():
             pass
-        return self.answer(search).plans
+        return search
+
+    def _between(self) -> tuple[Plan, ...]:
+        """The plan that may lie between the steps of all ladders, where a search found none."""
+        planned = None if self.missing() else self.conflict.plan()
+        only = None if planned is None else self.weighed(planned)
+        return () if only is None else (only,)
 
     def answer(self, search: Search) -> Answer:
         """Return what a search that has run comes to: plans, or why there are none.
@@ -116,20 +131,14 @@ class Planner:
         search : Search
             That has run to its end.
         """
-        plans = self.shown(search)
+        plans = self.shown(search) or self._between()
         if plans:
             return Answer(plans, (), self.wanted)
         if self.missing():
             return Answer((), (_waits(self),), self.wanted)
-        conflict = self.conflict
-        planned = conflict.plan()
-        # Between the steps of the ladders there may be one after all.
-        only = None if planned is None else self.weighed(planned)
-        if only is not None:
-            return Answer((only,), (), self.wanted)
-        return Answer((), conflict.reasons(), self.wanted)
+        return Answer((), self.conflict.reasons(), self.wanted)
 
-    @property
+    @cached_property
     def conflict(self) -> Conflict:
         """What stands between the build and a plan."""
         return Conflict(self.build, self.rules, self.wanted, self.pins)
@@ -322,10 +331,7 @@ def plans_of(build: Build, rules: HouseRules | None = None, pins: Pins = NO_PINS
         Plans best first by the priority of the build.
     """
     planner = Planner(build, rules, pins)
-    search = Search(planner.build, planner.rules, pins)
-    for _ in search.run():
-        pass
-    return planner.answer(search)
+    return planner.answer(planner.searched())
 
 
 def _waits(planner: Planner) -> Reason:

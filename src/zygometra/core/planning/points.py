@@ -32,6 +32,8 @@ from .truth import Truth, gasket_tables
 
 # How many steps a ladder has at the least and at the most.
 FEWEST, MOST = 5, 9
+# How much more likely holes may end near one another than they are thought to.
+_GUESSED = 0.15
 # How much wider the crown's ranges are taken than the mean of the holes gives, in mm.
 _HOLES_DIFFER = 0.01
 
@@ -42,6 +44,10 @@ class Bound(NamedTuple):
     cost: float
     metal: float
     chance: float
+
+
+# Least and most of something in each draw, for each point.
+Ends = NDArray[np.float32]
 
 
 class Points(NamedTuple):
@@ -56,9 +62,12 @@ class Points(NamedTuple):
     metal: Table
     kinds: NDArray[np.int64]
     ok: Flags
-    # Stated ratio and quench, least and most of the bank, for the spreads between holes.
+    # Ratio and quench, least and most of the bank, for the spreads between holes: as stated, and in each draw
+    # where other banks must be near.
     ratio: Table
     gap: Table
+    ratio_drawn: Ends
+    gap_drawn: Ends
 
     def take(self, which: NDArray[np.int64] | Flags) -> Points:
         """Return some of the points.
@@ -187,11 +196,10 @@ class Undrawn(NamedTuple):
 
 
 class _Laid(NamedTuple):
-    """Several crown cuts laid out together: the bank with each, the rows, what they reach."""
+    """Several crown cuts laid out together: the bank with each, and the rows."""
 
     side: Side
     rows: _Rows
-    reach: _Reach
 
 
 # From cost, metal, what is done and the most that could be yielded: which may still be part of a plan worth having.
@@ -212,7 +220,7 @@ class Ladder:
     def __init__(self, standing: Standing, truth: Truth, drawn: Truth) -> None:
         self.standing, self.truth, self.drawn_truth = standing, truth, drawn
         self.moves, self.wanted, self.taken = standing.moves, standing.wanted, standing.taken
-        self._laid: dict[float, tuple[_Laid, int]] = {}
+        self._laid: dict[float, tuple[_Laid, _Reach]] = {}
 
     def lay(self, crowns: Sequence[float]) -> None:
         """Lay out crown cuts together: one by one they take as long each.
@@ -224,9 +232,11 @@ class Ladder:
         """
         side = self.standing.stated.cut(np.array(crowns))
         rows = self._rows(side, len(crowns))
-        laid = _Laid(side, rows, self._reach(rows))
+        laid = _Laid(side, rows)
+        reach = self._reach(rows)
+        of = rows.at[reach.row]
         for at, crown in enumerate(crowns):
-            self._laid[crown] = laid, at
+            self._laid[crown] = laid, reach.take(of == at)
 
     def crowns(self) -> list[tuple[float, float]]:
         """Return between which crown cuts some row could bring the bank inside, in mm; ranges apart, in order.
@@ -276,8 +286,7 @@ class Ladder:
     def _reached(self, crown: float) -> tuple[_Laid, _Reach]:
         if crown not in self._laid:
             self.lay([crown])
-        laid, at = self._laid[crown]
-        return laid, laid.reach.take(laid.rows.at[laid.reach.row] == at)
+        return self._laid[crown]
 
     def bound(self, crown: float) -> Bound | None:
         """Return the least that the bank takes; None where nothing is inside the windows as stated.
@@ -304,30 +313,36 @@ class Ladder:
         every : bool
             True keeps points that others beat as well.
         """
-        (side, rows, _), reach = self._reached(crown)
+        (side, rows), reach = self._reached(crown)
         reach = reach.take(worthy(reach.cost, reach.metal, reach.kinds, reach.chance))
         if not reach.row.size:
             return None
         row, deck = self._decks(rows, reach)
         least = self._at_least(rows, row, deck)
-        worth = worthy(*self._bill(rows, least), most_chance(self._likely(rows, least, volume=False)))
+        worth = worthy(*self._bill(rows, least), most_chance(self._likely(rows, least, volume=False)[0]))
         row, deck, cuts, more = self._rest(rows, row[worth], deck[worth])
         if not len(row):
             return None
         many = _Many(row, deck, cuts, more)
         cost, metal, kinds = self._bill(rows, many)
-        likely = self._likely(rows, many)
+        likely, proxy = self._likely(rows, many)
         worth = worthy(cost, metal, kinds, most_chance(likely))
         if not worth.any():
             return None
         many = many.take(worth)
-        cost, metal, kinds, likely = cost[worth], metal[worth], kinds[worth], likely[worth]
+        cost, metal, kinds = cost[worth], metal[worth], kinds[worth]
+        likely, proxy = likely[worth], proxy[worth]
         ratio, gap = self._stated(side, rows, many)
-        likely = self._meeting(likely, ratio, gap)
+        near = self._meeting(ratio, gap)
+        # How near holes end is guessed less well than the rest.
+        likely, proxy = np.minimum(likely, near + _GUESSED), proxy * near
         if every:
             return Undrawn(rows, many, cost, metal, kinds, likely, ratio, gap)
         bins = self._bins(rows, many.row, ratio, gap)
-        keep = distinct(cost, metal, kinds, likely, (self.moves.cost_step, self.moves.metal_step), bins)
+        waits = self._waits()[rows.gasket[many.row]]
+        keep = distinct(
+            cost, metal, waits, kinds, likely, (self.moves.cost_step, self.moves.metal_step), bins
+        )
         return Undrawn(rows, many, cost, metal, kinds, likely, ratio, gap).take(keep)
 
     def drawn(self, points: Undrawn, missed: Table) -> Points:
@@ -341,6 +356,7 @@ class Ladder:
             What comes off the crowns in each draw, in mm.
         """
         rows, many = points.rows, points.many
+        ok, *ends = self._inside(self.standing.drawn.cut(missed), rows, many)
         half = rows.wedge[many.row] / 2
         return Points(
             rows.gasket[many.row],
@@ -351,9 +367,10 @@ class Ladder:
             points.cost,
             points.metal,
             points.kinds,
-            self._inside(self.standing.drawn.cut(missed), rows, many),
+            ok,
             points.ratio,
             points.gap,
+            *ends,
         )
 
     # -- rows: a crown cut with a pattern and a gasket ------------------------------
@@ -391,6 +408,11 @@ class Ladder:
             columns = [[float(index) for index, _ in moves.gaskets], *zip(*stated, strict=True), prices]
             moves.listed.extend(np.array(column, dtype=float) for column in columns)
         return moves.listed
+
+    def _waits(self) -> Table:
+        """How long each listed gasket is waited for, in days; not at all for the one there, the last."""
+        days = {index: gasket.days for index, gasket in self.moves.gaskets if gasket is not None}
+        return np.array([*(days.get(i, 0.0) for i in range(max(days, default=-1) + 1)), 0.0])
 
     def _gasket(self, index: int, gasket: Gasket | None) -> tuple[Table, Table]:
         """Thickness and volume of a listed gasket: as stated, then in each draw; nought for the one there."""
@@ -666,10 +688,11 @@ class Ladder:
             more * self._per_mm if self.moves.opening is not None else none,
         )
 
-    def _likely(self, rows: _Rows, many: _Many, *, volume: bool = True) -> Table:
-        """How likely points are to be inside their worst window: what stands in for their yield.
+    def _likely(self, rows: _Rows, many: _Many, *, volume: bool = True) -> tuple[Table, Table]:
+        """How likely points are to be inside their worst window, and inside all.
 
-        Its edges as if they were missed independently: who misses one is the less likely to miss the other.
+        Their yield is no more than the first; the second stands in for it. The edges of a window are taken
+        as if they were missed independently: who misses one is the less likely to miss the other.
         """
         extremes = [column[many.row] for column in rows.extremes]
         thickness, held = rows.thickness[many.row], rows.volume[many.row]
@@ -679,19 +702,23 @@ class Ladder:
         for (window, _), room, spread in zip(self._edges, rooms, self._spreads(), strict=True):
             if volume or window != "ratio":
                 found[window] = found[window] * _inside_one(room / spread)
-        return np.asarray(np.minimum.reduce([np.ones(len(many.row)), *found.values()]))
+        worst = every = np.ones(len(many.row))
+        for one in found.values():
+            worst, every = np.minimum(worst, one), every * one
+        return worst, every
 
-    def _meeting(self, likely: Table, ratio: Table, gap: Table) -> Table:
-        """The same where holes must not be too far apart."""
-        for ends, most, spread in zip(
+    def _meeting(self, ratio: Table, gap: Table) -> Table:
+        """How likely the holes of points are not too far apart."""
+        likely = np.ones(len(ratio))
+        for ends, most, (apart, moves) in zip(
             (ratio, gap), (self.wanted.ratio_spread, self.wanted.quench_spread), self._wander(), strict=True
         ):
             if most is not None:
-                likely = np.minimum(likely, _inside_one((most - ends[:, 1] + ends[:, 0]) / spread))
+                likely = likely * _inside_one((most - np.hypot(ends[:, 1] - ends[:, 0], apart)) / moves)
         return likely
 
-    def _wander(self) -> tuple[float, float]:
-        """How far the spreads of ratio and quench move from draw to draw, standard deviations."""
+    def _wander(self) -> list[tuple[float, float]]:
+        """How far apart equal holes are drawn, in ratio and in quench, and how far that moves from draw to draw."""
         if not self.moves.wander:
             side = self.standing.drawn
             full = side.closed + side.gasket_volume + side.area * side.clearance / 1000
@@ -699,8 +726,9 @@ class Ladder:
                 side if not np.isnan(side.gasket).any() else side._replace(gasket=np.ones_like(side.gasket))
             )
             for values in (side.swept / np.where(np.isnan(full), 1.0, full), side.clearance + known.gasket):
-                self.moves.wander.append(max(float(np.std(np.ptp(values, axis=0))), 1e-6))
-        return self.moves.wander[0], self.moves.wander[1]
+                apart = np.ptp(values - values.mean(axis=1, keepdims=True), axis=0)
+                self.moves.wander.append((float(apart.mean()), max(float(apart.std()), 1e-6)))
+        return self.moves.wander
 
     def _spreads(self) -> list[float]:
         """How far each edge of the bank moves from draw to draw, a standard deviation in mm."""
@@ -733,8 +761,9 @@ class Ladder:
             )
         return known[key]
 
-    def _inside(self, side: Side, rows: _Rows, many: _Many) -> Flags:
-        """In which draws every hole of the bank is inside its windows, for each point."""
+    # long: the same shift for every edge and every end
+    def _inside(self, side: Side, rows: _Rows, many: _Many) -> tuple[Flags, Ends, Ends]:
+        """In which draws every hole of the bank is inside its windows, for each point; the ends of ratio and quench."""
         moves, name, hole = self.moves, self.moves.bank.name, self.moves.bank.cylinders[0]
         row, listed = many.row, dict(self.moves.gaskets)
         index = rows.gasket[row]
@@ -758,13 +787,21 @@ class Ladder:
         ok = np.ones(thickness.shape, dtype=bool)
         for room in self._rooms(extremes, thickness, shift, down):
             ok &= room >= -EDGE
+        nothing: Ends = np.empty((len(row), 2, 0), dtype=np.float32)
+        ratio: Table = nothing.astype(float)
+        gap = ratio
         if self.wanted.quench_spread is not None:
-            ok &= extremes[1] - extremes[0] <= self.wanted.quench_spread + EDGE
+            gap = np.stack([extremes[0] + thickness - down, extremes[1] + thickness - down], axis=1)
+            ok &= gap[:, 1] - gap[:, 0] <= self.wanted.quench_spread + EDGE
         if self.wanted.ratio_spread is not None:
+            ratio = np.empty((len(row), 2, self.drawn_truth.rows))
             for i, key in enumerate(keys):
                 which = np.nonzero(at == i)[0]
-                ok[which] &= self._ratios_near(side, int(key), shift[which])
-        return ok
+                ratio[which] = self._ratio_ends(side, int(key), shift[which])
+            ok &= ratio[:, 1] - ratio[:, 0] <= self.wanted.ratio_spread + EDGE
+        if not self.moves.others:
+            return ok, nothing, nothing
+        return ok, ratio.astype(np.float32), gap.astype(np.float32)
 
     def _drawn(self, side: Side, keys: NDArray[np.int64]) -> Edges:
         """The extremes of the bank in each draw, a row for each key: twice the pattern, and one with its own gasket."""
@@ -774,16 +811,16 @@ class Ladder:
         opened = np.stack([self._missed_openings(pattern.opened) for pattern in patterns])
         return edges(side, self.wanted, shares, opened, kept=(keys % 2 == 1)[:, None, None])
 
-    def _ratios_near(self, side: Side, key: int, shift: Table) -> Flags:
-        """In which draws the ratios of the bank are no further apart than wanted, for points of one pattern."""
+    def _ratio_ends(self, side: Side, key: int, shift: Table) -> Table:
+        """Least and most ratio of the bank in each draw, for points of one pattern."""
         pattern = self.standing.patterns[key // 2]
         clearance = side.clearance - (pattern.wedge * self.standing.shares)[:, None]
         full = side.closed + self._missed_openings(pattern.opened) + side.area * clearance / 1000
         if key % 2:
             full = full + side.gasket_volume
         every = full[:, None, :] + (shift * self._per_mm)[None, :, :]
-        ratio = side.swept[:, None, :] / every
-        return np.asarray(ratio.max(axis=0) - ratio.min(axis=0) <= (self.wanted.ratio_spread or 0.0) + EDGE)
+        ratio = 1 + side.swept[:, None, :] / every
+        return np.stack([ratio.min(axis=0), ratio.max(axis=0)], axis=1)
 
     def _stated(self, side: Side, rows: _Rows, many: _Many) -> tuple[Table, Table]:
         """Least and most of ratio and quench as stated, for each point."""
@@ -811,11 +848,11 @@ class Ladder:
         """Which points may stand for one another where banks must agree: in gasket, in ratio, in quench."""
         parts = [rows.gasket[row]] if self.moves.one_gasket else []
         for values, most in ((ratio, self.wanted.ratio_spread), (gap, self.wanted.quench_spread)):
-            if most is not None and self.moves.others:
-                parts.append(np.round(values.mean(axis=1) / max(most / 4, 1e-6)).astype(np.int64))
             if most is not None:
+                apart = max(most / 4, 1e-6)
+                parts.append(np.round(values.mean(axis=1) / apart).astype(np.int64))
                 # What is too far apart as stated stands for nothing.
-                parts.append((values[:, 1] - values[:, 0] > most + EDGE).astype(np.int64))
+                parts.append(np.minimum((values[:, 1] - values[:, 0] - EDGE) // apart, 4).astype(np.int64))
         if not parts:
             return None
         _, bins = np.unique(np.stack(parts), axis=1, return_inverse=True)

@@ -15,7 +15,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import partial
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -41,8 +41,8 @@ from .moves import (
     moves_of,
 )
 from .patterns import BankMoves, Standing
-from .points import DECK, GASKET, HEAD, OPEN, Bound, Ladder, Points, Undrawn
-from .results import Wanted, inside, results, wanted_of
+from .points import DECK, GASKET, HEAD, OPEN, Bound, Ends, Ladder, Points, Undrawn
+from .results import Wanted, wanted_of
 from .sides import Edges, Taken, Uncut, edges
 from .truth import Truth
 
@@ -52,6 +52,8 @@ SEARCHES = 0.5
 CROWN_STEPS, REFINEMENTS = 6, 3
 # So many points of a bank meet those of the others.
 _MOST_POINTS = 260
+# So many pairs of points that must meet are drawn, and so many at once.
+_MOST_PAIRS, _BLOCK = 6000, 256
 _MOST_FOUND = 40
 # Of so many draws one is asked for the most that parts can yield.
 _SPARSE = 4
@@ -59,6 +61,7 @@ _SPARSE = 4
 _NEARLY = 0.25
 
 
+Array = TypeVar("Array", Table, Ends)
 _BITS: tuple[tuple[int, OpName], ...] = ((DECK, "deck_cut"), (HEAD, "head_cut"), (OPEN, "open_chamber"))
 
 
@@ -89,6 +92,8 @@ class Banks:
     ok: NDArray[np.float32]
     ratio: Table
     gap: Table
+    ratio_drawn: Ends
+    gap_drawn: Ends
 
 
 class Search:
@@ -116,7 +121,6 @@ class Search:
         self.crown = moves_of(build, rules, "crown_cut", None, pins)
         self.banks = [self._bank_moves(i) for i in range(len(build.banks))]
         self._bounds: dict[tuple[int, bool], float] = {}
-        self._wander: tuple[float, ...] | None = None
         self._taken: dict[tuple[int, int], Taken | None] = {}
         self._stand: dict[tuple[int, bool], list[Ladder]] = {}
         self._promising: defaultdict[tuple[int, bool], set[float]] = defaultdict(set)
@@ -433,7 +437,7 @@ class Search:
         at[:, 0] = np.arange(points.size)
         return Banks(
             at, points.cost, points.metal, points.kinds, self._lead(points), points.gasket,
-            points.ok.astype(np.float32), points.ratio, points.gap,
+            points.ok.astype(np.float32), points.ratio, points.gap, points.ratio_drawn, points.gap_drawn,
         )  # fmt: skip
 
     def _lead(self, points: Points) -> Table:
@@ -460,14 +464,22 @@ class Search:
         ok = points.ok.astype(np.float32)
         chance = (joint.ok @ ok.T)[a, b] / self.draws.points
         cost, metal = joint.cost[a] + points.cost[b], joint.metal[a] + points.metal[b]
-        keep = np.arange(len(a))
         last = i == len(self.banks) - 1
-        if len(a) > _MOST_POINTS and not last:
+        most = _MOST_POINTS if not last else _MOST_PAIRS if self._must_meet else len(a)
+        keep = np.arange(len(a))
+        if len(a) > most:
             order = np.argsort(np.argsort(cost + metal)) - np.argsort(np.argsort(chance))
-            keep = np.argsort(order, kind="stable")[:_MOST_POINTS]
+            keep = np.argsort(order, kind="stable")[:most]
         a, b = a[keep], b[keep]
         at = joint.at[a].copy()
         at[:, i] = b
+        if last and not self._must_meet:
+            # Of the last bank only the chance is asked for.
+            both = chance[keep][:, None].astype(np.float32)
+        elif last:
+            both = self._meeting(joint, points, a, b)[:, None]
+        else:
+            both = joint.ok[a] * ok[b]
         return Banks(
             at,
             cost[keep],
@@ -475,51 +487,53 @@ class Search:
             joint.kinds[a] | points.kinds[b],
             np.maximum(joint.lead[a], self._lead(points)[b]),
             points.gasket[b],
-            # Of the last bank only the chance is asked for.
-            chance[keep][:, None].astype(np.float32) if last else joint.ok[a] * ok[b],
-            np.stack(
-                [
-                    np.minimum(joint.ratio[a, 0], points.ratio[b, 0]),
-                    np.maximum(joint.ratio[a, 1], points.ratio[b, 1]),
-                ],
-                axis=1,
-            ),
-            np.stack(
-                [
-                    np.minimum(joint.gap[a, 0], points.gap[b, 0]),
-                    np.maximum(joint.gap[a, 1], points.gap[b, 1]),
-                ],
-                axis=1,
-            ),
+            both,
+            _wider(joint.ratio[a], points.ratio[b]),
+            _wider(joint.gap[a], points.gap[b]),
+            joint.ratio_drawn if last else _wider(joint.ratio_drawn[a], points.ratio_drawn[b]),
+            joint.gap_drawn if last else _wider(joint.gap_drawn[a], points.gap_drawn[b]),
         )
+
+    @property
+    def _must_meet(self) -> bool:
+        """Whether holes of all banks must be near one another."""
+        return self.wanted.ratio_spread is not None or self.wanted.quench_spread is not None
+
+    def _meeting(
+        self, joint: Banks, points: Points, a: NDArray[np.int64], b: NDArray[np.int64]
+    ) -> NDArray[np.float32]:
+        """In how many draws pairs of points are inside and near one another, as a share."""
+        chance = np.zeros(len(a), dtype=np.float32)
+        for start in range(0, len(a), _BLOCK):
+            of, and_ = a[start : start + _BLOCK], b[start : start + _BLOCK]
+            ok = (joint.ok[of] > 0) & points.ok[and_]
+            for ours, theirs, most in (
+                (joint.ratio_drawn, points.ratio_drawn, self.wanted.ratio_spread),
+                (joint.gap_drawn, points.gap_drawn, self.wanted.quench_spread),
+            ):
+                if most is not None:
+                    ends = _wider(ours[of], theirs[and_])
+                    # Single precision is finer than any draw.
+                    ok &= ends[:, 1] - ends[:, 0] <= most + 1e-5
+            chance[start : start + _BLOCK] = ok.mean(axis=1)
+        return chance
 
     def _weigh(self, job: Job, joint: Banks, every: list[Points]) -> Iterator[Found]:
         """The plans of a job that are not covered yet, surest first."""
         chance = joint.ok.mean(axis=1).astype(float)
         cost, metal, days = self._whole(job, joint)
-        spreads = self.wanted.ratio_spread is not None or self.wanted.quench_spread is not None
-        exact = np.full(len(cost), not spreads or len(self.banks) == 1)
-        one_bank = joint.ratio[:, 1] - joint.ratio[:, 0], joint.gap[:, 1] - joint.gap[:, 0]
         open_ = np.ones(len(cost), dtype=bool)
-        for width, most in zip(one_bank, (self.wanted.ratio_spread, self.wanted.quench_spread), strict=True):
+        for ends, most in ((joint.ratio, self.wanted.ratio_spread), (joint.gap, self.wanted.quench_spread)):
             if most is not None:
-                open_ &= width <= most + EDGE
-        if not exact.all():
-            chance = np.minimum(chance, self._near(joint))
+                open_ &= ends[:, 1] - ends[:, 0] <= most + EDGE
         least = self.build.planning.least_yield
-        tried = 0
-        while open_.any() and tried < _MOST_FOUND:
+        for _ in range(_MOST_FOUND):
             open_ &= ~self.archive.covered(cost, metal, days, chance)
             left = np.nonzero(open_)[0]
             if not len(left):
                 return
             best = left[np.lexsort((metal[left], cost[left], -np.round(chance[left], 3)))[0]]
             planned = self._operations(job, joint.at[best], every)
-            if not exact[best]:
-                tried += 1
-                chance[best] = float(inside(results(self.drawn, planned), self.wanted).mean())
-                exact[best] = True
-                continue
             worth = Worth(float(cost[best]), float(metal[best]), float(days[best]), float(chance[best]))
             open_[best] = False
             found = Found(planned, worth)
@@ -527,33 +541,10 @@ class Search:
                 self.surest = found
             self._is_near(job, worth.chance)
             if worth.chance < least - EDGE:
-                if not exact.all():
-                    continue
                 return
             self.archive.add(worth)
             self.found.append(found)
             yield found
-
-    def _near(self, joint: Banks) -> Table:
-        """The most that the spreads between all holes leave, by how far inside them plans are as stated."""
-        from scipy.special import ndtr
-
-        out = np.ones(len(joint.cost))
-        if self._wander is None:
-            base = results(self.drawn, ())
-            self._wander = tuple(
-                max(float(np.nanstd(values.max(axis=1) - values.min(axis=1))), 1e-6)
-                for values in (base.ratio, base.quench)
-            )
-        for ends, most, spread in zip(
-            (joint.ratio, joint.gap),
-            (self.wanted.ratio_spread, self.wanted.quench_spread),
-            self._wander,
-            strict=True,
-        ):
-            if most is not None:
-                out = np.minimum(out, ndtr((most - ends[:, 1] + ends[:, 0]) / spread) + 0.05)
-        return np.minimum(out, 1.0)
 
     def _opened(self, job: Job) -> tuple[Table, Table]:
         """What set-ups and working days cost beyond the job's own, by what is done to the banks."""
@@ -657,6 +648,11 @@ def _together(bounds: list[Bound]) -> Bound:
         math.fsum(bound.metal for bound in bounds),
         min((bound.chance for bound in bounds), default=1.0),
     )
+
+
+def _wider(ours: Array, theirs: Array) -> Array:
+    """The least of two leasts and the most of two mosts, along the second axis."""
+    return np.stack([np.minimum(ours[:, 0], theirs[:, 0]), np.maximum(ours[:, 1], theirs[:, 1])], axis=1)
 
 
 def _bound_of(points: Undrawn) -> Bound:
