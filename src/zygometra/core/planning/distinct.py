@@ -12,7 +12,9 @@ from .moves import HAIR
 
 Flags = NDArray[np.bool_]
 # So many standard deviations inside an edge are as good as certain.
-SURE = 4.0
+SURE = 3.0
+# Points that are so nearly as likely inside count as equal there.
+_ALIKE = 0.01
 
 
 def distinct(  # noqa: PLR0913 - what points are compared by
@@ -53,7 +55,7 @@ def distinct(  # noqa: PLR0913 - what points are compared by
     array of int
         Their places.
     """
-    sure = np.round(likely, 4)
+    sure = np.floor(likely / _ALIKE)
     columns = [np.floor(cost / apart[0]), np.floor(metal / apart[1]), waits, kinds]
     if bins is not None:
         columns.append(bins)

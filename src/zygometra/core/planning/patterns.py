@@ -41,7 +41,6 @@ class BankMoves:
     shifts: dict[tuple[int, int], tuple[Table, Table]] = field(default_factory=dict)
     listed: list[Table] = field(default_factory=list)
     missed: dict[str, Table] = field(default_factory=dict)
-    spreads: list[float] = field(default_factory=list)
     wander: list[tuple[float, float]] = field(default_factory=list)
 
 

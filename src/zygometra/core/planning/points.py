@@ -27,13 +27,15 @@ from .distinct import SURE, Flags, distinct, most_chance
 from .draws import Table
 from .moves import HAIR, Move
 from .patterns import Standing
-from .sides import Edges, Side, edges
+from .sides import Edges, Side, Uncut, edges
 from .truth import Truth, gasket_tables
 
 # How many steps a ladder has at the least and at the most.
 FEWEST, MOST = 5, 9
 # How much more likely holes may end near one another than they are thought to.
 _GUESSED = 0.15
+# Of so many draws one is asked for how extremes move.
+SPARSE = 4
 # How much wider the crown's ranges are taken than the mean of the holes gives, in mm.
 _HOLES_DIFFER = 0.01
 
@@ -157,6 +159,24 @@ class _Reach(NamedTuple):
     def take(self, which: Flags) -> _Reach:
         """Return some of them."""
         return _Reach._make(column[which] for column in self)
+
+
+class _Edge(NamedTuple):
+    """An edge of a window: whether a deck cut nears it, and which of a row's extremes meets it."""
+
+    window: str
+    lower: bool
+    of: int
+
+
+class _Moved(NamedTuple):
+    """How the extremes of patterns lie in the draws: by how much their mean is off what is stated, and their spread.
+
+    A row for each pattern with a gasket that is listed, then with the one there: twice its place and one.
+    """
+
+    off: Table
+    spread: Table
 
 
 class _Many(NamedTuple):
@@ -340,9 +360,7 @@ class Ladder:
             return Undrawn(rows, many, cost, metal, kinds, likely, ratio, gap)
         bins = self._bins(rows, many.row, ratio, gap)
         waits = self._waits()[rows.gasket[many.row]]
-        keep = distinct(
-            cost, metal, waits, kinds, likely, (self.moves.cost_step, self.moves.metal_step), bins
-        )
+        keep = distinct(cost, metal, waits, kinds, proxy, (self.moves.cost_step, self.moves.metal_step), bins)
         return Undrawn(rows, many, cost, metal, kinds, likely, ratio, gap).take(keep)
 
     def drawn(self, points: Undrawn, missed: Table) -> Points:
@@ -486,16 +504,17 @@ class Ladder:
 
     def _balanced(self, rows: _Rows) -> Table:
         """The deepest deck cut at which some window's two edges lie equally far off, in standard deviations."""
-        none = np.zeros(rows.size)
-        rooms = list(self._rooms(rows.extremes, rows.thickness, rows.volume / self._per_mm, none))
-        spreads, deepest = self._spreads(), np.full(rows.size, -math.inf)
-        for i, (window, lower) in enumerate(self._edges):
-            if not lower and (window, True) not in self._edges:
-                # An upper edge alone is further inside the deeper the cut.
-                deepest = np.full(rows.size, math.inf)
-            elif lower and (window, False) in self._edges:
+        row = np.arange(rows.size)
+        extremes, spreads = self._expected(rows, row)
+        rooms = list(self._rooms(extremes, rows.thickness, rows.volume / self._per_mm, np.zeros(rows.size)))
+        deepest = np.full(rows.size, -math.inf)
+        for i, edge in enumerate(self._edges):
+            if self._paired(i):
                 low, high, a, b = rooms[i], rooms[i + 1], spreads[i], spreads[i + 1]
                 deepest = np.maximum(deepest, (low * b - high * a) / (a + b))
+            elif not edge.lower and not (i and self._paired(i - 1)):
+                # An upper edge alone is further inside the deeper the cut.
+                deepest = np.full(rows.size, math.inf)
         return deepest
 
     def _reaching(self, rows: _Rows, row: NDArray[np.int64], bottom: Table, top: Table) -> _Reach:
@@ -504,17 +523,17 @@ class Ladder:
         cost, metal, kinds = self._bill(rows, _Many(row, bottom, none, none))
         likely = np.ones(len(row))
         if len(row):
-            extremes = [column[row] for column in rows.extremes]
+            extremes, spreads = self._expected(rows, row)
             thickness, volume = rows.thickness[row], rows.volume[row] / self._per_mm
             shallow = list(self._rooms(extremes, thickness, volume - bottom, bottom))
             deep = list(self._rooms(extremes, thickness, volume - top - self._mills(), top))
-            spreads, gained = self._spreads(), self._opens()
-            for i, (window, lower) in enumerate(self._edges):
-                if lower and (window, False) in self._edges:
+            gained = self._opens()
+            for i, edge in enumerate(self._edges):
+                if self._paired(i):
                     # Of the two edges of a window one lies the nearer the further the other.
                     both = (shallow[i] + shallow[i + 1]) / (spreads[i] + spreads[i + 1])
                     likely = np.minimum(likely, _inside_one(both) ** 2)
-                most = np.maximum(shallow[i] + (gained if window == "ratio" else 0.0), deep[i])
+                most = np.maximum(shallow[i] + (gained if edge.window == "ratio" else 0.0), deep[i])
                 likely = np.minimum(likely, _inside_one(most / spreads[i]))
         return _Reach(row, bottom, top, cost, metal, kinds, most_chance(likely))
 
@@ -575,7 +594,7 @@ class Ladder:
             ends = np.array([max(head.low, head.step, HAIR), min(head.high, self.taken.depths[-1])])
             first, last = self.taken.volume(ends if rests else np.full(2, head.high))
             least, most = np.maximum(high * per_mm, first), np.minimum(low * per_mm, last)
-            enough = self._enough(rows, row, deck, low, -high)[0] * per_mm
+            enough = self._enough(rows, row, deck)[0] * per_mm
             most = np.minimum(most, np.maximum(least, enough + self.taken.volume(np.array(head.step)).item()))
             here = np.nonzero((least <= most + EDGE) & (low > 0))[0]
             bottom, top = self.taken.depth(least[here]), self.taken.depth(np.maximum(least, most)[here])
@@ -586,7 +605,7 @@ class Ladder:
             bottom = np.where(opened > 0, opening.step or HAIR, max(opening.low, opening.step, HAIR))
             least = np.maximum(-low * per_mm, bottom)
             most = np.minimum(-high * per_mm, opening.high - opened)
-            enough = self._enough(rows, row, deck, low, -high)[1] * per_mm
+            enough = self._enough(rows, row, deck)[1] * per_mm
             most = np.minimum(most, np.maximum(least, enough + opening.step))
             here = np.nonzero((least <= most + EDGE) & (most > 0))[0]
             more = self._ladder(least[here], np.maximum(least, most)[here], opening, rows.opened.shape[1])
@@ -594,32 +613,27 @@ class Ladder:
         which, cuts, more = (np.concatenate(columns) for columns in zip(*parts, strict=True))
         return row[which], deck[which], cuts, more
 
-    def _enough(
-        self, rows: _Rows, row: NDArray[np.int64], deck: Table, low: Table, high: Table
-    ) -> tuple[Table, Table]:
-        """How much less or more volume is enough, in mm of deck: beyond it more metal yields no more.
-
-        From what room there is over the volume's lower edge and under the upper one.
-        """
+    def _enough(self, rows: _Rows, row: NDArray[np.int64], deck: Table) -> tuple[Table, Table]:
+        """How much less or more volume is enough, in mm of deck: beyond it more metal yields no more."""
         none = np.full(len(row), math.inf)
         if self._must_meet or self.wanted.ratio.is_open:
             return none, none
-        extremes = [column[row] for column in rows.extremes]
+        extremes, spreads = self._expected(rows, row)
         rooms = self._rooms(extremes, rows.thickness[row], rows.volume[row] / self._per_mm - deck, deck)
-        sure, over, under = np.full(len(row), SURE), 1.0, 1.0
-        for (window, lower), room, spread in zip(self._edges, rooms, self._spreads(), strict=True):
-            if window != "ratio":
-                sure = np.minimum(sure, room / spread)
-            elif lower:
-                over = spread
-            else:
-                under = spread
-        # As far inside as the other windows leave is far enough, if the other edge is not nearer before.
-        less, more = sure * under - high, sure * over - low
-        if self.wanted.ratio.high is not None and self.wanted.ratio.low is not None:
+        volume = {
+            edge.lower: (room, spread)
+            for edge, room, spread in zip(self._edges, rooms, spreads, strict=True)
+            if edge.window == "ratio"
+        }
+        # So far inside is as good as certain, if the other edge is not nearer before.
+        less = SURE * volume[False][1] - volume[False][0] if False in volume else none
+        more = SURE * volume[True][1] - volume[True][0] if True in volume else none
+        if len(volume) == 2:
+            (low, over), (high, under) = volume[True], volume[False]
             balance = (low * under - high * over) / (over + under)
             less, more = np.minimum(less, balance), np.minimum(more, -balance)
-        return less, more
+        # With one edge alone the other way is never wanted.
+        return (less if False in volume else -none), (more if True in volume else -none)
 
     def _bill(self, rows: _Rows, many: _Many) -> tuple[Table, Table, NDArray[np.int64]]:
         """What points cost, the metal they take, and what they do."""
@@ -644,13 +658,23 @@ class Ladder:
         return cost, metal, kinds
 
     @cached_property
-    def _edges(self) -> list[tuple[str, bool]]:
-        """Which window each of :meth:`_rooms` is an edge of, in their order; True for the one that a deck cut nears."""
+    def _edges(self) -> list[_Edge]:
+        """Which edge each of :meth:`_rooms` is about, in their order."""
         wanted = self.wanted
-        edges = [("gap", True, wanted.gap.low), ("gap", False, wanted.gap.high)]
-        edges += [("ratio", True, wanted.ratio.high), ("ratio", False, wanted.ratio.low)]
-        edges += [("clearance", True, wanted.clearance.low), ("clearance", False, wanted.clearance.high)]
-        return [(window, lower) for window, lower, edge in edges if edge is not None]
+        known = (
+            (wanted.gap.low, _Edge("gap", lower=True, of=0)),
+            (wanted.gap.high, _Edge("gap", lower=False, of=1)),
+            (wanted.ratio.high, _Edge("ratio", lower=True, of=2)),
+            (wanted.ratio.low, _Edge("ratio", lower=False, of=3)),
+            (wanted.clearance.low, _Edge("clearance", lower=True, of=4)),
+            (wanted.clearance.high, _Edge("clearance", lower=False, of=5)),
+        )
+        return [edge for value, edge in known if value is not None]
+
+    def _paired(self, i: int) -> bool:
+        """Whether an edge is the lower of a window whose upper edge follows."""
+        edge, after = self._edges[i], self._edges[i + 1 : i + 2]
+        return edge.lower and bool(after) and after[0].window == edge.window
 
     def _rooms(
         self, extremes: Sequence[Table], thickness: Table, shift: Table, deck: Table
@@ -694,14 +718,14 @@ class Ladder:
         Their yield is no more than the first; the second stands in for it. The edges of a window are taken
         as if they were missed independently: who misses one is the less likely to miss the other.
         """
-        extremes = [column[many.row] for column in rows.extremes]
+        extremes, spreads = self._expected(rows, many.row)
         thickness, held = rows.thickness[many.row], rows.volume[many.row]
         shift = held / self._per_mm - many.deck + self._given(many.cuts, many.more)
         rooms = self._rooms(extremes, thickness, shift, many.deck)
-        found = {window: np.ones(len(many.row)) for window, _ in self._edges}
-        for (window, _), room, spread in zip(self._edges, rooms, self._spreads(), strict=True):
-            if volume or window != "ratio":
-                found[window] = found[window] * _inside_one(room / spread)
+        found = {edge.window: np.ones(len(many.row)) for edge in self._edges}
+        for edge, room, spread in zip(self._edges, rooms, spreads, strict=True):
+            if volume or edge.window != "ratio":
+                found[edge.window] = found[edge.window] * _inside_one(room / spread)
         worst = every = np.ones(len(many.row))
         for one in found.values():
             worst, every = np.minimum(worst, one), every * one
@@ -730,16 +754,37 @@ class Ladder:
                 self.moves.wander.append((float(apart.mean()), max(float(apart.std()), 1e-6)))
         return self.moves.wander
 
-    def _spreads(self) -> list[float]:
-        """How far each edge of the bank moves from draw to draw, a standard deviation in mm."""
-        if not self.moves.spreads:
-            side, none = self.standing.drawn.cut(np.zeros(1)), np.zeros((len(self.standing.shares), 1))
-            index, gasket = self.moves.gaskets[-1]
-            thickness, volume = (pair[1:] for pair in self._gasket(index, gasket))
-            found = edges(side, self.wanted, none, none, kept=index < 0)
-            rooms = self._rooms(found, thickness, volume / self._per_mm, np.zeros(1))
-            self.moves.spreads.extend(max(float(np.std(room)), 1e-6) for room in rooms)
-        return self.moves.spreads
+    def _expected(self, rows: _Rows, row: NDArray[np.int64]) -> tuple[list[Table], list[Table]]:
+        """The extremes that rows are expected to have, and the spread of each edge's, in mm."""
+        key = rows.pattern[row] * 2 + (rows.gasket[row] < 0)
+        off, spread = self._moved
+        extremes = [column[row] + off[key, i] for i, column in enumerate(rows.extremes)]
+        return extremes, [spread[key, edge.of] for edge in self._edges]
+
+    @cached_property
+    def _moved(self) -> _Moved:
+        """How the extremes of every pattern lie in some of the draws, crowns uncut."""
+        patterns = self.standing.patterns
+        keys = np.arange(2 * len(patterns))
+        stated, some = self.standing.stated.cut(np.zeros(1)), slice(None, None, SPARSE)
+        drawn = Uncut(*(table[:, some] for table in self.standing.drawn)).cut(np.zeros(1))
+        found = np.stack(self._drawn(drawn, keys, some), axis=1)
+        wedge = np.array([patterns[key // 2].wedge for key in keys])[:, None, None]
+        opened = np.stack([patterns[key // 2].opened for key in keys])[:, :, None]
+        kept = (keys % 2 == 1)[:, None, None]
+        meant = np.stack(
+            edges(stated, self.wanted, wedge * self.standing.shares[:, None], opened, kept=kept), axis=1
+        )
+        with np.errstate(invalid="ignore"):
+            off, spread = found.mean(axis=2) - meant[:, :, 0], found.std(axis=2)
+        # What is shared, on top: the gasket's doubt and what the deck cut may miss.
+        index, gasket = self.moves.gaskets[-1]
+        thickness, volume = (float(pair[1:].std()) for pair in self._gasket(index, gasket))
+        deck, hole = self.moves.deck, self.moves.bank.cylinders[0]
+        missed = float(self._missed(deck, f"deck_cut {self.moves.bank.name}", hole).std()) if deck else 0.0
+        shared = np.array([thickness, thickness, volume / self._per_mm, volume / self._per_mm, 0.0, 0.0])
+        spread = np.sqrt(np.nan_to_num(spread) ** 2 + np.nan_to_num(shared) ** 2 + missed**2)
+        return _Moved(np.nan_to_num(off), np.maximum(spread, 1e-6))
 
     def _missed_openings(self, opened: Table) -> Table:
         """What each chamber is opened in each draw."""
@@ -803,12 +848,12 @@ class Ladder:
             return ok, nothing, nothing
         return ok, ratio.astype(np.float32), gap.astype(np.float32)
 
-    def _drawn(self, side: Side, keys: NDArray[np.int64]) -> Edges:
+    def _drawn(self, side: Side, keys: NDArray[np.int64], some: slice = slice(None)) -> Edges:
         """The extremes of the bank in each draw, a row for each key: twice the pattern, and one with its own gasket."""
         patterns = [self.standing.patterns[key // 2] for key in keys]
         wedge = np.array([pattern.wedge for pattern in patterns])
         shares = wedge[:, None, None] * self.standing.shares[:, None]
-        opened = np.stack([self._missed_openings(pattern.opened) for pattern in patterns])
+        opened = np.stack([self._missed_openings(pattern.opened)[:, some] for pattern in patterns])
         return edges(side, self.wanted, shares, opened, kept=(keys % 2 == 1)[:, None, None])
 
     def _ratio_ends(self, side: Side, key: int, shift: Table) -> Table:

@@ -41,7 +41,7 @@ from .moves import (
     moves_of,
 )
 from .patterns import BankMoves, Standing
-from .points import DECK, GASKET, HEAD, OPEN, Bound, Ends, Ladder, Points, Undrawn
+from .points import DECK, GASKET, HEAD, OPEN, SPARSE, Bound, Ends, Ladder, Points, Undrawn
 from .results import Wanted, wanted_of
 from .sides import Edges, Taken, Uncut, edges
 from .truth import Truth
@@ -55,8 +55,6 @@ _MOST_POINTS = 260
 # So many pairs of points that must meet are drawn, and so many at once.
 _MOST_PAIRS, _BLOCK = 6000, 256
 _MOST_FOUND = 40
-# Of so many draws one is asked for the most that parts can yield.
-_SPARSE = 4
 # So much short of the least yield a plan is near enough to look beside it.
 _NEARLY = 0.25
 
@@ -342,7 +340,7 @@ class Search:
     def _bank_bound(self, uncut: Uncut, moves: BankMoves) -> float:
         """The deepest overlap for one bank, levelled and its chambers alike as far as that can be."""
         # Every fourth point of a lattice is a lattice.
-        side = Uncut(*(table[:, ::_SPARSE] for table in uncut)).cut(np.zeros(1))
+        side = Uncut(*(table[:, ::SPARSE] for table in uncut)).cut(np.zeros(1))
         count = len(moves.bank.cylinders)
         clearance = side.clearance
         if moves.deck is not None and moves.deck.means.level and count > 1:
