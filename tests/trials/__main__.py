@@ -14,7 +14,7 @@ from trials import bands, causes, next, plans
 ROOT = Path(__file__).parents[2]
 STUDIES = {"bands": bands.study, "causes": causes.study, "next": next.study, "plans": plans.study}
 # Engines a case with --full; a fifth of them by default.
-ENGINES = {"bands": 10_000, "causes": 10_000, "next": 300, "plans": 3_400}
+ENGINES = {"bands": 10_000, "causes": 10_000, "next": 300, "plans": 5_000}
 
 
 def main() -> int:
