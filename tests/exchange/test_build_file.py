@@ -138,7 +138,7 @@ def test_what_cannot_be_stored_is_refused_by_its_place(plain):
             "planned",
             [{"op": "weld"}],
             "planned[0].op",
-            "deck_cut, head_cut, crown_cut, gasket, open_chamber, swap_heads or fit",
+            "deck_cut, head_cut, crown_cut, gasket, open_chamber, bowl, swap_heads or fit",
         ),
         ("planned", [{"op": "deck_cut"}], "planned[0].amount", "how much, such as 0.18 mm"),
         ("planned", [{"op": "deck_cut", "amount": -0.1}], "planned[0].amount", "0 to 50 mm"),

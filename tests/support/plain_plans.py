@@ -111,12 +111,14 @@ class Plain:
 
     def results(self, plan):
         """Clearance, quench and ratio; the first row as stated."""
-        piston, gaskets, decks, heads, crown, opened = plan
+        piston, gaskets, decks, heads, crown, opened, bowl = plan
         area = math.pi / 4 * 92.0**2
         c = self.c + (self.heights[None] - self.heights[piston])
         rim = crown + self._miss("crown_cut", "") if crown else 0.0
         c = c + rim
         v = self.v + self.crowns[piston] - self.parts[piston].get("dish_area", 0) * rim / 1000
+        if bowl:
+            v = v + bowl + self._miss("bowl", "")
         q, column = np.empty_like(c), 0
         same = len(set(gaskets)) == 1
         for b, (name, holes) in enumerate(self.banks):
@@ -167,7 +169,7 @@ class Plain:
     # long: one bill, operation by operation
     def bill(self, plan):
         """Cost, metal and days."""
-        piston, gaskets, decks, heads, crown, opened = plan
+        piston, gaskets, decks, heads, crown, opened, bowl = plan
         levers = self.doc["levers"]
         cost = metal = days = lead = 0.0
         needs = []
@@ -193,6 +195,9 @@ class Plain:
         if crown:
             use("crown_cut", crown)
             kinds.add("crown_cut")
+        if bowl:
+            use("bowl", bowl)
+            kinds.add("bowl")
         if opened:
             use("open_chamber", sum(opened.values()), len(opened))
             kinds.add("open_chamber")
@@ -219,8 +224,8 @@ class Plain:
             own = levers.get(op)
             if own is None:
                 return [0.0]
-            low = own.get("min", 0.0)
-            return [0.0] + [float(a) for a in np.linspace(max(low, 1e-3), own["max"], count)]
+            low, most = (float(str(own.get(end, 0.0)).split()[0]) for end in ("min", "max"))
+            return [0.0] + [float(a) for a in np.linspace(max(low, 1e-3), most, count)]
 
         banks = len(self.banks)
         decks = [(a, a) for a in amounts("deck_cut", steps)]
@@ -250,6 +255,7 @@ class Plain:
             itertools.product(amounts("head_cut", steps), repeat=banks),
             amounts("crown_cut", crowns),
             openings,
+            amounts("bowl", 3),
         )
 
     def stated_inside(self, plan, floor=0.889):
@@ -295,6 +301,21 @@ def documents(draw, banks=1):
             st.fixed_dictionaries(
                 {},
                 optional={"step": st.just("0.1 cc"), "fixed": st.sampled_from([0, 6]), "metal": st.just(1)},
+            )
+        )
+    if not draw(st.integers(0, 3)):
+        levers["bowl"] = {"max": "4 cc", "tolerance": {"value": 0, "plus_minus": 0.15}} | draw(
+            st.fixed_dictionaries(
+                {},
+                optional={
+                    "min": st.just("0.5 cc"),
+                    "step": st.just("0.1 cc"),
+                    "fixed": st.sampled_from([0, 60]),
+                    "per_unit": st.sampled_from([0, 15]),
+                    "metal": st.sampled_from([0, 4]),
+                    "days": st.sampled_from([0, 2]),
+                    "needs": st.just(["strip"]),
+                },
             )
         )
     levers["gaskets"] = [

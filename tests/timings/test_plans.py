@@ -39,16 +39,16 @@ def timed(planner: Planner) -> tuple[float, float, float, int]:
 def exhaustive(planner: Planner) -> tuple[float, int]:
     """Seconds that every pair of points of every ladder would take, from a sample of jobs; and how many pairs."""
     search = Search(planner.build, planner.rules, planner.pins)
-    jobs = [Job(choice, crown) for choice in choices_of(planner.build) for crown in search._crowns(choice)]
+    jobs = [Job(choice, faced) for choice in choices_of(planner.build) for faced in search._faced(choice)]
     sample = [jobs[i] for i in np.random.default_rng(1).permutation(len(jobs))]
     took, pairs, tried = 0.0, 0, 0
     for job in sample:
         start = time.perf_counter()
-        missed = search._crown_missed(job.crown)
+        missed = search._missed(job.faced)
         banks = []
         for ladder in search._ladders(job.choice):
-            points = ladder.undrawn(job.crown, lambda cost, *rest: np.ones(len(cost), dtype=bool), every=True)
-            banks.append(None if points is None else ladder.drawn(points, missed).ok.astype(np.float32))
+            points = ladder.undrawn(job.faced, lambda cost, *rest: np.ones(len(cost), dtype=bool), every=True)
+            banks.append(None if points is None else ladder.drawn(points, *missed).ok.astype(np.float32))
         one, other = banks
         if one is not None and other is not None:
             for block in range(0, len(one), 512):

@@ -82,6 +82,8 @@ RULES: tuple[Rule, ...] = (
          "rods stretch with the square of the speed; the rod maker's figure wins"),
     Rule("open_chamber_limit", "Chamber opening where the file gives no limit", Kind.VOLUME, 3.0,
          0, 50, "chamber wall to water and to gasket edge"),
+    Rule("bowl_limit", "Bowl sunk into the crowns where the file gives no limit", Kind.VOLUME, 3.0,
+         0, 100, "crown under the bowl and wall to the ring groove; the piston maker's figure wins"),
     *_flat("multi-layer steel", 0.05, 0.03),
     *_flat("composite", 0.10, 0.05),
     *_flat("soft metal", 0.08, 0.04),

@@ -26,7 +26,7 @@ USUAL: dict[str, tuple[float, float]] = {
     "gasket.thickness": (0.15, 4.0), "gasket.bore": (30, 215), "gasket.volume": (0.1, 60),
     "head.chamber_volume": (3, 400), "mock-up.deck_clearance": (-3.0, 8.0),
     "lever.deck_cut": (0, 3.0), "lever.head_cut": (0, 4.0), "lever.crown_cut": (0, 4.0),
-    "lever.open_chamber": (0, 30), "aim.quench": (0.4, 3.0), "aim.deck_clearance": (-3.0, 8.0),
+    "lever.open_chamber": (0, 30), "lever.bowl": (0, 30), "aim.quench": (0.4, 3.0), "aim.deck_clearance": (-3.0, 8.0),
     "block.largest_bore": (30, 210), "block.main_diameter": (15, 150), "block.snout_diameter": (10, 80),
     "block.seal_diameter": (15, 200), "block.swing_room": (30, 250), "block.big_end_room": (25, 250),
     "crank.pin_diameter": (12, 120), "crank.pin_width": (8, 90), "crank.main_diameter": (15, 150),

@@ -43,6 +43,7 @@ _UNSTATED: dict[str, tuple[float, float, float, float, float]] = {
     "head_cut": (0.02, 0.02, 0.02, 0.02, 0.02),
     "crown_cut": (0.02, 0.02, 0.02, 0.02, 0.02),
     "open_chamber": (0.2, 0.2, 0.2, 0.2, 0.2),
+    "bowl": (0.2, 0.2, 0.2, 0.2, 0.2),
 }
 _EXACT = (
     "bank_angle",
@@ -67,7 +68,7 @@ _REPEATABILITY: dict[str, float] = {
     "opening_perimeter": 1.0, "wall_draft": 0.5,
     "removal_rate": 0.03, "intake_closes": 0.5, "deck_clearance": 0.01, "deck_cut": 0.005,
     "surveyed": 0.005,
-    "fit": 0.005, "head_cut": 0.005, "crown_cut": 0.005, "open_chamber": 0.1,
+    "fit": 0.005, "head_cut": 0.005, "crown_cut": 0.005, "open_chamber": 0.1, "bowl": 0.1,
 }  # fmt: skip
 
 

@@ -73,7 +73,7 @@ def _limit_faults(key: str, own: Mapping[str, Any], banks: list[str]) -> Iterato
         if name not in banks:
             yield Fault(f"{path}.banks.{name}", f"the bank {shown(name)}", "one of " + ", ".join(banks))
             continue
-        if key == "crown_cut":
+        if LEVER[key].reach == "set":
             yield Fault(f"{path}.banks.{name}", "limits of a bank", "none: the pistons are cut as one set")
         least = bank.get("min") if bank.get("min") is not None else own.get("min")
         most = bank.get("max") if bank.get("max") is not None else own.get("max")

@@ -66,7 +66,7 @@ class CutLever(_Costs):
 
 
 class OpeningLever(_Costs):
-    """How far a chamber may be opened, in which steps, how well it is held and what it takes."""
+    """How far a chamber may be opened or a bowl sunk, in which steps, how well it is held and what it takes."""
 
     min: Opening = None
     max: Opening = None

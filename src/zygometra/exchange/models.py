@@ -216,6 +216,7 @@ class LeversShape(Shape):
     head_cut: CutLever | None = None
     crown_cut: CutLever | None = None
     open_chamber: OpeningLever | None = None
+    bowl: OpeningLever | None = None
     swap_heads: SwapLever | None = None
     gaskets: Annotated[list[GasketChoiceShape], Slot(max_length=50)] | None = None
     gasket_per_bank: bool = False

@@ -42,7 +42,7 @@ def test_a_lever_says_what_it_is_and_how_it_moves(lever):
     assert lever.step > 0
     assert lever.most > 0
     assert lever.unit in (MM, CC)
-    assert (lever.unit is CC) == (lever.key == "open_chamber")
+    assert (lever.unit is CC) == (lever.key in ("open_chamber", "bowl"))
     assert lever_named(lever.key) is lever
 
 
@@ -74,10 +74,10 @@ def test_a_thicker_gasket_opens_the_quench_by_as_much(build, thickness, more):
     assert LEVER["gasket"].quench == 1
 
 
-@given(builds(planned=False), st.floats(0.1, 5))
-def test_opening_a_chamber_adds_what_is_taken_out(build, volume):
-    amount = read_quantity(f"{volume:.6f} cc", Kind.VOLUME, dimension="open_chamber")
-    opened = outcome_of(replace(build, planned=set_lever(build, (), "open_chamber", amount)))
+@given(builds(planned=False), st.sampled_from(["open_chamber", "bowl"]), st.floats(0.1, 5))
+def test_opening_a_chamber_or_sinking_a_bowl_adds_what_is_taken_out(build, op, volume):
+    amount = read_quantity(f"{volume:.6f} cc", Kind.VOLUME, dimension=op)
+    opened = outcome_of(replace(build, planned=set_lever(build, (), op, amount)))
     before = outcome_of(build)
     assert opened.clearance - before.clearance == pytest.approx(volume, abs=2e-6)
     assert (opened.quench, opened.deck_clearance) == (before.quench, before.deck_clearance)
@@ -85,8 +85,7 @@ def test_opening_a_chamber_adds_what_is_taken_out(build, volume):
 
 @given(builds(), st.sampled_from([lever.key for lever in AMOUNTS]), st.floats(0.05, 2))
 def test_a_lever_set_is_read_back_and_set_to_nothing_is_gone(build, op, amount):
-    kind = Kind.VOLUME if op == "open_chamber" else Kind.LENGTH
-    unit = "cc" if op == "open_chamber" else "mm"
+    kind, unit = LEVER[op].kind, LEVER[op].unit.symbol
     plan = set_lever(build, build.planned, op, read_quantity(f"{amount:.4f} {unit}", kind, dimension=op))
     first = build.banks[0]
     number = first.cylinders[0]

@@ -148,9 +148,12 @@ def test_the_share_inside_is_that_of_another_way_of_drawing(doc, seed):
     ops = [] if gasket is None else [{"op": "gasket", "gasket": _bare(doc["levers"]["gaskets"][0])}]
     if deck:
         ops.append({"op": "deck_cut", "bank": "A", "amount": {"value": 0.1, "plus_minus": 0.015}})
+    bowl = 1.2 if "bowl" in doc["levers"] else 0.0
+    if bowl:
+        ops.append({"op": "bowl", "amount": {"value": 1.2, "unit": "cc", "plus_minus": 0.15}})
     planned = built({**doc, "planned": ops}).planned
     cut = 0.1 if deck else 0.0
-    theirs = plain.inside((None, (gasket,), ((cut, cut),), (0.0,), 0.0, {}))[1:].mean()
+    theirs = plain.inside((None, (gasket,), ((cut, cut),), (0.0,), 0.0, {}, bowl))[1:].mean()
     ours = inside(results(Truth(build, Draws(1)), planned), wanted).mean()
     assert ours == pytest.approx(theirs, abs=0.025)
 

@@ -11,7 +11,7 @@ from typing import Literal
 
 from ..units import CC, MM, Kind, Unit
 
-OpName = Literal["deck_cut", "head_cut", "crown_cut", "gasket", "open_chamber", "swap_heads", "fit"]
+OpName = Literal["deck_cut", "head_cut", "crown_cut", "gasket", "open_chamber", "bowl", "swap_heads", "fit"]
 # On what one setting of a lever acts: the deck or head of a bank, the pistons, one hole.
 Reach = Literal["bank", "set", "hole"]
 
@@ -82,6 +82,8 @@ LEVERS: tuple[Lever, ...] = (
         0,
         "open_chamber_limit",
     ),
+    # Sunk into every crown, however it was faced before: it adds its volume and moves no rim.
+    Lever("bowl", "bowl", "a deeper bowl", CC, 0.1, 500, "set", 0, 0, "bowl_limit"),
 )
 
 LEVER: dict[str, Lever] = {lever.key: lever for lever in LEVERS}

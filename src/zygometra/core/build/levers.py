@@ -164,7 +164,7 @@ def limit_of(build: Build, op: OpName, rules: HouseRules) -> tuple[float, str]:
     Returns
     -------
     limit : float
-        In mm, or cc for a chamber opening.
+        In mm, or cc for a chamber opening or a bowl.
     source : str
         ``build`` or ``house``.
     """
@@ -173,6 +173,8 @@ def limit_of(build: Build, op: OpName, rules: HouseRules) -> tuple[float, str]:
         return own.value, "build"
     if op == "crown_cut" and (remains := _crown_remains(build, rules)) is not None:
         return remains, "house"
+    if op == "bowl" and (remains := _bowl_remains(build, rules)) is not None:
+        return min(remains, rules[LEVER[op].limit_rule]), "house"
     return rules[LEVER[op].limit_rule], "house"
 
 
@@ -189,3 +191,11 @@ def _crown_remains(build: Build, rules: HouseRules) -> float | None:
         return None
     left = min(land.value - rules["land_left"], thickness.value - rules["crown_left"])
     return max(left, 0.0) + (0.0 if above is None else above.value)
+
+
+def _bowl_remains(build: Build, rules: HouseRules) -> float | None:
+    """What a bowl may hold more by the crown that must remain under it, in cc; None where that is not known."""
+    thickness, area = (build.figures.get(f"parts.piston.{name}") for name in ("crown_thickness", "dish_area"))
+    if thickness is None or area is None or not area.value:
+        return None
+    return max(thickness.value - rules["crown_left"], 0.0) * area.value / 1000

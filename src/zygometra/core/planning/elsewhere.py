@@ -18,8 +18,8 @@ from ..sentence import Sentence, sentence
 from ..stack.arithmetic import circle_area
 from ..stack.evaluate import evaluate
 from ..stack.results import Hole, State
-from ..written import Length, Limit, Number
-from .moves import crown_limit
+from ..written import Length, Limit, Number, Volume
+from .moves import bowl_limit, crown_limit
 from .results import parts_of
 
 # g per cm³ of light alloy; pistons of another metal are weighed.
@@ -336,6 +336,8 @@ def _left(build: Build, planned: tuple[Operation, ...], then: State, rules: Hous
     crown = max((hole.outcome.crown_cut for hole in then.holes), default=0.0)
     if crown:
         yield from _crown_left(build, planned, then.holes[0], crown, rules)
+    if sunk := _sunk(planned):
+        yield from _bowl_left(build, planned, then.holes[0], sunk, rules)
 
 
 def _deck_left(build: Build, bank: Bank, holes: list[Hole]) -> Iterator[Effect]:
@@ -412,15 +414,50 @@ def _crown_left(
         )
 
 
+def _sunk(planned: tuple[Operation, ...]) -> float:
+    """What a plan sinks into every crown, in cc."""
+    return math.fsum(op.amount.value for op in planned if op.op == "bowl" and op.amount is not None)
+
+
+def _bowl_left(
+    build: Build, planned: tuple[Operation, ...], hole: Hole, sunk: float, rules: HouseRules
+) -> Iterator[Effect]:
+    """How much deeper bowls become, and what crown is left under them."""
+    area, thickness = (hole.sources.get(f"parts.piston.{name}") for name in ("dish_area", "crown_thickness"))
+    if area is None or not area.quantity.value or thickness is None:
+        unknown = "the bowl's area (piston.dish_area)" if area is None or not area.quantity.value else ""
+        unknown = unknown or "the crown under the bowl (piston.crown_thickness)"
+        says = sentence(
+            "Sunk into each crown: {sunk}; not stated: {unknown}.", sunk=Volume(sunk), unknown=unknown
+        )
+        yield Effect("bowl floor", None, says)
+        return
+    deeper = sunk * 1000 / area.quantity.value
+    says = sentence(
+        "Bowls become {deeper} deeper, {left} of crown is left under them; the house wants {rule}.",
+        deeper=Length(deeper),
+        left=Length(thickness.quantity.value - deeper),
+        rule=Limit(rules["crown_left"]),
+    )
+    yield Effect("bowl floor", -deeper, says)
+    limit = bowl_limit(
+        next((part for part in parts_of(planned) if part.kind == "piston"), None), build, rules
+    )
+    if sunk > limit:
+        says = sentence("The bowl takes {over} more than may go.", over=Volume(sunk - limit))
+        yield Effect("bowl limit", deeper, says)
+
+
 def _mass(build: Build, planned: tuple[Operation, ...], then: State) -> Iterator[Effect]:
     """What the crowns lose, and whether balance is due."""
-    hole = then.holes[0]
-    if hole.outcome.crown_cut:
+    hole, sunk = then.holes[0], _sunk(planned)
+    if hole.outcome.crown_cut or sunk:
         shape, rim = hole.outcome.areas.crown, hole.outcome.areas.crown.rim_cut(hole.outcome.crown_cut)
         land = hole.sources.get("parts.piston.top_land_diameter")
         area = circle_area(land.quantity.value) if land is not None else hole.outcome.bore_area
         metal = (area * rim - shape.dish_area * min(rim, shape.dish_depth)) / 1000
         metal += shape.above_area * min(hole.outcome.crown_cut, shape.above_rim) / 1000
+        metal += sunk
         says = sentence(
             "Each piston loses about {mass} g (light alloy): weigh the set; balance is due.",
             mass=Number(_ALLOY * metal, 1),

@@ -207,6 +207,34 @@ def crown_limit(part: Part | None, build: Build, rules: HouseRules) -> float:
     return max(left, 0.0) + (value("above_rim") or 0.0)
 
 
+def bowl_limit(part: Part | None, build: Build, rules: HouseRules) -> float:
+    """Return what a bowl may hold more before too little crown remains under it, in cc.
+
+    Parameters
+    ----------
+    part : Part or None
+        A piston that is fitted; None the one that is there.
+    build : Build
+        Its figures.
+    rules : HouseRules
+        What must remain.
+
+    Returns
+    -------
+    float
+        Infinite where the crown's thickness or the bowl's area is not known.
+    """
+
+    def value(name: str) -> float | None:
+        quantity = part.figures.get(name) if part is not None else build.figures.get(f"parts.piston.{name}")
+        return None if quantity is None else quantity.value
+
+    thickness, area = value("crown_thickness"), value("dish_area")
+    if thickness is None or not area:
+        return math.inf
+    return max(thickness - rules["crown_left"], 0.0) * area / 1000
+
+
 class Choice(NamedTuple):
     """What is fitted before anything is cut: a part that may be had or none, and which way the heads lie."""
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from ..build.lever_table import AMOUNTS
 from ..build.model import Build, Operation
 
 # How far an engine is assembled, from complete to bare; each names what is still on.
@@ -18,6 +19,7 @@ _NEEDS = {
     "open_chamber": 1,
     "swap_heads": 1,
     "crown_cut": 2,
+    "bowl": 2,
     "deck_cut": 3,
 }
 _FITS = {"piston": 2, "rod": 2, "crank": 3, "head": 1}
@@ -134,7 +136,7 @@ def _read_again(planned: tuple[Operation, ...]) -> list[str]:
     said = []
     if "deck_cut" in ops:
         said += ["deck height at both ends of each deck cut", "deck clearance of every hole"]
-    if "crown_cut" in ops or parts & {"piston", "rod", "crank"}:
+    if ops & {"crown_cut", "bowl"} or parts & {"piston", "rod", "crank"}:
         said += [
             "deck clearance of every hole",
             "crown volume and what is left of the crown",
@@ -169,7 +171,7 @@ def _falls(planned: tuple[Operation, ...]) -> list[str]:
             "11 what moved elsewhere checked",
             "15 agreed by buyer, builder and machinist",
         ]
-    if ops & {"deck_cut", "head_cut", "crown_cut", "open_chamber"}:
+    if ops & {lever.key for lever in AMOUNTS}:
         said.append("16 last moment of the other way")
     return said
 

@@ -33,6 +33,8 @@ class BankMoves:
     # Lowest cost and metal a step of a ladder may not exceed.
     cost_step: float = math.inf
     metal_step: float = math.inf
+    # What may be sunk into the crowns at the most, in cc.
+    bowl: float = 0.0
     # A levelling cut that was fixed by hand.
     ends: tuple[float, float] | None = None
     # Whether other banks must have the same gasket, and whether there are any.

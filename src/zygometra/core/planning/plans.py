@@ -264,6 +264,7 @@ _TAKES = {
     "head_cut": "head cut",
     "crown_cut": "crown cut",
     "open_chamber": "chamber opening",
+    "bowl": "bowl",
 }
 
 

@@ -215,6 +215,13 @@ class Undrawn(NamedTuple):
         return Undrawn._make([self.rows, self.many.take(which), *(column[which] for column in self[2:])])
 
 
+class Faced(NamedTuple):
+    """What is done to the crowns: so many mm come off, so many cc are sunk into them."""
+
+    crown: float = 0.0
+    bowl: float = 0.0
+
+
 class _Laid(NamedTuple):
     """Several crown cuts laid out together: the bank with each, and the rows."""
 
@@ -240,17 +247,17 @@ class Ladder:
     def __init__(self, standing: Standing, truth: Truth, drawn: Truth) -> None:
         self.standing, self.truth, self.drawn_truth = standing, truth, drawn
         self.moves, self.wanted, self.taken = standing.moves, standing.wanted, standing.taken
-        self._laid: dict[float, tuple[_Laid, _Reach]] = {}
+        self._laid: dict[Faced, tuple[_Laid, _Reach]] = {}
 
-    def lay(self, crowns: Sequence[float]) -> None:
-        """Lay out crown cuts together: one by one they take as long each.
+    def lay(self, crowns: Sequence[Faced]) -> None:
+        """Lay out what is done to the crowns together: one by one they take as long each.
 
         Parameters
         ----------
-        crowns : sequence of float
-            In mm.
+        crowns : sequence of Faced
+            In mm and cc.
         """
-        side = self.standing.stated.cut(np.array(crowns))
+        side = self.standing.stated.cut(*np.array(crowns, dtype=float).reshape(-1, 2).T)
         rows = self._rows(side, len(crowns))
         laid = _Laid(side, rows)
         reach = self._reach(rows)
@@ -289,7 +296,7 @@ class Ladder:
             shallow = float((uncut.ring / area if np.isfinite(uncut.dish_depth).any() else both).min())
             held = rows.volume / self._per_mm
             short = least + rows.high + held - self._mills()
-            room = most + rows.low + held + self._opens()
+            room = most + rows.low + held + self._opens() + self.moves.bowl / self._per_mm
             with np.errstate(divide="ignore", invalid="ignore"):
                 low = np.where(short > EDGE, np.maximum(low, short / float(both.max())), low)
                 high = np.where(
@@ -303,31 +310,31 @@ class Ladder:
             for first, last in _merged(low[fits], high[fits])
         ]
 
-    def _reached(self, crown: float) -> tuple[_Laid, _Reach]:
+    def _reached(self, crown: Faced) -> tuple[_Laid, _Reach]:
         if crown not in self._laid:
             self.lay([crown])
         return self._laid[crown]
 
-    def bound(self, crown: float) -> Bound | None:
+    def bound(self, crown: Faced) -> Bound | None:
         """Return the least that the bank takes; None where nothing is inside the windows as stated.
 
         Parameters
         ----------
-        crown : float
-            What comes off the crowns, in mm.
+        crown : Faced
+            What is done to the crowns.
         """
         _, reach = self._reached(crown)
         if not reach.row.size:
             return None
         return Bound(float(reach.cost.min()), float(reach.metal.min()), float(reach.chance.max()))
 
-    def undrawn(self, crown: float, worthy: Worthy, *, every: bool = False) -> Undrawn | None:
+    def undrawn(self, crown: Faced, worthy: Worthy, *, every: bool = False) -> Undrawn | None:
         """Return the points of the bank that are inside the windows as stated; None where there are none.
 
         Parameters
         ----------
-        crown : float
-            What comes off the crowns, in mm.
+        crown : Faced
+            What is done to the crowns.
         worthy : callable
             Tells which may still be part of a plan worth having.
         every : bool
@@ -363,18 +370,18 @@ class Ladder:
         keep = distinct(cost, metal, waits, kinds, proxy, (self.moves.cost_step, self.moves.metal_step), bins)
         return Undrawn(rows, many, cost, metal, kinds, likely, ratio, gap).take(keep)
 
-    def drawn(self, points: Undrawn, missed: Table) -> Points:
+    def drawn(self, points: Undrawn, crown: Table, bowl: Table) -> Points:
         """Return points with the draws in which they are inside.
 
         Parameters
         ----------
         points : Undrawn
             Of one crown cut.
-        missed : array
-            What comes off the crowns in each draw, in mm.
+        crown, bowl : array
+            What comes off the crowns in each draw, in mm, and what is sunk into them, in cc.
         """
         rows, many = points.rows, points.many
-        ok, *ends = self._inside(self.standing.drawn.cut(missed), rows, many)
+        ok, *ends = self._inside(self.standing.drawn.cut(crown, bowl), rows, many)
         half = rows.wedge[many.row] / 2
         return Points(
             rows.gasket[many.row],

@@ -20,10 +20,13 @@ from ..build.means import PartChoice
 from ..build.model import Build, Gasket
 from ..house_rules import HouseRules
 from ..stack.arithmetic import circle_area
-from .moves import HAIR, NO_PINS, Move, Pins, choices_of, crown_limit, gaskets_of, moves_of
+from .moves import HAIR, NO_PINS, Move, Pins, bowl_limit, choices_of, crown_limit, gaskets_of, moves_of
 from .results import Wanted
 from .sides import Taken
 from .truth import Base, Truth
+
+# What is sunk into every crown, in cc.
+BOWL = "bowl sunk"
 
 # Names of the edges that may be moved; a limit of one bank's lever has the bank behind it.
 RATIO_LOW, RATIO_HIGH = "compression_ratio.min", "compression_ratio.max"
@@ -222,6 +225,7 @@ class Layout:
         self.per_bank = self.build.levers.gasket_per_bank
         self._pistons()
         self._crown()
+        self._bowl()
         for bank in self.build.banks:
             self._bank(bank.name)
         self._windows()
@@ -296,6 +300,27 @@ class Layout:
             put.variable("crown on", 0.0, 1.0, whole=True)
             put.row({**total, "crown on": -move.low}, low=0.0)
             put.row({**total, "crown on": -50.0}, high=0.0)
+
+    def _bowl(self) -> None:
+        """What is sunk into the crowns, the same into each."""
+        put, move = self.programme, moves_of(self.build, self.rules, "bowl", None, self.pins)
+        self.bowl: Move | None = move
+        put.variable(BOWL, 0.0, 0.0 if move is None else 500.0)
+        if move is None:
+            return
+        floors = {
+            f"piston {p}": min(
+                bowl_limit(None if piston is None else piston.part, self.build, self.rules), 500.0
+            )
+            for p, piston in enumerate(self.frame.pistons)
+        }
+        put.row({BOWL: 1.0, **{name: -floor for name, floor in floors.items()}}, high=0.0)
+        allow = self._edge("bowl.max", 500.0)
+        put.row({BOWL: 1.0, allow: -1.0}, low=-math.inf if move.may_rest else move.high, high=move.high)
+        if move.low and move.may_rest:
+            put.variable("bowl on", 0.0, 1.0, whole=True)
+            put.row({BOWL: 1.0, "bowl on": -move.low}, low=0.0)
+            put.row({BOWL: 1.0, "bowl on": -500.0}, high=0.0)
 
     def _bank(self, bank: str) -> None:
         put, own = self.programme, next(one for one in self.build.banks if one.name == bank)
@@ -429,7 +454,7 @@ class Layout:
             volume[name] = volume.get(name, 0.0) + part * area / 1000
         for name, part in ends.items():
             volume[name] -= part * pocket / 1000
-        volume |= {f"milled {bank}": -1.0, f"opened {self.stated.holes[at]}": 1.0}
+        volume |= {f"milled {bank}": -1.0, f"opened {self.stated.holes[at]}": 1.0, BOWL: 1.0}
         gap = dict(clearance)
         key = self._gasket_key(bank)
         for index, gasket in self.gaskets[bank]:

@@ -75,7 +75,7 @@ def wanted_of(build: Build, rules: HouseRules) -> Wanted:
 
 
 class Totals(NamedTuple):
-    """What a plan takes in every hole, misses included: mm of deck, head and crown, cc of chamber."""
+    """What a plan takes in every hole, misses included: mm of deck, head and crown, cc of chamber and bowl."""
 
     deck: Table
     head: Table
@@ -97,7 +97,7 @@ def totals_of(truth: Truth, planned: tuple[Operation, ...], *, missed: bool = Tr
     """
     at = {
         op: np.zeros((truth.rows, len(truth.holes)), order="F")
-        for op in ("deck_cut", "head_cut", "crown_cut", "open_chamber")
+        for op in ("deck_cut", "head_cut", "crown_cut", "open_chamber", "bowl")
     }
     for i, op in enumerate(planned):
         if op.amount is None:
@@ -111,7 +111,7 @@ def totals_of(truth: Truth, planned: tuple[Operation, ...], *, missed: bool = Tr
                     off = _missed(truth, amount, i, number) if missed else 0.0
                     at[op.op][:, column] += amount.value + off
                 column += 1
-    return Totals(at["deck_cut"], at["head_cut"], at["crown_cut"], at["open_chamber"])
+    return Totals(at["deck_cut"], at["head_cut"], at["crown_cut"], at["open_chamber"] + at["bowl"])
 
 
 def _missed(truth: Truth, amount: Quantity, i: int, number: int) -> Table:

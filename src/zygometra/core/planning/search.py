@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 
 from ..build.document import midway
 from ..build.lever_table import FIT, SWAP, OpName
+from ..build.means import Part
 from ..build.model import Bank, Build, Operation
 from ..house_rules import HouseRules
 from ..quantity import Quantity
@@ -35,21 +36,22 @@ from .moves import (
     Choice,
     Move,
     Pins,
+    bowl_limit,
     choices_of,
     crown_limit,
     gaskets_of,
     moves_of,
 )
 from .patterns import BankMoves, Standing
-from .points import DECK, GASKET, HEAD, OPEN, SPARSE, Bound, Ends, Ladder, Points, Undrawn
+from .points import DECK, GASKET, HEAD, OPEN, SPARSE, Bound, Ends, Faced, Ladder, Points, Undrawn
 from .results import Wanted, wanted_of
 from .sides import Edges, Taken, Uncut, edges
 from .truth import Truth
 
 # How much of what plans must lie apart the search may use; ladders and the last sorting share the rest.
 SEARCHES = 0.5
-# Steps of the crown's ladder, and how often it is refined round what was found.
-CROWN_STEPS, REFINEMENTS = 6, 3
+# Steps of the ladders of crown and bowl, and how often it is refined round what was found.
+CROWN_STEPS, BOWL_STEPS, REFINEMENTS = 6, 4, 3
 # So many points of a bank meet those of the others.
 _MOST_POINTS = 260
 # So many pairs of points that must meet are drawn, and so many at once.
@@ -71,10 +73,10 @@ class Found(NamedTuple):
 
 
 class Job(NamedTuple):
-    """What is decided before the banks: what is fitted, and what comes off the crowns in mm."""
+    """What is decided before the banks: what is fitted, and what is done to the crowns."""
 
     choice: Choice
-    crown: float
+    faced: Faced
 
 
 @dataclass
@@ -117,12 +119,13 @@ class Search:
         self.found: list[Found] = []
         self.surest: Found | None = None
         self.crown = moves_of(build, rules, "crown_cut", None, pins)
+        self.bowl = moves_of(build, rules, "bowl", None, pins)
         self.banks = [self._bank_moves(i) for i in range(len(build.banks))]
         self._bounds: dict[tuple[int, bool], float] = {}
         self._taken: dict[tuple[int, int], Taken | None] = {}
         self._stand: dict[tuple[int, bool], list[Ladder]] = {}
-        self._promising: defaultdict[tuple[int, bool], set[float]] = defaultdict(set)
-        self._done: set[tuple[int, bool, float]] = set()
+        self._promising: defaultdict[tuple[int, bool], set[Faced]] = defaultdict(set)
+        self._done: set[tuple[int, bool, float, float]] = set()
 
     def _bank_moves(self, i: int) -> BankMoves:
         build, pins, bank = self.build, self.pins, self.build.banks[i]
@@ -142,6 +145,7 @@ class Search:
             cost_step=max(planning.apart_cost, 1e-9) / (4 * several),
             metal_step=max(planning.apart_metal, 1e-9) / (4 * several),
             ends=fixed if fixed is not None and fixed[0] != fixed[1] else None,
+            bowl=self.bowl.high if self.bowl is not None else 0.0,
             one_gasket=several > 1 and not build.levers.gasket_per_bank,
             others=several > 1,
         )
@@ -156,43 +160,58 @@ class Search:
         """Yield plans as they are found; of what was found all counts in the end."""
         counter = itertools.count()
         jobs: list[tuple[float, int, Job | Choice]] = []
-        crowns: dict[tuple[int, bool], tuple[Choice, list[float]]] = {}
+        crowns: dict[tuple[int, bool], tuple[Choice, list[Faced]]] = {}
 
         def push(job: Job) -> None:
             heapq.heappush(jobs, (self._least(job).cost, next(counter), job))
 
         # What may be fitted is looked into once its turn has come.
         for choice in choices_of(self.build, self.pins):
-            heapq.heappush(jobs, (self._least(Job(choice, 0.0)).cost, next(counter), choice))
+            heapq.heappush(jobs, (self._least(Job(choice, Faced())).cost, next(counter), choice))
         for round_of in range(REFINEMENTS + 1):
             while jobs:
                 job = heapq.heappop(jobs)[2]
                 if isinstance(job, Job):
                     yield from self._job(job)
-                elif not self._settled(job, self._least(Job(job, 0.0))):
-                    crowns[_key(job)] = job, self._crowns(job)
+                elif not self._settled(job, self._least(Job(job, Faced()))):
+                    crowns[_key(job)] = job, self._faced(job)
                     for ladder in self._ladders(job):
                         ladder.lay(crowns[_key(job)][1])
-                    for crown in crowns[_key(job)][1]:
-                        push(Job(job, crown))
-            if self.crown is None or round_of == REFINEMENTS:
+                    for faced in crowns[_key(job)][1]:
+                        push(Job(job, faced))
+            if (self.crown is None and self.bowl is None) or round_of == REFINEMENTS:
                 break
             for choice, laid in crowns.values():
                 fresh = self._between(choice, laid)
                 for ladder in self._ladders(choice) if fresh else ():
                     ladder.lay(fresh)
-                for crown in fresh:
-                    push(Job(choice, crown))
+                for faced in fresh:
+                    push(Job(choice, faced))
+
+    def _faced(self, choice: Choice) -> list[Faced]:
+        """What may be done to the crowns of a piston set."""
+        return [Faced(crown, bowl) for bowl in self._bowls(choice) for crown in self._crowns(choice)]
+
+    def _bowls(self, choice: Choice) -> list[float]:
+        """What may be sunk into the crowns of a piston set: nothing, or some of what floors leave."""
+        move = self.bowl
+        if move is None:
+            return [0.0]
+        limit = min(move.high, bowl_limit(_piston(choice), self.build, self.rules))
+        if not move.may_rest:
+            return [move.high] if move.high <= limit + HAIR else []
+        bottom = max(move.low, move.step or HAIR)
+        if limit < bottom - HAIR:
+            return [0.0]
+        steps = np.linspace(bottom, max(limit, bottom), BOWL_STEPS)
+        return sorted({0.0, *(move.rounded(float(amount), bottom, max(limit, bottom)) for amount in steps)})
 
     def _crowns(self, choice: Choice) -> list[float]:
         """What may come off the crowns of a piston set: nothing, or some of what windows and floors leave."""
         move = self.crown
         if move is None:
             return [0.0]
-        if ("crown_cut", "") in self.pins.cuts and not any(self.pins.cuts["crown_cut", ""]):
-            return [0.0]
-        piston = choice.part.part if choice.part is not None and choice.part.part.kind == "piston" else None
-        limit = min(move.high, crown_limit(piston, self.build, self.rules))
+        limit = min(move.high, crown_limit(_piston(choice), self.build, self.rules))
         out = [0.0] if move.may_rest else []
         if limit < move.low - HAIR or limit <= 0:
             return out
@@ -212,24 +231,25 @@ class Search:
                 found.add(move.rounded(float(amount), low, max(high, low)))
         return sorted(found)
 
-    def _between(self, choice: Choice, ladder: list[float]) -> list[float]:
-        """Crown cuts half-way between those that gave plans, or nearly did, and their neighbours."""
-        move = self.crown
-        assert move is not None
-        used = self._promising[_key(choice)]
-        fresh = []
-        for low, high in itertools.pairwise(ladder):
-            if low <= 0 or not used & {low, high}:
-                continue
-            middle = move.rounded((low + high) / 2, low, high)
-            if middle not in ladder:
-                fresh.append(middle)
-        ladder[:] = sorted({*ladder, *fresh})
-        return fresh
+    def _between(self, choice: Choice, laid: list[Faced]) -> list[Faced]:
+        """Crowns half-way between those that gave plans, or nearly did, and their neighbours."""
+        fresh: set[Faced] = set()
+        for one in self._promising[_key(choice)]:
+            for at, move in enumerate((self.crown, self.bowl)):
+                if move is None:
+                    continue
+                line = sorted({other[at] for other in laid if other[1 - at] == one[1 - at]})
+                for low, high in itertools.pairwise(line):
+                    if low > 0 and one[at] in (low, high):
+                        middle = move.rounded((low + high) / 2, low, high)
+                        fresh.add(Faced(middle, one.bowl) if at == 0 else Faced(one.crown, middle))
+        found = sorted(fresh - set(laid))
+        laid.extend(found)
+        return found
 
     def _least(self, job: Job) -> Worth:
         """The least that a job can cost, take and last, and the most that it can yield."""
-        levers, (choice, crown) = self.build.levers, job
+        levers, (choice, (crown, bowl)) = self.build.levers, job
         names = list(choice.part.needs) if choice.part is not None else []
         cost = choice.part.price if choice.part is not None else 0.0
         days, lead, metal = 0.0, choice.part.days if choice.part is not None else 0.0, 0.0
@@ -240,13 +260,17 @@ class Search:
             means = self.crown.means
             cost, days = cost + self.crown.cost(crown), days + means.days
             metal, names = means.metal * crown, [*names, *means.needs]
+        if bowl and self.bowl is not None:
+            means = self.bowl.means
+            cost, days = cost + self.bowl.cost(bowl), days + means.days
+            metal, names = metal + means.metal * bowl, [*names, *means.needs]
         for name in dict.fromkeys(names):
             cost, days = cost + levers.set_ups[name].cost, days + levers.set_ups[name].days
         return Worth(cost, metal, days + lead, 1.0)
 
     def _job(self, job: Job) -> Iterator[Found]:
         least = self._least(job)
-        key = (*_key(job.choice), job.crown)
+        key = (*_key(job.choice), *job.faced)
         if key in self._done or self._settled(job.choice, least):
             return
         self._done.add(key)
@@ -255,10 +279,10 @@ class Search:
             return
         joint: Banks | None = None
         every: list[Points] = []
-        missed = self._crown_missed(job.crown)
+        missed = self._missed(job.faced)
         bounds = [_bound_of(one) for one in undrawn]
         for i, (ladder, one) in enumerate(zip(self._ladders(job.choice), undrawn, strict=True)):
-            points = ladder.drawn(one, missed)
+            points = ladder.drawn(one, *missed)
             beside = _together([*bounds[:i], *bounds[i + 1 :]])
             worth = self._worth_joining(points, least, beside, alone=len(undrawn) == 1)
             if worth is None:
@@ -277,7 +301,7 @@ class Search:
     def _is_near(self, job: Job, chance: float) -> None:
         """Note that a plan of a job yields enough, or nearly: between its crown cut and the next more may lie."""
         if chance >= self.build.planning.least_yield - _NEARLY:
-            self._promising[_key(job.choice)].add(job.crown)
+            self._promising[_key(job.choice)].add(job.faced)
 
     def _settled(self, choice: Choice, least: Worth) -> bool:
         """Whether what was found covers the least that parts take and the most that they can yield."""
@@ -291,14 +315,14 @@ class Search:
         ladders = self._ladders(job.choice)
         bounds: list[Bound] = []
         for ladder in ladders:
-            bound = ladder.bound(job.crown)
+            bound = ladder.bound(job.faced)
             if bound is None:
                 return None
             bounds.append(bound)
         found, opened = [], self._opened(job)
         for i, ladder in enumerate(ladders):
             beside = _together([*bounds[:i], *bounds[i + 1 :]])
-            points = ladder.undrawn(job.crown, partial(self._still_worth, least, opened, beside))
+            points = ladder.undrawn(job.faced, partial(self._still_worth, least, opened, beside))
             if points is None:
                 return None
             bounds[i] = _bound_of(points)
@@ -364,12 +388,15 @@ class Search:
         # Between the lines of the grid, and of all draws, a little more may lie.
         return min(1.0, depth + 0.03)
 
-    def _crown_missed(self, crown: float) -> Table:
-        """What comes off the crowns in each draw, in mm."""
-        if not crown or self.crown is None:
-            return np.zeros(self.draws.points)
-        source = Source("crown_cut", self.crown.quantity(crown))
-        return crown + self.drawn.error(source, self.build.cylinders[0])
+    def _missed(self, faced: Faced) -> tuple[Table, Table]:
+        """What comes off the crowns in each draw, in mm, and what is sunk into them, in cc."""
+        out = []
+        for op, amount, move in (("crown_cut", faced.crown, self.crown), ("bowl", faced.bowl, self.bowl)):
+            off = np.zeros(self.draws.points)
+            if amount and move is not None:
+                off = amount + self.drawn.error(Source(op, move.quantity(amount)), self.build.cylinders[0])
+            out.append(off)
+        return out[0], out[1]
 
     def _ladders(self, choice: Choice) -> list[Ladder]:
         """The banks with what is fitted."""
@@ -550,8 +577,10 @@ class Search:
         own = list(job.choice.part.needs) if job.choice.part is not None else []
         if job.choice.swapped:
             own += levers.means[SWAP].needs
-        if job.crown and self.crown is not None:
+        if job.faced.crown and self.crown is not None:
             own += self.crown.means.needs
+        if job.faced.bowl and self.bowl is not None:
+            own += self.bowl.means.needs
         costs, days = np.zeros(16), np.zeros(16)
         for mask in range(16):
             names: list[str] = []
@@ -620,9 +649,16 @@ class Search:
                 if moves.opening is not None and amount > 0:
                     quantity = moves.opening.quantity(float(amount))
                     planned.append(Operation("open_chamber", cylinder=number, amount=quantity))
-        if job.crown and self.crown is not None:
-            planned.append(Operation("crown_cut", amount=self.crown.quantity(job.crown)))
+        if job.faced.crown and self.crown is not None:
+            planned.append(Operation("crown_cut", amount=self.crown.quantity(job.faced.crown)))
+        if job.faced.bowl and self.bowl is not None:
+            planned.append(Operation("bowl", amount=self.bowl.quantity(job.faced.bowl)))
         return tuple(planned)
+
+
+def _piston(choice: Choice) -> Part | None:
+    """The piston that is fitted; None where the one that is there stays."""
+    return choice.part.part if choice.part is not None and choice.part.part.kind == "piston" else None
 
 
 def _key(choice: Choice) -> tuple[int, bool]:

@@ -121,9 +121,11 @@ def shrunk(reads: list[Read], scatter: float, truth: Truth, *, line: bool) -> li
     figure = reads[0].source.path.split(".")[-1]
     key = f"~between {figure} {reads[0].number}"
     wide = estimate.variance(real) * draws.scale(key, estimate.dof)[:, None] ** 2
-    between = np.sqrt(np.maximum(wide - estimate.own, 0.0))
-    holes = between * np.stack([draws.normal(f"{key} hole {read.number}") for read in reads], axis=1)
     pool = _pooled(reads)
+    # Together they scatter as they were seen to: where readings scatter more, holes stand off less.
+    own = _own_drawn(reads, pool, truth, key)
+    between = np.sqrt(np.maximum(wide - own[:, None], 0.0))
+    holes = between * np.stack([draws.normal(f"{key} hole {read.number}") for read in reads], axis=1)
     if pool is None:
         alone = np.stack([truth.error(read.source, read.number, shared=False) for read in reads], axis=1)
         every = np.stack([truth.error(read.source, read.number) for read in reads], axis=1)
@@ -166,6 +168,28 @@ def _drawn(read: Read, pool: _Pool, truth: Truth, key: str) -> Table:
             part = f"{read.source.path}/{i}"
             off = off + u * (draws.rectangular(part) if shape is Shape.RECTANGULAR else draws.normal(part))
     return np.asarray(off)
+
+
+def _own_drawn(reads: list[Read], pool: _Pool | None, truth: Truth, key: str) -> Table:
+    """The part of the readings' variance that no other hole shares, in each draw: as wide as their scatter is drawn."""
+    from .truth import own_term
+
+    draws = truth.draws
+    assert draws is not None
+    total = np.zeros(truth.rows)
+    for read in reads:
+        quantity = read.source.quantity
+        for term in quantity.terms:
+            if own_term(term.key):
+                wide = term.pool is not None and np.isfinite(term.dof)
+                total += term.u**2 * (draws.scale(f"~scatter {term.pool}", term.dof) ** 2 if wide else 1.0)
+        if not quantity.terms and pool is not None:
+            scatter = pool.scatter**2 / len(quantity.readings)
+            total += scatter * draws.scale(f"{key} readings", pool.dof) ** 2
+            total += _own_variance(read.source, pool) - scatter
+        elif not quantity.terms:
+            total += _own_variance(read.source, pool)
+    return np.asarray(total / len(reads))
 
 
 def _own_variance(source: Source, pool: _Pool | None) -> float:

@@ -55,20 +55,23 @@ class Uncut(NamedTuple):
         """
         return cls(*(np.ascontiguousarray(getattr(base, name)[:, columns].T) for name in cls._fields))
 
-    def cut(self, crown: Table) -> Side:
+    def cut(self, crown: Table, bowl: Table | float = 0.0) -> Side:
         """Return the bank with its crowns cut.
 
         Parameters
         ----------
         crown : array
             What comes off the crowns in each draw, in mm.
+        bowl : array or float
+            What is sunk into them, in cc.
         """
-        clearance, closed = self.clearance, self.closed
+        clearance, closed = self.clearance, self.closed + bowl
         if crown.any():
             rim = np.maximum(crown - self.above_rim, 0.0)
             gained = self.above_area * np.minimum(crown, self.above_rim)
             gained = gained - self.dish_area * np.minimum(rim, self.dish_depth)
             clearance, closed = clearance + rim, closed + (gained - self.ring * rim) / 1000
+        clearance = np.broadcast_to(clearance, np.broadcast_shapes(clearance.shape, closed.shape))
         return Side(clearance, closed, self.area, self.swept, self.pocket, self.gasket, self.gasket_volume)
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from typing import NamedTuple
 
-from ..build.lever_table import OpName
+from ..build.lever_table import LEVER, OpName
 from ..build.means import Means
 from ..build.model import Build, Levers
 from ..house_rules import HouseRules
@@ -25,6 +25,7 @@ _ALONE: tuple[tuple[str, str], ...] = (
     ("head_cut", "head cut"),
     ("open_chamber", "chambers opened"),
     ("crown_cut", "crowns cut"),
+    ("bowl", "bowls sunk"),
     ("parts", "another part"),
 )
 
@@ -102,8 +103,8 @@ def with_usual_levers(build: Build) -> Build:
 
 def _usual(build: Build, op: OpName) -> Means:
     own = build.levers.limits.get(op)
-    volume = op == "open_chamber"
-    kind, step = (Kind.VOLUME, "0.1 cc") if volume else (Kind.LENGTH, "0.01 mm")
+    kind = LEVER[op].kind
+    step = "0.1 cc" if kind is Kind.VOLUME else "0.01 mm"
     tolerance = {"value": 0, "plus_minus": unstated_doubt(op, "assumed")}
     return Means(
         op,

@@ -12,15 +12,17 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ..build.document import midway, read_gasket
-from ..build.lever_table import FIT, SWAP
+from ..build.lever_table import FIT, LEVER, SWAP
 from ..build.means import PartChoice
 from ..build.model import Build, Operation
 from ..house_rules import HouseRules
 from ..sentence import Sentence, sentence
+from ..units import Kind
 from ..windows import OPEN, Window
 from ..written import Limit, Number, Volume
-from .moves import HAIR, NO_PINS, Pins, crown_limit, moves_of
+from .moves import HAIR, NO_PINS, Pins, bowl_limit, crown_limit, moves_of
 from .programme import (
+    BOWL,
     NEW_GASKET,
     QUENCH_LOW,
     QUENCH_SPREAD,
@@ -199,7 +201,7 @@ class Conflict:
     ) -> Reason | None:
         if name == NEW_GASKET:
             return self._gasket(layout, values, windows)
-        if name.split(".")[0] in ("deck_cut", "head_cut", "crown_cut", "open_chamber"):
+        if name.split(".")[0] in LEVER:
             return self._limit(name, bank, allowance, layout, windows)
         wanted = self.wanted
         if name == RATIO_SPREAD:
@@ -278,7 +280,7 @@ class Conflict:
     ) -> Reason | None:
         op = name.split(".")[0]
         banks = [one for one in self.build.banks if not bank or one.name == bank]
-        move = moves_of(self.build, self.rules, op, None if op == "crown_cut" else banks[0], self.pins)  # type: ignore[arg-type]
+        move = moves_of(self.build, self.rules, op, None if LEVER[op].reach == "set" else banks[0], self.pins)  # type: ignore[arg-type]
         if move is None or not move.may_rest:
             return None
         now, by = move.high, allowance
@@ -286,7 +288,7 @@ class Conflict:
             taken = layout.taken[banks[0].name]
             by = taken.depth(np.array(taken.volume(np.array(now)) + allowance)).item() - now
         value = _outward(now + by, up=True)
-        if op == "crown_cut" and value > self._crown_floor(layout) + HAIR:
+        if value > self._piston_floor(op, layout) + HAIR:
             return None
         by = value - now
         inner: dict[str, Any] = {"max": _with_unit(op, value)}
@@ -294,14 +296,18 @@ class Conflict:
             "With a "
             + op.replace("_", " ").replace("open chamber", "chamber opening")
             + " of up to {edge} there is a plan.",
-            edge=Volume(value) if op == "open_chamber" else Limit(value),
+            edge=Volume(value) if LEVER[op].kind is Kind.VOLUME else Limit(value),
         )
         relaxation = {"levers": {op: {"banks": {bank: inner}} if bank else inner}}
         return Reason(windows, says, by, by / now if now else math.inf, relaxation, name)
 
-    def _crown_floor(self, layout: Layout) -> float:
+    def _piston_floor(self, op: str, layout: Layout) -> float:
+        """What metal that must remain leaves of a cut in the pistons; no end for others."""
+        floor = {"crown_cut": crown_limit, "bowl": bowl_limit}.get(op)
+        if floor is None:
+            return math.inf
         pistons = (None if piston is None else piston.part for piston in layout.frame.pistons)
-        return max(crown_limit(part, self.build, self.rules) for part in pistons)
+        return max(floor(part, self.build, self.rules) for part in pistons)
 
     def _gasket(self, layout: Layout, values: dict[str, float], windows: tuple[str, ...]) -> Reason | None:
         """A gasket that is not listed: as one that is, but so much thicker or thinner."""
@@ -408,7 +414,7 @@ def _outward(value: float, *, up: bool) -> float:
 
 
 def _with_unit(op: str, value: float) -> float | str:
-    return f"{value:.10g} cc" if op == "open_chamber" else value
+    return f"{value:.10g} cc" if LEVER[op].kind is Kind.VOLUME else value
 
 
 def _gasket_as_typed(gasket: Any) -> dict[str, Any]:
@@ -487,7 +493,7 @@ def _effort(layout: Layout) -> dict[str, float]:
     """What a plan takes, roughly: the least of it is asked for."""
     out = {name: 1.0 for name in layout.programme.bounds if name.split()[0] in _AMOUNTS}
     for name in layout.programme.bounds:
-        if name.startswith("opened"):
+        if name.startswith("opened") or name == BOWL:
             out[name] = 0.01
         elif name.startswith("milled"):
             out[name] = 0.1
@@ -521,6 +527,8 @@ def _stepped(layout: Layout, found: dict[str, float]) -> Iterator[tuple[str, Cal
         above = found[f"above {p}"] + found[f"past {p}"]
         if found[f"rim {p}"] > HAIR:
             yield f"rim {p}", around(layout.crown.step, above)
+    if layout.bowl is not None and layout.bowl.step:
+        yield BOWL, around(layout.bowl.step)
     for bank in build.banks:
         deck = moves_of(build, rules, "deck_cut", bank, pins)
         if deck is not None and deck.step:
@@ -553,6 +561,8 @@ def _operations(layout: Layout, found: dict[str, float]) -> tuple[Operation, ...
     )
     if layout.crown is not None and crown > HAIR:
         planned.append(Operation("crown_cut", amount=layout.crown.quantity(crown)))
+    if layout.bowl is not None and found[BOWL] > HAIR:
+        planned.append(Operation("bowl", amount=layout.bowl.quantity(found[BOWL])))
     return tuple(planned)
 
 

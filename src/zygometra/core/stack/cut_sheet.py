@@ -106,6 +106,7 @@ def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Cut, ...
         )
     rows += _fitted(build)
     rows += _openings(build, evaluation, reader)
+    rows += _bowls(build, evaluation, reader)
     return tuple(rows)
 
 
@@ -238,6 +239,21 @@ def _openings(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]
         finish = _span(chambers, volume) if len(chambers) == len(holes) else ""
         note = "grind, fill again, and note the shots"
         rows.append(Cut(f"Chamber, {where}", reader.quantity(op.amount), "", "", finish, "", note))
+    return rows
+
+
+def _bowls(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]:
+    rows = []
+    for op in build.planned:
+        if op.op != "bowl" or op.amount is None:
+            continue
+        holes = [hole for hole in evaluation.planned.holes if op.acts_on(hole.bank, hole.number)]
+        crowns = [cc for hole in holes if (cc := hole.outcome.terms.crown) is not None]
+        finish = f"crowns {_span(crowns, volume)}" if len(crowns) == len(holes) else ""
+        note = "sink, fill again, and measure the crown under it; balance after"
+        rows.append(
+            Cut(f"Bowls, {_who(holes, evaluation)}", reader.quantity(op.amount), "", "", finish, "", note)
+        )
     return rows
 
 

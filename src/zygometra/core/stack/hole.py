@@ -94,7 +94,9 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
     if g.land_height < 0 or (crown_cut and g.land_height == 0 and g.land_diameter):
         beyond |= {"crown"}
     gasket = value_of(sources, "parts.gasket.volume") if g.as_volume else g.opening * g.thickness / 1000
-    crown = value_of(sources, "parts.piston.crown_volume", NOT_KNOWN) + g.crown.gained(crown_cut)
+    crown = (
+        value_of(sources, "parts.piston.crown_volume", NOT_KNOWN) + g.crown.gained(crown_cut) + totals["bowl"]
+    )
     crevice = g.land_area * g.land_height / 1000 if g.land_diameter else 0.0
     if "crown" in beyond:
         crevice = NOT_KNOWN

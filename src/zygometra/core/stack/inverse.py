@@ -189,11 +189,11 @@ def for_ratio(outcome: Outcome, op: OpName, ratio: float, opened: float = 0.0) -
     outcome : Outcome
         The hole, with what is planned so far.
     op : str
-        Deck cut, crown cut, gasket or chamber opening.
+        Deck cut, crown cut, gasket, chamber opening or bowl.
     ratio : float
         Wanted compression ratio; no unit.
     opened : float
-        Chamber opening planned so far, in cc.
+        Chamber opening, or bowl, planned so far, in cc.
 
     Returns
     -------
@@ -222,7 +222,8 @@ def for_ratio(outcome: Outcome, op: OpName, ratio: float, opened: float = 0.0) -
     if op == "deck_cut":
         why = Sentence(f"the ratio is already above {ratio:g} with the deck uncut")
         return _metal_off(total, why, "a thicker gasket, an opened chamber or a crown cut lowers it")
-    why = Sentence(f"the ratio is already below {ratio:g}, and grinding only enlarges a chamber")
+    only = "a bowl only adds room" if op == "bowl" else "grinding only enlarges a chamber"
+    why = Sentence(f"the ratio is already below {ratio:g}, and {only}")
     return _metal_off(total, why, "a head cut makes it smaller")
 
 
@@ -286,6 +287,7 @@ def _totals(outcome: Outcome, opened: float = 0.0) -> dict[OpName, float]:
         "deck_cut": outcome.deck_cut,
         "gasket": outcome.gasket_thickness or 0.0,
         "open_chamber": opened,
+        "bowl": opened,
     }
 
 
@@ -302,6 +304,8 @@ def _unmoved(lever: Lever, result: str) -> NoAnswer:
     return NoAnswer(f"{does} does not move the {moved}: {{instead}}", instead=instead)
 
 
+# What adds volume and nothing else.
+_OPENS: tuple[OpName, ...] = ("open_chamber", "bowl")
 _RESULT_WORDS = {"quench": "{quench}", "deck_clearance": "{deck} clearance"}
 
 
@@ -378,5 +382,5 @@ def _inside_metal(hole: Hole, op: OpName, total: float) -> None:
 def _solved_for_ratio(build: Build, hole: Hole, op: OpName, wanted: float) -> float:
     if op == "head_cut":
         return head_cut_for_ratio(hole.outcome, wanted, chamber_model(build, hole.sources))
-    opened = setting(build.planned, "open_chamber", hole.bank, hole.number).total
+    opened = setting(build.planned, op, hole.bank, hole.number).total if op in _OPENS else 0.0
     return for_ratio(hole.outcome, op, wanted, opened)

@@ -139,6 +139,9 @@ def _crown_step(hole: Hole, reader: Reader) -> Step:
         formula += " − A_dish·crown cut"
         figures += f" − {volume(dish.quantity.value * min(rim, crown.dish_depth) / 1000)}"
         given += given_of(dish, reader)
+    if sunk := sum(op.amount.value for _, op in hole.cuts if op.op == "bowl" and op.amount):
+        formula += " + bowl"
+        figures += f" + {volume(sunk)}"
     return Step(
         "crown",
         "crown volume",

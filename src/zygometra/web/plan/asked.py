@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from zygometra.core.build.lever_table import OpName
+from zygometra.core.build.lever_table import LEVER, OpName
 from zygometra.core.build.means import PRIORITIES, Priority
 from zygometra.core.build.model import Build
 from zygometra.core.errors import QuantityError
@@ -143,6 +143,13 @@ def _length(text: str, reader: Reader, *, low: float = 0.0, high: float = 50.0) 
     return read_quantity(text, Kind.LENGTH, dimension="target", low=low, high=high).value
 
 
+def _amount(op: str, text: str, reader: Reader) -> float:
+    """An amount of a lever as it is typed: bare, it is in the reader's lengths, or in cc."""
+    if LEVER[op].kind is Kind.VOLUME:
+        return read_quantity(text, Kind.VOLUME, dimension="target", low=0.0, high=LEVER[op].most).value
+    return _length(text, reader)
+
+
 def _pins(build: Build, typed: Mapping[str, str], faults: dict[str, str], reader: Reader) -> Pins:
     """What was fixed by hand: an amount, ``0`` for nothing, two amounts with a slash for a levelling cut."""
     cuts: dict[tuple[str, str], tuple[float, float]] = {}
@@ -156,8 +163,9 @@ def _pins(build: Build, typed: Mapping[str, str], faults: dict[str, str], reader
             gaskets[bank.name] = None
         elif chosen.isascii() and chosen.isdigit() and int(chosen[:4]) < len(build.levers.gaskets):
             gaskets[bank.name] = int(chosen[:4])
-    if (text := typed.get("pin.crown_cut", "")) and "crown_cut" in build.levers.means:
-        _pin(cuts, ("crown_cut", ""), text, faults, reader, levels=False)
+    for op in ("crown_cut", "bowl"):
+        if (text := typed.get(f"pin.{op}", "")) and op in build.levers.means:
+            _pin(cuts, (op, ""), text, faults, reader, levels=False)
     part: int | str | None = "any"
     chosen = typed.get("pin.part", "")
     if chosen == "kept":
@@ -182,7 +190,7 @@ def _pin(
             raise QuantityError(
                 f"'{text}'", "one cut, or its two ends with a slash between, such as 0.10 / 0.25 mm"
             )
-        values = [_length(end, reader) for end in ends]
+        values = [_amount(key[0], end, reader) for end in ends]
         cuts[key] = (values[0], values[-1])
     except QuantityError as error:
         faults[f"pin.{key[0]}.{key[1]}".rstrip(".")] = f"Found {error.found}; wanted {error.wanted}."

@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 from zygometra.core.build.document import Document, leaf_at, with_leaf
-from zygometra.core.build.lever_table import AMOUNTS, SWAP
+from zygometra.core.build.lever_table import AMOUNTS, LEVER, SWAP
 from zygometra.core.errors import BuildFaults, QuantityError
 from zygometra.core.units import Kind
 from zygometra.core.wording import Reader
@@ -195,7 +195,7 @@ def document_of(document: Mapping[str, Any], form: Mapping[str, str], reader: Re
             continue
         if leaf_at(out, ("levers", key)) is None:
             out = with_leaf(out, ("levers", key), {})
-        volume = key == "open_chamber"
+        volume = key != SWAP and LEVER[key].kind is Kind.VOLUME
         for name in _names(key):
             path = f"levers.{key}.{name}"
             if touched(path):
@@ -208,16 +208,16 @@ def document_of(document: Mapping[str, Any], form: Mapping[str, str], reader: Re
                 out, ("levers", "deck_cut", "level"), True if form.get("levers.deck_cut.level") else None
             )
         if touched("levers.deck_cut.level_fixed"):
-            sum_of = _number(form["levers.deck_cut.level_fixed"].strip())
+            sum_of = number_of(form["levers.deck_cut.level_fixed"].strip())
             out = with_leaf(out, ("levers", "deck_cut", "level_fixed"), sum_of)
     out = _gaskets(out, form, touched)
     if touched("levers.gasket_needs"):
-        out = with_leaf(out, ("levers", "gasket_needs"), _names_of(form["levers.gasket_needs"]))
+        out = with_leaf(out, ("levers", "gasket_needs"), names_of(form["levers.gasket_needs"]))
     out = _set_ups(out, form, before)
     for path in _WEIGHING:
         if touched(path):
             text = form[path].strip()
-            value: Any = _number(text)
+            value: Any = number_of(text)
             if path in _LENGTHS and text:
                 value = _with_unit(text, Kind.LENGTH, reader)
             elif path == "between_holes.chamber_volume" and text:
@@ -234,7 +234,7 @@ def _gaskets(out: Document, form: Mapping[str, str], touched: Any) -> Document:
             path = f"levers.gaskets[{i}].{name}"
             if touched(path):
                 changed = True
-                value = _number(form[path].strip())
+                value = number_of(form[path].strip())
                 gasket.pop(name, None) if value is None else gasket.update({name: value})
     return with_leaf(out, ("levers", "gaskets"), listed) if changed else out
 
@@ -248,7 +248,8 @@ def _set_ups(out: Document, form: Mapping[str, str], before: Mapping[str, str]) 
         called = form.get(f"set_up.{i}.name", "").strip()
         if called:
             sums = {
-                key: _number(form.get(f"set_up.{i}.{key}", "").strip()) for key in ("cost", "minutes", "days")
+                key: number_of(form.get(f"set_up.{i}.{key}", "").strip())
+                for key in ("cost", "minutes", "days")
             }
             set_ups[called] = {key: value for key, value in sums.items() if value is not None}
     return with_leaf(out, ("levers", "set_ups"), set_ups or None)
@@ -258,9 +259,9 @@ def _value(name: str, text: str, reader: Reader, *, volume: bool) -> Any:
     if not text:
         return None
     if name == "needs":
-        return _names_of(text)
+        return names_of(text)
     if name in SUMS:
-        return _number(text)
+        return number_of(text)
     typed = _with_unit(text, Kind.VOLUME if volume else Kind.LENGTH, reader)
     if name == "tolerance":
         return {"value": 0, "unit": "cc" if volume else "mm", "plus_minus": typed}
@@ -275,12 +276,25 @@ def _with_unit(text: str, kind: Kind, reader: Reader) -> str:
         return text
 
 
-def _names_of(text: str) -> list[str] | None:
+def names_of(text: str) -> list[str] | None:
+    """Return names from a list with commas.
+
+    Parameters
+    ----------
+    text : str
+        As typed.
+    """
     return [part.strip() for part in text.split(",") if part.strip()] or None
 
 
-def _number(text: str) -> float | int | str | None:
-    """A plain number; a text that is none stays one, so that the check tells it by its place."""
+def number_of(text: str) -> float | int | str | None:
+    """Return a plain number; a text that is none stays one, so that the check tells it by its place.
+
+    Parameters
+    ----------
+    text : str
+        As typed; no unit.
+    """
     if not text:
         return None
     try:

@@ -20,7 +20,7 @@ from ..build.saving import save as save_build
 from ..forms.form import Form
 from ..people import told_error
 from ..stack.view import asked_of_crowns
-from . import levers
+from . import levers, parts
 from .asked import Asked, read_asked
 from .view import answer, page_view, plans_for, ways
 
@@ -90,6 +90,27 @@ def save_levers(build_id: int) -> BaseResponse:
         shown = levers.view(bench.document, form.typed, faults)
         return make_response(render(bench, "plan", "plan/levers.html", **shown), 422)
     refused = save_build(bench, document, "what the shop can do")
+    return refused or redirect(url_for("plan.page", build_id=build_id))
+
+
+@plan.get("/builds/<int:build_id>/plans/parts")
+def parts_page(build_id: int) -> str:
+    """Show the parts that a plan may fit, and what the shelf offers."""
+    bench = open_bench(build_id)
+    return render(bench, "plan", "plan/parts.html", **parts.view(bench, parts.form_of(bench.document), {}))
+
+
+@plan.post("/builds/<int:build_id>/plans/parts")
+def save_parts(build_id: int) -> BaseResponse:
+    """Save which parts a plan may fit."""
+    bench = open_bench(build_id)
+    form = Form(request.form, bench.reader)
+    document = parts.document_of(bench, form.typed)
+    faults = levers.faults_of(document)
+    if faults:
+        shown = parts.view(bench, form.typed, faults)
+        return make_response(render(bench, "plan", "plan/parts.html", **shown), 422)
+    refused = save_build(bench, document, "parts that a plan may fit")
     return refused or redirect(url_for("plan.page", build_id=build_id))
 
 

@@ -12,6 +12,7 @@ from flask import url_for
 from markupsafe import Markup, escape
 
 from zygometra.core.build.document import operation_document
+from zygometra.core.build.lever_table import LEVER
 from zygometra.core.build.levers import limit_of
 from zygometra.core.build.means import PRIORITIES
 from zygometra.core.build.model import Operation
@@ -27,6 +28,7 @@ from zygometra.core.planning.why_first import why
 from zygometra.core.planning.why_none import Reason
 from zygometra.core.stack.cut_sheet import CAUTIONS
 from zygometra.core.stack.results import Hole, Spread
+from zygometra.core.units import Kind
 from zygometra.core.windows import Window
 from zygometra.core.wording import Reader
 from zygometra.drawing.bands import Estimate, axis, bands
@@ -200,6 +202,8 @@ def _pin_fields(asked: Asked) -> Iterator[PinField]:
             yield field(f"pin.gasket.{bank.name}", f"Gasket {bank.name}", "", choices)
     if "crown_cut" in levers.means:
         yield field("pin.crown_cut", "Crown cut")
+    if "bowl" in levers.means:
+        yield field("pin.bowl", "Bowl", f"up to {limit_of(build, 'bowl', asked.rules)[0]:g} cc")
     if levers.parts:
         fitted = [(str(i), f"{c.part.kind} {c.part.name}".strip()) for i, c in enumerate(levers.parts)]
         yield field("pin.part", "Part", "", [("", "any"), ("kept", "those there"), *fitted])
@@ -300,7 +304,9 @@ def _one(op: Operation, reader: Reader) -> str:
     if op.first is not None and op.last is not None:
         return f"{op_words(op.op)}{where} {reader.limit(op.first.value)} front, {reader.limit(op.last.value)} rear"
     if op.amount is not None:
-        return f"{op_words(op.op)}{where} {reader.limit(op.amount.value)}"
+        amount = op.amount.value
+        written = f"{amount:.1f} cc" if LEVER[op.op].kind is Kind.VOLUME else reader.limit(amount)
+        return f"{op_words(op.op)}{where} {written}"
     return "heads side for side"
 
 

@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 
 from zygometra.core.build.lever_table import AMOUNTS, LEVER, OpName
 from zygometra.core.build.levers import limit_of, setting
-from zygometra.core.build.model import Bank, Gasket
+from zygometra.core.build.model import Bank, Build, Gasket
 from zygometra.core.digits import figure
 from zygometra.core.fields import FIELD
 from zygometra.core.likely import is_usual
@@ -49,7 +49,7 @@ def scope_of(result: WhatIf) -> str:
 def levers_view(result: WhatIf, plan: str) -> dict[str, Any]:
     """Return what the levers' form shows."""
     build = result.bench.build
-    levers = [_lever(result, lever.key) for lever in AMOUNTS]
+    levers = [_lever(result, lever.key) for lever in AMOUNTS if lever.key != "bowl" or _sinks_bowls(build)]
     to_set = [(lever.key, lever.label.lower()) for lever in levers]
     to_set.insert(1, ("gasket", "gasket"))
     return {
@@ -67,6 +67,15 @@ def levers_view(result: WhatIf, plan: str) -> dict[str, Any]:
         "chamber_echo": chamber_echo(result),
         "to_set": to_set,
     }
+
+
+def _sinks_bowls(build: Build) -> bool:
+    """Whether the crowns of a build may be sunk into: the lever takes room that others want."""
+    return (
+        "bowl" in build.levers.means
+        or "bowl" in build.levers.limits
+        or any(op.op == "bowl" for op in build.planned)
+    )
 
 
 def plan_refused(result: WhatIf) -> str:
@@ -90,6 +99,7 @@ def _lever(result: WhatIf, op: OpName) -> Lever:
         "head_cut": "Head cut",
         "crown_cut": "Crown cut",
         "open_chamber": f"Chamber {result.hole}",
+        "bowl": "Bowl",
     }
     kind = LEVER[op].kind
     total = total_of(build, op, result.scope, result.hole)
@@ -181,7 +191,7 @@ def _solves(bench: Bench, op: OpName) -> tuple[tuple[str, str, str], ...]:
     if targets.quench.aim is not None and op in ("deck_cut", "crown_cut"):
         text = reader.limit(targets.quench.aim)
         out.append(("quench", text, f"{reader.quench} {text}"))
-    if targets.compression_ratio.aim is not None and op in ("head_cut", "open_chamber", "crown_cut"):
+    if targets.compression_ratio.aim is not None and op in ("head_cut", "open_chamber", "crown_cut", "bowl"):
         text = figure(targets.compression_ratio.aim, 2)
         out.append(("compression_ratio", text, f"ratio {text}"))
     return tuple(out[:1])
