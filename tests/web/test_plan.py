@@ -8,6 +8,9 @@ import pytest
 
 from support.cases import demo
 from support.page import seen
+from support.people import by
+from zygometra.core.mix.parts import Part
+from zygometra.store import shelf as store
 
 
 def test_a_handful_of_plans_best_first_and_one_in_hand(shop, bring):
@@ -197,3 +200,60 @@ def test_what_cannot_be_is_told_beside_its_field(shop, bring, stored, field, typ
     slot = seen(response).field(label)
     assert (slot.value, says in slot.described) == (typed, True)
     assert stored(build).version == 1
+
+
+def test_parts_of_the_shelf_are_listed_and_plans_fit_them(shop, bring, stored, session):
+    store.take_in(
+        session,
+        [
+            Part("piston", "PS-7", "Quillon 101.6", {"bore": 101.6, "compression_height": "40.0 mm",
+                 "crown_volume": 4.0}, price=5200, lead_days=6),
+            Part("piston", "PS-8", "for another bore", {"bore": 96.0, "compression_height": 40.0, "crown_volume": 4.0}),
+        ],
+        entry=by("Ada", "for the test"),
+    )  # fmt: skip
+    session.commit()
+    document = demo("brickyard-lorry")
+    document["parts"]["block"]["bore"] = "101.6 mm"
+    for hole in document.get("cylinders", {}).values():
+        hole.pop("bore", None)
+    del document["levers"]["parts"]
+    build = bring(document)
+    address = f"/builds/{build}/plans/parts"
+    page = shop.page(address)
+    assert "PS-7" in page.text
+    assert "PS-8" not in page.text
+    assert "pin diameter" in page.text
+    sent = page.one("form", action=address, method="post").sent()
+    assert shop.post(address, {**sent, "take.piston.PS-7": "yes"}).status_code == 302
+    (listed,) = stored(build).document["levers"]["parts"]
+    assert (listed["part"]["x-part"], listed["price"], listed["days"]) == ("PS-7", 416, 6)
+    assert "piston Quillon 101.6" in shop.text(f"/builds/{build}/plans?full=1&pin.part=0")
+    # Its price is corrected, a wrong one told beside its field, and it is taken off again.
+    sent = shop.page(address).one("form", action=address, method="post").sent()
+    refused = shop.post(address, {**sent, "parts[0].price": "dear"})
+    assert refused.status_code == 422
+    assert "dear" in refused.get_data(as_text=True)
+    assert (
+        shop.post(address, {**sent, "parts[0].price": "390,5", "parts[0].needs": "strip"}).status_code == 302
+    )
+    (listed,) = stored(build).document["levers"]["parts"]
+    assert (listed["price"], listed["needs"]) == (390.5, ["strip"])
+    sent = shop.page(address).one("form", action=address, method="post").sent()
+    assert shop.post(address, {**sent, "off.0": "yes"}).status_code == 302
+    assert "parts" not in stored(build).document["levers"]
+
+
+def test_a_bowl_is_a_lever_of_the_page_and_can_be_fixed_by_hand(shop, bring, stored):
+    document = demo("brickyard-lorry")
+    document["levers"]["bowl"] = {
+        "max": "3 cc",
+        "step": "0.1 cc",
+        "tolerance": {"value": 0, "plus_minus": 0.1},
+    }
+    build = bring(document)
+    fixed = shop.page(f"/builds/{build}/plans?full=1&pin.bowl=1.5")
+    assert "bowl 1.5 cc" in fixed.text
+    assert "Bowl" in shop.text(f"/builds/{build}/stack")
+    told = shop.text(f"/builds/{build}/plans?full=1&pin.bowl=deep")
+    assert "Found 'deep'" in told

@@ -156,8 +156,31 @@ def test_what_a_crown_cut_must_leave_of_land_and_crown(land, thickness, says):
 
 
 @pytest.mark.parametrize(
+    ("sunk", "code", "says"),
+    [
+        # 2,000 mm² wide: each cc is half a mm deeper, of a crown 6 thick.
+        ("1.8 cc", None, ""),
+        ("2.4 cc", "bowl-leaves-little", "leaves 4.80 mm of crown under it; the house wants 5.00 mm"),
+        ("12 cc", "bowl-through-crown", "6.00 mm thick"),
+    ],
+)
+def test_what_a_bowl_must_leave_of_the_crown_under_it(sunk, code, says):
+    document = single(planned=[{"op": "bowl", "amount": sunk}])
+    document["parts"]["piston"] |= {"dish_area": 2000, "crown_thickness": "6 mm"}
+    told = {key: one for key, one in found(document).items() if key.startswith("bowl-")}
+    assert list(told) == ([code] if code else [])
+    assert all(says in one.says for one in told.values())
+
+
+@pytest.mark.parametrize(
     ("op", "amount"),
-    [("deck_cut", "0.8 mm"), ("head_cut", "1.1 mm"), ("crown_cut", "1.2 mm"), ("open_chamber", "4 cc")],
+    [
+        ("deck_cut", "0.8 mm"),
+        ("head_cut", "1.1 mm"),
+        ("crown_cut", "1.2 mm"),
+        ("open_chamber", "4 cc"),
+        ("bowl", "4 cc"),
+    ],
 )
 def test_a_cut_beyond_its_limit_is_a_stop(op, amount):
     finding = found(single(planned=[{"op": op, "amount": amount}]))["lever-limit"]

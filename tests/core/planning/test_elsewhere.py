@@ -8,8 +8,9 @@ import math
 import pytest
 
 from support.plain_plans import document
+from zygometra.core.measuring.facts import Fact
 from zygometra.core.planning.elsewhere import elsewhere
-from zygometra.core.planning.opening import last_moment, opened_for
+from zygometra.core.planning.opening import fallen, last_moment, opened_for
 from zygometra.exchange.build_file import build_from_text
 
 BANKS = (("A", (1, 3)), ("B", (2, 4)))
@@ -114,3 +115,46 @@ def test_what_must_come_off_hangs_on_how_far_it_is_assembled():
     gasket, _ = effects([{"op": "gasket", "gasket": {"thickness": 1.5}}])
     assert opened_for(gasket, gasket.planned, "heads off").taken == ()
     assert last_moment(gasket.planned)[0][1].startswith("until the head is torqued")
+
+
+def test_what_a_bowl_leaves_under_it_and_what_the_piston_loses():
+    """1.2 cc of 2,000 mm²: 0.6 mm deeper, 6.4 of 7 is left; light alloy, about 3.2 g."""
+    _, found = effects([{"op": "bowl", "amount": "1.2 cc"}])
+    assert "not stated: the crown under the bowl" in str(found["bowl floor"].says)
+    doc = document(clearances=[0.3] * 4, chambers=[52.0] * 4, planned=[{"op": "bowl", "amount": "1.2 cc"}])
+    doc["parts"]["piston"]["crown_thickness"] = "7 mm"
+    build = build_from_text(json.dumps(doc))[1]
+    told = {effect.what: effect for effect in elsewhere(build, build.planned)}
+    assert told["bowl floor"].amount == pytest.approx(-0.6)
+    assert "6.4" in str(told["bowl floor"].says)
+    assert "3.2 g" in str(told["piston mass"].says)
+    assert [one.what for one in opened_for(build, build.planned, "heads off").taken]
+    assert "crown volume and what is left of the crown" in opened_for(build, build.planned, "bare").read_again
+
+
+@pytest.mark.parametrize(
+    ("planned", "falls"),
+    [
+        ([cut(0.2)], {6: ("cylinders.1.deck_clearance",)}),
+        ([cut(0.2, "B")], {6: ("cylinders.2.deck_clearance",)}),
+        ([{"op": "head_cut", "amount": 0.1}], {9: ("cylinders.3.chamber_volume",)}),
+        ([{"op": "open_chamber", "cylinder": 1, "amount": "1 cc"}], {}),
+        (
+            [{"op": "crown_cut", "amount": 0.1}],
+            {6: ("cylinders.1.deck_clearance", "cylinders.2.deck_clearance")},
+        ),
+        ([{"op": "bowl", "amount": "1 cc"}], {}),
+    ],
+)
+def test_acceptances_fall_that_were_signed_on_figures_which_a_plan_changes(planned, falls):
+    build, _ = effects(planned, banks=BANKS)
+    known = {"by": "Ada", "at": "2026-11-02", "covers": {"cylinders.3.chamber_volume": 52.0}}
+    again = {"covers": {"cylinders.1.deck_clearance": 0.3, "cylinders.2.deck_clearance": 0.3}}
+    signed = [
+        Fact(1, "a", "accepted", {"gate": 6, "covers": {"cylinders.3.deck_clearance": 0.3}}),
+        Fact(2, "b", "accepted", {"gate": 9, **known}),
+        Fact(3, "c", "accepted", {"gate": 6, **again}, "Bo", "2026-11-03"),
+    ]
+    found = fallen(build, build.planned, signed)
+    assert {one.gate.number: one.places for one in found} == falls
+    assert {one.gate.number: one.by for one in found} == {gate: {6: "Bo", 9: "Ada"}[gate] for gate in falls}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 
 from ..stack.results import Hole
@@ -54,6 +55,20 @@ LITTLE_LEFT = Code(
     "a crown cut of {cut} leaves {left} of {what}; the house wants {least}.",
     "Top land and crown carry heat and load; thin, they sink, crack or nip the ring.",
     "Cut less, or ask the piston's maker: the maker's figure wins.",
+)
+THROUGH_BOWL = Code(
+    "bowl-through-crown",
+    "stop",
+    "a bowl of {sunk} more goes through the crown under it, {thickness} thick.",
+    "Nothing would be left to hold the pressure.",
+    "Sink less: the piston maker's least thickness decides.",
+)
+BOWL_LEAVES_LITTLE = Code(
+    "bowl-leaves-little",
+    "warn",
+    "a bowl of {sunk} more leaves {left} of crown under it; the house wants {least}.",
+    "Under a bowl the crown carries heat and load; thin, it sinks or cracks.",
+    "Sink less, or ask the piston's maker: the maker's figure wins.",
 )
 UNDESCRIBED = Code(
     "crown-undescribed",
@@ -123,6 +138,22 @@ def what_a_crown_cut_leaves(case: Case, hole: Hole) -> Said | None:
         if left is not None and left > 0 and Window(low=case.rules[rule]).miss(left):
             gap, least = judged(left, case.rules[rule], 0.05)
             return said(LITTLE_LEFT, cut=Length(hole.outcome.crown_cut), left=gap, what=what, least=least)
+    return None
+
+
+@JUDGES.of_hole(THROUGH_BOWL, BOWL_LEAVES_LITTLE)
+def what_a_bowl_leaves(case: Case, hole: Hole) -> Said | None:
+    """What a bowl leaves of the crown under it, where the bowl's area and the crown are known."""
+    sunk = math.fsum(op.amount.value for _, op in hole.cuts if op.op == "bowl" and op.amount)
+    thickness, area = (hole.sources.get(f"parts.piston.{name}") for name in ("crown_thickness", "dish_area"))
+    if not sunk or thickness is None or area is None or not area.quantity.value:
+        return None
+    left = thickness.quantity.value - sunk * 1000 / area.quantity.value
+    if left <= 0:
+        return said(THROUGH_BOWL, sunk=Volume(sunk), thickness=Limit(thickness.quantity.value))
+    if Window(low=case.rules["crown_left"]).miss(left):
+        gap, least = judged(left, case.rules["crown_left"], 0.05)
+        return said(BOWL_LEAVES_LITTLE, sunk=Volume(sunk), left=gap, least=least)
     return None
 
 

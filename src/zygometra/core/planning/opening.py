@@ -5,10 +5,13 @@ The smallest set in working order, from how far the engine is assembled and the 
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import NamedTuple
 
 from ..build.lever_table import AMOUNTS
 from ..build.model import Build, Operation
+from ..gates import GATE, Gate
+from ..measuring.facts import Fact
 
 # How far an engine is assembled, from complete to bare; each names what is still on.
 ASSEMBLED = ("complete", "heads off", "pistons out", "bare")
@@ -174,6 +177,83 @@ def _falls(planned: tuple[Operation, ...]) -> list[str]:
     if ops & {lever.key for lever in AMOUNTS}:
         said.append("16 last moment of the other way")
     return said
+
+
+# The figures that an operation changes: what was signed for on them is asked again.
+_CHANGES: dict[str, tuple[str, ...]] = {
+    "deck_cut": ("deck_height", "deck_clearance"),
+    "head_cut": ("chamber_volume",),
+    "open_chamber": ("chamber_volume",),
+    "swap_heads": ("chamber_volume",),
+    "gasket": ("thickness",),
+    "crown_cut": (
+        "compression_height",
+        "crown_volume",
+        "crown_thickness",
+        "top_land_height",
+        "deck_clearance",
+    ),
+    "bowl": ("crown_volume", "crown_thickness"),
+    "piston": ("compression_height", "crown_volume", "crown_thickness", "top_land_height", "deck_clearance"),
+    "rod": ("length", "rod_length", "deck_clearance"),
+    "crank": ("stroke", "deck_clearance"),
+    "head": ("chamber_volume",),
+}
+
+
+class Fallen(NamedTuple):
+    """An acceptance that a plan makes void: which gate, who signed it and when, and the places that change."""
+
+    gate: Gate
+    by: str
+    at: str
+    places: tuple[str, ...]
+
+
+def fallen(build: Build, planned: tuple[Operation, ...], accepted: Iterable[Fact]) -> tuple[Fallen, ...]:
+    """Return the acceptances that were signed on figures which a plan changes.
+
+    Parameters
+    ----------
+    build : Build
+        For its banks.
+    planned : tuple of Operation
+        The plan.
+    accepted : iterable of Fact
+        The acceptances among the facts of the build, in their order; of each gate the newest counts.
+
+    Returns
+    -------
+    tuple of Fallen
+        In the order of the gates.
+    """
+    newest = {int(fact.body["gate"]): fact for fact in accepted}
+    found = []
+    for number, fact in sorted(newest.items()):
+        places = tuple(path for path in fact.body.get("covers") or () if _is_changed(build, planned, path))
+        if places:
+            body = fact.body
+            found.append(
+                Fallen(GATE[number], str(body.get("by") or fact.by), str(body.get("at") or fact.at), places)
+            )
+    return tuple(found)
+
+
+def _is_changed(build: Build, planned: tuple[Operation, ...], path: str) -> bool:
+    keys = path.split(".")
+    for op in planned:
+        if keys[-1] not in _CHANGES.get(op.part.kind if op.part is not None else op.op, ()):
+            continue
+        for bank in build.banks:
+            here = {"cylinders": [n for n in bank.cylinders if str(n) == keys[1]]}.get(keys[0])
+            holes = (
+                bank.cylinders
+                if here is None and (keys[0] != "banks" or keys[1] == bank.name)
+                else here or ()
+            )
+            if any(op.acts_on(bank.name, number) for number in holes):
+                return True
+    return False
 
 
 def last_moment(planned: tuple[Operation, ...]) -> list[tuple[str, str]]:

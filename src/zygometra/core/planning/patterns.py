@@ -75,6 +75,11 @@ class Standing:
     drawn: Uncut
     taken: Taken | None
 
+    @property
+    def is_known(self) -> bool:
+        """Whether every figure is known that decides where the holes stand, whatever gasket lies between."""
+        return not bool(np.isnan(self.stated.clearance + self.stated.closed + self.stated.swept).any())
+
     @cached_property
     def shares(self) -> Table:
         """Where each hole stands between the bank's ends: −½ at the first, ½ at the last."""

@@ -230,6 +230,19 @@ class Layout:
             self._bank(bank.name)
         self._windows()
 
+    def reach(self) -> tuple[float, float] | None:
+        """Return between which volumes over swept volume the first hole can be brought; None where nothing is."""
+        bank = self.build.banks[0]
+        _, _, volume = self._terms(self.stated.holes.index(bank.cylinders[0]), bank.name)
+        swept = float(self.bases[0].swept[0, self.stated.holes.index(bank.cylinders[0])])
+        ends = []
+        for sign in (1.0, -1.0):
+            found = self.programme.solve({name: sign * part for name, part in volume.items()})
+            if found is None:
+                return None
+            ends.append(math.fsum(part * found[name] for name, part in volume.items()) / swept)
+        return ends[0], ends[1]
+
     # -- what may be done --------------------------------------------------------
 
     def _edge(self, name: str, most: float, bank: str = "") -> str:

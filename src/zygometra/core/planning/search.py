@@ -173,7 +173,9 @@ class Search:
                 job = heapq.heappop(jobs)[2]
                 if isinstance(job, Job):
                     yield from self._job(job)
-                elif not self._settled(job, self._least(Job(job, Faced()))):
+                elif all(ladder.standing.is_known for ladder in self._ladders(job)) and not self._settled(
+                    job, self._least(Job(job, Faced()))
+                ):
                     crowns[_key(job)] = job, self._faced(job)
                     for ladder in self._ladders(job):
                         ladder.lay(crowns[_key(job)][1])

@@ -30,6 +30,7 @@ from .programme import (
     RATIO_LOW,
     RATIO_SPREAD,
     Edge,
+    Frame,
     Layout,
     frames_of,
     span_of,
@@ -43,6 +44,8 @@ WINDOWS = ("compression_ratio", "quench", "deck_clearance", RATIO_SPREAD, QUENCH
 _ONE_EDGED = {"compression_ratio": 0.2, "quench": 0.1, "deck_clearance": 0.1}
 # Between near values of volume over swept the spread of ratios is a line.
 _SPAN = 0.004
+# So many ranges at the most where holes can be brought, and so many on either side.
+_FINE, _COARSE = 16, 2
 # A relaxation is stated with so many digits, rounded to the open side.
 _DIGITS = 5
 
@@ -117,16 +120,33 @@ class Conflict:
         return planned if bool(inside(results(self.stated, planned), self.wanted)[0]) else None
 
     def _layouts(self, wanted: Wanted) -> Iterator[Layout]:
-        spans = [None]
-        if wanted.ratio_spread is not None:
-            low, high = span_of(wanted)
-            # The spread of ratios is a line only between near ends.
-            count = min(max(3, math.ceil((high - low) / _SPAN)), 24)
-            edges = np.geomspace(low, high, count + 1)
-            spans = list(itertools.pairwise(edges.tolist()))  # type: ignore[arg-type]
         for frame in self.frames:
+            spans = [None] if wanted.ratio_spread is None else self._spans(wanted, frame)
             for span in spans:
                 yield Layout(self.stated, self.rules, wanted, frame, self.pins, span)
+
+    def _spans(self, wanted: Wanted, frame: Frame) -> list[tuple[float, float] | None]:
+        """Ranges of volume over swept volume: the spread of ratios is a line only between near ends.
+
+        They are narrow where the levers can bring the holes, and wide where an edge would have to be moved for it.
+        """
+        low, high = span_of(wanted)
+        reached = Layout(
+            self.stated, self.rules, wanted._replace(ratio_spread=None), frame, self.pins
+        ).reach()
+        if reached is None:
+            edges = np.geomspace(low, high, _COARSE + 1)
+            return list(itertools.pairwise(edges.tolist()))
+        first, last = (min(max(value, low), high) for value in reached)
+        # The largest volume may lie as far above any other as the spread lets it.
+        last = min(last / max(1 - (wanted.ratio_spread or 0.0) * last, 0.5), high)
+        fine = min(max(2, math.ceil((last - first) / _SPAN)), _FINE)
+        parts = [(low, first, _COARSE), (first, last, fine), (last, high, _COARSE)]
+        found: list[tuple[float, float] | None] = []
+        for start, end, count in parts:
+            if end > start * (1 + 1e-9):
+                found += itertools.pairwise(np.geomspace(start, end, count + 1).tolist())
+        return found or [(low, high)]
 
     # -- why -------------------------------------------------------------------
 
@@ -322,7 +342,7 @@ class Conflict:
                 near = float(base.gasket[0, at])
                 if gasket is not None and gasket.thickness is not None:
                     near = gasket.thickness.value
-                thickness = round(near + more + math.copysign(1e-6, more), _DIGITS)
+                thickness = _outward(near + more, up=more > 0)
                 bore = self._bore(bank.name, index)
                 if bore is None or thickness <= 0:
                     return None

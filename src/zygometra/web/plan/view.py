@@ -18,9 +18,10 @@ from zygometra.core.build.means import PRIORITIES
 from zygometra.core.build.model import Operation
 from zygometra.core.build.record import op_words
 from zygometra.core.digits import figure, ratio_text
+from zygometra.core.fields import place_label
 from zygometra.core.house_rules import SCHOOLS
 from zygometra.core.planning.elsewhere import elsewhere
-from zygometra.core.planning.opening import ASSEMBLED, last_moment, opened_for
+from zygometra.core.planning.opening import ASSEMBLED, fallen, last_moment, opened_for
 from zygometra.core.planning.plans import Answer, Plan, Planner
 from zygometra.core.planning.search import Search
 from zygometra.core.planning.ways import ways_out
@@ -376,6 +377,15 @@ def _detail(bench: Bench, asked: Asked, plan: Plan, at: int) -> dict[str, Any]:
         "buys": list(plan.buys),
         "opens": list(plan.opens),
         "opened": opened,
+        "fallen": [
+            (
+                f"gate {one.gate.number}",
+                one.by,
+                one.at[:10],
+                ", ".join(place_label(path) for path in one.places),
+            )
+            for one in fallen(asked.build, plan.planned, bench.kept.facts.accepted)
+        ],
         "assembled": assembled,
         "assembled_choices": ASSEMBLED,
         "last_moment": last_moment(plan.planned),
