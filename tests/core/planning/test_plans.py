@@ -64,8 +64,8 @@ def test_plans_hold_what_they_say(doc):
             own = doc["levers"].get(op.op)
             if own and op.amount is not None:
                 most = max(q.value for q in (op.amount, op.first, op.last) if q is not None)
-                assert most <= float(str(own["max"]).split()[0]) + 1e-9
-                assert most >= own.get("min", 0) - 1e-9
+                low, high = (float(str(own.get(end, 0)).split()[0]) for end in ("min", "max"))
+                assert low - 1e-9 <= most <= high + 1e-9
     worths = [plan.worth for plan in answer.plans]
     assert not any(beats(one, other) for one in worths for other in worths)
     keys = [rank(build.planning.priority)(plan) for plan in answer.plans]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..build.means import Planning
 from .draws import Table
@@ -69,6 +70,9 @@ def beats(one: Worth, other: Worth) -> bool:
         (-one.chance, -other.chance),
     )
     return all(a <= b for a, b in pairs) and any(a < b for a, b in pairs)
+
+
+Flags = NDArray[np.bool_]
 
 
 class Archive:
@@ -160,10 +164,16 @@ def tidy(worths: list[Worth], apart: Planning, share: float) -> list[int]:
     list of int
         Their places, in the same order.
     """
-    good = [i for i, one in enumerate(worths) if not any(beats(other, one) for other in worths)]
+    if not worths:
+        return []
+    # What is good is little in every column.
+    table = np.array(worths) * [1, 1, 1, -1]
+    as_good = (table[:, None, :] <= table[None, :, :]).all(axis=2)
+    beaten = (as_good & ~as_good.T).any(axis=0)
+    off = np.array([apart.apart_cost, apart.apart_metal, 0.0, apart.apart_yield]) * share + _HAIR
+    covering = np.asarray((table[:, None, :] <= table[None, :, :] + off).all(axis=2))
     kept: list[int] = []
-    for i in good:
-        same = any(worths[j] == worths[i] for j in kept)
-        if not same and not any(covers(worths[j], worths[i], apart, share) for j in kept):
+    for i in np.nonzero(~beaten)[0].tolist():
+        if not covering[kept, i].any():
             kept.append(i)
     return kept

@@ -20,6 +20,16 @@ from .results import Wanted
 from .sides import Taken, Uncut
 
 
+class Moved(NamedTuple):
+    """How the extremes of patterns lie in the draws: by how much their mean is off what is stated, and their spread.
+
+    A row for each pattern with a gasket that is listed, then with the one there: twice its place and one.
+    """
+
+    off: Table
+    spread: Table
+
+
 @dataclass
 class BankMoves:
     """What may be done to a bank: its levers, and the gaskets with their place among those listed."""
@@ -43,6 +53,8 @@ class BankMoves:
     shifts: dict[tuple[int, int], tuple[Table, Table]] = field(default_factory=dict)
     listed: list[Table] = field(default_factory=list)
     missed: dict[str, Table] = field(default_factory=dict)
+    opened: dict[bytes, Table] = field(default_factory=dict)
+    moved: dict[tuple[float, ...], Moved] = field(default_factory=dict)
     wander: list[tuple[float, float]] = field(default_factory=list)
 
 

@@ -26,7 +26,7 @@ from ..windows import EDGE
 from .distinct import SURE, Flags, distinct, most_chance
 from .draws import Table
 from .moves import HAIR, Move
-from .patterns import Standing
+from .patterns import Moved, Standing
 from .sides import Edges, Side, Uncut, edges
 from .truth import Truth, gasket_tables
 
@@ -167,16 +167,6 @@ class _Edge(NamedTuple):
     window: str
     lower: bool
     of: int
-
-
-class _Moved(NamedTuple):
-    """How the extremes of patterns lie in the draws: by how much their mean is off what is stated, and their spread.
-
-    A row for each pattern with a gasket that is listed, then with the one there: twice its place and one.
-    """
-
-    off: Table
-    spread: Table
 
 
 class _Many(NamedTuple):
@@ -494,14 +484,15 @@ class Ladder:
         top = np.minimum(high, move.high - half)
         top = np.minimum(top, rows.low + rows.volume / self._per_mm + self._opens())
         cut = np.nonzero(fits & (bottom <= top + EDGE))[0]
+        bottom, top = bottom[cut], np.maximum(top, bottom)[cut]
         if not self._must_meet:
             # Deeper than what lies furthest inside costs more and yields less.
-            top = np.maximum(np.minimum(top, self._balanced(rows) + move.step), bottom)
+            top = np.maximum(np.minimum(top, self._balanced(rows, cut) + move.step), bottom)
         return self._reaching(
             rows,
             np.concatenate([rest, cut]),
-            np.concatenate([none, bottom[cut]]),
-            np.concatenate([none, np.maximum(top, bottom)[cut]]),
+            np.concatenate([none, bottom]),
+            np.concatenate([none, top]),
         )
 
     @property
@@ -509,19 +500,19 @@ class Ladder:
         """Whether holes of other banks must be near: then another place in the window may be what meets."""
         return self.wanted.ratio_spread is not None or self.wanted.quench_spread is not None
 
-    def _balanced(self, rows: _Rows) -> Table:
+    def _balanced(self, rows: _Rows, row: NDArray[np.int64]) -> Table:
         """The deepest deck cut at which some window's two edges lie equally far off, in standard deviations."""
-        row = np.arange(rows.size)
         extremes, spreads = self._expected(rows, row)
-        rooms = list(self._rooms(extremes, rows.thickness, rows.volume / self._per_mm, np.zeros(rows.size)))
-        deepest = np.full(rows.size, -math.inf)
+        volume = rows.volume[row] / self._per_mm
+        rooms = list(self._rooms(extremes, rows.thickness[row], volume, np.zeros(len(row))))
+        deepest = np.full(len(row), -math.inf)
         for i, edge in enumerate(self._edges):
             if self._paired(i):
                 low, high, a, b = rooms[i], rooms[i + 1], spreads[i], spreads[i + 1]
                 deepest = np.maximum(deepest, (low * b - high * a) / (a + b))
             elif not edge.lower and not (i and self._paired(i - 1)):
                 # An upper edge alone is further inside the deeper the cut.
-                deepest = np.full(rows.size, math.inf)
+                deepest = np.full(len(row), math.inf)
         return deepest
 
     def _reaching(self, rows: _Rows, row: NDArray[np.int64], bottom: Table, top: Table) -> _Reach:
@@ -769,8 +760,22 @@ class Ladder:
         return extremes, [spread[key, edge.of] for edge in self._edges]
 
     @cached_property
-    def _moved(self) -> _Moved:
-        """How the extremes of every pattern lie in some of the draws, crowns uncut."""
+    def _moved(self) -> Moved:
+        """How the extremes of every pattern lie in some of the draws, crowns uncut; the same for parts as doubtful."""
+        standing, kept = self.standing, self.moves.moved
+        stands = (table - table.mean() for table in (standing.stated.clearance, standing.stated.closed))
+        doubts = (table[0].std() for table in (standing.drawn.clearance, standing.drawn.closed))
+        key = (
+            *(pattern.wedge for pattern in standing.patterns),
+            *(value for pattern in standing.patterns for value in pattern.opened.tolist()),
+            *(round(value, 6) for table in stands for value in table.ravel().tolist()),
+            *(round(float(value), 5) for value in doubts),
+        )
+        if key not in kept:
+            kept[key] = self._found_moved()
+        return kept[key]
+
+    def _found_moved(self) -> Moved:
         patterns = self.standing.patterns
         keys = np.arange(2 * len(patterns))
         stated, some = self.standing.stated.cut(np.zeros(1)), slice(None, None, SPARSE)
@@ -791,18 +796,23 @@ class Ladder:
         missed = float(self._missed(deck, f"deck_cut {self.moves.bank.name}", hole).std()) if deck else 0.0
         shared = np.array([thickness, thickness, volume / self._per_mm, volume / self._per_mm, 0.0, 0.0])
         spread = np.sqrt(np.nan_to_num(spread) ** 2 + np.nan_to_num(shared) ** 2 + missed**2)
-        return _Moved(np.nan_to_num(off), np.maximum(spread, 1e-6))
+        return Moved(np.nan_to_num(off), np.maximum(spread, 1e-6))
 
     def _missed_openings(self, opened: Table) -> Table:
         """What each chamber is opened in each draw."""
-        move = self.moves.opening
+        move, known = self.moves.opening, self.moves.opened
+        key = opened.tobytes()
+        if key in known:
+            return known[key]
         if move is None or not opened.any():
-            return np.zeros((len(opened), self.drawn_truth.rows))
+            known[key] = np.zeros((len(opened), self.drawn_truth.rows))
+            return known[key]
         keys = [f"open_chamber {number}" for number in self.moves.bank.cylinders]
         off = np.stack(
             [self._missed(move, key, n) for key, n in zip(keys, self.moves.bank.cylinders, strict=True)]
         )
-        return np.asarray(opened[:, None] + off * (opened > 0)[:, None])
+        known[key] = np.asarray(opened[:, None] + off * (opened > 0)[:, None])
+        return known[key]
 
     def _missed(self, move: Move, key: str, number: int) -> Table:
         """What an operation may miss, in mm or cc; however much it takes, it misses by its lever's tolerance."""

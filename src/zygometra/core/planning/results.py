@@ -102,13 +102,18 @@ def totals_of(truth: Truth, planned: tuple[Operation, ...], *, missed: bool = Tr
     for i, op in enumerate(planned):
         if op.amount is None:
             continue
-        column = 0
+        column, shared = 0, None
         for bank in truth.build.banks:
             for place, number in enumerate(bank.cylinders):
                 if op.acts_on(bank.name, number):
                     amount = op.at(place, len(bank.cylinders)).amount
                     assert amount is not None
-                    off = _missed(truth, amount, i, number) if missed else 0.0
+                    off: Table | float = 0.0
+                    if missed:
+                        # One operation misses alike in every hole, unless each differs.
+                        if shared is None or amount.each:
+                            shared = _missed(truth, amount, i, number)
+                        off = shared
                     at[op.op][:, column] += amount.value + off
                 column += 1
     return Totals(at["deck_cut"], at["head_cut"], at["crown_cut"], at["open_chamber"] + at["bowl"])
