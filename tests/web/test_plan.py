@@ -244,6 +244,23 @@ def test_parts_of_the_shelf_are_listed_and_plans_fit_them(shop, bring, stored, s
     assert "parts" not in stored(build).document["levers"]
 
 
+def test_pushrods_of_the_shelf_are_to_be_had(shop, bring, session):
+    document = demo("brickyard-lorry")
+    document["valve_gear"] = {"kind": "pushrod", "pushrod_length": "198.1 mm"}
+    document["levers"] = {key: document["levers"][key] for key in ("deck_cut", "set_ups")}
+    document["targets"] = {"quench": {"max": "1.75 mm"}}
+    build = bring(document)
+    address = f"/builds/{build}/plans?full=1&pin.deck_cut.left=0.4&pin.deck_cut.right=0.4"
+    assert "not stated: which lengths are to be had" in shop.text(address)
+    rods = [("PR-1", 197.7, "idea"), ("PR-2", 210.0, "accepted")]
+    parts = [Part("pushrod", code, figures={"length": mm}, state=state) for code, mm, state in rods]
+    store.take_in(session, parts, entry=by("Ada", "for the test"))
+    session.commit()
+    told = shop.text(address)
+    assert "197.7" in told
+    assert "is to be had" in told
+
+
 def test_a_bowl_is_a_lever_of_the_page_and_can_be_fixed_by_hand(shop, bring, stored):
     document = demo("brickyard-lorry")
     document["levers"]["bowl"] = {

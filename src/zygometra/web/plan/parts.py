@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any, NamedTuple
 
 from zygometra.core.build.document import Document, leaf_at, with_leaf
 from zygometra.core.build.means import PART_KINDS
+from zygometra.core.build.model import Build
 from zygometra.core.digits import figure
 from zygometra.core.mix.for_build import Offer, offers_for
 from zygometra.core.mix.parts import Part
@@ -90,6 +92,25 @@ def view(bench: Bench, form: Mapping[str, str], faults: Mapping[str, str]) -> di
         "other_faults": [says for name, says in faults.items() if name.removeprefix("levers.") not in form],
         "set_ups": ", ".join((bench.document.get("levers") or {}).get("set_ups") or ()),
     }
+
+
+def with_pushrods_of_the_shelf(build: Build) -> Build:
+    """Return a build whose valve gear knows the pushrods that the shelf holds or may get, beside its own.
+
+    Parameters
+    ----------
+    build : Build
+        As it is planned.
+    """
+    if build.gear.kind != "pushrod":
+        return build
+    lengths = {
+        quantity.value
+        for part in store.all_of(db(), ("pushrod",))
+        if part.state != "fitted" and (quantity := part.quantity("length")) is not None
+    }
+    known = tuple(sorted({*build.gear.pushrods, *lengths}))
+    return replace(build, gear=replace(build.gear, pushrods=known))
 
 
 def offered(bench: Bench) -> list[Offer]:

@@ -38,6 +38,7 @@ from zygometra.drawing.plans import FACTOR, GapDrawn, gap
 from ..build.bench import Bench, with_plan
 from ..stack.view import asked_of_crowns
 from .asked import EDGES, PINNED, RESULTS, Asked
+from .parts import with_pushrods_of_the_shelf
 
 # How long the first answer of a page searches, in seconds; the rest follows.
 AT_ONCE = 0.35
@@ -371,7 +372,8 @@ def _detail(bench: Bench, asked: Asked, plan: Plan, at: int) -> dict[str, Any]:
         "holes": _holes(asked, plan, reader),
         "worth": worth,
         "elsewhere": [
-            (e.what, e.says.written(reader)) for e in elsewhere(asked.build, plan.planned, asked.rules)
+            (e.what, e.says.written(reader))
+            for e in elsewhere(with_pushrods_of_the_shelf(asked.build), plan.planned, asked.rules)
         ],
         "irreversible": list(plan.irreversible),
         "buys": list(plan.buys),
@@ -497,7 +499,7 @@ def _reason(bench: Bench, asked: Asked, reason: Reason) -> dict[str, Any]:
 
 def ways(bench: Bench, asked: Asked) -> list[dict[str, Any]]:
     """Return each lever alone."""
-    reader = bench.reader
+    reader, known = bench.reader, with_pushrods_of_the_shelf(asked.build)
     rows = []
     for way in ways_out(asked.build, asked.rules):
         plan = way.plan
@@ -510,7 +512,7 @@ def ways(bench: Bench, asked: Asked) -> list[dict[str, Any]]:
                 "cost": figure(plan.bill.cost, 0),
                 "time": _time(plan),
                 "metal": figure(plan.bill.metal, 1),
-                "drags": [e.says.written(reader) for e in elsewhere(asked.build, plan.planned, asked.rules)],
+                "drags": [e.says.written(reader) for e in elsewhere(known, plan.planned, asked.rules)],
                 "results": [f"{hole.number}: {_both(hole, reader)}" for hole in plan.result.holes],
                 "buys": list(plan.buys),
                 "irreversible": list(plan.irreversible),
