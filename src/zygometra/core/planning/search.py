@@ -124,6 +124,7 @@ class Search:
         self._bounds: dict[tuple[int, bool], float] = {}
         self._taken: dict[tuple[int, int], Taken | None] = {}
         self._stand: dict[tuple[int, bool], list[Ladder]] = {}
+        self._amounts: dict[tuple[str, float], Quantity] = {}
         self._promising: defaultdict[tuple[int, bool], set[Faced]] = defaultdict(set)
         self._done: set[tuple[int, bool, float, float]] = set()
 
@@ -643,19 +644,28 @@ class Search:
                 planned.append(Operation("gasket", name, gasket=listed[gasket]))
             first, last = float(points.first[k]), float(points.last[k])
             if moves.deck is not None and max(first, last) > 0:
-                ends = moves.deck.quantity(first), moves.deck.quantity(last)
+                ends = self._amount(moves.deck, first), self._amount(moves.deck, last)
                 planned.append(_deck(name, *ends))
             if moves.head is not None and points.head[k] > 0:
-                planned.append(Operation("head_cut", name, amount=moves.head.quantity(float(points.head[k]))))
+                planned.append(
+                    Operation("head_cut", name, amount=self._amount(moves.head, float(points.head[k])))
+                )
             for number, amount in zip(moves.bank.cylinders, points.opened[k], strict=True):
                 if moves.opening is not None and amount > 0:
-                    quantity = moves.opening.quantity(float(amount))
+                    quantity = self._amount(moves.opening, float(amount))
                     planned.append(Operation("open_chamber", cylinder=number, amount=quantity))
         if job.faced.crown and self.crown is not None:
-            planned.append(Operation("crown_cut", amount=self.crown.quantity(job.faced.crown)))
+            planned.append(Operation("crown_cut", amount=self._amount(self.crown, job.faced.crown)))
         if job.faced.bowl and self.bowl is not None:
-            planned.append(Operation("bowl", amount=self.bowl.quantity(job.faced.bowl)))
+            planned.append(Operation("bowl", amount=self._amount(self.bowl, job.faced.bowl)))
         return tuple(planned)
+
+    def _amount(self, move: Move, value: float) -> Quantity:
+        """An amount as it is planned; the same one is read once."""
+        key = move.means.op, value
+        if key not in self._amounts:
+            self._amounts[key] = move.quantity(value)
+        return self._amounts[key]
 
 
 def _piston(choice: Choice) -> Part | None:
