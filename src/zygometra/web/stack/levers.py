@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 from zygometra.core.build.lever_table import AMOUNTS, LEVER, OpName
+from zygometra.core.build.lever_table import Lever as LeverKind
 from zygometra.core.build.levers import limit_of, setting
 from zygometra.core.build.model import Bank, Build, Gasket
 from zygometra.core.digits import figure
@@ -49,7 +50,7 @@ def scope_of(result: WhatIf) -> str:
 def levers_view(result: WhatIf, plan: str) -> dict[str, Any]:
     """Return what the levers' form shows."""
     build = result.bench.build
-    levers = [_lever(result, lever.key) for lever in AMOUNTS if lever.key != "bowl" or _sinks_bowls(build)]
+    levers = [_lever(result, lever.key) for lever in shown_levers(build)]
     to_set = [(lever.key, lever.label.lower()) for lever in levers]
     to_set.insert(1, ("gasket", "gasket"))
     return {
@@ -69,13 +70,20 @@ def levers_view(result: WhatIf, plan: str) -> dict[str, Any]:
     }
 
 
-def _sinks_bowls(build: Build) -> bool:
-    """Whether the crowns of a build may be sunk into: the lever takes room that others want."""
-    return (
+def shown_levers(build: Build) -> tuple[LeverKind, ...]:
+    """Return the levers that have a card: a bowl only where crowns may be sunk into, it takes room that others want.
+
+    Parameters
+    ----------
+    build : Build
+        With its plan.
+    """
+    sinks = (
         "bowl" in build.levers.means
         or "bowl" in build.levers.limits
         or any(op.op == "bowl" for op in build.planned)
     )
+    return tuple(lever for lever in AMOUNTS if lever.key != "bowl" or sinks)
 
 
 def plan_refused(result: WhatIf) -> str:

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 from flask import render_template
 from markupsafe import Markup, escape
 
-from zygometra.core.build.lever_table import AMOUNTS, OpName
+from zygometra.core.build.lever_table import OpName
 from zygometra.core.build.levers import limit_of
 from zygometra.core.build.record import plan_changes
 from zygometra.core.digits import UNKNOWN, figure, volume
@@ -43,6 +43,7 @@ from .levers import (
     offered,
     plan_refused,
     scope_of,
+    shown_levers,
     thickness_of,
 )
 from .what_if import ALL, WhatIf
@@ -146,7 +147,7 @@ def answer_parts(result: WhatIf) -> tuple[str, str]:
     ]
     out.append(echo("chamber", *chamber_echo(result), out_of_band=True))
     if result.typing:
-        for lever in AMOUNTS:
+        for lever in shown_levers(result.bench.build):
             refused, other = result.refused.get(lever.key, ""), beside(result, lever.key)
             out.append(echo(lever.key, refused, other, offered(result, lever.key), out_of_band=True))
         offers, refused = offered(result, "gasket"), result.refused.get("gasket", "")
