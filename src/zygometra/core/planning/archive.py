@@ -90,7 +90,8 @@ class Archive:
     def __init__(self, apart: Planning, share: float) -> None:
         self._apart = apart
         self._share = share
-        self._rows: list[Worth] = []
+        # A row for each plan that is kept; what is good is little in every column.
+        self._good: Table = np.empty((0, 4))
         self._table: Table = np.empty((0, 4))
 
     def add(self, worth: Worth) -> None:
@@ -102,11 +103,13 @@ class Archive:
             Of the plan.
         """
         # What covers all that another covers stands for it.
-        self._rows = [row for row in self._rows if not beats(worth, row)]
-        if not any(beats(row, worth) or row == worth for row in self._rows):
-            self._rows.append(worth)
+        one = np.array([worth.cost, worth.metal, worth.days, -worth.chance])
+        if (self._good <= one).all(axis=1).any():
+            return
+        stays = ~(one <= self._good).all(axis=1)
+        self._good = np.vstack([self._good[stays], one])
         apart, share = self._apart, self._share
-        self._table = np.array(self._rows) + [
+        self._table = self._good * [1, 1, 1, -1] + [
             -share * apart.apart_cost - _HAIR,
             -share * apart.apart_metal - _HAIR,
             -_HAIR,
@@ -129,7 +132,7 @@ class Archive:
         array of bool
             True where a kept plan covers it.
         """
-        if not self._rows:
+        if not len(self._good):
             return np.zeros(len(cost), dtype=bool)
         found = self._table.T[:, :, None]
         return np.asarray(

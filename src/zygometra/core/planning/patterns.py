@@ -55,6 +55,7 @@ class BankMoves:
     missed: dict[str, Table] = field(default_factory=dict)
     opened: dict[bytes, Table] = field(default_factory=dict)
     moved: dict[tuple[float, ...], Moved] = field(default_factory=dict)
+    patterns: dict[tuple[float, ...], list[Pattern]] = field(default_factory=dict)
     wander: list[tuple[float, float]] = field(default_factory=list)
 
 
@@ -105,8 +106,21 @@ class Standing:
 
     @cached_property
     def patterns(self) -> list[Pattern]:
-        """Every levelling with every pattern of openings."""
-        return [Pattern(wedge, opened) for wedge in self._wedges() for opened in self._openings(wedge)]
+        """Every levelling with every pattern of openings: the same for all parts that leave holes alike."""
+        key, known = self.stands, self.moves.patterns
+        if key not in known:
+            known[key] = [
+                Pattern(wedge, opened) for wedge in self._wedges() for opened in self._openings(wedge)
+            ]
+        return known[key]
+
+    @cached_property
+    def stands(self) -> tuple[float, ...]:
+        """How holes stand to one another, rounded to what no gauge shows: patterns and their extremes hang on it."""
+        side = self.stated
+        full = side.closed + side.area * side.clearance / 1000
+        columns = (side.clearance - side.clearance.mean(), full - full.mean(), side.swept, side.area)
+        return tuple(np.round(np.concatenate(columns, axis=0).ravel(), 7).tolist())
 
     def _wedges(self) -> list[float]:
         """Last end less first of a levelling cut: none, or some of what levels the bank."""

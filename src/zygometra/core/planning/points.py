@@ -763,14 +763,8 @@ class Ladder:
     def _moved(self) -> Moved:
         """How the extremes of every pattern lie in some of the draws, crowns uncut; the same for parts as doubtful."""
         standing, kept = self.standing, self.moves.moved
-        stands = (table - table.mean() for table in (standing.stated.clearance, standing.stated.closed))
         doubts = (table[0].std() for table in (standing.drawn.clearance, standing.drawn.closed))
-        key = (
-            *(pattern.wedge for pattern in standing.patterns),
-            *(value for pattern in standing.patterns for value in pattern.opened.tolist()),
-            *(round(value, 6) for table in stands for value in table.ravel().tolist()),
-            *(round(float(value), 5) for value in doubts),
-        )
+        key = (*standing.stands, *(round(float(value), 5) for value in doubts))
         if key not in kept:
             kept[key] = self._found_moved()
         return kept[key]

@@ -214,6 +214,9 @@ def gaskets_after(truth: Truth, planned: tuple[Operation, ...], base: Base) -> t
     fitted = [(i, op) for i, op in enumerate(planned) if op.gasket is not None]
     if not fitted:
         return base.gasket, base.gasket_volume
+    key = tuple((i, op.bank, op.cylinder, id(op.gasket)) for i, op in fitted)
+    if key in truth.gaskets:
+        return truth.gaskets[key][:2]
     sources = dict(truth.sources)
     for i, op in fitted:
         assert op.gasket is not None
@@ -221,7 +224,10 @@ def gaskets_after(truth: Truth, planned: tuple[Operation, ...], base: Base) -> t
             for number in bank.cylinders:
                 if op.acts_on(bank.name, number):
                     sources[number] = with_gasket(sources[number], f"planned.{i}", op.gasket)
-    return gasket_tables(truth, sources)
+    tables = gasket_tables(truth, sources)
+    # The gaskets stay with their tables: no other may come to have their place in memory.
+    truth.gaskets[key] = *tables, [op.gasket for _, op in fitted]
+    return tables
 
 
 def inside(found: Results, wanted: Wanted) -> NDArray[np.bool_]:

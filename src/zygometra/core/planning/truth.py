@@ -7,7 +7,7 @@ Lengths in mm, areas in mm², volumes in cc.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -18,7 +18,7 @@ from ..quantity import Shape, parts_of_doubt
 from ..stack.arithmetic import circle_area
 from ..stack.chamber import StepFilledChamber
 from ..stack.results import Source
-from ..stack.sources import engine_sources, hole_sources, value_of, with_heads_swapped
+from ..stack.sources import engine_sources, hole_sources, with_heads_swapped
 from ..usual_figures import USUAL_LAND
 from .draws import Draws, Table
 from .shrinking import Read, shrunk
@@ -79,6 +79,9 @@ class Truth:
         }
         self._tables: dict[tuple[Any, ...], tuple[tuple[Source | None, ...], Table]] = {}
         self._read: dict[tuple[str, int], Table] = self._shrunk() if draws and build.between_holes else {}
+        # What gaskets that a plan fits come to: the same ones come again and again.
+        self.gaskets: dict[tuple[Any, ...], tuple[Table, Table, list[Any]]] = {}
+        self._plain: dict[tuple[str, float, bool], Table] = {}
         self._bases: dict[tuple[tuple[int, ...], bool], Base] = {}
 
     # -- figures ---------------------------------------------------------------
@@ -177,31 +180,36 @@ class Truth:
         if key in self._bases:
             return self._bases[key]
         sources = with_heads_swapped(self.build, self.sources) if swapped else self.sources
-        fitted = _with_parts(sources, parts)
-        get = self._table
-        stroke = get("parts.crank.stroke", fitted)
-        bore = get("parts.block.bore", fitted)
+        new = _figures_of(parts)
+
+        def get(name: str, default: float = math.nan) -> Table:
+            return self._figure(name, default, sources, new, swapped=swapped)
+
+        stroke = get("parts.crank.stroke")
+        bore = get("parts.block.bore")
         area = circle_area(bore)
         swept = area * stroke / 1000
-        given = get("parts.block.swept_volume", fitted)
+        given = get("parts.block.swept_volume")
         swept = np.where(np.isnan(swept), given, swept)
-        height, diameter = (get(f"parts.piston.top_land_{name}", fitted) for name in ("height", "diameter"))
+        height, diameter = (get(f"parts.piston.top_land_{name}") for name in ("height", "diameter"))
         ring = area - circle_area(diameter)
         known = ~np.isnan(ring * height)
         # Nought is no reading: it says that nothing stands above the rim.
-        nothing = np.array([value_of(fitted[number], "parts.piston.above_rim") == 0 for number in self.holes])
-        above_rim = np.where(nothing, 0.0, np.maximum(get("parts.piston.above_rim", fitted, 0.0), 0.0))
-        above_area = np.where(above_rim > 0, get("parts.piston.above_rim_area", fitted), 0.0)
-        dish_area = get("parts.piston.dish_area", fitted, 0.0)
-        crown = get("parts.piston.crown_volume", fitted)
+        nothing = np.array(
+            [_is_nought(sources[number], new, "parts.piston.above_rim") for number in self.holes]
+        )
+        above_rim = np.where(nothing, 0.0, np.maximum(get("parts.piston.above_rim", 0.0), 0.0))
+        above_area = np.where(above_rim > 0, get("parts.piston.above_rim_area"), 0.0)
+        dish_area = get("parts.piston.dish_area", 0.0)
+        crown = get("parts.piston.crown_volume")
         held = crown + above_area * above_rim / 1000
         with np.errstate(divide="ignore", invalid="ignore"):
             depth = np.where((dish_area > 0) & (held > 0), held * 1000 / dish_area, math.inf)
-        closed = get(CHAMBER, fitted) + get("parts.head.other_volume", fitted, 0.0) + crown
+        closed = get(CHAMBER) + get("parts.head.other_volume", 0.0) + crown
         closed = closed + np.where(known, ring * height / 1000, self._unknown_land(bore))
-        thickness, volume = gasket_tables(self, fitted)
+        thickness, volume = self._gaskets_there(sources, swapped=swapped)
         base = Base(
-            self._clearance(sources, parts, stroke),
+            self._clearance(sources, parts, stroke, get),
             closed,
             area,
             swept,
@@ -211,29 +219,58 @@ class Truth:
             above_area,
             dish_area,
             depth,
-            get("parts.block.pocket_area", fitted, 0.0),
+            get("parts.block.pocket_area", 0.0),
             thickness,
             volume,
         )
         self._bases[key] = base
         return base
 
+    def _figure(
+        self,
+        name: str,
+        default: float,
+        sources: Mapping[int, dict[str, Source]],
+        new: Mapping[str, Mapping[str, Source]],
+        *,
+        swapped: bool,
+    ) -> Table:
+        """A figure of every hole with parts fitted: the part's own, or what is there, which is asked once."""
+        kind = name.split(".")[1]
+        if kind in new:
+            own = (new[kind].get(name),) * len(self.holes)
+            return self._columns(name, own, default)
+        key = name, default, swapped
+        if key not in self._plain:
+            self._plain[key] = self._table(name, sources, default)
+        return self._plain[key]
+
+    def _gaskets_there(
+        self, sources: Mapping[int, dict[str, Source]], *, swapped: bool
+    ) -> tuple[Table, Table]:
+        """Thickness and volume of the gaskets that are there; parts change nothing of them."""
+        key = ("there", swapped)
+        if key not in self.gaskets:
+            self.gaskets[key] = *gasket_tables(self, sources), []
+        return self.gaskets[key][:2]
+
     def _clearance(
-        self, sources: Mapping[int, dict[str, Source]], parts: tuple[Part, ...], stroke: Table
+        self,
+        sources: Mapping[int, dict[str, Source]],
+        parts: tuple[Part, ...],
+        stroke: Table,
+        get: Callable[[str], Table],
     ) -> Table:
         """c = H − (S/2 + L + P), or what the mock-up read, moved by the parts that came since."""
-        fitted = _with_parts(sources, parts)
         length, piston = "parts.rod.length", "parts.piston.compression_height"
-        stack = self._table("parts.block.deck_height", fitted) - (
-            stroke / 2 + self._table(length, fitted) + self._table(piston, fitted)
-        )
+        stack = get("parts.block.deck_height") - (stroke / 2 + get(length) + get(piston))
         read = self._table(READ, sources)
         if np.isnan(read).all():
             return stack
         for part in parts:
             for kind, path, share in (("piston", piston, 1.0), ("rod", length, 1.0), ("crank", _STROKE, 0.5)):
                 if part.kind == kind:
-                    read = read + share * (self._table(path, sources) - self._table(path, fitted))
+                    read = read + share * (self._table(path, sources) - get(path))
         mocked = np.array([READ in sources[number] for number in self.holes])
         return np.where(mocked, read, stack)
 
@@ -345,6 +382,23 @@ def gasket_tables(truth: Truth, sources: Mapping[int, Mapping[str, Source]]) -> 
     opening = np.where(np.isnan(opening), circle_area(bore), opening)
     volume = opening * thickness / 1000
     return thickness, np.where(np.isnan(volume), get("parts.gasket.volume", sources), volume)
+
+
+def _figures_of(parts: tuple[Part, ...]) -> dict[str, dict[str, Source]]:
+    """The figures of parts that are fitted, by kind: of the old one's none is left."""
+    return {
+        part.kind: {
+            f"parts.{part.kind}.{name}": Source(f"fitted {part.kind}.{name}", quantity)
+            for name, quantity in part.figures.items()
+        }
+        for part in parts
+    }
+
+
+def _is_nought(own: Mapping[str, Source], new: Mapping[str, Mapping[str, Source]], name: str) -> bool:
+    """Whether a figure is stated as nought."""
+    source = new.get(name.split(".")[1], own).get(name)
+    return source is not None and source.quantity.value == 0
 
 
 def _with_parts(
