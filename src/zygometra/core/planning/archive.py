@@ -139,6 +139,24 @@ class Archive:
             ((found[0] <= cost) & (found[1] <= metal) & (found[2] <= days) & (found[3] >= chance)).any(axis=0)
         )
 
+    def covered_by(self, worth: Worth, cost: Table, metal: Table, days: Table, chance: Table) -> Flags:
+        """Return which of many plans are covered by one; see :meth:`covered`.
+
+        Parameters
+        ----------
+        worth : Worth
+            Of that one.
+        cost, metal, days, chance : array
+            An entry for each plan: money, cc, days, a share of 1.
+        """
+        apart, share = self._apart, self._share
+        return np.asarray(
+            (worth.cost <= cost + share * apart.apart_cost + _HAIR)
+            & (worth.metal <= metal + share * apart.apart_metal + _HAIR)
+            & (worth.days <= days + _HAIR)
+            & (worth.chance >= chance - share * apart.apart_yield - _HAIR)
+        )
+
     def covers(self, worth: Worth) -> bool:
         """Tell whether a plan, or a bound of many, is covered.
 
@@ -147,7 +165,10 @@ class Archive:
         worth : Worth
             Of the plan.
         """
-        return bool(self.covered(*(np.array([figure]) for figure in worth))[0])
+        if not len(self._good):
+            return False
+        low, most = self._table[:, :3], self._table[:, 3]
+        return bool(((low <= worth[:3]).all(axis=1) & (most >= worth.chance)).any())
 
 
 def tidy(worths: list[Worth], apart: Planning, share: float) -> list[int]:

@@ -9,13 +9,14 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..build.model import Bank, Gasket
 from .draws import Table
-from .moves import HAIR, Move
+from .moves import Move
 from .results import Wanted
 from .sides import Taken, Uncut
 
@@ -55,6 +56,7 @@ class BankMoves:
     missed: dict[str, Table] = field(default_factory=dict)
     opened: dict[bytes, Table] = field(default_factory=dict)
     moved: dict[tuple[float, ...], Moved] = field(default_factory=dict)
+    laid: dict[tuple[int, int], list[NDArray[Any]]] = field(default_factory=dict)
     patterns: dict[tuple[float, ...], list[Pattern]] = field(default_factory=dict)
     wander: list[tuple[float, float]] = field(default_factory=list)
 
@@ -115,6 +117,14 @@ class Standing:
         return known[key]
 
     @cached_property
+    def columns(self) -> tuple[Table, Table]:
+        """Wedges and openings of the patterns, a row each."""
+        return (
+            np.array([pattern.wedge for pattern in self.patterns]),
+            np.stack([pattern.opened for pattern in self.patterns]),
+        )
+
+    @cached_property
     def stands(self) -> tuple[float, ...]:
         """How holes stand to one another, rounded to what no gauge shows: patterns and their extremes hang on it."""
         side = self.stated
@@ -157,10 +167,11 @@ class Standing:
         seen: set[tuple[float, ...]] = set()
         for part in (0.5, 1.0):
             level = share.min() + part * (share.max() - share.min())
-            wanted = np.maximum((level - share) * self.stated.swept[:, 0], 0.0)
+            # As far as it may go, where that is not far enough.
+            wanted = np.clip((level - share) * self.stated.swept[:, 0], 0.0, move.high)
             opened = np.array([_opening(move, one) for one in wanted])
             key = tuple(opened)
-            if opened.max() <= move.high + HAIR and key not in seen and (opened.any() or part == 1.0):
+            if key not in seen and (opened.any() or part == 1.0):
                 seen.add(key)
                 yield opened
 
@@ -169,7 +180,7 @@ def _opening(move: Move, wanted: float) -> float:
     """An opening that can be made: nothing for less than half the least."""
     if wanted < max(move.low, move.step) / 2:
         return 0.0
-    return move.rounded(max(wanted, move.low), move.low, max(move.high, wanted))
+    return move.rounded(max(wanted, move.low), move.low, move.high)
 
 
 def _flattest(along: Table, heights: Table) -> float:

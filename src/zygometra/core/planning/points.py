@@ -14,7 +14,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,6 +34,8 @@ from .truth import Truth, gasket_tables
 FEWEST, MOST = 5, 9
 # How much more likely holes may end near one another than they are thought to.
 _GUESSED = 0.15
+# Of each extreme the one that leaves most room.
+_BEST = (np.max, np.min, np.max, np.min, np.max, np.min)
 # Of so many draws one is asked for how extremes move.
 SPARSE = 4
 # How much wider the crown's ranges are taken than the mean of the holes gives, in mm.
@@ -255,6 +257,7 @@ class Ladder:
         for at, crown in enumerate(crowns):
             self._laid[crown] = laid, reach.take(of == at)
 
+    # long: what gap, clearance and volume leave of a crown cut, one after another
     def crowns(self) -> list[tuple[float, float]]:
         """Return between which crown cuts some row could bring the bank inside, in mm; ranges apart, in order.
 
@@ -265,28 +268,37 @@ class Ladder:
         that is cut by what stands above its rim changes neither gap nor, as far as it is judged here, volume.
         """
         uncut, move = self.standing.stated, self.moves.deck
-        rows = self._rows(uncut.cut(np.zeros(1)), 1)
+        wedge, opened = self.standing.columns
+        shares = wedge[:, None, None] * self.standing.shares[:, None]
+        side, rows = uncut.cut(np.zeros(1)), []
+        for kept in (True, False):
+            found = edges(side, self.wanted, shares, opened[:, :, None], kept=kept)
+            # What every gasket could meet at the best of all patterns: a range too wide is no harm.
+            rows.append([one(column) for one, column in zip(_BEST, found, strict=True)])
+        index, thick, held, _ = self._listed()
+        least_gap, most_gap, over, under, up, down = np.where(
+            index < 0, *(np.array(r)[:, None] for r in rows)
+        )
         gap, clearance = self.wanted.gap, self.wanted.clearance
-        least, most = np.full(rows.size, -math.inf), np.full(rows.size, math.inf)
+        least, most = np.full(len(index), -math.inf), np.full(len(index), math.inf)
         if gap.low is not None:
-            least = gap.low - rows.least - rows.thickness
+            least = gap.low - least_gap - thick
         if gap.high is not None:
-            most = gap.high - rows.most - rows.thickness
+            most = gap.high - most_gap - thick
         if clearance.low is not None:
-            least = np.maximum(least, clearance.low - rows.up)
+            least = np.maximum(least, clearance.low - up)
         if clearance.high is not None:
-            most = np.minimum(most, clearance.high - rows.down)
-        half = np.abs(rows.wedge) / 2
-        low, high = least + half, most + (move.high - half if move is not None else 0.0)
+            most = np.minimum(most, clearance.high - down)
+        low, high = least, most + (move.high if move is not None else 0.0)
         above = float(uncut.above_rim.max())
         if not above:
             area = uncut.area + uncut.pocket
             both = (uncut.dish_area + uncut.ring) / area
             # Once the dish is cut away the ring alone gives room.
             shallow = float((uncut.ring / area if np.isfinite(uncut.dish_depth).any() else both).min())
-            held = rows.volume / self._per_mm
-            short = least + rows.high + held - self._mills()
-            room = most + rows.low + held + self._opens() + self.moves.bowl / self._per_mm
+            held = held / self._per_mm
+            short = least + under + held - self._mills()
+            room = most + over + held + self._opens() + self.moves.bowl / self._per_mm
             with np.errstate(divide="ignore", invalid="ignore"):
                 low = np.where(short > EDGE, np.maximum(low, short / float(both.max())), low)
                 high = np.where(
@@ -392,27 +404,31 @@ class Ladder:
 
     def _rows(self, side: Side, crowns: int) -> _Rows:
         """Every crown cut with every pattern, with the gasket there and with each of those listed."""
-        patterns = self.standing.patterns
-        wedge = np.array([pattern.wedge for pattern in patterns])
-        opened = np.stack([pattern.opened for pattern in patterns])
+        wedge, opened = self.standing.columns
         shares = wedge[:, None, None] * self.standing.shares[:, None]
         # A row for each pattern, a column for each crown cut.
         every = [edges(side, self.wanted, shares, opened[:, :, None], kept=kept) for kept in (True, False)]
-        listed = self._listed()
-        gaskets = len(self.moves.gaskets)
-        at = np.repeat(np.arange(crowns), gaskets * len(patterns))
-        pattern = np.tile(np.arange(len(patterns)), crowns * gaskets)
-        known = [np.tile(np.repeat(column, len(patterns)), crowns) for column in listed]
-        index = known[0].astype(np.int64)
+        at, index, pattern, *known = self._laid_out(crowns, len(wedge))
         extremes = [
             np.where(index < 0, kept[pattern, at], bare[pattern, at])
             for kept, bare in zip(*every, strict=True)
         ]
-        rows = _Rows._make([at, index, pattern, *known[1:], *extremes, wedge[pattern], opened[pattern]])
+        rows = _Rows._make([at, index, pattern, *known, *extremes, wedge[pattern], opened[pattern]])
         good = ~np.isnan(
             rows.thickness + rows.volume + rows.least + np.where(np.isinf(rows.low), 0.0, rows.low)
         )
-        return rows.take(good)
+        return rows if good.all() else rows.take(good)
+
+    def _laid_out(self, crowns: int, patterns: int) -> list[NDArray[Any]]:
+        """Every crown cut with every gasket and pattern: their places, thickness, volume and price of the gasket."""
+        laid = self.moves.laid
+        if (crowns, patterns) not in laid:
+            listed, gaskets = self._listed(), len(self.moves.gaskets)
+            at = np.repeat(np.arange(crowns), gaskets * patterns)
+            pattern = np.tile(np.arange(patterns), crowns * gaskets)
+            index, *known = (np.tile(np.repeat(column, patterns), crowns) for column in listed)
+            laid[crowns, patterns] = [at, index.astype(np.int64), pattern, *known]
+        return laid[crowns, patterns]
 
     def _listed(self) -> list[Table]:
         """The gaskets in columns: place, thickness and volume as stated (nought for the one there), price."""

@@ -95,8 +95,12 @@ def totals_of(truth: Truth, planned: tuple[Operation, ...], *, missed: bool = Tr
     missed : bool
         False for the amounts as they are meant.
     """
+    shape = truth.rows, len(truth.holes)
+    # What a plan does not do takes no room either.
     at = {
-        op: np.zeros((truth.rows, len(truth.holes)), order="F")
+        op: np.zeros(shape, order="F")
+        if any(one.op == op and one.amount is not None for one in planned)
+        else np.broadcast_to(0.0, shape)
         for op in ("deck_cut", "head_cut", "crown_cut", "open_chamber", "bowl")
     }
     for i, op in enumerate(planned):
@@ -116,7 +120,8 @@ def totals_of(truth: Truth, planned: tuple[Operation, ...], *, missed: bool = Tr
                         off = shared
                     at[op.op][:, column] += amount.value + off
                 column += 1
-    return Totals(at["deck_cut"], at["head_cut"], at["crown_cut"], at["open_chamber"] + at["bowl"])
+    opened = at["open_chamber"] + at["bowl"] if at["bowl"].any() else at["open_chamber"]
+    return Totals(at["deck_cut"], at["head_cut"], at["crown_cut"], opened)
 
 
 def _missed(truth: Truth, amount: Quantity, i: int, number: int) -> Table:

@@ -555,8 +555,8 @@ class Search:
             if most is not None:
                 open_ &= ends[:, 1] - ends[:, 0] <= most + EDGE
         least = self.build.planning.least_yield
+        open_ &= ~self.archive.covered(cost, metal, days, chance)
         for _ in range(_MOST_FOUND):
-            open_ &= ~self.archive.covered(cost, metal, days, chance)
             left = np.nonzero(open_)[0]
             if not len(left):
                 return
@@ -571,6 +571,7 @@ class Search:
             if worth.chance < least - EDGE:
                 return
             self.archive.add(worth)
+            open_ &= ~self.archive.covered_by(worth, cost, metal, days, chance)
             self.found.append(found)
             yield found
 

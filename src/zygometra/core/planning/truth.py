@@ -4,6 +4,7 @@ Every array has a row for each draw and a column for each hole in the order of t
 Lengths in mm, areas in mm², volumes in cc.
 """
 
+# long: one table of figures, as stated or drawn
 from __future__ import annotations
 
 import math
@@ -238,8 +239,12 @@ class Truth:
         """A figure of every hole with parts fitted: the part's own, or what is there, which is asked once."""
         kind = name.split(".")[1]
         if kind in new:
-            own = (new[kind].get(name),) * len(self.holes)
-            return self._columns(name, own, default)
+            source = new[kind].get(name)
+            if source is not None and source.quantity.each:
+                return self._columns(name, (source,) * len(self.holes), default)
+            # The same part in every hole.
+            column = np.full(self.rows, default) if source is None else self.column(source, self.holes[0])
+            return np.tile(column, (len(self.holes), 1)).T
         key = name, default, swapped
         if key not in self._plain:
             self._plain[key] = self._table(name, sources, default)
