@@ -225,7 +225,8 @@ class Plain:
             if own is None:
                 return [0.0]
             low, most = (float(str(own.get(end, 0.0)).split()[0]) for end in ("min", "max"))
-            return [0.0] + [float(a) for a in np.linspace(max(low, 1e-3), most, count)]
+            # An amount is a multiple of its step.
+            return [0.0] + [_stepped(a, own, low, most) for a in np.linspace(max(low, 1e-3), most, count)]
 
         banks = len(self.banks)
         decks = [(a, a) for a in amounts("deck_cut", steps)]
@@ -239,13 +240,18 @@ class Plain:
         pistons = [None, *range(len(levers.get("parts") or ()))]
         openings = [{}]
         if "open_chamber" in levers:
-            most = float(str(levers["open_chamber"]["max"]).split()[0])
+            own = levers["open_chamber"]
+            most = float(str(own["max"]).split()[0])
             stated = self.v[0]
             for level in (0.5, 1.0):
                 wanted = np.maximum(stated.min() + level * np.ptp(stated) - stated, 0)
                 if wanted.max() <= most:
                     openings.append(
-                        {n: float(a) for n, a in zip(self.numbers, wanted, strict=True) if a > 0.05}
+                        {
+                            n: _stepped(a, own, 0.0, most)
+                            for n, a in zip(self.numbers, wanted, strict=True)
+                            if a > 0.05
+                        }
                     )
             openings.append(dict.fromkeys(self.numbers, most))
         yield from itertools.product(
@@ -264,6 +270,15 @@ class Plain:
         if not hasattr(self, "_one"):
             self._one = Plain(self.doc, count=0)
         return bool(self._one.inside(plan, floor)[0]) if full else bool(self.inside(plan, floor)[0])
+
+
+def _stepped(amount, lever, low, most):
+    step = lever.get("step")
+    if step is None:
+        return float(amount)
+    step = {"1 thou": 0.0254, "0.1 cc": 0.1}.get(step, step)
+    first, last = max(math.ceil(low / step - 1e-7), 1), math.floor(most / step + 1e-7)
+    return float(min(max(round(amount / step), first), last) * step) if first <= last else float(amount)
 
 
 def cut(low=0.0, high=0.5):
