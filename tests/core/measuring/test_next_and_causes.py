@@ -231,3 +231,20 @@ def test_exchanging_digits_loses_none(number):
         digits, before = (sorted(f"{abs(n):.6f}".replace(".", "").replace("0", "")) for n in (other, number))
         assert digits == before
         assert other * number >= 0
+
+
+def test_readings_without_any_doubt_of_a_figure_that_no_paper_gives_accuse_nothing():
+    """Two alike, nothing stated: beside a free dimension their scatter is lost in the last digits."""
+    readings = [
+        {"id": f"r{i}", "figure": "top_land_height", "value": 6.0, "temperature": 0.0} for i in range(2)
+    ]
+    document = {
+        "format": "zygometra.build",
+        "version": 1,
+        "name": "Bare",
+        "unstated_doubt": "zero",
+        "engine": {"layout": "inline", "banks": [{"name": "A", "cylinders": [1, 2]}]},
+        "gauges": {"g1": {}},
+        "readings": [readings[0] | {"gauge": "g1"}, readings[1]],
+    }
+    assert causes(read_measured(document)) == ()

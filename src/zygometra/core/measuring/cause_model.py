@@ -164,8 +164,7 @@ class Model:
             Lower triangular, of mm or cc.
         """
         if without not in self._lower:
-            lower: Floats = np.linalg.cholesky(self._shared + self._scatter(without))
-            self._lower[without] = lower
+            self._lower[without] = _root(self._shared + self._scatter(without))
         return self._lower[without]
 
     def _scatter(self, without: Series | None) -> Floats:
@@ -297,6 +296,19 @@ class Model:
             else:
                 self.y[i] += alpha * (read - 20.0) * one.value
                 self._add(("temperature", key), i, U_TEMPERATURE * alpha * one.value)
+
+
+def _root(covariance: Floats) -> Floats:
+    """The lower root of a covariance.
+
+    Beside dimensions that are free, scatter that is stated as nought is lost in the last digits: then as much is
+    added as they can hold.
+    """
+    try:
+        return np.asarray(np.linalg.cholesky(covariance))
+    except np.linalg.LinAlgError:
+        held = np.trace(covariance) * 1e-13
+        return np.asarray(np.linalg.cholesky(covariance + held * np.eye(len(covariance))))
 
 
 def _squares(used: InUse) -> dict[str, dict[Series, tuple[float, int]]]:
