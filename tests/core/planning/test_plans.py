@@ -207,6 +207,16 @@ def test_readers_are_told_why_a_plan_is_first():
         assert "Against the first" in str(why("cheapest", 1, plans))
 
 
+def test_what_was_drawn_is_drawn_again_alike_after_it_was_let_go():
+    planner = Planner(build_from_text(json.dumps(vee_eight(5)))[1])
+    plans = planner.plans()
+    before = [plan.policy.chance for plan in plans if plan.policy is not None]
+    planner.let_go()
+    again = [planner.weighed(plan.planned) for plan in plans]
+    assert [plan.chance for plan in again] == [plan.chance for plan in plans]
+    assert [plan.policy.chance for plan in again if plan.policy is not None] == before
+
+
 def test_room_bank_by_bank_counts_as_all_holes_worked_out_do():
     """A second way: what the banks' room says of two cuts, against every hole put through the arithmetic."""
     for doc in (vee_eight(5), vee_eight(9)):

@@ -143,6 +143,12 @@ class Planner:
         """What stands between the build and a plan."""
         return Conflict(self.build, self.rules, self.wanted, self.pins)
 
+    def let_go(self) -> None:
+        """Give back what was drawn; it is drawn again, alike, if a plan asks for more."""
+        for name in ("coarse", "fine", "conflict"):
+            self.__dict__.pop(name, None)
+        self.stated = Truth(self.build)
+
     def missing(self) -> bool:
         """Tell whether figures are missing that every plan needs."""
         base = self.stated.base()

@@ -49,7 +49,6 @@ class Found(NamedTuple):
     """What was found, and whether that is all of it."""
 
     answer: Answer
-    planner: Planner
     whole: bool
 
 
@@ -102,7 +101,11 @@ def plans_for(bench: Bench, asked: Asked, *, whole: bool) -> Found:
             all_of = False
             break
     answer = planner.answer(search) if all_of else Answer(planner.shown(search), (), planner.wanted)
-    found = Found(answer, planner, all_of)
+    for plan in answer.plans:
+        # The page shows both of every plan; what was drawn for them is large, and not kept with them.
+        _ = plan.result, plan.policy
+    planner.let_go()
+    found = Found(answer, all_of)
     held["found"] = found
     return found
 
