@@ -9,7 +9,7 @@ from pydantic import Field as Slot
 from pydantic import ValidationError
 
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
-from zygometra.core.faces.model import Pair, Plane, Point, Spot, Survey
+from zygometra.core.faces.model import Pair, Pass, Plane, Point, Spot, Survey
 from zygometra.core.faces.survey import Cut, Surveyed, survey
 from zygometra.core.findings.faces import survey_says
 from zygometra.core.findings.said import RANK, render
@@ -209,6 +209,10 @@ def _read(document: Mapping[str, Any]) -> Survey:
         _maybe(document.get("flatness_limit")),
         _maybe(document.get("flatness_150_limit")),
         any(z is not None and z.doubt == "house" for z in heights),
+        tuple(
+            Pass(_mm(one["depth"]), tuple(one.get("touched") or ()), tuple(one.get("clean") or ()))
+            for one in document.get("passes") or ()
+        ),
     )
 
 
@@ -237,7 +241,7 @@ def surveyed_document(face: Survey) -> dict[str, Any]:
     """
     head = {"format": "zygometra.surveyed", "version": 1}
     if not face.has_heights:
-        return head | _NULL | {"findings": []}
+        return head | _NULL | {"forecast": _forecast(face), "findings": []}
     try:
         found = survey(face)
     except QuantityError as error:
@@ -263,10 +267,27 @@ def surveyed_document(face: Survey) -> dict[str, Any]:
         "least_cut_plane": _plane(found.least_cut.plane) | {"most_mm": found.least_cut.most.mm},
         "highest_clean_mm": found.highest.mm,
         "u": _doubts(found),
-        "forecast": None,
+        "forecast": _forecast(face),
         "findings": [
             {"severity": one.severity, "code": one.code, "where": "", "says": one.says} for one in says
         ],
+    }
+
+
+def _forecast(face: Survey) -> dict[str, Any] | None:
+    if not face.passes:
+        return None
+    # Drawing is kept for who logs a skim.
+    from zygometra.core.faces.forecast import forecast
+
+    found = forecast(face.points, face.passes)
+    if found is None:
+        return None
+    return {
+        "clean_at_mm": found.clean_at,
+        "low_mm": found.low,
+        "high_mm": found.high,
+        "passes_left": found.passes_left,
     }
 
 

@@ -37,6 +37,14 @@ class Point(NamedTuple):
     u: float = 0.0
 
 
+class Pass(NamedTuple):
+    """One pass of a skim: its own depth in mm, the points that it reached first, those left with nothing old round them."""
+
+    depth: float
+    touched: tuple[int, ...] = ()
+    clean: tuple[int, ...] = ()
+
+
 class Pair(NamedTuple):
     """The same thing along a face and across it; None where nobody said, or where it was not looked at."""
 
@@ -79,6 +87,8 @@ class Survey:
         The same over any 150 mm.
     doubt_is_house : bool
         True where a point stated no doubt and the house's stands in.
+    passes : tuple of Pass
+        As they were made so far.
     """
 
     face: FaceKind
@@ -96,6 +106,7 @@ class Survey:
     flatness_limit: float | None = None
     flatness_150_limit: float | None = None
     doubt_is_house: bool = False
+    passes: tuple[Pass, ...] = ()
 
     @property
     def is_on_axis(self) -> bool:
