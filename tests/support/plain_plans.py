@@ -216,6 +216,7 @@ class Plain:
         days += lead + sum(levers[kind].get("days", 0) for kind in kinds)
         return cost, metal, days
 
+    # long: one lever after another
     def grid(self, steps=5, crowns=9):
         """Every plan of a grid: each lever at rest or at so many amounts."""
         levers = self.doc["levers"]

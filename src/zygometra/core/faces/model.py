@@ -38,7 +38,7 @@ class Point(NamedTuple):
 
 
 class Pass(NamedTuple):
-    """One pass of a skim: its own depth in mm, the points that it reached first, those left with nothing old round them."""
+    """One pass of a skim: its own depth in mm, the points that it reached first, those with nothing old left round."""
 
     depth: float
     touched: tuple[int, ...] = ()
