@@ -6,6 +6,7 @@ and setting it rewrites only the operations of that kind in that place.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from ..house_rules import HouseRules
@@ -21,6 +22,10 @@ class Setting:
 
     total: float
     operations: tuple[int, ...]
+
+
+# A figure of a piston by its name; None where it is not known.
+Figure = Callable[[str], float | None]
 
 
 def setting(planned: tuple[Operation, ...], op: OpName, bank: str, cylinder: int) -> Setting:
@@ -171,31 +176,61 @@ def limit_of(build: Build, op: OpName, rules: HouseRules) -> tuple[float, str]:
     own = build.levers.limits.get(op)
     if own is not None:
         return own.value, "build"
-    if op == "crown_cut" and (remains := _crown_remains(build, rules)) is not None:
+    if op == "crown_cut" and (remains := crown_remains(_of_piston(build), rules)) is not None:
         return remains, "house"
-    if op == "bowl" and (remains := _bowl_remains(build, rules)) is not None:
+    if op == "bowl" and (remains := bowl_remains(_of_piston(build), rules)) is not None:
         return min(remains, rules[LEVER[op].limit_rule]), "house"
     return rules[LEVER[op].limit_rule], "house"
 
 
-def _crown_remains(build: Build, rules: HouseRules) -> float | None:
-    """How far a crown may be cut by what must remain of land and thickness, in mm; None where one is not known.
+def _of_piston(build: Build) -> Figure:
+    def value(name: str) -> float | None:
+        quantity = build.figures.get(f"parts.piston.{name}")
+        return None if quantity is None else quantity.value
+
+    return value
+
+
+def crown_remains(figure: Figure, rules: HouseRules) -> float | None:
+    """Return how far a crown may be cut by what must remain of land and thickness; None where one is not known.
 
     The same as the shelf's pistons are faced by (``core/mix/facing.py``).
+
+    Parameters
+    ----------
+    figure : callable
+        Gives a figure of the piston by its name, in mm; None where it is not known.
+    rules : HouseRules
+        What must remain.
+
+    Returns
+    -------
+    float or None
+        In mm, what stands above the rim included.
     """
-    land, thickness, above = (
-        build.figures.get(f"parts.piston.{name}")
-        for name in ("top_land_height", "crown_thickness", "above_rim")
-    )
+    land, thickness = figure("top_land_height"), figure("crown_thickness")
     if land is None or thickness is None:
         return None
-    left = min(land.value - rules["land_left"], thickness.value - rules["crown_left"])
-    return max(left, 0.0) + (0.0 if above is None else above.value)
+    left = min(land - rules["land_left"], thickness - rules["crown_left"])
+    return max(left, 0.0) + (figure("above_rim") or 0.0)
 
 
-def _bowl_remains(build: Build, rules: HouseRules) -> float | None:
-    """What a bowl may hold more by the crown that must remain under it, in cc; None where that is not known."""
-    thickness, area = (build.figures.get(f"parts.piston.{name}") for name in ("crown_thickness", "dish_area"))
-    if thickness is None or area is None or not area.value:
+def bowl_remains(figure: Figure, rules: HouseRules) -> float | None:
+    """Return what a bowl may hold more by the crown that must remain under it; None where that is not known.
+
+    Parameters
+    ----------
+    figure : callable
+        Gives a figure of the piston by its name, in mm and mm²; None where it is not known.
+    rules : HouseRules
+        What must remain.
+
+    Returns
+    -------
+    float or None
+        In cc.
+    """
+    thickness, area = figure("crown_thickness"), figure("dish_area")
+    if thickness is None or not area:
         return None
-    return max(thickness.value - rules["crown_left"], 0.0) * area.value / 1000
+    return max(thickness - rules["crown_left"], 0.0) * area / 1000

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ..build.lever_table import FIT, LEVER, SWAP, OpName
-from ..build.levers import limit_of
+from ..build.levers import Figure, bowl_remains, crown_remains, limit_of
 from ..build.means import Means, Part, PartChoice
 from ..build.model import GASKET_FIGURES, Bank, Build, Gasket, Operation
 from ..house_rules import HouseRules
@@ -196,15 +196,8 @@ def crown_limit(part: Part | None, build: Build, rules: HouseRules) -> float:
         Infinite where land or thickness is not known.
     """
 
-    def value(name: str) -> float | None:
-        quantity = part.figures.get(name) if part is not None else build.figures.get(f"parts.piston.{name}")
-        return None if quantity is None else quantity.value
-
-    land, thickness = value("top_land_height"), value("crown_thickness")
-    if land is None or thickness is None:
-        return math.inf
-    left = min(land - rules["land_left"], thickness - rules["crown_left"])
-    return max(left, 0.0) + (value("above_rim") or 0.0)
+    remains = crown_remains(_of_piston(part, build), rules)
+    return math.inf if remains is None else remains
 
 
 def bowl_limit(part: Part | None, build: Build, rules: HouseRules) -> float:
@@ -225,14 +218,16 @@ def bowl_limit(part: Part | None, build: Build, rules: HouseRules) -> float:
         Infinite where the crown's thickness or the bowl's area is not known.
     """
 
+    remains = bowl_remains(_of_piston(part, build), rules)
+    return math.inf if remains is None else remains
+
+
+def _of_piston(part: Part | None, build: Build) -> Figure:
     def value(name: str) -> float | None:
         quantity = part.figures.get(name) if part is not None else build.figures.get(f"parts.piston.{name}")
         return None if quantity is None else quantity.value
 
-    thickness, area = value("crown_thickness"), value("dish_area")
-    if thickness is None or not area:
-        return math.inf
-    return max(thickness - rules["crown_left"], 0.0) * area / 1000
+    return value
 
 
 class Choice(NamedTuple):

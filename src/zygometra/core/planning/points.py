@@ -94,18 +94,6 @@ class Points(NamedTuple):
         return Bound(float(self.cost.min()), float(self.metal.min()), float(self.ok.mean(axis=1).max()))
 
 
-def joined(several: list[Points]) -> Points | None:
-    """Return points one after another; None where there are none.
-
-    Parameters
-    ----------
-    several : list of Points
-        Of one bank.
-    """
-    known = [points for points in several if points.size]
-    return Points._make(np.concatenate(columns) for columns in zip(*known, strict=True)) if known else None
-
-
 # What a point does, as bits: they tell which set-ups and days a plan takes.
 DECK, HEAD, OPEN, GASKET = 1, 2, 4, 8
 
