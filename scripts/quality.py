@@ -118,7 +118,7 @@ def repeated() -> list[str]:
 
 def main() -> int:
     """Print the report; return 1 where something stands without a reason."""
-    wrong = 0
+    wrong: list[str] = []
     for kind, suffixes in (
         ("markup", (".html",)),
         ("style", (".css",)),
@@ -127,13 +127,15 @@ def main() -> int:
     ):
         length, where = longest_line(*suffixes)
         print(f"longest line of {kind}: {length} columns ({where})")
-        wrong += length > MOST_COLUMNS and kind != "Python"
+        if length > MOST_COLUMNS and kind != "Python":
+            wrong.append(f"a line of {length} columns in {where}")
     skips, passages = folded(), repeated()
     print(f"formatter told to keep away, outside tables: {len(skips)} {' '.join(skips)}".rstrip())
     print(
         f"passages of {LEAST_REPEATED} lines or more that stand twice: {len(passages)} {' '.join(passages)}".rstrip()
     )
-    wrong += len(skips) + len(passages)
+    wrong += [f"formatter told to keep away: {where}" for where in skips]
+    wrong += [f"stands twice: {where}" for where in passages]
     for what, found in (
         ("functions over 40 lines", long_functions()),
         ("files over 400 lines", long_files()),
@@ -142,7 +144,9 @@ def main() -> int:
         print(f"{what}: {len(rows)}")
         for where, length, reason in rows:
             print(f"  {length:4} {where}: {reason or 'NO REASON BESIDE IT'}")
-            wrong += not reason
+            if not reason:
+                wrong.append(f"no reason beside {where}, {length} lines")
+    print("\n".join(f"WRONG: {what}" for what in wrong) or "nothing stands without a reason")
     return 1 if wrong else 0
 
 

@@ -29,8 +29,22 @@ def test_the_command_prints_plans_and_nothing_else(monkeypatch, capfd):
     told = json.loads(out)
     assert (told["format"], told["version"], told["none_because"]) == ("zygometra.plans", 1, [])
     first = told["plans"][0]
-    assert set(first) == {"planned", "result", "yield", "cost", "minutes", "days", "metal_cc", "irreversible", "buys",
-                          "opens", "floor_risk", "elsewhere", "policy", "why"}  # fmt: skip
+    assert set(first) == {
+        "planned",
+        "result",
+        "yield",
+        "cost",
+        "minutes",
+        "days",
+        "metal_cc",
+        "irreversible",
+        "buys",
+        "opens",
+        "floor_risk",
+        "elsewhere",
+        "policy",
+        "why",
+    }
     assert set(first["policy"]) == {"leave", "read", "yield", "clairvoyant"}
     assert 0 <= first["floor_risk"] <= 1
     again = check({**demo("kiln-blower"), "planned": first["planned"]})

@@ -56,10 +56,16 @@ class Rebuild:
             "quench": {"min": 1.08 - wide, "max": 1.08 + wide},
         }
         self.document = document(
-            clearances=[0] * 4, chambers=[0] * 4, targets=self.targets, levers=levers,
-            planning={"least_yield": 0, "priority": r.choice(["surest", "cheapest"]),
-                      "reading": {"deck_clearance": {"u": READS}}},
-        )  # fmt: skip
+            clearances=[0] * 4,
+            chambers=[0] * 4,
+            targets=self.targets,
+            levers=levers,
+            planning={
+                "least_yield": 0,
+                "priority": r.choice(["surest", "cheapest"]),
+                "reading": {"deck_clearance": {"u": READS}},
+            },
+        )
         self.document["planning"]["apart"] = {"cost": 40, "metal_cc": 20, "yield": 0.05}
         self.document["between_holes"] = {"deck_clearance": TAU * scatter, "chamber_volume": CC_TAU * scatter}
         self.document["parts"]["piston"] = {
@@ -77,21 +83,29 @@ class Rebuild:
         """Readings as a shop notes them: one depth gauge, one zero, one burette."""
         self.document["cylinders"] = {}
         self.document["gauges"] = {
-            "depth": {"kind": "depth indicator", "resolution": "0.002 mm", "u": f"{GAUGE} mm",
-                      "repeatability": f"{READS} mm"},
-            "burette": {"kind": "burette", "resolution": "0.05 cc", "u": f"{CC_GAUGE} cc",
-                        "repeatability": f"{CC_READS} cc"},
-        }  # fmt: skip
+            "depth": {
+                "kind": "depth indicator",
+                "resolution": "0.002 mm",
+                "u": f"{GAUGE} mm",
+                "repeatability": f"{READS} mm",
+            },
+            "burette": {
+                "kind": "burette",
+                "resolution": "0.05 cc",
+                "u": f"{CC_GAUGE} cc",
+                "repeatability": f"{CC_READS} cc",
+            },
+        }
         gauge = self.random.gauss(0, GAUGE) + self.random.gauss(0, READS)
         burette, readings = self.random.gauss(0, CC_GAUGE), []
+        depth = {"figure": "deck_clearance", "gauge": "depth", "zero": "z", "on": "rim", "axis": "pin"}
+        poured = {"figure": "chamber_volume", "gauge": "burette"}
         for k in range(4):
             for n in range(repeats):
                 c = self._read(self.clearance[k], READS, gauge, 0.002)
                 v = self._read(self.chamber[k], CC_READS, burette, 0.05)
-                readings.append({"id": f"c{k}-{n}", "figure": "deck_clearance", "cylinder": k + 1, "value": c,
-                                 "gauge": "depth", "zero": "z", "on": "rim", "axis": "pin"})  # fmt: skip
-                readings.append({"id": f"v{k}-{n}", "figure": "chamber_volume", "cylinder": k + 1, "value": v,
-                                 "gauge": "burette"})  # fmt: skip
+                readings.append({**depth, "id": f"c{k}-{n}", "cylinder": k + 1, "value": c})
+                readings.append({**poured, "id": f"v{k}-{n}", "cylinder": k + 1, "value": v})
         self.document["readings"] = readings
 
     def _lists(self, repeats: int) -> None:

@@ -20,18 +20,44 @@ def vee_eight(seed: int, *, head: bool = False) -> dict:
     chambers = [round(of.gauss(52.0, 0.6), 2) for _ in range(8)]
     step, missed = "0.01 mm", {"value": 0, "plus_minus": 0.015}
     levers = {
-        "deck_cut": {"max": 0.5, "step": step, "tolerance": missed, "fixed": 60, "per_unit": 120, "metal": 50,
-                     "minutes": 40, "days": 1, "level": True, "level_fixed": 25, "needs": ["strip"]},
-        "crown_cut": {"max": 0.6, "step": step, "tolerance": missed, "fixed": 90, "per_unit": 80, "metal": 40,
-                      "days": 1, "needs": ["heads off"]},
-        "open_chamber": {"max": "2 cc", "step": "0.1 cc", "tolerance": {"value": 0, "plus_minus": 0.1},
-                         "fixed": 8, "per_unit": 6, "metal": 1, "needs": ["heads off"]},
+        "deck_cut": {
+            "max": 0.5,
+            "step": step,
+            "tolerance": missed,
+            "fixed": 60,
+            "per_unit": 120,
+            "metal": 50,
+            "minutes": 40,
+            "days": 1,
+            "level": True,
+            "level_fixed": 25,
+            "needs": ["strip"],
+        },
+        "crown_cut": {
+            "max": 0.6,
+            "step": step,
+            "tolerance": missed,
+            "fixed": 90,
+            "per_unit": 80,
+            "metal": 40,
+            "days": 1,
+            "needs": ["heads off"],
+        },
+        "open_chamber": {
+            "max": "2 cc",
+            "step": "0.1 cc",
+            "tolerance": {"value": 0, "plus_minus": 0.1},
+            "fixed": 8,
+            "per_unit": 6,
+            "metal": 1,
+            "needs": ["heads off"],
+        },
         "gaskets": [_gasket(of, i) for i in range(12)],
         "gasket_per_bank": True,
         "gasket_needs": ["heads off"],
         "parts": [_piston(of, i) for i in range(30)],
         "set_ups": {"heads off": {"cost": 50, "days": 0}, "strip": {"cost": 200, "days": 1}},
-    }  # fmt: skip
+    }
     if head:
         levers["head_cut"] = levers["deck_cut"] | {"level": False, "level_fixed": 0, "needs": ["heads off"]}
     ratio, gap = of.uniform(9.4, 10.4), of.uniform(0.95, 1.15)

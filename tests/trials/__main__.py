@@ -12,8 +12,13 @@ from pathlib import Path
 from trials import bands, causes, forecast, next, plans
 
 ROOT = Path(__file__).parents[2]
-STUDIES = {"bands": bands.study, "causes": causes.study, "next": next.study, "plans": plans.study,
-           "forecast": forecast.study}  # fmt: skip
+STUDIES = {
+    "bands": bands.study,
+    "causes": causes.study,
+    "next": next.study,
+    "plans": plans.study,
+    "forecast": forecast.study,
+}
 # Engines a case with --full; a fifth of them by default.
 ENGINES = {"bands": 10_000, "causes": 10_000, "next": 300, "plans": 5_000, "forecast": 800}
 

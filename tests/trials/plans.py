@@ -93,30 +93,32 @@ def study(rebuilds: int, seed: int = 5, cases=CASES, scatter: float = 1.0, *, lo
             if name.endswith("clairvoyant"):
                 continue
             own = [one for one in found if one[0] == name]
-            for tenth in range(10):
-                some = [one for one in own if min(int(one[1] * 10), 9) == tenth]
-                if not some:
-                    continue
-                share = Share(sum(one[2] for one in some), len(some), sum(one[1] for one in some) / len(some))
-                good = share.within(points)
-                rows.append((str(repeats), name, f"{tenth / 10:.1f} to {tenth / 10 + 0.1:.1f}", str(len(some)),
-                             percent(share.stated), percent(share.share), "" if good else "off"))  # fmt: skip
+            for label, share, good in (*_tenths(own, points), _broken(own)):
+                told = (str(share.cases), percent(share.stated), percent(share.share), "" if good else "off")
+                rows.append((str(repeats), name, label, *told))
                 if not good:
                     fails.append(
-                        f"{repeats} readings, {name}, {tenth / 10:.1f}: {share.share:.3f} of {share.stated:.3f}"
+                        f"{repeats} readings, {name}, {label}: {share.share:.4f} of {share.stated:.4f} stated"
                     )
-            broke = Share(sum(one[4] for one in own), len(own), sum(one[3] for one in own) / len(own))
-            over = broke.share > broke.stated + broke.strays + 0.002
-            rows.append((str(repeats), name, "under the floor", str(len(own)), percent(broke.stated),
-                         percent(broke.share), "off" if over else ""))  # fmt: skip
-            if over:
-                fails.append(
-                    f"{repeats} readings, {name}: floor broken in {broke.share:.4f} of {broke.stated:.4f} stated"
-                )
         rows += _gains(found, repeats)
     rows += _wide(rebuilds // 2, seed, logbook=logbook)
     heads = ("readings", "plan", "stated yield", "rebuilds", "stated (mean)", "inside", "")
     return Table("Plans and rebuilds", heads, rows, fails)
+
+
+def _tenths(own, points: float):
+    """Each tenth of the scale that holds something: its label, its share, and whether that agrees."""
+    for tenth in range(10):
+        some = [one for one in own if min(int(one[1] * 10), 9) == tenth]
+        if some:
+            share = Share(sum(one[2] for one in some), len(some), sum(one[1] for one in some) / len(some))
+            yield f"{tenth / 10:.1f} to {tenth / 10 + 0.1:.1f}", share, share.within(points)
+
+
+def _broken(own):
+    """How often the floor was broken: a label, its share, and whether it is no more than was stated."""
+    share = Share(sum(one[4] for one in own), len(own), sum(one[3] for one in own) / len(own))
+    return "under the floor", share, share.share <= share.stated + share.strays + 0.002
 
 
 def _wide(rebuilds: int, seed: int, *, logbook: bool):
@@ -133,8 +135,15 @@ def _wide(rebuilds: int, seed: int, *, logbook: bool):
             own = [one for one in every if one[0] == name]
             if own:
                 stated, inside = (sum(one[i] for one in own) / len(own) for i in (1, 2))
-                yield (str(WIDE_READINGS), name, f"all, scatter held × {scatter}", str(len(own)), percent(stated),
-                       percent(inside), "")  # fmt: skip
+                yield (
+                    str(WIDE_READINGS),
+                    name,
+                    f"all, scatter held × {scatter}",
+                    str(len(own)),
+                    percent(stated),
+                    percent(inside),
+                    "",
+                )
 
 
 def _gains(found, repeats: int):

@@ -20,8 +20,14 @@ def test_a_handful_of_plans_best_first_and_one_in_hand(shop, bring):
     assert "First because it is the cheapest" in rows
     assert "Against the first" in rows
     text = page.text
-    for says in ("What it moves elsewhere", "Lifter preload goes from 1.000 mm", "Last moment of the other way",
-                 "Read again after it", "What a reading between two cuts is worth", "oil pan"):  # fmt: skip
+    for says in (
+        "What it moves elsewhere",
+        "Lifter preload goes from 1.000 mm",
+        "Last moment of the other way",
+        "Read again after it",
+        "What a reading between two cuts is worth",
+        "oil pan",
+    ):
         assert says in text
     assert "Guards shut, glasses on" in text
 
@@ -174,9 +180,12 @@ def test_limits_prices_and_set_ups_are_typed_and_plans_use_them(shop, bring, sto
     assert shop.post(f"/builds/{build}/plans/levers", form).status_code == 302
     levers = stored(build).document["levers"]
     assert levers["deck_cut"] | {"metal": 0} == demo("kiln-blower")["levers"]["deck_cut"] | {
-        "fixed": 333, "max": "16 thou", "needs": ["strip"], "metal": 0,
+        "fixed": 333,
+        "max": "16 thou",
+        "needs": ["strip"],
+        "metal": 0,
         "tolerance": {"value": 0, "unit": "mm", "plus_minus": "0.01 mm"},
-    }  # fmt: skip
+    }
     assert "head_cut" not in levers
     assert levers["set_ups"] == {"strip": {"cost": 120}}
     assert levers["gaskets"][0]["price"] == 41
@@ -202,17 +211,19 @@ def test_what_cannot_be_is_told_beside_its_field(shop, bring, stored, field, typ
     assert stored(build).version == 1
 
 
-def test_parts_of_the_shelf_are_listed_and_plans_fit_them(shop, bring, stored, session):
-    store.take_in(
-        session,
-        [
-            Part("piston", "PS-7", "Quillon 101.6", {"bore": 101.6, "compression_height": "40.0 mm",
-                 "crown_volume": 4.0}, price=5200, lead_days=6),
-            Part("piston", "PS-8", "for another bore", {"bore": 96.0, "compression_height": 40.0, "crown_volume": 4.0}),
-        ],
-        entry=by("Ada", "for the test"),
-    )  # fmt: skip
+def _pistons_on_the_shelf(session) -> None:
+    sizes = {"compression_height": 40.0, "crown_volume": 4.0}
+    fits = {"bore": 101.6, **sizes, "compression_height": "40.0 mm"}
+    pistons = [
+        Part("piston", "PS-7", "Quillon 101.6", fits, price=5200, lead_days=6),
+        Part("piston", "PS-8", "for another bore", {"bore": 96.0, **sizes}),
+    ]
+    store.take_in(session, pistons, entry=by("Ada", "for the test"))
     session.commit()
+
+
+def test_parts_of_the_shelf_are_listed_and_plans_fit_them(shop, bring, stored, session):
+    _pistons_on_the_shelf(session)
     document = demo("brickyard-lorry")
     document["parts"]["block"]["bore"] = "101.6 mm"
     for hole in document.get("cylinders", {}).values():
@@ -224,24 +235,24 @@ def test_parts_of_the_shelf_are_listed_and_plans_fit_them(shop, bring, stored, s
     assert "PS-7" in page.text
     assert "PS-8" not in page.text
     assert "pin diameter" in page.text
-    sent = page.one("form", action=address, method="post").sent()
-    assert shop.post(address, {**sent, "take.piston.PS-7": "yes"}).status_code == 302
-    (listed,) = stored(build).document["levers"]["parts"]
-    assert (listed["part"]["x-part"], listed["price"], listed["days"]) == ("PS-7", 416, 6)
+
+    def listed(sent: dict, answer: int = 302):
+        response = shop.post(address, sent)
+        assert response.status_code == answer
+        return response, stored(build).document["levers"].get("parts")
+
+    def form() -> dict:
+        return shop.page(address).one("form", action=address, method="post").sent()
+
+    _, (one,) = listed({**form(), "take.piston.PS-7": "yes"})
+    assert (one["part"]["x-part"], one["price"], one["days"]) == ("PS-7", 416, 6)
     assert "piston Quillon 101.6" in shop.text(f"/builds/{build}/plans?full=1&pin.part=0")
     # Its price is corrected, a wrong one told beside its field, and it is taken off again.
-    sent = shop.page(address).one("form", action=address, method="post").sent()
-    refused = shop.post(address, {**sent, "parts[0].price": "dear"})
-    assert refused.status_code == 422
+    refused, _ = listed({**form(), "parts[0].price": "dear"}, 422)
     assert "dear" in refused.get_data(as_text=True)
-    assert (
-        shop.post(address, {**sent, "parts[0].price": "390,5", "parts[0].needs": "strip"}).status_code == 302
-    )
-    (listed,) = stored(build).document["levers"]["parts"]
-    assert (listed["price"], listed["needs"]) == (390.5, ["strip"])
-    sent = shop.page(address).one("form", action=address, method="post").sent()
-    assert shop.post(address, {**sent, "off.0": "yes"}).status_code == 302
-    assert "parts" not in stored(build).document["levers"]
+    _, (one,) = listed({**form(), "parts[0].price": "390,5", "parts[0].needs": "strip"})
+    assert (one["price"], one["needs"]) == (390.5, ["strip"])
+    assert listed({**form(), "off.0": "yes"})[1] is None
 
 
 def test_pushrods_of_the_shelf_are_to_be_had(shop, bring, session):

@@ -42,8 +42,14 @@ def test_a_thicker_gasket_advances_it():
 
 
 def test_preload_grows_by_what_the_head_comes_down_and_pushrods_are_looked_up():
-    gear = {"kind": "pushrod", "pushrod_tilt": 10, "preload": 1.0, "preload_range": {"min": 0.5, "max": 1.2},
-            "pushrod_length": 200, "pushrods": [199.6, 201]}  # fmt: skip
+    gear = {
+        "kind": "pushrod",
+        "pushrod_tilt": 10,
+        "preload": 1.0,
+        "preload_range": {"min": 0.5, "max": 1.2},
+        "pushrod_length": 200,
+        "pushrods": [199.6, 201],
+    }
     _, found = effects([cut(0.4)], gear)
     assert found["lifter preload"].amount == pytest.approx(0.4 * math.cos(math.radians(10)))
     assert "outside what they take" in str(found["lifter preload"].says)

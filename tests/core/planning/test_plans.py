@@ -36,9 +36,13 @@ def four(**more):
     targets = more.pop("targets", WINDOWS)
     planning = more.pop("planning", {"least_yield": 0})
     return document(
-        clearances=[0.30, 0.31, 0.28, 0.29], chambers=[52.0, 52.3, 51.8, 52.1],
-        levers=levers, targets=targets, planning=planning, **more,
-    )  # fmt: skip
+        clearances=[0.30, 0.31, 0.28, 0.29],
+        chambers=[52.0, 52.3, 51.8, 52.1],
+        levers=levers,
+        targets=targets,
+        planning=planning,
+        **more,
+    )
 
 
 def planned(doc, pins=None):
@@ -100,8 +104,11 @@ def test_no_plan_of_a_grid_is_left_uncovered(doc):
 
 def test_a_single_lever_is_cut_to_the_middle_of_what_it_must_reach():
     """By hand: 0.28 to 0.31 down, 1.3 over them, wanted 1.0 to 1.2: between 0.41 and 0.58 comes off."""
-    doc = four(levers={"deck_cut": DECK | {"max": 0.6}}, targets={"quench": {"min": 1.0, "max": 1.2}},
-               planning={"priority": "surest", "least_yield": 0})  # fmt: skip
+    doc = four(
+        levers={"deck_cut": DECK | {"max": 0.6}},
+        targets={"quench": {"min": 1.0, "max": 1.2}},
+        planning={"priority": "surest", "least_yield": 0},
+    )
     (first, *_) = planned(doc).plans
     (op,) = first.planned
     assert op.op == "deck_cut"
@@ -116,8 +123,11 @@ def test_a_gasket_that_is_waited_for_does_not_stand_for_one_in_hand():
     deck = {"max": 0.5, "tolerance": {"value": 0, "plus_minus": 0.015}}
     waited = {"name": "waited", "thickness": {"value": 1.15, "plus_minus": 0.03}, "bore": 94.0, "days": 2}
     in_hand = {"name": "in hand", "thickness": {"value": 0.9, "plus_minus": 0.03}, "bore": 94.0}
-    doc = four(levers={"deck_cut": deck, "gaskets": [waited, in_hand]}, targets={"quench": {"max": 1.1}},
-               planning={"priority": "soonest"})  # fmt: skip
+    doc = four(
+        levers={"deck_cut": deck, "gaskets": [waited, in_hand]},
+        targets={"quench": {"max": 1.1}},
+        planning={"priority": "soonest"},
+    )
     # What is there can stay, 1.3 thick, but then too much would have to come off.
     first = planned(doc).plans[0]
     assert first.bill.days == 0

@@ -20,8 +20,15 @@ from zygometra.core.planning.truth import Truth
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.exchange.build_file import build_from_text
 
-VECTORS = ("ottermoor-flat-four", "pellam-single-proud", "quillon-vee-two-banks", "tarnbeck-mocked-up-and-cut",
-           "tarnbeck-plain", "veldrin-crowns-and-drafted-chamber", "veldrin-stroker-inches")  # fmt: skip
+VECTORS = (
+    "ottermoor-flat-four",
+    "pellam-single-proud",
+    "quillon-vee-two-banks",
+    "tarnbeck-mocked-up-and-cut",
+    "tarnbeck-plain",
+    "veldrin-crowns-and-drafted-chamber",
+    "veldrin-stroker-inches",
+)
 
 
 def built(doc):
@@ -122,8 +129,15 @@ def test_single_readings_are_drawn_back_and_sure_ones_are_not():
     whole = (6 * 2 * 0.02**2 + (left**2).sum()) / 8
     k = (whole - 0.02**2) / whole
     assert drawn.clearance.mean(axis=0) == pytest.approx(line + k * left, abs=6e-4)
-    sure = built({**doc, "cylinders": {n: {**c, "deck_clearance": {"value": c["deck_clearance"]["value"], "u": 1e-6}}
-                                       for n, c in doc["cylinders"].items()}})  # fmt: skip
+    sure = built(
+        {
+            **doc,
+            "cylinders": {
+                n: {**c, "deck_clearance": {"value": c["deck_clearance"]["value"], "u": 1e-6}}
+                for n, c in doc["cylinders"].items()
+            },
+        }
+    )
     drawn = results(Truth(sure, Draws(1)), ())
     assert drawn.clearance.mean(axis=0) == pytest.approx([0.2, 0.3, 0.2, 0.3], abs=1e-5)
     assert evaluate(build).now.holes[0].outcome.deck_clearance == 0.20

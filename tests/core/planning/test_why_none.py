@@ -114,7 +114,7 @@ def test_where_nothing_alone_opens_a_plan_the_common_share_does():
             "deck_clearance": {"min": 0.40, "max": 0.44},
         },
         {},
-    )  # fmt: skip
+    )
     (only,) = answered(doc).none_because
     assert only.by is None
     if only.relaxation is not None:

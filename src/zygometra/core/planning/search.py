@@ -464,9 +464,18 @@ class Search:
         at = np.full((points.size, banks), -1)
         at[:, 0] = np.arange(points.size)
         return Banks(
-            at, points.cost, points.metal, points.kinds, self._lead(points), points.gasket,
-            points.ok.astype(np.float32), points.ratio, points.gap, points.ratio_drawn, points.gap_drawn,
-        )  # fmt: skip
+            at,
+            points.cost,
+            points.metal,
+            points.kinds,
+            self._lead(points),
+            points.gasket,
+            points.ok.astype(np.float32),
+            points.ratio,
+            points.gap,
+            points.ratio_drawn,
+            points.gap_drawn,
+        )
 
     def _lead(self, points: Points) -> Table:
         waits = np.array([*(gasket.days for gasket in self.build.levers.gaskets), 0.0])

@@ -76,10 +76,14 @@ def view(bench: Bench, form: Mapping[str, str], faults: Mapping[str, str]) -> di
     for i, one in enumerate((bench.document.get("levers") or {}).get("parts") or ()):
         name = one["part"].get("name") or "another"
         slots = tuple(
-            Slot(f"parts[{i}].{key}", f"{name}, {says}", form.get(f"parts[{i}].{key}", ""),
-                 faults.get(f"levers.parts[{i}].{key}", ""))
+            Slot(
+                f"parts[{i}].{key}",
+                f"{name}, {says}",
+                form.get(f"parts[{i}].{key}", ""),
+                faults.get(f"levers.parts[{i}].{key}", ""),
+            )
             for key, says in _COLUMNS.items()
-        )  # fmt: skip
+        )
         listed.append(Listed(i, one["kind"], name, slots))
     offers = offered(bench)
     known = {one["part"].get("x-part") for one in (bench.document.get("levers") or {}).get("parts") or ()}
