@@ -9,7 +9,7 @@ import sys
 import time
 from pathlib import Path
 
-from trials import bands, causes, forecast, next, plans
+from trials import bands, causes, forecast, last_moment, memory, next, plans
 
 ROOT = Path(__file__).parents[2]
 STUDIES = {
@@ -18,9 +18,12 @@ STUDIES = {
     "next": next.study,
     "plans": plans.study,
     "forecast": forecast.study,
+    "last_moment": last_moment.study,
+    "memory": memory.study,
 }
 # Engines a case with --full; a fifth of them by default.
 ENGINES = {"bands": 10_000, "causes": 10_000, "next": 300, "plans": 5_000, "forecast": 800}
+ENGINES |= {"last_moment": 1000, "memory": 4000}
 
 
 def main() -> int:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from trials import bands, causes, forecast, next, plans
+from trials import bands, causes, forecast, last_moment, memory, next, plans
 from trials.study import Share
 
 
@@ -46,6 +46,22 @@ def test_faces_are_clean_within_the_bands_that_were_told():
     held = [one[0] for one in told if one is not None]
     assert len(held) > 35
     assert sum(held) > 0.7 * len(held)
+
+
+def test_the_last_moment_is_told_every_time():
+    told = [last_moment.one_log((8_100_000 + i, kind)) for kind in last_moment.KINDS[:3] for i in range(8)]
+    lost, before, warned, false, _ = (sum(one[i] for one in told) for i in range(5))
+    assert lost > 8
+    assert before == lost
+    assert false <= 0.05 * warned
+
+
+def test_bands_of_a_machine_hold_from_the_third_job_on():
+    """Of 300: fewer than 268 or 299 and more come by chance less than once in a thousand."""
+    told = [
+        one for i in range(60) for one in memory.one_machine((8_200_000 + i, "as the house expects"))[3:8]
+    ]
+    assert 267 < sum(told) < 299
 
 
 def test_a_share_is_judged_by_its_size():

@@ -186,6 +186,7 @@ def _source_label(key: str) -> str:
     words = {
         "zero-rounding": "rounding of the zero",
         "shot": "size of a shot of",
+        "cut": "what the machine missed its depth by,",
         "between": "scatter between holes, hole",
     }
     return f"{words.get(kind, kind)} {about}"

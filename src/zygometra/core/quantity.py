@@ -112,10 +112,18 @@ class Quantity:
     as_typed: Any
     readings: tuple[float, ...] = ()
     terms: tuple[Term, ...] = ()
+    # True where passes that were logged since it was read have moved it.
+    is_as_cut: bool = False
 
     @property
     def rests_on(self) -> str:
         """What stands behind a figure of the logbook, in words; empty of any other."""
+        before = self._read_from if self.readings or not self.is_as_cut else ""
+        since = "less what was cut since" if self.is_as_cut else ""
+        return ", ".join(filter(None, (before, since)))
+
+    @property
+    def _read_from(self) -> str:
         if self.readings and self.doubt == "readings":
             return number_of(len(self.readings), "reading")
         if any(term.key.startswith(SURVEYED) for term in self.terms):

@@ -6,12 +6,17 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from zygometra.core.errors import Fault, QuantityError, shown
+from zygometra.core.measuring.facts import ALSO_READ, LISTED
 from zygometra.core.measuring.logbook import Gauge
 from zygometra.core.measuring.read_in import ids_twice, read_gauge, read_reading
 from zygometra.core.measuring.steps import KIND
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind
 
+from .cut_log_faults import cut_log_faults
+
+# What can be voided besides readings.
+_VOIDABLE = ("surveys", "set_ups", "passes")
 _VALUES = ("value", "tipped", "shots")
 
 
@@ -46,10 +51,14 @@ def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[
         yield from reading_faults(f"readings[{i}]", raw, i, gauges, names, numbers)
     yield from _twice("readings", readings)
     ids = {raw["id"] for raw in readings}
-    surveys = {raw["id"] for raw in document.get("surveys") or ()}
+    taken_back = {raw["id"] for key in _VOIDABLE for raw in document.get(key) or ()}
     for i, raw in enumerate(document.get("voided") or ()):
-        if raw["reading"] not in ids | surveys:
-            yield Fault(f"voided[{i}].reading", shown(raw["reading"]), "the id of one of the readings")
+        if raw["reading"] not in ids | taken_back:
+            yield Fault(
+                f"voided[{i}].reading",
+                shown(raw["reading"]),
+                "the id of one of the readings, surveys or passes",
+            )
     found = document.get("found") or ()
     yield from _twice("found", found)
     for i, raw in enumerate(found):
@@ -57,7 +66,7 @@ def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[
         if raw["id"] in ids:
             yield Fault(f"found[{i}].id", f"{shown(raw['id'])} twice", "an id of its own")
     ids |= {one["id"] for one in found}
-    for key in ("accepted", "surveys", "steps"):
+    for key in (*ALSO_READ, *(key for key in LISTED if key != "found")):
         listed = document.get(key) or ()
         yield from _twice(key, listed)
         for i, raw in enumerate(listed):
@@ -68,6 +77,7 @@ def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[
         yield from survey_faults(f"surveys[{i}]", raw, names, numbers)
     for i, raw in enumerate(document.get("steps") or ()):
         yield from step_faults(f"steps[{i}]", raw, names, numbers)
+    yield from cut_log_faults(document, names, numbers)
 
 
 def _dome_faults(document: Mapping[str, Any]) -> Iterator[Fault]:

@@ -57,6 +57,7 @@ class CutLever(_Costs):
     max: Cut = None
     step: Step = None  # type: ignore[valid-type]
     tolerance: Cut = None
+    machine: Word | None = None
     per_unit: Money = None
     minutes_per_unit: Minutes = None
     metal: Metal = None

@@ -18,6 +18,14 @@ from zygometra.core.planning.opening import ASSEMBLED
 from zygometra.core.units import Kind
 from zygometra.core.windows import WINDOW_SOURCES
 
+from .cut_shapes import (
+    AcceptedShape,
+    AgreementShape,
+    DecisionShape,
+    PassShape,
+    SetUpRecordShape,
+    VerifiedShape,
+)
 from .face_shapes import FaceSurveyShape, FacingShape, StepShape, ValveGearShape
 from .means_shapes import (
     BetweenHolesShape,
@@ -355,18 +363,6 @@ class FoundShape(Shape):
     at: Moment = None
 
 
-class AcceptedShape(Shape):
-    """A gate passed with a name: what stood against it, and the places and values that it covered."""
-
-    id: Id
-    gate: Annotated[int, Slot(ge=1, le=18, strict=True)]
-    reason: Annotated[str, StringConstraints(min_length=3, max_length=500)]
-    fails: Annotated[list[Note], Slot(max_length=200)] | None = None
-    covers: dict[Note, Annotated[float, Slot(allow_inf_nan=False)] | None] | None = None
-    by: Note | None = None
-    at: Moment = None
-
-
 class MockUpShape(Shape):
     """How the mock-up was made, and how holes nobody read are filled."""
 
@@ -410,9 +406,15 @@ class BuildFile(Shape):
     voided: _facts(VoidShape) = None  # type: ignore[valid-type]
     found: _facts(FoundShape, 2000) = None  # type: ignore[valid-type]
     accepted: _facts(AcceptedShape, 2000) = None  # type: ignore[valid-type]
+    acceptances: _facts(AcceptedShape, 2000) = None  # type: ignore[valid-type]
     mock_up: MockUpShape | None = None
     surveys: _facts(FaceSurveyShape, 500) = None  # type: ignore[valid-type]
     steps: _facts(StepShape, 2000) = None  # type: ignore[valid-type]
+    set_ups: _facts(SetUpRecordShape, 500) = None  # type: ignore[valid-type]
+    passes: _facts(PassShape, 5000) = None  # type: ignore[valid-type]
+    decisions: _facts(DecisionShape, 2000) = None  # type: ignore[valid-type]
+    agreements: _facts(AgreementShape, 500) = None  # type: ignore[valid-type]
+    verified: _facts(VerifiedShape, 500) = None  # type: ignore[valid-type]
     facing: FacingShape | None = None
     valve_gear: ValveGearShape | None = None
 

@@ -63,7 +63,7 @@ def answer_document(build: Build, answer: Answer) -> dict[str, Any]:
 def _plan(build: Build, plan: Plan, i: int, plans: tuple[Plan, ...]) -> dict[str, Any]:
     policy = plan.policy
     return {
-        "planned": [operation_document(op) for op in plan.planned],
+        "planned": [operation_document(op) for op in plan.planner.whole(plan.planned)],
         "result": state_document(plan.result),
         "yield": plan.chance,
         "cost": plan.bill.cost,
@@ -74,7 +74,7 @@ def _plan(build: Build, plan: Plan, i: int, plans: tuple[Plan, ...]) -> dict[str
         "buys": list(plan.buys),
         "opens": list(plan.opens),
         "floor_risk": plan.floor_risk,
-        "elsewhere": [_effect(effect) for effect in elsewhere(build, plan.planned)],
+        "elsewhere": [_effect(effect) for effect in elsewhere(plan.planner.build, plan.planned)],
         "policy": None
         if policy is None
         else {

@@ -16,6 +16,8 @@ from zygometra.core import stages
 from zygometra.core.actors import Actor
 from zygometra.core.measuring.facts import Fact, FactKind, Facts
 from zygometra.core.measuring.read_in import read_reading
+from zygometra.core.quantity import read_quantity
+from zygometra.core.units import Kind
 
 from .tables import BuildRow, FactRow, PhotoRow
 
@@ -285,6 +287,48 @@ def photos(session: Session, build_id: int) -> dict[str, list[str]]:
     for fact, key in rows:
         found.setdefault(fact, []).append(key)
     return found
+
+
+class Verified(NamedTuple):
+    """One finished cut of any build: asked and achieved in mm, with the doubt of having read it."""
+
+    build: int
+    op: str
+    machine: str
+    shop: str
+    asked: float
+    achieved: float
+    u: float
+
+
+def verified(session: Session) -> list[Verified]:
+    """Return what finished cuts came to in all builds, in the order in which they were noted.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    """
+    rows = session.execute(
+        select(_fact.c.build_id, _fact.c.body)
+        .where(_fact.c.kind == "verified")
+        .order_by(_fact.c.id)
+        .limit(5000)
+    )
+    return [
+        Verified(
+            row.build_id,
+            row.body["op"],
+            row.body.get("machine") or "",
+            row.body.get("shop") or "",
+            *(_mm(row.body.get(name) or 0) for name in ("asked", "achieved", "u")),
+        )
+        for row in rows
+    ]
+
+
+def _mm(raw: Any) -> float:
+    return read_quantity(raw, Kind.LENGTH, dimension="exact").value
 
 
 def read_with(session: Session, gauge: str) -> list[tuple[int, str, list[dict[str, Any]]]]:

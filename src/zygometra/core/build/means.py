@@ -78,6 +78,8 @@ class Means:
     level: bool = False
     level_fixed: float = 0.0
     banks: Mapping[str, tuple[float | None, float | None]] = field(default_factory=dict)
+    # The machine or outside shop that does it: what it did before stands for its tolerance.
+    machine: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,6 +152,7 @@ def read_means(op: OpName, raw: Mapping[str, Any], unstated: Unstated) -> Means:
         needs=tuple(raw.get("needs") or ()),
         level=bool(raw.get("level", False)),
         banks=banks,
+        machine=raw.get("machine") or "",
         **costs,
     )
 

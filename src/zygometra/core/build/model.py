@@ -16,6 +16,7 @@ from ..faces.facing import NOTHING_DECIDED, Facing
 from ..place import Place, Scope
 from ..quantity import Quantity
 from ..windows import OPEN, Window
+from .cut_log import NOTHING_CUT, CutLog
 from .lever_table import OpName
 from .means import USUAL_PLANNING, Means, Part, PartChoice, Planning, SetUpCost
 from .valve_gear import NOT_SAID as NOTHING_SAID
@@ -174,6 +175,9 @@ class Build:
     paper: Mapping[str, Quantity] | None = None
     surveys: tuple[FaceSurvey, ...] = ()
     steps: tuple[Step, ...] = ()
+    # What was cut at a machine since the build began, and when the heights of surveyed decks were read.
+    cuts: CutLog = NOTHING_CUT
+    surveyed_at: Mapping[str, str] = field(default_factory=dict)
     # What was decided about facing, and what opens the valves.
     facing: Facing = NOTHING_DECIDED
     gear: ValveGear = NOTHING_SAID

@@ -115,7 +115,7 @@ def set_aside(case: Case) -> Iterable[Said]:
     for one in used.aside:
         if one.reason == "zero-moved":
             by_zero.setdefault(one.reading.zero, []).append(one)
-        elif one.reason != "voided":
+        elif one.reason not in ("voided", "cut-since"):
             others.setdefault((one.reason, one.reading.figure), []).append(one)
     for zero, several in by_zero.items():
         # Where every place was read again since, it is only to be known.

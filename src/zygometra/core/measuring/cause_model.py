@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from ..build.model import Build
 from ..place import Scope
 from ..quantity import SURVEYED, Quantity
+from ..stack.as_cut import cut_before
 from ..usual_figures import BANK_SLOPE, piece_scatter
 from .faults import PIECES, STACK, Fault
 from .figures import U_TEMPERATURE, U_UNSTATED_TEMPERATURE, correction_of
@@ -205,6 +206,9 @@ class Model:
             column[i] += by
 
     def _reading(self, i: int, one: Reading) -> None:
+        if self.build.cuts.passes and one.place.scope is Scope.HOLE:
+            # Paper knows nothing of the passes that were cut before it was read.
+            self.y[i] -= cut_before(self.build, one.figure, one.place.number, one.at)
         if one.figure == "deck_clearance":
             if one.on == "pad" and one.pad_height is not None:
                 self.y[i] += one.pad_height
@@ -221,7 +225,12 @@ class Model:
         field = READABLE[figure]
         if figure == "deck_height" and hole is not None and (known := self._surveyed(hole)) is not None:
             # A surveyed deck stands as it was read: neither paper nor an ordinary slope says anything more.
+            path = f"cylinders.{hole}.deck_height"
             self.y[i] -= by * known.value
+            if self.build.cuts.passes:
+                self.y[i] += by * cut_before(
+                    self.build, "deck_height", hole, self.build.surveyed_at.get(path, "")
+                )
             for term in known.terms:
                 self._add(("survey", term.key), i, by * term.u)
             return

@@ -83,6 +83,8 @@ def read_face_survey(
     A point is read once: u² = repeatability² + r²/12 of its gauge. What the gauge itself is off is
     shared by all points, and kept apart.
     """
+    from .read_in import moment
+
     gauge = gauges.get(raw.get("gauge") or "")
     own = _point_u(gauge, unstated)
     points = []
@@ -116,7 +118,7 @@ def read_face_survey(
         is_house,
         order,
         raw.get("by") or "",
-        raw.get("at") or "",
+        moment(raw["at"]) if raw.get("at") else "",
         raw,
     )
 

@@ -6,13 +6,42 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal, NamedTuple
 
+from ..build.cut_log import CutLog
 from ..quantity import Unstated
 from .face_surveys import FaceSurvey, read_face_survey
 from .logbook import Gauge, Logbook, MockUp, Reading, Voided, Zero
-from .read_in import read_gauge, read_reading, read_void, read_zero
+from .read_in import cut_log_of, read_gauge, read_reading, read_void, read_zero
 from .steps import Step, read_step
 
-FactKind = Literal["reading", "zero", "void", "found", "gauge", "accepted", "survey", "step"]
+FactKind = Literal[
+    "reading",
+    "zero",
+    "void",
+    "found",
+    "gauge",
+    "accepted",
+    "survey",
+    "step",
+    "set-up",
+    "pass",
+    "decision",
+    "agreement",
+    "verified",
+]
+# Kinds that a file lists with an id of their own, under which key.
+LISTED: dict[str, FactKind] = {
+    "found": "found",
+    "acceptances": "accepted",
+    "surveys": "survey",
+    "steps": "step",
+    "set_ups": "set-up",
+    "passes": "pass",
+    "decisions": "decision",
+    "agreements": "agreement",
+    "verified": "verified",
+}
+# What files wrote before they had the word.
+ALSO_READ = {"accepted": "acceptances"}
 
 
 class Fact(NamedTuple):
@@ -30,6 +59,19 @@ class Fact(NamedTuple):
     at: str = ""
 
 
+# What is kept as it came, by its kind: the field of :class:`Facts` that holds it.
+_NOTED: dict[FactKind, str] = {
+    "found": "found",
+    "accepted": "accepted",
+    "survey": "surveys",
+    "set-up": "set_ups",
+    "pass": "passes",
+    "decision": "decisions",
+    "agreement": "agreements",
+    "verified": "verified",
+}
+
+
 @dataclass(frozen=True)
 class Facts:
     """The facts of a build up to one of them, read."""
@@ -43,6 +85,11 @@ class Facts:
     surveys: tuple[Fact, ...] = ()
     steps: tuple[Step, ...] = ()
     gauges: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
+    set_ups: tuple[Fact, ...] = ()
+    passes: tuple[Fact, ...] = ()
+    decisions: tuple[Fact, ...] = ()
+    agreements: tuple[Fact, ...] = ()
+    verified: tuple[Fact, ...] = ()
 
     def extended(self, new: Iterable[Fact]) -> Facts:
         """Return these facts with those that came after.
@@ -53,7 +100,7 @@ class Facts:
             In their order; the rest need not be read again.
         """
         readings, voided = list(self.readings), list(self.voided)
-        noted = {"found": list(self.found), "accepted": list(self.accepted), "survey": list(self.surveys)}
+        noted: dict[str, list[Fact]] = {kind: list(getattr(self, name)) for kind, name in _NOTED.items()}
         steps = list(self.steps)
         zeros, gauges = dict(self.zeros), dict(self.gauges)
         seq = self.seq
@@ -79,11 +126,9 @@ class Facts:
             readings=tuple(readings),
             zeros=zeros,
             voided=tuple(voided),
-            found=tuple(noted["found"]),
-            accepted=tuple(noted["accepted"]),
-            surveys=tuple(noted["survey"]),
             steps=tuple(steps),
             gauges=gauges,
+            **{name: tuple(noted[kind]) for kind, name in _NOTED.items()},
         )
 
     def logbook(self, register: Mapping[str, Gauge], mock_up: MockUp) -> Logbook:
@@ -116,6 +161,14 @@ class Facts:
         known = {**register, **self._own_gauges()}
         return tuple(read_face_survey(one.body, i, known, unstated) for i, one in enumerate(self.surveys))
 
+    def cut_log(self) -> CutLog:
+        """Return the log of cuts that these facts come to, without what was voided."""
+        return cut_log_of(
+            (one.body for one in self.set_ups),
+            (one.body for one in self.passes),
+            {one.reading for one in self.voided},
+        )
+
     def document(self, register: Mapping[str, Mapping[str, Any]]) -> dict[str, Any]:
         """Return these facts as a build file carries them; empty where there are none.
 
@@ -136,11 +189,11 @@ class Facts:
             "zeros": {name: dict(raw) for name, raw in self.zeros.items()},
             "readings": [dict(one.typed) for one in self.readings],
             "voided": [_void_entry(one) for one in self.voided],
-            "found": [dict(one.body) for one in self.found],
-            "accepted": [dict(one.body) for one in self.accepted],
-            "surveys": [dict(one.body) for one in self.surveys],
             "steps": [dict(one.typed) for one in self.steps],
         }
+        for key, kind in LISTED.items():
+            if kind in _NOTED:
+                written[key] = [dict(one.body) for one in getattr(self, _NOTED[kind])]
         return {key: value for key, value in written.items() if value}
 
 
@@ -173,10 +226,9 @@ def facts_of(document: Mapping[str, Any], register: Mapping[str, Mapping[str, An
             rows.append((f"zero {name}", "zero", {"name": name, **raw}))
     rows += [(raw["id"], "reading", raw) for raw in document.get("readings") or ()]
     rows += [(f"void {raw['reading']}", "void", raw) for raw in document.get("voided") or ()]
-    rows += [(raw["id"], "found", raw) for raw in document.get("found") or ()]
-    rows += [(raw["id"], "accepted", raw) for raw in document.get("accepted") or ()]
-    rows += [(raw["id"], "survey", raw) for raw in document.get("surveys") or ()]
-    rows += [(raw["id"], "step", raw) for raw in document.get("steps") or ()]
+    for key, kind in LISTED.items():
+        also = (old for old, new in ALSO_READ.items() if new == key)
+        rows += [(raw["id"], kind, raw) for name in (*also, key) for raw in document.get(name) or ()]
     return [Fact(i, key, kind, body) for i, (key, kind, body) in enumerate(rows, start=1)]
 
 

@@ -31,6 +31,14 @@ class Signed(NamedTuple):
     covers: Mapping[str, float | None]
 
 
+class Judged(NamedTuple):
+    """A gate as it was judged: its number, what stands against it, and the values that it hangs on."""
+
+    number: int
+    fails: tuple[str, ...]
+    covers: Mapping[str, float | None]
+
+
 class Standing(NamedTuple):
     """A gate: what stands against it, the values that it hangs on, and the acceptance if there is one.
 
@@ -51,7 +59,9 @@ class Standing(NamedTuple):
         return self.signed is not None and not self.lapsed and covers(self.signed.fails, self.fails)
 
 
-def standings(build: Build, evaluation: Evaluation, accepted: Iterable[Fact]) -> tuple[Standing, ...]:
+def standings(
+    build: Build, evaluation: Evaluation, accepted: Iterable[Fact], more: Iterable[Judged] = ()
+) -> tuple[Standing, ...]:
     """Return the gates that the plan of a build meets, as far as measuring passes them.
 
     Parameters
@@ -62,6 +72,8 @@ def standings(build: Build, evaluation: Evaluation, accepted: Iterable[Fact]) ->
         Of it.
     accepted : iterable of Fact
         The acceptances among its facts, in their order.
+    more : iterable of Judged
+        Gates that something else than measuring passes.
 
     Returns
     -------
@@ -71,6 +83,8 @@ def standings(build: Build, evaluation: Evaluation, accepted: Iterable[Fact]) ->
     signed: dict[int, Signed] = {}
     for fact in accepted:
         body = fact.body
+        if body.get("gate") is None:
+            continue
         signed[int(body["gate"])] = Signed(
             str(body.get("by") or fact.by),
             str(body.get("at") or fact.at),
@@ -79,7 +93,7 @@ def standings(build: Build, evaluation: Evaluation, accepted: Iterable[Fact]) ->
             dict(body.get("covers") or {}),
         )
     found = []
-    for number, fails, on in _gates(build, evaluation):
+    for number, fails, on in (*_gates(build, evaluation), *more):
         mine = signed.get(number)
         lapsed = (
             () if mine is None else tuple(place for place in mine.covers if _moved(mine.covers, on, place))

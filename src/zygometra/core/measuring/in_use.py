@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Literal, NamedTuple
 
 from ..place import Place, Scope
@@ -10,12 +10,21 @@ from .logbook import Logbook, Reading, latest
 from .scatter import Pool, pools_of
 
 Reason = Literal[
-    "voided", "zero-moved", "seats-cut", "dome", "pad", "off-axis", "other-conditions", "other-gauge"
+    "voided",
+    "zero-moved",
+    "seats-cut",
+    "cut-since",
+    "dome",
+    "pad",
+    "off-axis",
+    "other-conditions",
+    "other-gauge",
 ]
 REASONS: dict[Reason, str] = {
     "voided": "voided",
     "zero-moved": "its zero had moved by more than one resolution",
     "seats-cut": "valve seats were cut since; it is void until the chamber is filled again",
+    "cut-since": "read before a pass that was logged; it was read again after",
     "dome": "read on the dome, which does not give the rim",
     "pad": "read on a pad of unknown height over the rim",
     "off-axis": "read off the pin axis with the piston tipped one way only",
@@ -64,7 +73,13 @@ class InUse(NamedTuple):
         return self.by_zero.get(zero)
 
 
-def in_use(logbook: Logbook, *, house: bool, seats: Mapping[int, str] | None = None) -> InUse:
+def in_use(
+    logbook: Logbook,
+    *,
+    house: bool,
+    seats: Mapping[int, str] | None = None,
+    passes: Callable[[Place, str], tuple[str, ...]] | None = None,
+) -> InUse:
     """Sort a logbook's readings into those that count and those that do not.
 
     Parameters
@@ -75,6 +90,8 @@ def in_use(logbook: Logbook, *, house: bool, seats: Mapping[int, str] | None = N
         True where the house's usual figures stand in for what nobody stated.
     seats : Mapping, optional
         When valve seats were last cut, by hole.
+    passes : callable, optional
+        Takes a place and the name of a figure: when passes were cut that moved it.
 
     Returns
     -------
@@ -106,11 +123,15 @@ def in_use(logbook: Logbook, *, house: bool, seats: Mapping[int, str] | None = N
             if (beside := by_place.get(reading.series[0])) is None:
                 beside = by_place[reading.series[0]] = []
             beside.append(reading)
-    pools = pools_of(sound, logbook, house=house)
+    passed = {} if passes is None else {one.id: _passed(one, passes(one.place, one.figure)) for one in sound}
+    pools = pools_of(sound, logbook, house=house, passed=passed)
     series: dict[Place, Series] = {}
     rivals: dict[Place, tuple[Series, ...]] = {}
     for readings in by_place.values():
         place = readings[0].place
+        if passed:
+            readings, before = _since_cut(readings, passed)
+            aside += before
         chosen, others, unused = _choose(place, readings, pools)
         series[place] = chosen
         if others:
@@ -149,6 +170,19 @@ def _before_seats(reading: Reading, seats: Mapping[int, str]) -> SetAside | None
         return None
     cut = seats.get(reading.place.number, "")
     return SetAside(reading, "seats-cut", REASONS["seats-cut"]) if reading.at and reading.at < cut else None
+
+
+def _passed(reading: Reading, cut: tuple[str, ...]) -> int:
+    """How many passes had been cut before a reading; before one that has no time, none."""
+    return sum(at <= reading.at for at in cut) if reading.at else 0
+
+
+def _since_cut(readings: list[Reading], passed: Mapping[str, int]) -> tuple[list[Reading], list[SetAside]]:
+    """The readings after the last pass that any of them came after, and those before it."""
+    last = max(passed[one.id] for one in readings)
+    now = [one for one in readings if passed[one.id] == last]
+    old = [one for one in readings if passed[one.id] < last]
+    return now, [SetAside(one, "cut-since", REASONS["cut-since"]) for one in old]
 
 
 def _choose(

@@ -3,11 +3,12 @@
 # long: one entry of a logbook after another, read
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 
+from ..build.cut_log import CutLog, PassMade, read_pass, read_set_up
 from ..build.document import read_document
 from ..build.model import Build
 from ..errors import QuantityError, shown
@@ -33,7 +34,10 @@ from .logbook import (
 )
 from .steps import Step, read_step
 
-LOGBOOK_KEYS = ("gauges", "zeros", "readings", "voided", "found", "accepted", "surveys", "steps")
+LOGBOOK_KEYS = (
+    *("gauges", "zeros", "readings", "voided", "found", "accepted", "acceptances", "surveys", "steps"),
+    *("set_ups", "passes", "decisions", "agreements", "verified"),
+)
 # A shot: from a drop to a litre.
 _SHOT = (1e-4, 1000.0)
 MOST_SHOTS = 10_000
@@ -55,9 +59,32 @@ def read_measured(document: Mapping[str, Any]) -> Build:
     build = read_document(document)
     if any(document.get(key) for key in (*LOGBOOK_KEYS, "mock_up")):
         logbook = read_logbook(document)
-        beside = replace(build, surveys=_surveys(document, logbook), steps=_steps(document))
+        cuts = cut_log_of(document.get("set_ups") or (), document.get("passes") or (), set(logbook.void))
+        beside = replace(build, surveys=_surveys(document, logbook), steps=_steps(document), cuts=cuts)
         return measure(beside, logbook)
     return build
+
+
+def cut_log_of(
+    set_ups: Iterable[Mapping[str, Any]], passes: Iterable[Mapping[str, Any]], void: Collection[str]
+) -> CutLog:
+    """Return a log of cuts, without what was voided.
+
+    Parameters
+    ----------
+    set_ups, passes : iterable of Mapping
+        As files have them, in the order in which they came.
+    void : collection of str
+        The ids that were taken back.
+    """
+    return CutLog(
+        tuple(read_set_up(raw) for raw in set_ups if raw["id"] not in void),
+        tuple(_timed(read_pass(raw, i)) for i, raw in enumerate(passes) if raw["id"] not in void),
+    )
+
+
+def _timed(one: PassMade) -> PassMade:
+    return replace(one, at=moment(one.at)) if one.at else one
 
 
 def _surveys(document: Mapping[str, Any], logbook: Logbook) -> tuple[FaceSurvey, ...]:

@@ -7,7 +7,7 @@ reading) share one scatter: a series of two or three says little about its own.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
 from ..fields import Field
@@ -152,7 +152,9 @@ def shots_variance(reading: Reading, *, house: bool) -> float:
     return shots.count * random**2 + part**2
 
 
-def pools_of(readings: Iterable[Reading], logbook: Logbook, *, house: bool) -> dict[str, Pool]:
+def pools_of(
+    readings: Iterable[Reading], logbook: Logbook, *, house: bool, passed: Mapping[str, int] | None = None
+) -> dict[str, Pool]:
     """Pool the scatter of readings that are sound.
 
     Parameters
@@ -163,6 +165,8 @@ def pools_of(readings: Iterable[Reading], logbook: Logbook, *, house: bool) -> d
         For its gauges.
     house : bool
         True where the house's usual figures stand in for what nobody stated.
+    passed : Mapping, optional
+        How many passes had been cut before each reading, by its id; no unit.
 
     Returns
     -------
@@ -171,8 +175,8 @@ def pools_of(readings: Iterable[Reading], logbook: Logbook, *, house: bool) -> d
 
     Notes
     -----
-    "Its place" is a hole, a spot in it (depth, axis, clock) and conditions: readings that differ in
-    one of these are not repeats of one another.
+    "Its place" is a hole, a spot in it (depth, axis, clock), conditions and what had been cut: readings that
+    differ in one of these are not repeats of one another.
     """
     grouped: dict[str, dict[object, list[float]]] = {}
     first: dict[str, Reading] = {}
@@ -181,9 +185,10 @@ def pools_of(readings: Iterable[Reading], logbook: Logbook, *, house: bool) -> d
         if series is None:
             first[reading.pool] = reading
             series = grouped[reading.pool] = {}
-        values = series.get(reading.series)
+        place = (reading.series, passed.get(reading.id, 0)) if passed else reading.series
+        values = series.get(place)
         if values is None:
-            values = series[reading.series] = []
+            values = series[place] = []
         values.append(reading.value)
     return {
         key: _pool(key, first[key], series.values(), logbook, house=house) for key, series in grouped.items()

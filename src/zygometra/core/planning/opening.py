@@ -227,7 +227,7 @@ def fallen(build: Build, planned: tuple[Operation, ...], accepted: Iterable[Fact
     tuple of Fallen
         In the order of the gates.
     """
-    newest = {int(fact.body["gate"]): fact for fact in accepted}
+    newest = {int(fact.body["gate"]): fact for fact in accepted if fact.body.get("gate") is not None}
     found = []
     for number, fact in sorted(newest.items()):
         places = tuple(path for path in fact.body.get("covers") or () if _is_changed(build, planned, path))

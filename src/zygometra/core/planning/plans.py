@@ -23,6 +23,7 @@ from .moves import NO_PINS, Bill, Move, Pins, bill_of, moves_of, set_ups_of
 from .policy import Policy, policy_of
 from .results import Results, Wanted, floor_risk, inside, results, wanted_of
 from .search import Search
+from .settled import from_the_start, settled
 from .truth import Truth
 from .why_none import Conflict, Reason
 
@@ -85,10 +86,12 @@ class Planner:
     """
 
     def __init__(self, build: Build, rules: HouseRules | None = None, pins: Pins = NO_PINS) -> None:
-        self.build = replace(build, planned=())
         self.rules = rules or rules_for(build.school)
+        # Half cut, a build is planned from where it stands.
+        self.begun = build
+        self.build = replace(settled(build, self.rules), planned=())
         self.pins = pins
-        self.wanted = wanted_of(build, self.rules)
+        self.wanted = wanted_of(self.build, self.rules)
         self.stated = Truth(self.build)
 
     @cached_property
@@ -225,6 +228,16 @@ class Planner:
             The plan.
         """
         return evaluate(replace(self.build, planned=planned), self.now).planned
+
+    def whole(self, planned: tuple[Operation, ...]) -> tuple[Operation, ...]:
+        """Return a plan as the build keeps it: whole cuts, what the log says is off already among them.
+
+        Parameters
+        ----------
+        planned : tuple of Operation
+            Of one of these plans, amounts in mm and cc still to come.
+        """
+        return from_the_start(self.begun, planned)
 
     def policy_of(self, plan: Plan) -> Policy | None:
         """Return what a plan yields when it waits for a reading before its last cut; None where no deck is cut.

@@ -121,32 +121,13 @@ class Conflict:
 
     def _layouts(self, wanted: Wanted) -> Iterator[Layout]:
         for frame in self.frames:
-            spans = [None] if wanted.ratio_spread is None else self._spans(wanted, frame)
+            spans = (
+                [None]
+                if wanted.ratio_spread is None
+                else spans_of(self.stated, self.rules, wanted, frame, self.pins)
+            )
             for span in spans:
                 yield Layout(self.stated, self.rules, wanted, frame, self.pins, span)
-
-    def _spans(self, wanted: Wanted, frame: Frame) -> list[tuple[float, float] | None]:
-        """Ranges of volume over swept volume: the spread of ratios is a line only between near ends.
-
-        They are narrow where the levers can bring the holes, and wide where an edge would have to be moved for it.
-        """
-        low, high = span_of(wanted)
-        reached = Layout(
-            self.stated, self.rules, wanted._replace(ratio_spread=None), frame, self.pins
-        ).reach()
-        if reached is None:
-            edges = np.geomspace(low, high, _COARSE + 1)
-            return list(itertools.pairwise(edges.tolist()))
-        first, last = (min(max(value, low), high) for value in reached)
-        # The largest volume may lie as far above any other as the spread lets it.
-        last = min(last / max(1 - (wanted.ratio_spread or 0.0) * last, 0.5), high)
-        fine = min(max(2, math.ceil((last - first) / _SPAN)), _FINE)
-        parts = [(low, first, _COARSE), (first, last, fine), (last, high, _COARSE)]
-        found: list[tuple[float, float] | None] = []
-        for start, end, count in parts:
-            if end > start * (1 + 1e-9):
-                found += itertools.pairwise(np.geomspace(start, end, count + 1).tolist())
-        return found or [(low, high)]
 
     # -- why -------------------------------------------------------------------
 
@@ -388,6 +369,43 @@ class Conflict:
         return Reason(windows, says, None, share, {"targets": _targets(_widened(self.wanted, share))})
 
 
+def spans_of(
+    stated: Truth, rules: HouseRules, wanted: Wanted, frame: Frame, pins: Pins = NO_PINS
+) -> list[tuple[float, float] | None]:
+    """Return ranges of volume over swept volume: the spread of ratios is a line only between near ends.
+
+    They are narrow where the levers can bring the holes, and wide where an edge would have to be moved for it.
+
+    Parameters
+    ----------
+    stated : Truth
+        The stated values.
+    rules : HouseRules
+        For limits.
+    wanted : Wanted
+        With a spread of ratios; no unit.
+    frame : Frame
+        What is fitted.
+    pins : Pins
+        What was fixed by hand.
+    """
+    low, high = span_of(wanted)
+    reached = Layout(stated, rules, wanted._replace(ratio_spread=None), frame, pins).reach()
+    if reached is None:
+        edges = np.geomspace(low, high, _COARSE + 1)
+        return list(itertools.pairwise(edges.tolist()))
+    first, last = (min(max(value, low), high) for value in reached)
+    # The largest volume may lie as far above any other as the spread lets it.
+    last = min(last / max(1 - (wanted.ratio_spread or 0.0) * last, 0.5), high)
+    fine = min(max(2, math.ceil((last - first) / _SPAN)), _FINE)
+    parts = [(low, first, _COARSE), (first, last, fine), (last, high, _COARSE)]
+    found: list[tuple[float, float] | None] = []
+    for start, end, count in parts:
+        if end > start * (1 + 1e-9):
+            found += itertools.pairwise(np.geomspace(start, end, count + 1).tolist())
+    return found or [(low, high)]
+
+
 def relaxed(build: Build, wanted: Wanted, relaxation: dict[str, Any]) -> tuple[Build, Wanted]:
     """Return a build and its windows with a relaxation typed in.
 
@@ -536,7 +554,7 @@ def _stepped(layout: Layout, found: dict[str, float]) -> Iterator[tuple[str, Cal
 
     def milled(taken: Taken, step: float, bank: str) -> Callable[[float], list[float]]:
         def near(value: float) -> list[float]:
-            at = _milled(layout, bank, value) / step if value > HAIR else 0.0
+            at = milled_depth(layout, bank, value) / step if value > HAIR else 0.0
             depths = np.array([math.floor(at + 1e-7) * step, math.ceil(at - 1e-7) * step])
             return [_volume(layout, bank, depth) for depth in depths.clip(0.0, taken.depths[-1]).tolist()]
 
@@ -614,7 +632,7 @@ def _cuts(layout: Layout, found: dict[str, float], bank: str) -> Iterator[Operat
     head = moves_of(build, layout.rules, "head_cut", own, layout.pins)
     milled = found[f"milled {bank}"]
     if head is not None and milled > HAIR and bank in layout.taken:
-        yield Operation("head_cut", bank, amount=head.quantity(_milled(layout, bank, milled)))
+        yield Operation("head_cut", bank, amount=head.quantity(milled_depth(layout, bank, milled)))
     opening = moves_of(build, layout.rules, "open_chamber", own, layout.pins)
     for number in own.cylinders:
         if opening is not None and found[f"opened {number}"] > HAIR:
@@ -630,8 +648,18 @@ def _volume(layout: Layout, bank: str, depth: float) -> float:
     return float(layout.stated.removed(parts, np.full((1, 1), depth), slice(start, start + 1))[0, 0])
 
 
-def _milled(layout: Layout, bank: str, volume: float) -> float:
-    """The depth that takes a volume, to the last digits."""
+def milled_depth(layout: Layout, bank: str, volume: float) -> float:
+    """Return the depth in mm that takes a volume from a chamber of a bank, to the last digits.
+
+    Parameters
+    ----------
+    layout : Layout
+        With what milling takes.
+    bank : str
+        Whose head.
+    volume : float
+        In cc.
+    """
     from scipy.optimize import brentq
 
     deepest = float(layout.taken[bank].depths[-1])

@@ -341,12 +341,14 @@ def figures_behind(evaluation: Evaluation, reader: Reader) -> tuple[Basis, ...]:
         for hole in evaluation.now.holes:
             source = hole.sources.get(item.path)
             if source is not None:
-                users.setdefault(source.path, (source, []))[1].append(hole.number)
+                # Brought forward it stands hole by hole; one line tells of all that came to the same.
+                own = f"{source.quantity.value:.9f}" if source.quantity.is_as_cut else source.path
+                users.setdefault(own, (source, []))[1].append(hole.number)
         for source, numbers in users.values():
             quantity = source.quantity
             where = "all" if len(numbers) == len(evaluation.now.holes) else count_of(numbers).lower()
             basis = quantity.basis if quantity.basis_stated or quantity.readings else "not stated"
-            if quantity.terms:
+            if quantity.terms or quantity.is_as_cut:
                 basis = f"{basis}, {quantity.rests_on}"
             read = source.path if quantity.terms and quantity.readings else ""
             rows.append(

@@ -12,6 +12,7 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from ..build.lever_table import SWAP
 from ..build.model import Bank, Build, Operation
+from .as_cut import left_to_cut
 from .hole import evaluate_hole
 from .results import DeckLine, Evaluation, Hole, Source, State
 from .sources import engine_sources, hole_sources, with_heads_swapped
@@ -51,7 +52,11 @@ def evaluate(build: Build, now: State | None = None) -> Evaluation:
     """
     if now is None:
         now = state_now(build)
-    return Evaluation(now, _state(build, build.planned, now) if build.planned else now)
+    if build.cuts.passes:
+        # What was cut counts toward the plan: what is left of it is still to come.
+        left = left_to_cut(build)
+        return Evaluation(now, _state(build, left) if left else now)
+    return Evaluation(now, _state(build, placed(build.planned), now) if build.planned else now)
 
 
 def state_now(build: Build) -> State:
@@ -75,10 +80,21 @@ def state_now(build: Build) -> State:
     return _state(build, ())
 
 
-def _state(build: Build, planned: tuple[Operation, ...], now: State | None = None) -> State:
+def placed(planned: tuple[Operation, ...]) -> tuple[tuple[str, Operation], ...]:
+    """Return the operations of a plan, each with its place in it.
+
+    Parameters
+    ----------
+    planned : tuple of Operation
+        The plan.
+    """
+    return tuple((f"planned.{i}", op) for i, op in enumerate(planned))
+
+
+def _state(build: Build, labelled: tuple[tuple[str, Operation], ...], now: State | None = None) -> State:
+    planned = tuple(op for _, op in labelled)
     wide = engine_sources(build) if now is None else {}
     known = {hole.number: hole.sources for hole in now.holes} if now is not None else {}
-    labelled = tuple((f"planned.{i}", op) for i, op in enumerate(planned))
     own_ops = frozenset(op.cylinder for op in planned if op.cylinder is not None)
     swapped = sum(op.op == SWAP for op in planned) % 2 == 1
     if swapped:
@@ -89,6 +105,7 @@ def _state(build: Build, planned: tuple[Operation, ...], now: State | None = Non
         levelled = any(op.first is not None and op.bank in (None, bank.name) for op in planned)
         for number in bank.cylinders:
             alone = swapped or levelled or number in build.measured_holes or number in own_ops
+            alone = alone or bool(build.cuts.passes)
             if shared is not None and not alone:
                 holes.append(shared._replace(number=number))
                 continue

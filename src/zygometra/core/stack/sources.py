@@ -34,7 +34,7 @@ def engine_sources(build: Build) -> dict[str, Source]:
 def hole_sources(
     build: Build, bank: str, cylinder: int, wide: dict[str, Source] | None = None
 ) -> dict[str, Source]:
-    """Return the figures that count in one hole: hole over bank over engine.
+    """Return the figures that count in one hole: hole over bank over engine, after the cuts that were logged.
 
     Parameters
     ----------
@@ -63,6 +63,10 @@ def hole_sources(
         for name, path in _IN_HOLE:
             if (quantity := figures.get(prefix + name)) is not None:
                 sources[path] = Source(prefix + name, quantity)
+    if build.cuts.passes:
+        from .as_cut import brought_forward
+
+        return brought_forward(build, build.bank_of(cylinder), cylinder, sources)
     return sources
 
 

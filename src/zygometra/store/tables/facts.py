@@ -8,7 +8,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, BigInteger, Column, LargeBinary, UniqueConstraint
+from sqlalchemy import JSON, BigInteger, Column, Index, LargeBinary, UniqueConstraint, text
 from sqlmodel import Field, SQLModel
 
 from .columns import actor_id, build_key, moment
@@ -25,6 +25,7 @@ class FactRow(SQLModel, table=True):
     __table_args__ = (
         UniqueConstraint("build_id", "seq", name="fact_in_order"),
         UniqueConstraint("build_id", "key", name="fact_once"),
+        Index("fact_verified", "id", postgresql_where=text("kind = 'verified'")),
     )
 
     id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))

@@ -92,6 +92,7 @@ def keep(
     mock_up = read_mock_up(document.get("mock_up"))
     if facts.seq or mock_up.between == "line":
         beside = replace(build, surveys=facts.faces(gauges or {}, build.unstated_doubt), steps=facts.steps)
+        beside = replace(beside, cuts=facts.cut_log())
         build = measure(beside, facts.logbook(gauges or {}, mock_up))
     try:
         now = state_now(build)

@@ -1,0 +1,368 @@
+"""The log of cuts as they are made: set-ups, passes, and what they come to on each hole."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple
+
+from ..faces.model import Spot
+from ..quantity import Quantity, read_quantity
+from ..units import Kind
+
+if TYPE_CHECKING:
+    from .lever_table import OpName
+    from .model import Bank, Operation
+
+# What is cut at a machine, pass by pass; rods are gauged as a set and move no lever.
+CutOp = Literal["deck_cut", "head_cut", "crown_cut", "rods"]
+CUT_OPS: tuple[CutOp, ...] = ("deck_cut", "head_cut", "crown_cut", "rods")
+FACES: tuple[Literal["deck_cut", "head_cut"], ...] = ("deck_cut", "head_cut")
+SETS: tuple[CutOp, ...] = ("crown_cut", "rods")
+PASS_KINDS = ("rough", "finish", "skim")
+# Two passes that are one: their depths differ by less than this, in mm.
+_SAME = 1e-6
+
+
+class CutPlace(NamedTuple):
+    """What is cut: a deck or head of a bank, or one piece of a set by its hole."""
+
+    op: CutOp
+    bank: str = ""
+    cylinder: int | None = None
+
+
+class Swept(NamedTuple):
+    """One reading of the sweep before the first chip: where, and how high, in mm."""
+
+    x: float
+    y: float
+    z: float
+
+
+@dataclass(frozen=True, slots=True)
+class SetUpRecord:
+    """How a part was set up before the first chip.
+
+    Lengths in mm. ``spring`` is how much the part moved between free and clamped; ``limit`` the most that
+    may come off in all; ``aim`` says whether it is cut to a height or skimmed until clean. None: nobody said.
+    """
+
+    id: str
+    place: CutPlace
+    machine: str = ""
+    shop: str = ""
+    reference: str = ""
+    sweep: tuple[Swept, ...] = ()
+    moved: str = ""
+    spring: float | None = None
+    rigid: bool | None = None
+    limit: float | None = None
+    aim: Literal["height", "clean"] = "height"
+    span: tuple[float, float] | None = None
+    by: str = ""
+    at: str = ""
+    typed: Mapping[str, Any] = field(default_factory=dict, compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class PassMade:
+    """One pass as it was made.
+
+    ``depth`` is that pass alone, in mm. ``number`` counts the passes of one place from 1; None where a file
+    does not say. ``touched`` and ``clean`` name the zones that the tool reached first, and those with nothing
+    old left. ``stopped`` and ``finished`` are what a piece of a set was gauged at against the first piece.
+    """
+
+    id: str
+    place: CutPlace
+    depth: float
+    number: int | None = None
+    kind: str = ""
+    feed: float | None = None
+    speed: float | None = None
+    touched: tuple[str, ...] = ()
+    clean: tuple[str, ...] = ()
+    stopped: float | None = None
+    finished: tuple[float, ...] = ()
+    by: str = ""
+    at: str = ""
+    order: int = 0
+    typed: Mapping[str, Any] = field(default_factory=dict, compare=False)
+
+
+class Counted(NamedTuple):
+    """The passes of one place in their order, those that say the same pass again, and those that contradict it."""
+
+    passes: tuple[PassMade, ...]
+    again: tuple[PassMade, ...]
+    against: tuple[PassMade, ...]
+
+
+def counted(passes: Iterable[PassMade]) -> Counted:
+    """Return the passes of one place, each once and in order.
+
+    Parameters
+    ----------
+    passes : iterable of PassMade
+        Of one place, as they came.
+
+    Returns
+    -------
+    Counted
+        A number stands for one pass: whoever enters it again, from another page or another hand, adds
+        nothing. With another depth it is no second pass either but a question; the first to come counts.
+
+    Examples
+    --------
+    >>> place = CutPlace("deck_cut", "A")
+    >>> came = [("b", 0.1, 2), ("a", 0.2, 1), ("c", 0.1, 2)]
+    >>> found = counted(PassMade(key, place, depth, n, order=i) for i, (key, depth, n) in enumerate(came))
+    >>> [one.id for one in found.passes], [one.id for one in found.again]
+    (['a', 'b'], ['c'])
+    """
+    listed = sorted(passes, key=lambda one: one.order)
+    by_number: dict[int, PassMade] = {}
+    loose, again, against = [], [], []
+    for one in listed:
+        if one.number is None:
+            loose.append(one)
+        elif (first := by_number.get(one.number)) is None:
+            by_number[one.number] = one
+        elif abs(first.depth - one.depth) < _SAME:
+            again.append(one)
+        else:
+            against.append(one)
+    numbered = [by_number[number] for number in sorted(by_number)]
+    return Counted((*numbered, *loose), tuple(again), tuple(against))
+
+
+@dataclass(frozen=True)
+class CutLog:
+    """Everything that was logged at the machine, voids taken out."""
+
+    set_ups: tuple[SetUpRecord, ...] = ()
+    passes: tuple[PassMade, ...] = ()
+
+    def of(self, place: CutPlace) -> Counted:
+        """Return the passes of one place.
+
+        Parameters
+        ----------
+        place : CutPlace
+            A face, or a piece.
+        """
+        return counted(one for one in self.passes if one.place == place)
+
+    def set_up(self, place: CutPlace) -> SetUpRecord | None:
+        """Return the newest set-up record of a place; of a piece that of its set; None where there is none.
+
+        Parameters
+        ----------
+        place : CutPlace
+            A face, or a piece.
+        """
+        own = (one for one in reversed(self.set_ups) if one.place.op == place.op)
+        return next((one for one in own if one.place.bank in ("", place.bank)), None)
+
+    def total(self, place: CutPlace, after: str = "") -> float:
+        """Return what came off a place in all, in mm.
+
+        Parameters
+        ----------
+        place : CutPlace
+            A face, or a piece.
+        after : str
+            Only passes made after this moment; a pass of which nobody said when was made before any.
+        """
+        passes = self.of(place).passes
+        return math.fsum(one.depth for one in passes if not after or one.at > after)
+
+    def on_hole(
+        self, op: OpName, bank: Bank, cylinder: int, planned: Iterable[Operation], after: str = ""
+    ) -> float:
+        """Return what the logged passes took at one hole, in mm.
+
+        Parameters
+        ----------
+        op : str
+            The lever.
+        bank : Bank
+            The hole's bank.
+        cylinder : int
+            The hole; no unit.
+        planned : iterable of Operation
+            The plan: a levelling cut takes its wedge first, so that less comes off at its shallow end.
+        after : str
+            Only passes made after this moment.
+
+        Notes
+        -----
+        The tool's plane lies parallel with the finished face: at a hole that is to lose w less than the deepest,
+        the first w of the total cut air there.
+        """
+        if not self.passes or op not in CUT_OPS:
+            return 0.0
+        if op in SETS:
+            return self.total(CutPlace(op, "", cylinder), after)
+        place = CutPlace(op, bank.name)
+        whole = self.total(place)
+        short = _wedge(op, bank, cylinder, planned)
+        before = whole - self.total(place, after) if after else 0.0
+        return max(whole - short, 0.0) - max(before - short, 0.0)
+
+
+def _wedge(op: OpName, bank: Bank, cylinder: int, planned: Iterable[Operation]) -> float:
+    """How much less a plan takes at a hole than where it takes most of its bank."""
+    amounts = dict.fromkeys(bank.cylinders, 0.0)
+    for one in planned:
+        if one.op == op and one.first is not None:
+            for i, number in enumerate(bank.cylinders):
+                at = one.at(i, len(bank.cylinders)).amount if one.acts_on(bank.name, number) else None
+                amounts[number] += at.value if at is not None else 0.0
+    return max(amounts.values()) - amounts[cylinder]
+
+
+NOTHING_CUT = CutLog()
+
+
+def read_set_up(raw: Mapping[str, Any]) -> SetUpRecord:
+    """Return a set-up record of a file or of a fact that was checked when it was taken in.
+
+    Parameters
+    ----------
+    raw : Mapping
+        An entry of ``set_ups``.
+    """
+    span = raw.get("support_span")
+    return SetUpRecord(
+        raw["id"],
+        _place(raw),
+        raw.get("machine") or "",
+        raw.get("shop") or "",
+        raw.get("reference") or "",
+        tuple(Swept(_mm(one["x"]), _mm(one["y"]), _mm(one["z"])) for one in raw.get("sweep") or ()),
+        raw.get("moved") or "",
+        _maybe(raw.get("spring")),
+        raw.get("rigid"),
+        _maybe(raw.get("limit")),
+        raw.get("aim") or "height",
+        None if span is None else (_maybe(span.get("along")) or 0.0, _maybe(span.get("across")) or 0.0),
+        raw.get("by") or "",
+        raw.get("at") or "",
+        raw,
+    )
+
+
+def read_pass(raw: Mapping[str, Any], order: int) -> PassMade:
+    """Return a pass of a file or of a fact that was checked when it was taken in.
+
+    Parameters
+    ----------
+    raw : Mapping
+        An entry of ``passes``.
+    order : int
+        Its place among them; no unit.
+    """
+    return PassMade(
+        raw["id"],
+        _place(raw),
+        _mm(raw["depth"]),
+        raw.get("number"),
+        raw.get("kind") or "",
+        raw.get("feed"),
+        raw.get("speed"),
+        tuple(raw.get("touched") or ()),
+        tuple(raw.get("clean") or ()),
+        _maybe(raw.get("stopped")),
+        tuple(_mm(one) for one in raw.get("finished") or ()),
+        raw.get("by") or "",
+        raw.get("at") or "",
+        order,
+        raw,
+    )
+
+
+def _place(raw: Mapping[str, Any]) -> CutPlace:
+    op: CutOp = raw["op"]
+    return CutPlace(
+        op, "" if op in SETS else raw.get("bank") or "", raw.get("cylinder") if op in SETS else None
+    )
+
+
+def _mm(raw: Any) -> float:
+    return read_quantity(raw, Kind.LENGTH, dimension="exact").value
+
+
+def _maybe(raw: Any) -> float | None:
+    return None if raw is None else _mm(raw)
+
+
+class Zone(NamedTuple):
+    """A zone of a face that a tool touches or leaves: its name, and where its middle lies, in mm."""
+
+    name: str
+    spot: Spot
+
+
+ROWS = ("intake", "middle", "exhaust")
+
+
+def zones(holes: int, pitch: float, bore: float) -> tuple[Zone, ...]:
+    """Return the zones of a face, from the front: at both ends and between the holes, edges and middle.
+
+    Parameters
+    ----------
+    holes : int
+        Of the bank; no unit.
+    pitch, bore : float
+        In mm; x runs from the first hole.
+
+    Examples
+    --------
+    >>> [zone.name for zone in zones(1, 100, 88)][:3]
+    ['intake 1', 'middle 1', 'exhaust 1']
+    """
+    between = [(i + 0.5) * pitch for i in range(holes - 1)]
+    columns = [-0.6 * pitch, *between, (holes - 1) * pitch + 0.6 * pitch]
+    edge = 0.9 * bore
+    return tuple(
+        Zone(f"{row} {i}", Spot(x, y))
+        for i, x in enumerate(columns, start=1)
+        for row, y in zip(ROWS, (edge, 0.0, -edge), strict=True)
+    )
+
+
+def amount_of(planned: Iterable[Operation], place: CutPlace, bank: Bank) -> Quantity | None:
+    """Return what a plan takes off a place where it takes most; None where it takes nothing.
+
+    Parameters
+    ----------
+    planned : iterable of Operation
+        The plan.
+    place : CutPlace
+        A face, or a piece.
+    bank : Bank
+        Whose.
+    """
+    own = [
+        one
+        for one in planned
+        if one.op == place.op and one.acts_on(bank.name, place.cylinder or bank.cylinders[0])
+    ]
+    if not own or own[0].amount is None:
+        return None
+    deepest = math.fsum(one.deepest for one in own)
+    return own[0].amount if len(own) == 1 and own[0].first is None else _with_value(own[0].amount, deepest)
+
+
+def _with_value(quantity: Quantity, value: float) -> Quantity:
+    from dataclasses import replace
+
+    from ..units import from_base
+
+    number = from_base(value, quantity.unit)
+    return replace(
+        quantity, value=value, number=number, as_typed=f"{round(number, 6):.10g} {quantity.unit.symbol}"
+    )

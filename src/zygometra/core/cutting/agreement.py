@@ -1,0 +1,258 @@
+"""Decisions and agreement: questions with their answers, and who agreed to which figures (handbook, decisions)."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Iterator, Mapping
+from datetime import datetime
+from typing import NamedTuple
+
+from ..build.model import Build
+from ..fields import place_label
+from ..measuring.facts import Fact
+
+PARTIES = ("buyer", "builder", "machinist")
+WAYS = ("in person", "by telephone", "by letter", "by message", "on paper")
+# Two figures of an agreement are the same within this: the last bits of a sum.
+_SAME = 1e-9
+
+Figures = Mapping[str, float | str | None]
+
+
+def specification(build: Build) -> dict[str, float | str]:
+    """Return what is agreed to: the parts as chosen, what is wanted of them, and what is to be cut.
+
+    Parameters
+    ----------
+    build : Build
+        With its plan and windows.
+
+    Returns
+    -------
+    dict
+        By place, in base units (mm, cc, degrees), names as text: figures as the document has them: a part
+        that is measured is the same part. Windows are ``targets.…``, operations ``planned.…``.
+    """
+    paper = build.figures if build.paper is None else build.paper
+    found: dict[str, float | str] = {path: q.value for path, q in paper.items() if path.startswith("parts.")}
+    found |= {f"gasket {bank or 'all'}": name for bank, name in build.gasket_names.items() if name}
+    for name in ("compression_ratio", "quench", "deck_clearance"):
+        window = getattr(build.targets, name)
+        for edge, value in (("min", window.low), ("aim", window.aim), ("max", window.high)):
+            if value is not None:
+                found[f"targets.{name}.{edge}"] = value
+    for i, op in enumerate(build.planned):
+        where = op.bank or (str(op.cylinder) if op.cylinder else "all")
+        name = f"planned.{i}.{op.op}.{where}"
+        if op.first is not None and op.last is not None:
+            found |= {f"{name}.first": op.first.value, f"{name}.last": op.last.value}
+        elif op.amount is not None:
+            found[name] = op.amount.value
+        elif op.gasket is not None:
+            found[name] = op.gasket.name or "another gasket"
+        else:
+            found[name] = op.part.name or op.part.kind if op.part is not None else "done"
+    return found
+
+
+def label_of(place: str) -> str:
+    """Return a place of a specification in words.
+
+    Parameters
+    ----------
+    place : str
+        As :func:`specification` has it.
+
+    Examples
+    --------
+    >>> label_of("targets.quench.min"), label_of("planned.0.deck_cut.A")
+    ('quench window, least', 'planned deck cut, A')
+    """
+    parts = place.split(".")
+    if parts[0] == "targets":
+        edge = {"min": "least", "max": "most"}.get(parts[-1], parts[-1])
+        return f"{parts[1].replace('_', ' ')} window, {edge}"
+    if place.startswith("gasket "):
+        return "gasket" if place == "gasket all" else f"gasket, bank {place.removeprefix('gasket ')}"
+    if parts[0] == "planned" and len(parts) > 3:
+        end = f", {parts[4]} hole" if len(parts) > 4 else ""
+        where = "" if parts[3] == "all" else f", {parts[3]}"
+        return f"planned {parts[2].replace('_', ' ')}{where}{end}"
+    return place_label(place)
+
+
+def changed(before: Figures, now: Figures) -> tuple[str, ...]:
+    """Return the places at which two sets of figures differ, each once.
+
+    Parameters
+    ----------
+    before, now : Mapping
+        Figures by place, in base units.
+
+    Examples
+    --------
+    >>> changed({"a": 1.0, "b": 2.0}, {"a": 1.0, "c": 3.0})
+    ('b', 'c')
+    """
+    places = dict.fromkeys((*before, *now))
+    return tuple(place for place in places if not _same(before.get(place), now.get(place)))
+
+
+def _same(one: float | str | None, other: float | str | None) -> bool:
+    if isinstance(one, (int, float)) and isinstance(other, (int, float)):
+        return math.isclose(one, other, rel_tol=_SAME, abs_tol=_SAME)
+    return one == other
+
+
+class Party(NamedTuple):
+    """A party and how its agreement stands: ``agreed``, ``lapsed`` with what changed, or ``asked``."""
+
+    party: str
+    state: str
+    name: str
+    way: str
+    at: str
+    changed: tuple[str, ...]
+
+
+def parties(build: Build, agreements: Iterable[Fact]) -> tuple[Party, ...]:
+    """Return how buyer, builder and machinist stand to the specification as it is now.
+
+    Parameters
+    ----------
+    build : Build
+        As it is now.
+    agreements : iterable of Fact
+        In their order; the newest of each party counts.
+    """
+    newest = {str(fact.body["party"]): fact for fact in agreements}
+    now = specification(build)
+    found = []
+    for party in PARTIES:
+        fact = newest.get(party)
+        if fact is None:
+            found.append(Party(party, "asked", "", "", "", ()))
+            continue
+        body = fact.body
+        moved = changed(body["covers"], now)
+        at = str(body.get("at") or fact.at)
+        found.append(
+            Party(
+                party,
+                "lapsed" if moved else "agreed",
+                str(body["name"]),
+                str(body.get("way") or ""),
+                at,
+                moved,
+            )
+        )
+    return tuple(found)
+
+
+class Option(NamedTuple):
+    """One way a question may be answered; None where nobody said."""
+
+    name: str
+    cost: float | None
+    days: float | None
+    irreversible: str
+
+
+class Answer(NamedTuple):
+    """An answer: which option, who gave it, by what way and when."""
+
+    option: str
+    who: str
+    way: str
+    says: str
+    at: str
+
+
+class Question(NamedTuple):
+    """A question as it stands.
+
+    ``days`` is how long it has been open without an answer; ``moved`` the places on which it rests whose
+    figures changed since it was asked: an answer to it is an answer to other figures.
+    """
+
+    id: str
+    text: str
+    options: tuple[Option, ...]
+    rests_on: Mapping[str, float | str | None]
+    ask: str
+    way: str
+    blocks: str
+    fallback: tuple[str, str] | None
+    by: str
+    at: str
+    answer: Answer | None
+    days: int
+    moved: tuple[str, ...]
+
+
+def questions(build: Build, decisions: Iterable[Fact], now: str) -> tuple[Question, ...]:
+    """Return the questions of a build with their newest answers, those without an answer first.
+
+    Parameters
+    ----------
+    build : Build
+        As it is now.
+    decisions : iterable of Fact
+        Questions and answers in their order.
+    now : str
+        This moment, as facts carry it.
+    """
+    listed = list(decisions)
+    answers = {str(f.body["answers"]): f for f in listed if f.body.get("answers")}
+    spec = specification(build)
+    found = [_question(f, answers.get(str(f.body["id"])), spec, now) for f in listed if f.body.get("text")]
+    return tuple(sorted(found, key=lambda one: one.answer is not None))
+
+
+def _question(fact: Fact, answer: Fact | None, spec: Figures, now: str) -> Question:
+    body = fact.body
+    rests = dict(body.get("rests_on") or {})
+    fallback = body.get("fallback")
+    at = str(body.get("at") or fact.at)
+    return Question(
+        str(body["id"]),
+        str(body["text"]),
+        tuple(
+            Option(one["name"], one.get("cost"), one.get("days"), one.get("irreversible") or "")
+            for one in body.get("options") or ()
+        ),
+        rests,
+        str(body.get("ask") or ""),
+        str(body.get("way") or ""),
+        str(body.get("blocks") or ""),
+        (fallback["option"], fallback["until"]) if fallback else None,
+        str(body.get("by") or fact.by),
+        at,
+        None if answer is None else _answer(answer),
+        _days(at, now) if answer is None else 0,
+        tuple(place for place in rests if not _same(rests[place], spec.get(place))),
+    )
+
+
+def _answer(fact: Fact) -> Answer:
+    body = fact.body
+    option, who, way, says = (str(body.get(key) or "") for key in ("option", "who", "way", "says"))
+    return Answer(option, who, way, says, str(body.get("at") or fact.at))
+
+
+def _days(since: str, now: str) -> int:
+    try:
+        return max((datetime.fromisoformat(now) - datetime.fromisoformat(since)).days, 0)
+    except (ValueError, TypeError):
+        return 0
+
+
+def blocked_by(listed: Iterable[Question]) -> Iterator[Question]:
+    """Yield the questions without an answer that something waits for.
+
+    Parameters
+    ----------
+    listed : iterable of Question
+        Of a build.
+    """
+    return (one for one in listed if one.answer is None and one.blocks)

@@ -1,0 +1,262 @@
+"""What came out beside what was meant: hole by hole, and cut by cut of each machine."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import NamedTuple
+
+from ..build.cut_log import FACES, NOTHING_CUT, CutPlace
+from ..build.model import Bank, Build
+from ..measuring.figures import measure
+from ..quantity import Quantity
+from ..stack.as_cut import read_at
+from ..stack.evaluate import evaluate, state_now
+from ..stack.results import Evaluation, Hole, Source, State
+from ..stack.sources import chamber_model, hole_sources
+
+RESULTS = ("deck_clearance", "quench", "compression_ratio")
+
+
+def as_meant(build: Build) -> Build:
+    """Return a build as it was planned: before its first pass, with the readings of that time.
+
+    Parameters
+    ----------
+    build : Build
+        With its log and its readings.
+
+    Returns
+    -------
+    Build
+        Without a log; what was read after the first pass is left out of it, so that its planned state is what was
+        meant to come.
+    """
+    begun = min((one.at for one in build.cuts.passes if one.at), default="")
+    bare = replace(
+        build,
+        figures=build.figures if build.paper is None else build.paper,
+        paper=None,
+        in_use=None,
+        cuts=NOTHING_CUT,
+        surveyed_at={},
+        surveys=tuple(one for one in build.surveys if not begun or not one.at or one.at < begun),
+    )
+    if build.logbook is None:
+        return bare
+    before = tuple(one for one in build.logbook.readings if not begun or not one.at or one.at < begun)
+    return measure(bare, replace(build.logbook, readings=before))
+
+
+class Came(NamedTuple):
+    """One result of one hole: meant and achieved with the half-widths of their 95 % bands, in mm or as a ratio.
+
+    ``read`` says that what feeds it was read again after the last pass; ``agrees`` that the two lie within the
+    doubt of both; None where one of the two is not known.
+    """
+
+    meant: float | None
+    meant_half: float
+    achieved: float | None
+    achieved_half: float
+    agrees: bool | None
+
+
+class HoleCame(NamedTuple):
+    """One hole: its results by name, and whether it was measured again after the cuts."""
+
+    number: int
+    bank: str
+    results: dict[str, Came]
+    read_again: bool
+
+
+def compared(build: Build) -> tuple[HoleCame, ...]:
+    """Return planned against achieved, hole by hole, in the order of the holes.
+
+    Parameters
+    ----------
+    build : Build
+        With its plan, its log and its readings.
+
+    Notes
+    -----
+    Meant and achieved rest on readings before and after, so the doubt of their difference is that of both; a figure
+    that neither reading touched is in both alike and is counted twice: the judgement is on the cautious side.
+    """
+    meant = evaluate(as_meant(build)).planned
+    now = evaluate(build)
+    return tuple(
+        HoleCame(
+            hole.number, hole.bank, _results(meant.hole(hole.number), hole), read_again(build, hole.number)
+        )
+        for hole in sorted(now.now.holes, key=lambda one: one.number)
+    )
+
+
+def _results(meant: Hole, came: Hole) -> dict[str, Came]:
+    found = {}
+    for name in RESULTS:
+        one, other = getattr(meant.outcome, name), getattr(came.outcome, name)
+        halves = [getattr(hole.outcome.doubts, name).half for hole in (meant, came)]
+        halves = [0.0 if half is None or math.isnan(half) else half for half in halves]
+        agrees = None if one is None or other is None else abs(one - other) <= math.hypot(*halves) + 1e-9
+        found[name] = Came(one, halves[0], other, halves[1], agrees)
+    return found
+
+
+def read_again(build: Build, number: int) -> bool:
+    """Tell whether a hole was measured after the last pass that moved it.
+
+    Parameters
+    ----------
+    build : Build
+        With its log.
+    number : int
+        The hole; no unit.
+    """
+    bank = build.bank_of(number)
+    sources = hole_sources(replace(build, cuts=NOTHING_CUT), bank.name, number)
+    fed = {"deck_cut": ("mock-up.deck_clearance", "parts.block.deck_height"), "head_cut": (_CHAMBER,)}
+    for op, paths in fed.items():
+        passes = build.cuts.of(CutPlace(op, bank.name)).passes  # type: ignore[arg-type]
+        last = max((one.at for one in passes), default="")
+        times = [read_at(build, sources[path].path) for path in paths if path in sources]
+        if passes and not any(at and at >= last for at in times):
+            return False
+    return True
+
+
+_CHAMBER = "parts.head.chamber_volume"
+
+
+class CutCame(NamedTuple):
+    """One finished cut of a face: asked of the machine and achieved by the readings, in mm, with its doubt."""
+
+    place: CutPlace
+    machine: str
+    shop: str
+    asked: float
+    achieved: float
+    u: float
+    holes: int
+
+    @property
+    def missed(self) -> float:
+        """Achieved less asked, in mm."""
+        return self.achieved - self.asked
+
+
+def cuts_came(build: Build) -> tuple[CutCame, ...]:
+    """Return what each face came to, of those that were measured before and after.
+
+    Parameters
+    ----------
+    build : Build
+        With its log and its readings.
+
+    Notes
+    -----
+    Achieved is the mean over the holes of reading before less reading after (of a head the volume lost divided by
+    what a mm takes); asked is what the passes were to take in all. Readings are taken as independent.
+    """
+    before = as_meant(build)
+    return tuple(
+        one
+        for op in FACES
+        for bank in build.banks
+        if (one := _face(build, before, CutPlace(op, bank.name), bank))
+    )
+
+
+def _face(build: Build, before: Build, place: CutPlace, bank: Bank) -> CutCame | None:
+    passes = build.cuts.of(place).passes
+    last = max((one.at for one in passes), default="")
+    if not last:
+        return None
+    lost = [one for number in bank.cylinders if (one := _lost(build, before, place, bank, number, last))]
+    if not lost:
+        return None
+    n = len(lost)
+    set_up = build.cuts.set_up(place)
+    return CutCame(
+        place,
+        set_up.machine if set_up is not None else "",
+        set_up.shop if set_up is not None else "",
+        math.fsum(one.depth for one in passes),
+        math.fsum(value for value, _ in lost) / n,
+        math.sqrt(math.fsum(u * u for _, u in lost)) / n,
+        n,
+    )
+
+
+def _lost(
+    build: Build, before: Build, place: CutPlace, bank: Bank, number: int, last: str
+) -> tuple[float, float] | None:
+    """What one hole lost by its readings, in mm, and the doubt of that; None where it was not read on both sides."""
+    now = hole_sources(replace(build, cuts=NOTHING_CUT), bank.name, number)
+    was = hole_sources(before, bank.name, number)
+    paths = ("mock-up.deck_clearance", "parts.block.deck_height") if place.op == "deck_cut" else (_CHAMBER,)
+    for path in paths:
+        one, other = was.get(path), now.get(path)
+        if one is None or other is None or not _is_read(one.quantity) or read_at(build, other.path) < last:
+            continue
+        fall = one.quantity.value - other.quantity.value
+        u = math.hypot(one.quantity.u, other.quantity.u)
+        if place.op == "deck_cut":
+            return fall, u
+        rate = _rate(before, was)
+        return None if not rate else (fall / rate, u / rate)
+    return None
+
+
+def _is_read(quantity: Quantity) -> bool:
+    return quantity.basis in ("measured", "mock-up")
+
+
+def _rate(build: Build, sources: dict[str, Source]) -> float:
+    model = chamber_model(build, sources)
+    return 0.0 if model is None else model.rate(0.0)
+
+
+def figures_achieved(build: Build) -> dict[str, float | None]:
+    """Return the figures that a signature under a finished engine covers, by place, in mm, cc or as a ratio.
+
+    Parameters
+    ----------
+    build : Build
+        As it stands.
+    """
+    return dict(_achieved(state_now(build)))
+
+
+def _achieved(state: State) -> Iterator[tuple[str, float | None]]:
+    for hole in sorted(state.holes, key=lambda one: one.number):
+        for name in RESULTS:
+            yield f"cylinders.{hole.number}.{name}", getattr(hole.outcome, name)
+        yield f"cylinders.{hole.number}.chamber_volume", hole.outcome.terms.chamber
+
+
+def outside(evaluation: Evaluation, build: Build) -> tuple[str, ...]:
+    """Return what stands against signing a finished engine: holes outside their windows, or not known.
+
+    Parameters
+    ----------
+    evaluation : Evaluation
+        Of the build.
+    build : Build
+        With its windows and its log.
+    """
+    found = []
+    for hole in evaluation.now.holes:
+        for name in RESULTS:
+            window, value = getattr(build.targets, name), getattr(hole.outcome, name)
+            words = name.replace("_", " ")
+            if value is None:
+                found.append(f"hole {hole.number}: {words} not known")
+            elif not window.is_open and window.side(value, 0.0):
+                found.append(f"hole {hole.number}: {words} outside its window")
+        if not read_again(build, hole.number):
+            found.append(f"hole {hole.number}: not measured again after the last pass")
+    return tuple(found)

@@ -1,0 +1,146 @@
+"""A build as it stands half cut, for whoever plans what is still to come; and plans told from where the log began."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from ..build.cut_log import FACES, NOTHING_CUT, CutLog
+from ..build.model import Bank, Build, Operation
+from ..fields import CYLINDER_NAMES
+from ..house_rules import HouseRules
+from ..quantity import Quantity
+from ..stack.sources import engine_sources, hole_sources
+from ..units import from_base
+from .moves import moves_of
+
+_NAME_OF = {field.path: name for name, field in CYLINDER_NAMES.items()}
+_DECK = "parts.block.deck_height"
+
+
+def settled(build: Build, rules: HouseRules) -> Build:
+    """Return a build whose figures hold what was cut, and whose levers have what is left of them.
+
+    Parameters
+    ----------
+    build : Build
+        With its log of cuts; without one it comes back as it is.
+    rules : HouseRules
+        For limits that the build does not set.
+
+    Returns
+    -------
+    Build
+        Without a log: amounts planned on it are what is still to be cut, in mm. Its own plan is left out.
+    """
+    if not build.cuts.passes:
+        return build
+    figures = dict(build.figures)
+    wide = engine_sources(build)
+    for bank in build.banks:
+        for number in bank.cylinders:
+            sources = hole_sources(build, bank.name, number, wide)
+            for path, source in sources.items():
+                if path in _NAME_OF and figures.get(source.path) is not source.quantity:
+                    figures[f"cylinders.{number}.{_NAME_OF[path]}"] = source.quantity
+                elif path not in _NAME_OF and wide.get(path) is not None:
+                    # What no hole has of its own: land, thickness, opening; the one cut furthest speaks for all.
+                    known = figures[path]
+                    figures[path] = min(known, source.quantity, key=lambda one: one.value)
+        height = hole_sources(build, bank.name, bank.cylinders[0], wide).get(_DECK)
+        if height is not None:
+            figures[f"banks.{bank.name}.deck_height"] = height.quantity
+    means: dict[Any, Any] = {}
+    for op, own in build.levers.means.items():
+        if op in FACES:
+            ends = {bank.name: _left(build, rules, op, bank) for bank in build.banks}
+            means[op] = replace(own, banks=ends)
+        elif op == "crown_cut" and (move := moves_of(build, rules, op, None)) is not None:
+            made = max(build.cuts.on_hole(op, bank, n, ()) for bank in build.banks for n in bank.cylinders)
+            means[op] = replace(own, low=max(move.low - made, 0.0), high=max(move.high - made, 0.0))
+        else:
+            means[op] = own
+    levers = replace(build.levers, means=means)
+    return replace(build, figures=figures, levers=levers, cuts=NOTHING_CUT, planned=(), surveyed_at={})
+
+
+def _left(build: Build, rules: HouseRules, op: Any, bank: Bank) -> tuple[float, float]:
+    move = moves_of(build, rules, op, bank)
+    if move is None:
+        return 0.0, 0.0
+    made = max(build.cuts.on_hole(op, bank, number, build.planned) for number in bank.cylinders)
+    return max(move.low - made, 0.0), max(move.high - made, 0.0)
+
+
+def from_the_start(build: Build, planned: tuple[Operation, ...]) -> tuple[Operation, ...]:
+    """Return a plan of what is still to come as whole cuts, from where the log began: as a build keeps it.
+
+    Parameters
+    ----------
+    build : Build
+        With its log.
+    planned : tuple of Operation
+        Amounts still to be cut.
+
+    Returns
+    -------
+    tuple of Operation
+        What was cut already is in each amount; a face or a set that was cut and is left stands with what it lost.
+    """
+    log = build.cuts
+    if not log.passes:
+        return planned
+    out, told = list[Operation](), set[tuple[str, str]]()
+    for op in planned:
+        banks = [bank for bank in build.banks if op.bank in (None, bank.name)]
+        if op.op in FACES and op.amount is not None:
+            for bank in banks:
+                made = [log.on_hole(op.op, bank, n, build.planned) for n in bank.cylinders]
+                told.add((op.op, bank.name))
+                out.append(_more(replace(op, bank=bank.name), made[0], made[-1]))
+        elif op.op == "crown_cut" and op.amount is not None:
+            made_at = {n: log.on_hole(op.op, bank, n, ()) for bank in build.banks for n in bank.cylinders}
+            told.add((op.op, ""))
+            out.append(_more(op, max(made_at.values()), max(made_at.values())))
+        else:
+            out.append(op)
+    return (*_already(build, log, told), *out)
+
+
+def _already(build: Build, log: CutLog, told: set[tuple[str, str]]) -> list[Operation]:
+    """What was cut and is to be cut no further."""
+    found = []
+    for bank in build.banks:
+        for op in FACES:
+            made = [log.on_hole(op, bank, n, build.planned) for n in bank.cylinders]
+            if max(made) > 0 and (op, bank.name) not in told:
+                own = next((one for one in build.planned if one.op == op and one.amount is not None), None)
+                amount = own.amount if own is not None and own.amount is not None else _bare(0.0)
+                found.append(_more(Operation(op, bank.name, amount=_at(amount, 0.0)), made[0], made[-1]))
+    crowns = [log.on_hole("crown_cut", bank, n, ()) for bank in build.banks for n in bank.cylinders]
+    if max(crowns) > 0 and ("crown_cut", "") not in told:
+        found.append(Operation("crown_cut", amount=_bare(max(crowns))))
+    return found
+
+
+def _more(op: Operation, first: float, last: float) -> Operation:
+    """An operation with so much more at its first and its last hole."""
+    assert op.amount is not None
+    ends = (op.first or op.amount, op.last or op.amount)
+    one, other = (_at(end, end.value + by) for end, by in zip(ends, (first, last), strict=True))
+    if abs(one.value - other.value) < 1e-9:
+        return replace(op, amount=one, first=None, last=None)
+    middle = _at(op.amount, (one.value + other.value) / 2)
+    return replace(op, amount=middle, first=one, last=other)
+
+
+def _at(quantity: Quantity, value: float) -> Quantity:
+    number = round(from_base(value, quantity.unit), 9)
+    return replace(quantity, value=value, number=number, as_typed=f"{number:.10g} {quantity.unit.symbol}")
+
+
+def _bare(value: float) -> Quantity:
+    from ..quantity import read_quantity
+    from ..units import Kind
+
+    return read_quantity(f"{value:.9f} mm", Kind.LENGTH, dimension="exact")

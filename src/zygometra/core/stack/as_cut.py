@@ -1,0 +1,292 @@
+"""Figures as they stand after the cuts that were logged since they were read, and what of a plan is left to cut."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+
+from ..build.cut_log import NOTHING_CUT, CutLog
+from ..build.lever_table import OpName
+from ..build.model import Bank, Build, Operation
+from ..place import Place
+from ..quantity import Quantity, Term
+from ..units import from_base
+from .results import Source
+
+_DECK, _DEPTH, _CHAMBER = "parts.block.deck_height", "mock-up.deck_clearance", "parts.head.chamber_volume"
+_HEIGHT, _CROWN, _ABOVE = (
+    "parts.piston.compression_height",
+    "parts.piston.crown_volume",
+    "parts.piston.above_rim",
+)
+_LAND, _THICK = "parts.piston.top_land_height", "parts.piston.crown_thickness"
+_OPENING = "parts.head.opening_area"
+# Where a brought-forward figure stands in its hole, by the engine-wide path.
+_NAMES = {_DECK: "deck_height", _DEPTH: "deck_clearance", _CHAMBER: "chamber_volume", _CROWN: "crown_volume"}
+# A remainder that is as good as none, in mm.
+_NONE = 1e-9
+# A figure, by how much it moves in its base unit, and the doubt that comes with it.
+_Change = tuple[str, float, list[Term]]
+
+
+def brought_forward(build: Build, bank: Bank, number: int, sources: dict[str, Source]) -> dict[str, Source]:
+    """Return the figures of a hole after the passes that were logged since each was read.
+
+    Parameters
+    ----------
+    build : Build
+        With its log of cuts.
+    bank : Bank
+        The hole's bank.
+    number : int
+        The hole; no unit.
+    sources : dict
+        Its figures as they were read; never altered.
+
+    Returns
+    -------
+    dict
+        Deck height and clearance less what came off the deck, the clearance more by what came off the crown's
+        rim, the chamber less what milling took. A figure read after a pass holds that pass already.
+
+    Notes
+    -----
+    H' = H − m, c' = c − m_deck + rim(m_crown), V' = V − removed(m_head), P' = P − rim(m_crown): the same
+    arithmetic as a planned cut's. While more of a cut is still planned its tolerance counts there, once; where
+    none is, it is a term of the figure, one for the whole face.
+    """
+    out = dict(sources)
+    for path, change, terms in _changes(build, bank, number, sources):
+        source = out[path]
+        quantity = source.quantity
+        value = quantity.value + change
+        own = [*_terms(source, number), *terms]
+        u = math.sqrt(math.fsum(term.u**2 for term in own))
+        moved = replace(
+            quantity,
+            value=value,
+            number=from_base(value, quantity.unit),
+            u=u,
+            terms=tuple(own),
+            is_as_cut=True,
+        )
+        place = f"cylinders.{number}.{_NAMES[path]}" if path in _NAMES else source.path
+        out[path] = Source(place, moved)
+    return out
+
+
+def _changes(build: Build, bank: Bank, number: int, sources: dict[str, Source]) -> Iterator[_Change]:
+    """Which figures of a hole a log moves, by how much, and with what doubt."""
+
+    def since(op: OpName, path: str) -> float:
+        source = sources.get(path)
+        if source is None:
+            return 0.0
+        return build.cuts.on_hole(op, bank, number, build.planned, read_at(build, source.path))
+
+    for path in (_DECK, _DEPTH):
+        if cut := since("deck_cut", path):
+            yield path, -cut, _missed(build, "deck_cut", bank, number, -1.0)
+    if cut := since("head_cut", _CHAMBER):
+        from .sources import chamber_model
+
+        model = chamber_model(build, sources)
+        if model is not None and cut <= model.deepest:
+            yield _CHAMBER, -model.removed(cut), _missed(build, "head_cut", bank, number, -model.rate(cut))
+    if whole := build.cuts.on_hole("head_cut", bank, number, ()):
+        yield from _narrower(sources, whole)
+    yield from _crown(build, bank, number, sources, since)
+
+
+def _narrower(sources: dict[str, Source], cut: float) -> Iterator[_Change]:
+    """The opening at the new face of a chamber whose walls close."""
+    from .sources import value_of
+
+    closing = value_of(sources, "parts.head.opening_perimeter") * math.tan(
+        math.radians(value_of(sources, "parts.head.wall_draft"))
+    )
+    if _OPENING in sources and closing:
+        yield _OPENING, -closing * cut, []
+
+
+def _crown(
+    build: Build, bank: Bank, number: int, sources: dict[str, Source], since: Callable[[OpName, str], float]
+) -> Iterator[_Change]:
+    """What facing a crown moves, from the last piece of metal above its rim to its dish."""
+    if not build.cuts.on_hole("crown_cut", bank, number, ()):
+        return
+    from .geometry import geometry_of
+
+    crown = geometry_of(sources, 0.0).crown
+    for path, by in ((_HEIGHT, -1.0), (_DEPTH, 1.0), (_LAND, -1.0), (_THICK, -1.0)):
+        if cut := since("crown_cut", path):
+            doubt = _missed(build, "crown_cut", bank, number, by) if path in (_HEIGHT, _DEPTH) else []
+            yield path, by * crown.rim_cut(cut), doubt
+    if cut := since("crown_cut", _CROWN):
+        yield _CROWN, crown.gained(cut), _missed(build, "crown_cut", bank, number, crown.slope(cut))
+    if (cut := since("crown_cut", _ABOVE)) and crown.above_rim > 0:
+        yield _ABOVE, -min(cut, crown.above_rim), []
+
+
+def read_at(build: Build, path: str) -> str:
+    """Return when the figure at a place was last read; empty where it is on paper, or nobody said when.
+
+    Parameters
+    ----------
+    build : Build
+        With its readings and surveys.
+    path : str
+        The place.
+    """
+    place = Place.parse(path)
+    series = build.in_use.series.get(place) if build.in_use is not None else None
+    if series is not None:
+        return max((one.at for one in series.readings), default="")
+    return build.surveyed_at.get(path, "")
+
+
+def cut_before(build: Build, figure: str, number: int, at: str) -> float:
+    """Return by how much the passes before a moment had moved a figure of a hole, in its base unit.
+
+    Parameters
+    ----------
+    build : Build
+        With its log.
+    figure : str
+        Its name in a logbook, such as ``deck_clearance``.
+    number : int
+        The hole; no unit.
+    at : str
+        The moment; empty for before all passes.
+    """
+    bank = build.bank_of(number)
+
+    def made(op: OpName) -> float:
+        log, planned = build.cuts, build.planned
+        return (
+            log.on_hole(op, bank, number, planned) - log.on_hole(op, bank, number, planned, at) if at else 0.0
+        )
+
+    if figure == "deck_height":
+        return -made("deck_cut")
+    if figure in ("deck_clearance", "compression_height", "crown_volume", "top_land_height"):
+        from .geometry import geometry_of
+        from .sources import hole_sources
+
+        crown = geometry_of(hole_sources(replace(build, cuts=NOTHING_CUT), bank.name, number), 0.0).crown
+        cut = made("crown_cut")
+        if figure == "crown_volume":
+            return crown.gained(cut)
+        return crown.rim_cut(cut) - made("deck_cut") if figure == "deck_clearance" else -crown.rim_cut(cut)
+    if figure == "chamber_volume" and (cut := made("head_cut")):
+        from .sources import chamber_model, hole_sources
+
+        model = chamber_model(build, hole_sources(replace(build, cuts=NOTHING_CUT), bank.name, number))
+        return 0.0 if model is None or cut > model.deepest else -model.removed(cut)
+    return 0.0
+
+
+def _missed(build: Build, op: OpName, bank: Bank, number: int, by: float) -> list[Term]:
+    """What the machine may have missed its depth by, where no more of the cut is planned."""
+    if _left(build, op, bank, number) > _NONE:
+        return []
+    amount = next(
+        (one.amount for one in build.planned if one.op == op and one.acts_on(bank.name, number)), None
+    )
+    means = build.levers.means.get(op)
+    u = (
+        amount.u
+        if amount is not None
+        else means.tolerance.u
+        if means is not None and means.tolerance
+        else 0.0
+    )
+    where = bank.name if op != "crown_cut" else str(number)
+    return [Term(f"~cut {op.replace('_', ' ')} {where}", by * u)] if u else []
+
+
+def _terms(source: Source, number: int) -> list[Term]:
+    """What a figure's doubt is made of."""
+    quantity = source.quantity
+    if quantity.terms or not quantity.u:
+        return list(quantity.terms)
+    key = f"{source.path} at {number}" if quantity.each else source.path
+    return [Term(key, quantity.u, quantity.dof, None, quantity.rectangular)]
+
+
+def _planned_at(build: Build, op: OpName, bank: Bank, number: int) -> float:
+    i, n = bank.cylinders.index(number), len(bank.cylinders)
+    own = (one.at(i, n).amount for one in build.planned if one.op == op and one.acts_on(bank.name, number))
+    return math.fsum(amount.value for amount in own if amount is not None)
+
+
+def _left(build: Build, op: OpName, bank: Bank, number: int) -> float:
+    made = build.cuts.on_hole(op, bank, number, build.planned)
+    return max(_planned_at(build, op, bank, number) - made, 0.0)
+
+
+def left_to_cut(build: Build) -> tuple[tuple[str, Operation], ...]:
+    """Return the operations of a plan that are still to be made, each with its place in the plan.
+
+    Parameters
+    ----------
+    build : Build
+        With its plan and its log.
+
+    Returns
+    -------
+    tuple of (str, Operation)
+        A cut of which passes were logged counts them: what is left of it, in mm, with its tolerance; nothing
+        where it is done or gone past. A planned amount is the whole cut from where its log began.
+    """
+    out: list[tuple[str, Operation]] = []
+    for i, op in enumerate(build.planned):
+        label = f"planned.{i}"
+        if op.amount is None or not _is_logged(build.cuts, op):
+            out.append((label, op))
+        else:
+            out += [(label, one) for one in _rest_of(build, op)]
+    return tuple(out)
+
+
+def _is_logged(log: CutLog, op: Operation) -> bool:
+    return any(one.place.op == op.op for one in log.passes)
+
+
+def _rest_of(build: Build, op: Operation) -> Iterator[Operation]:
+    """One operation, hole by hole, less what was cut; whole banks where it leaves the same in each."""
+    assert op.amount is not None
+    for bank in build.banks:
+        holes = [n for n in bank.cylinders if op.acts_on(bank.name, n)]
+        rests = {n: _rest_at(build, op, bank, n) for n in holes}
+        if not holes or max(rests.values()) <= _NONE:
+            continue
+        if len(holes) == len(bank.cylinders) and max(rests.values()) - min(rests.values()) <= _NONE:
+            whole = next(iter(rests.values()))
+            yield replace(
+                op, bank=bank.name, cylinder=None, amount=_of(op.amount, whole), first=None, last=None
+            )
+            continue
+        for n, rest in rests.items():
+            if rest > _NONE:
+                amount = _of(op.amount, rest)
+                yield replace(op, bank=None, cylinder=n, amount=amount, first=None, last=None)
+
+
+def _rest_at(build: Build, op: Operation, bank: Bank, number: int) -> float:
+    """What one operation leaves at a hole: what was cut counts toward the operations in their order."""
+    made = build.cuts.on_hole(op.op, bank, number, build.planned)
+    i, n = bank.cylinders.index(number), len(bank.cylinders)
+    for one in build.planned:
+        at = one.at(i, n).amount if one.op == op.op and one.acts_on(bank.name, number) else None
+        if at is None:
+            continue
+        if one is op:
+            return max(at.value - made, 0.0)
+        made = max(made - at.value, 0.0)
+    return 0.0
+
+
+def _of(quantity: Quantity, value: float) -> Quantity:
+    return replace(quantity, value=value, number=from_base(value, quantity.unit))

@@ -1,0 +1,141 @@
+"""What the shape of a log of cuts alone cannot tell: places, options, answers to questions that were asked."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from zygometra.core.build.cut_log import FACES, SETS
+from zygometra.core.errors import Fault, shown
+
+
+def cut_log_faults(document: Mapping[str, Any], names: list[str], numbers: list[int]) -> Iterator[Fault]:
+    """Yield what is wrong with the set-ups, passes, decisions, agreements and acceptances of a document.
+
+    Parameters
+    ----------
+    document : Mapping
+        A build document whose shape is right.
+    names : list of str
+        Its banks.
+    numbers : list of int
+        Its holes.
+
+    Yields
+    ------
+    Fault
+        With its place, what was found and what is wanted.
+    """
+    for key in ("set_ups", "passes", "verified"):
+        for i, raw in enumerate(document.get(key) or ()):
+            yield from cut_faults(f"{key}[{i}]", raw, names, numbers, piece=key == "passes")
+    for key in ("accepted", "acceptances"):
+        for i, raw in enumerate(document.get(key) or ()):
+            if (raw.get("gate") is None) == (raw.get("about") is None):
+                yield Fault(f"{key}[{i}].gate", "no gate, or one beside about", "a gate, or what it is about")
+    yield from decision_faults(document.get("decisions") or ())
+
+
+def cut_faults(
+    path: str, raw: Mapping[str, Any], names: list[str], numbers: list[int], *, piece: bool = True
+) -> Iterator[Fault]:
+    """Yield what is wrong with the place that a set-up or a pass names.
+
+    Parameters
+    ----------
+    path : str
+        Where it stands.
+    raw : Mapping
+        Of the right shape.
+    names : list of str
+        The build's banks.
+    numbers : list of int
+        Its holes.
+    piece : bool
+        True where a set is cut piece by piece: each pass names its piece.
+    """
+    bank, cylinder = raw.get("bank"), raw.get("cylinder")
+    if raw["op"] in FACES:
+        if bank not in names:
+            yield Fault(f"{path}.bank", f"the bank {shown(bank)}", "one of " + ", ".join(names))
+        if cylinder is not None:
+            yield Fault(f"{path}.cylinder", f"a cylinder for a {raw['op']}", "a bank: a face is cut whole")
+    elif raw["op"] in SETS:
+        known = ", ".join(map(str, sorted(numbers)))
+        if cylinder is None and piece:
+            yield Fault(f"{path}.cylinder", "no cylinder", f"whose piece was cut: one of {known}")
+        elif cylinder is not None and cylinder not in numbers:
+            yield Fault(f"{path}.cylinder", f"cylinder {cylinder}", f"one of {known}")
+        if bank is not None:
+            yield Fault(f"{path}.bank", f"a bank for {raw['op']}", "a cylinder: a set is cut piece by piece")
+
+
+def decision_faults(decisions: Any) -> Iterator[Fault]:
+    """Yield what is wrong with questions and answers: each is one of the two, and an answer has a question.
+
+    Parameters
+    ----------
+    decisions : iterable of Mapping
+        Of the right shape.
+    """
+    asked: dict[str, Mapping[str, Any]] = {}
+    for i, raw in enumerate(decisions):
+        path = f"decisions[{i}]"
+        if (raw.get("text") is None) == (raw.get("answers") is None):
+            yield Fault(f"{path}.text", "neither a question nor an answer, or both", "text, or answers")
+            continue
+        names = [one["name"] for one in raw.get("options") or ()]
+        if len(set(names)) < len(names):
+            yield Fault(f"{path}.options", "two options of one name", "each a name of its own")
+        if raw.get("text") is not None:
+            asked[raw["id"]] = raw
+            fallback = raw.get("fallback")
+            if fallback and names and fallback["option"] not in names:
+                yield Fault(f"{path}.fallback.option", shown(fallback["option"]), "one of the options")
+            continue
+        question = asked.get(raw["answers"])
+        if question is None:
+            yield Fault(f"{path}.answers", shown(raw["answers"]), "the id of a question before it")
+            continue
+        names = [one["name"] for one in question.get("options") or ()]
+        if names and raw.get("option") not in names:
+            yield Fault(f"{path}.option", shown(raw.get("option")), "one of " + ", ".join(names))
+        if not raw.get("who"):
+            yield Fault(f"{path}.who", "nobody", "who answered, by name")
+
+
+def entry_faults(key: str, raw: Mapping[str, Any], names: list[str], numbers: list[int]) -> Iterator[Fault]:
+    """Yield what is wrong with one set-up, pass or other entry that comes by itself: its shape first.
+
+    Parameters
+    ----------
+    key : str
+        Where a file lists it, such as ``passes``.
+    raw : Mapping
+        The entry.
+    names : list of str
+        The build's banks.
+    numbers : list of int
+        Its holes.
+    """
+    from pydantic import ValidationError
+
+    from . import cut_shapes
+    from .build_file import fault_of
+
+    shapes: dict[str, Any] = {
+        "set_ups": cut_shapes.SetUpRecordShape,
+        "passes": cut_shapes.PassShape,
+        "decisions": cut_shapes.DecisionShape,
+        "agreements": cut_shapes.AgreementShape,
+        "acceptances": cut_shapes.AcceptedShape,
+        "verified": cut_shapes.VerifiedShape,
+    }
+    try:
+        shapes[key].model_validate(dict(raw))
+    except ValidationError as error:
+        for item in error.errors():
+            yield fault_of({**item, "loc": (key, *item["loc"])})
+        return
+    if key in ("set_ups", "passes", "verified"):
+        yield from cut_faults(key, raw, names, numbers, piece=key == "passes")

@@ -1,0 +1,262 @@
+"""Agreement, memory, what came out, sheets: each against figures of its own."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.stats import norm
+
+from support.half_cut import built, deck_passes, document, moment, planned
+from zygometra.core.build.cut_log import CutPlace
+from zygometra.core.cutting.agreement import blocked_by, changed, parties, questions, specification
+from zygometra.core.cutting.gates import all_standings
+from zygometra.core.cutting.memory import Outcome, remembered, with_memory
+from zygometra.core.cutting.sheet import PrintedSheet, face_sheet, read_code
+from zygometra.core.cutting.verify import compared, cuts_came, figures_achieved, outside
+from zygometra.core.house_rules import rules_for
+from zygometra.core.measuring.facts import Fact, Facts, facts_of
+from zygometra.core.stack.evaluate import evaluate
+
+DECK = CutPlace("deck_cut", "A")
+NOW = "2026-05-10T08:00:00Z"
+
+
+def agreed(party, covers, i=1):
+    return Fact(i, f"a{i}", "agreement", {"party": party, "name": "N. N.", "covers": covers, "at": NOW})
+
+
+def states(build, *facts):
+    return {one.party: (one.state, one.changed) for one in parties(build, facts)}
+
+
+# -- agreement ------------------------------------------------------------------
+
+
+def test_an_agreement_lapses_for_those_whose_figures_changed():
+    before = built(document(planned=planned(0.2)))
+    spec = specification(before)
+    assert states(before, agreed("buyer", spec))["buyer"] == ("agreed", ())
+    assert states(before)["machinist"] == ("asked", ())
+    deeper = built(document(planned=planned(0.25)))
+    found = states(deeper, agreed("buyer", spec), agreed("machinist", specification(deeper), 2))
+    assert found["buyer"] == ("lapsed", ("planned.0.deck_cut.A",))
+    assert found["machinist"] == ("agreed", ())
+
+
+def test_what_is_measured_or_cut_changes_no_agreement():
+    spec = specification(built(document(planned=planned(0.2))))
+    doc = document(planned=planned(0.2), passes=deck_passes(0.1))
+    doc["readings"].append(
+        {"id": "s", "figure": "deck_clearance", "cylinder": 1, "value": 0.3, "at": moment(90)}
+    )
+    assert changed(spec, specification(built(doc))) == ()
+    doc["parts"]["block"]["bore"] = "92.5 mm"
+    assert changed(spec, specification(built(doc))) == ("parts.block.bore",)
+
+
+@given(
+    st.dictionaries(st.sampled_from("abcdef"), st.floats(-5, 5)),
+    st.dictionaries(st.sampled_from("abcdef"), st.floats(-5, 5)),
+)
+def test_changed_is_what_differs(one, other):
+    plain = {k for k in {*one, *other} if k not in one or k not in other or abs(one[k] - other[k]) > 1e-6}
+    found = set(changed(one, other))
+    assert plain <= found
+    assert all(one.get(k) != other.get(k) for k in found)
+
+
+def test_questions_say_how_long_they_are_open_and_what_moved():
+    build = built(document(planned=planned(0.2)))
+    ask = {
+        "id": "q",
+        "text": "Which gasket?",
+        "options": [{"name": "thick", "cost": 40}, {"name": "thin"}],
+        "rests_on": {"planned.0.deck_cut.A": 0.18},
+        "blocks": "the last pass",
+        "at": "2026-05-03T08:00:00Z",
+    }
+    facts = [Fact(1, "q", "decision", ask)]
+    (found,) = questions(build, facts, NOW)
+    assert (found.days, found.moved, found.options[0].cost) == (7, ("planned.0.deck_cut.A",), 40)
+    assert list(blocked_by([found])) == [found]
+    facts.append(
+        Fact(2, "a", "decision", {"id": "a", "answers": "q", "option": "thick", "who": "Nell", "at": NOW})
+    )
+    (found,) = questions(build, facts, NOW)
+    assert (found.answer.option, found.answer.who, found.days) == ("thick", "Nell", 0)
+    assert list(blocked_by([found])) == []
+
+
+def test_no_machining_of_what_only_one_has_agreed_to():
+    build = built(document(planned=planned(0.2)))
+    spec = specification(build)
+
+    def gate(number, *facts):
+        found = all_standings(build, evaluate(build), Facts().extended(facts), NOW)
+        return next((one for one in found if one.gate.number == number), None)
+
+    assert gate(15).fails == (
+        "the buyer has not agreed",
+        "the builder has not agreed",
+        "the machinist has not agreed",
+    )
+    everybody = [agreed(party, spec, i) for i, party in enumerate(("buyer", "builder", "machinist"), 1)]
+    assert gate(15, *everybody).is_passed
+    ask = Fact(4, "q", "decision", {"id": "q", "text": "Which gasket?", "blocks": "the last pass"})
+    assert gate(16, ask).fails == ("no answer yet: Which gasket?",)
+    assert gate(16) is None
+
+
+# -- memory ---------------------------------------------------------------------
+
+
+def plain_memory(missed, reads, usual):
+    """The same posterior by brute force: bias and spread on a grid, no closed form."""
+    spreads = usual * np.exp(np.linspace(-3.5, 3.5, 181) * 0.6)
+    biases = np.linspace(-0.2, 0.2, 2001)
+    b, s = np.meshgrid(biases, spreads, indexing="ij")
+    log = norm.logpdf(b, 0, s) - 0.5 * (np.log(s / usual) / 0.6) ** 2
+    for miss, u in zip(missed, reads, strict=True):
+        log = log + norm.logpdf(miss, b, np.hypot(s, u))
+    weight = np.exp(log - log.max())
+    weight /= weight.sum()
+    return float((weight * b).sum()), float((weight * s).sum()), weight, b, s
+
+
+@pytest.mark.parametrize(
+    ("missed", "reads"),
+    [([0.01], [0.0]), ([0.02, 0.015, 0.03], [0.004] * 3), ([-0.01, 0.01] * 3, [0.002] * 6)],
+)
+def test_memory_is_the_posterior_by_brute_force(missed, reads):
+    found = remembered([Outcome(*one) for one in zip(missed, reads, strict=True)], 0.009)
+    bias, spread, weight, b, s = plain_memory(missed, reads, 0.009)
+    assert found.bias == pytest.approx(bias, abs=3e-4)
+    assert found.spread == pytest.approx(spread, rel=0.02)
+    inside = (weight * (norm.cdf(found.high, b, s) - norm.cdf(found.low, b, s))).sum()
+    assert inside == pytest.approx(0.95, abs=2e-3)
+
+
+@given(st.lists(st.floats(-0.05, 0.05), min_size=1, max_size=8), st.floats(-0.03, 0.03))
+def test_memory_moves_with_what_was_missed_and_shrinks(missed, by):
+    one = remembered([Outcome(m) for m in missed], 0.01)
+    mirrored = remembered([Outcome(-m) for m in missed], 0.01)
+    assert one.bias == pytest.approx(-mirrored.bias, abs=1e-12)
+    assert (one.low, one.high) == (pytest.approx(-mirrored.high), pytest.approx(-mirrored.low))
+    mean = math.fsum(missed) / len(missed)
+    assert abs(one.bias) <= abs(mean) + 1e-12
+    assert one.low < one.bias < one.high
+
+
+def test_memory_is_a_tolerance_and_moves_no_figure():
+    doc = document(planned=planned(0.2))
+    doc["levers"]["deck_cut"]["machine"] = "mill-1"
+    build = built(doc)
+    known = remembered([Outcome(0.02, 0.003)] * 4, 0.009)
+    found = with_memory(build, lambda who, op: known if (who, op) == ("mill-1", "deck_cut") else None)
+    assert found.levers.means["deck_cut"].tolerance.u == pytest.approx(known.u)
+    assert found.figures == build.figures
+    assert with_memory(build, lambda *_: None) == build
+
+
+# -- what came out ----------------------------------------------------------------
+
+
+def finished():
+    doc = document(planned=planned(0.25), passes=deck_passes(0.15, 0.1))
+    doc["readings"] += [
+        {
+            "id": f"s{n}",
+            "figure": "deck_clearance",
+            "cylinder": n,
+            "value": 0.42 + 0.01 * n - 0.26,
+            "at": moment(90),
+        }
+        for n in (1, 2, 3)
+    ]
+    return doc
+
+
+def test_meant_and_achieved_hole_by_hole():
+    rows = {row.number: row for row in compared(built(finished()))}
+    quench = rows[1].results["quench"]
+    assert (quench.meant, quench.achieved) == (pytest.approx(1.38), pytest.approx(1.37))
+    assert quench.agrees  # Within what the machine may miss.
+    assert [rows[n].read_again for n in (1, 2, 3, 4)] == [True, True, True, False]
+    (came,) = cuts_came(built(finished()))
+    assert (came.asked, came.achieved, came.holes) == (pytest.approx(0.25), pytest.approx(0.26), 3)
+    assert came.missed == pytest.approx(0.01)
+
+
+def test_what_stands_against_signing_and_what_a_signature_covers():
+    doc = finished()
+    build = built(doc)
+    assert outside(evaluate(build), build) == ("hole 4: not measured again after the last pass",)
+    before = figures_achieved(build)
+    doc["readings"].append(
+        {"id": "s4", "figure": "deck_clearance", "cylinder": 4, "value": 0.1, "at": moment(95)}
+    )
+    after = figures_achieved(built(doc))
+    assert {place.split(".")[1] for place in changed(before, after)} == {"4"}
+
+
+# -- sheets -----------------------------------------------------------------------
+
+
+def test_a_sheet_holds_through_its_passes_and_not_through_a_change():
+    rules = rules_for("")
+    sheet = face_sheet(built(document(planned=planned(0.25))), DECK, rules)
+    assert {one.cut for one in (*sheet.holes, *sheet.corners)} == {0.25}
+    assert sheet.half == pytest.approx(0.015)
+    cut = face_sheet(built(document(planned=planned(0.25), passes=deck_passes(0.1))), DECK, rules)
+    assert cut.mark == sheet.mark
+    deeper = face_sheet(built(document(planned=planned(0.26))), DECK, rules)
+    assert deeper.mark != sheet.mark
+    assert face_sheet(built(document()), DECK, rules) is None
+
+
+@given(st.floats(0, 0.4), st.floats(0, 0.4), st.floats(50, 900))
+def test_a_levelled_sheet_is_a_plane_with_its_shim(first, last, span):
+    if abs(first - last) < 1e-3:
+        return
+    doc = document(planned=[{"op": "deck_cut", "bank": "A", "first": first, "last": last}])
+    doc["facing"] = {"support_span": {"along": span}}
+    sheet = face_sheet(built(doc), DECK, rules_for(""))
+    slope = (last - first) / (3 * 97)
+    for one in (*sheet.holes, *sheet.corners):
+        assert one.cut == pytest.approx(first + slope * one.spot.x, abs=1e-9)
+    assert sheet.shim == pytest.approx(slope * span, rel=1e-9)
+
+
+@given(st.text(max_size=40))
+def test_no_code_brings_it_down(text):
+    read_code(text)
+    printed = PrintedSheet(12, 40, 180, "0a1b2c3d4e")
+    assert read_code(printed.code) == printed
+
+
+def test_facts_go_into_a_file_and_come_back():
+    doc = document(planned=planned(0.25), passes=deck_passes(0.1))
+    doc["accepted"] = [{"id": "old", "gate": 6, "reason": "seen", "fails": [], "covers": {}}]
+    doc["acceptances"] = [
+        {"id": "new", "about": "finished engine", "reason": "read again", "covers": {"a": 1.0}}
+    ]
+    doc["decisions"] = [
+        {"id": "q", "text": "Which?"},
+        {"id": "a", "answers": "q", "option": "thick", "who": "Nell"},
+    ]
+    doc["agreements"] = [{"id": "g", "party": "buyer", "name": "Nell", "covers": {"parts.block.bore": 92.0}}]
+    doc["set_ups"] = [{"id": "u", "op": "deck_cut", "bank": "A", "machine": "mill-1"}]
+    doc["verified"] = [
+        {"id": "v", "op": "deck_cut", "bank": "A", "machine": "mill-1", "asked": 0.1, "achieved": 0.11}
+    ]
+    built(doc)
+    written = Facts().extended(facts_of(doc, {})).document({})
+    assert [one["id"] for one in written["acceptances"]] == ["old", "new"]
+    for key in ("decisions", "agreements", "set_ups", "verified", "passes"):
+        assert written[key] == doc[key]
+    again = Facts().extended(facts_of(written, {})).document({})
+    assert again == written

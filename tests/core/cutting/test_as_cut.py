@@ -1,0 +1,145 @@
+"""What a build comes to while it is cut: against the same worked plainly, and from whichever side it is told."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from support.half_cut import (
+    BORE,
+    CHAMBER,
+    CROWN,
+    OPENING,
+    STROKE,
+    built,
+    deck_passes,
+    document,
+    logs,
+    moment,
+    planned,
+)
+from zygometra.core.build.cut_log import CutPlace
+from zygometra.core.house_rules import rules_for
+from zygometra.core.planning.plans import Planner
+from zygometra.core.stack.evaluate import evaluate
+from zygometra.exchange.evaluation_file import evaluation_document
+from zygometra.exchange.plan_file import plans_document
+
+AREA = math.pi / 4 * BORE**2
+GASKET = math.pi / 4 * 93**2 * 1.2 / 1000
+DECK = CutPlace("deck_cut", "A")
+
+
+def plainly(clearance, head, crown):
+    """Quench and ratio of a hole, with a flat crown and a straight-walled chamber."""
+    c = clearance + crown
+    volume = CHAMBER - OPENING * head / 1000 + GASKET + AREA * c / 1000 + CROWN
+    swept = AREA * STROKE / 1000
+    return c + 1.2, (swept + volume) / volume
+
+
+@given(logs())
+def test_now_and_planned_are_what_the_log_says(drawn):
+    doc, told = drawn
+    found = evaluate(built(doc))
+    asked = doc["planned"][0]["amount"]["value"]
+    left = max(asked - told["made"], 0.0)
+    for n in (1, 2, 3, 4):
+        read, since = told["deck"][n]
+        for state, more in ((found.now, 0.0), (found.planned, left)):
+            outcome = state.hole(n).outcome
+            quench, ratio = plainly(read - since - more, told["head"], told["crown"][n])
+            assert outcome.quench == pytest.approx(quench, abs=1e-9)
+            assert outcome.compression_ratio == pytest.approx(ratio, rel=1e-9)
+
+
+def test_a_pass_entered_twice_or_late_counts_once():
+    once = evaluate(built(document(passes=deck_passes(0.1, 0.08))))
+    again = deck_passes(0.1, 0.08)
+    again += [{**again[1], "id": "from another phone", "at": moment(90)}]
+    late = [again[2], again[1], again[0]]
+    for passes in (again, late):
+        found = evaluate(built(document(passes=passes)))
+        assert [h.outcome.quench for h in found.now.holes] == [h.outcome.quench for h in once.now.holes]
+
+
+def test_a_pass_of_another_depth_is_a_question_and_a_void_one_is_gone():
+    passes = deck_passes(0.1, 0.08)
+    other = {**passes[1], "id": "typed by the other hand", "depth": 0.05}
+    log = built(document(passes=[*passes, other])).cuts.of(DECK)
+    assert [one.id for one in log.against] == ["typed by the other hand"]
+    assert math.fsum(one.depth for one in log.passes) == pytest.approx(0.18)
+    build = built(document(passes=passes, voided=[{"reading": "deck_cut-2", "why": "not made"}]))
+    assert build.cuts.total(DECK) == pytest.approx(0.1)
+
+
+def test_the_machine_misses_once_and_not_where_it_was_read_after():
+    doc = document(passes=deck_passes(0.1), planned=planned(0.25))
+    half = evaluate(built(doc))
+    assert half.now.hole(1).outcome.doubts.quench.u == 0
+    assert half.planned.hole(1).outcome.doubts.quench.u == pytest.approx(0.015 / math.sqrt(3))
+    doc["passes"] = deck_passes(0.1, 0.15)
+    doc["readings"].append(
+        {"id": "s1", "figure": "deck_clearance", "cylinder": 1, "value": 0.17, "at": moment(100)}
+    )
+    done = evaluate(built(doc))
+    assert done.now.hole(1).outcome.doubts.quench.u == 0
+    assert done.now.hole(2).outcome.doubts.quench.u == pytest.approx(0.015 / math.sqrt(3))
+    pair = next(
+        p for p in evaluation_document(evaluate(built(doc)), ())["now"]["pairs"] if p["between"] == [2, 3]
+    )
+    assert pair["u"]["quench_mm"] == pytest.approx(0, abs=1e-12)
+
+
+def test_readings_before_a_pass_are_set_aside_once_it_was_read_again():
+    doc = document(passes=deck_passes(0.1))
+    doc["readings"].append(
+        {"id": "s1", "figure": "deck_clearance", "cylinder": 1, "value": 0.33, "at": moment(50)}
+    )
+    used = built(doc).in_use
+    assert [(one.reading.id, one.reason) for one in used.aside] == [("r1", "cut-since")]
+    assert used.pools[next(iter(used.pools))].squares == 0
+
+
+def test_a_levelled_cut_takes_its_wedge_first():
+    wedge = [{"op": "deck_cut", "bank": "A", "first": 0.1, "last": 0.25}]
+    found = evaluate(built(document(planned=wedge, passes=deck_passes(0.1))))
+    off = [0.42 + 0.01 * n + 1.2 - found.now.hole(n).outcome.quench for n in (1, 2, 3, 4)]
+    assert off == pytest.approx([0, 0, 0.05, 0.1], abs=1e-9)
+    came = [0.42 + 0.01 * n + 1.2 - found.planned.hole(n).outcome.quench for n in (1, 2, 3, 4)]
+    assert came == pytest.approx([0.1, 0.15, 0.2, 0.25], abs=1e-9)
+
+
+@given(st.floats(0.5, 20), st.floats(0.05, 0.6), st.floats(0.05, 0.6))
+def test_two_cuts_of_a_drafted_chamber_take_what_one_takes(draft, first, second):
+    doc = document(planned=planned(first + second, "head_cut"))
+    doc["parts"]["head"] |= {"opening_perimeter": 240, "wall_draft": draft}
+    whole = evaluate(built(doc)).planned.hole(1).outcome.compression_ratio
+    doc["passes"] = deck_passes(first, op="head_cut")
+    parts = evaluate(built(doc)).planned.hole(1).outcome.compression_ratio
+    assert parts == pytest.approx(whole, rel=1e-9)
+
+
+@settings(max_examples=20)
+@given(st.lists(st.sampled_from([0.03, 0.05, 0.08]), min_size=1, max_size=4), st.booleans())
+def test_a_plan_from_here_put_on_the_build_comes_to_what_it_says(depths, read):
+    doc = document(passes=deck_passes(*depths), planned=planned(0.25))
+    doc["levers"]["head_cut"] = {"max": 0.3, "step": 0.05}
+    if read:
+        after = {"id": "s2", "figure": "deck_clearance", "cylinder": 2, "value": 0.3, "at": moment(100)}
+        doc["readings"].append(after)
+    for plan in plans_document(built(doc))["plans"]:
+        applied = evaluation_document(evaluate(built({**doc, "planned": plan["planned"]})), ())["planned"]
+        for said, came in zip(plan["result"]["cylinders"], applied["cylinders"], strict=True):
+            for name in ("quench_mm", "compression_ratio", "deck_clearance_mm"):
+                assert said[name] == pytest.approx(came[name], rel=1e-9, abs=1e-9)
+
+
+def test_what_is_off_already_is_taken_from_what_a_lever_may_do():
+    planner = Planner(built(document(passes=deck_passes(0.2, 0.1))), rules_for(""))
+    assert planner._decks["A"].high == pytest.approx(0.3)
+    gone = Planner(built(document(passes=deck_passes(0.4, 0.2))), rules_for(""))
+    assert "A" not in gone._decks

@@ -1,0 +1,206 @@
+"""The log itself: what it refuses and asks about, the sweep, pass plans, sets, and what is said before a pass."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from support.half_cut import built, deck_passes, document, moment, planned
+from zygometra.core.build.cut_log import CutLog, CutPlace, PassMade, SetUpRecord, Swept, counted, zones
+from zygometra.core.cutting.next_pass import before_pass
+from zygometra.core.cutting.pass_plan import FINISH, feed_for, finish_of, pass_minutes, pass_plan, turns_of
+from zygometra.core.cutting.reach import reach_of
+from zygometra.core.cutting.running import PassTooDeep, check_pass, check_reading, forecast_of, running
+from zygometra.core.cutting.set_up import sweep_says
+from zygometra.core.cutting.sets import set_standing
+from zygometra.core.errors import QuantityError
+from zygometra.core.house_rules import HouseRules, rules_for
+
+RULES = HouseRules()
+DECK = CutPlace("deck_cut", "A")
+
+
+def deck(**more):
+    return running(built(document(**more)), DECK, rules_for(""))
+
+
+# -- passes -------------------------------------------------------------------
+
+
+@given(st.lists(st.tuples(st.integers(1, 5), st.sampled_from([0.05, 0.1])), max_size=12))
+def test_a_number_is_one_pass_whoever_says_it(entered):
+    passes = [PassMade(f"p{i}", DECK, depth, n, order=i) for i, (n, depth) in enumerate(entered)]
+    found = counted(passes)
+    assert [one.number for one in found.passes] == sorted({n for n, _ in entered})
+    assert len(found.passes) + len(found.again) + len(found.against) == len(entered)
+    for one in found.passes:
+        assert one.depth == next(depth for n, depth in entered if n == one.number)
+
+
+def test_a_pass_deeper_than_what_is_left_above_the_limit_is_refused_unless_it_was_so():
+    now = deck(passes=deck_passes(0.3, 0.2))
+    assert (now.done, now.limit) == (pytest.approx(0.5), 0.6)
+    check_pass(now, 0.1)
+    with pytest.raises(PassTooDeep, match=r"0\.110 mm, and 0\.10 mm is left above the limit"):
+        check_pass(now, 0.11)
+    check_pass(now, 0.11, sure=True)
+    with pytest.raises(QuantityError):
+        check_pass(now, 0.0, sure=True)
+
+
+def test_the_least_deck_height_is_a_limit_wherever_the_height_was_read():
+    facing = {"facing": {"least_deck_height": "229.7 mm"}}
+    assert deck(**facing).limit == pytest.approx(0.3)
+    doc = document(passes=deck_passes(0.1), **facing)
+    doc["readings"].append(
+        {"id": "h", "figure": "deck_height", "bank": "A", "value": 229.88, "at": moment(90)}
+    )
+    now = running(built(doc), DECK, rules_for(""))
+    # 0.1 is off and 229.88 is left: 0.18 more may go.
+    assert now.above_limit == pytest.approx(0.18)
+    assert now.limit_from == "the least deck height"
+
+
+@pytest.mark.parametrize(("read", "asks"), [(0.28, False), (0.27, False), (0.38, True), (0.18, True)])
+def test_a_reading_that_does_not_agree_with_the_log_is_asked_about(read, asks):
+    now = deck(passes=deck_passes(0.1, 0.05))
+    told = check_reading(now, 0.43, read, 0.005)
+    assert (told is not None) is asks
+    if asks:
+        assert ("not made" if read > 0.28 else "not logged") in str(told)
+
+
+# -- set-up -------------------------------------------------------------------
+
+
+@given(st.floats(-0.01, 0.01), st.floats(-0.01, 0.01), st.floats(-1, 1))
+def test_a_sweep_gives_back_its_slopes(along, across, height):
+    places = [(0, 60), (0, -60), (400, 60), (400, -60), (200, 0)]
+    sweep = tuple(Swept(x, y, height + along * x + across * y) for x, y in places)
+    record = SetUpRecord("s", DECK, sweep=sweep, rigid=True, span=(420, 160))
+    found = sweep_says(record, RULES)
+    assert (found.along, found.across) == (pytest.approx(along, abs=1e-9), pytest.approx(across, abs=1e-9))
+    worst = max(abs(along) * 420, abs(across) * 160)
+    if abs(worst - RULES["jack_travel"]) > 1e-6:
+        assert found.is_beyond is (worst > RULES["jack_travel"])
+    assert found.u == pytest.approx(worst / math.sqrt(12), abs=1e-9)
+
+
+def test_a_set_up_says_what_it_lacks():
+    lean = SetUpRecord("s", DECK, sweep=(Swept(0, 0, 0), Swept(400, 0, 0.1)), spring=0.05)
+    told = " ".join(map(str, sweep_says(lean, RULES).says))
+    for words in ("2 readings", "rigid", "spring"):
+        assert words in told
+    beyond = SetUpRecord("s", DECK, sweep=tuple(Swept(x, y, x * 0.01) for x in (0, 400) for y in (0, 100)))
+    assert "the jacks move 2.000 mm: check the datum" in " ".join(map(str, sweep_says(beyond, RULES).says))
+
+
+# -- pass plans ---------------------------------------------------------------
+
+
+@given(st.floats(0.001, 3), st.floats(0, 1), st.sampled_from(["", *FINISH]))
+def test_a_pass_plan_comes_to_its_cut_and_keeps_to_the_house(total, share, kind):
+    done = total * share * 0.99
+    plan = pass_plan(total, 400, kind, RULES, done)
+    assert math.fsum(one.depth for one in plan.passes) == pytest.approx(total - done, abs=1e-9)
+    assert plan.passes[-1].total == pytest.approx(total, abs=1e-9)
+    for one in plan.passes:
+        most = RULES["rough_pass"] if one.kind == "rough" else RULES["finish_pass"]
+        assert 0 < one.depth <= most + 1e-9
+    after = math.fsum(one.depth for one in plan.passes[plan.stop_after :])
+    assert after == pytest.approx(min(total - done, RULES["stop_left"]), abs=1e-9)
+    assert plan.minutes == pytest.approx(sum(pass_minutes(400, 300, one.feed) for one in plan.passes))
+    if kind:
+        assert plan.ra <= FINISH[kind][1] + 1e-9
+
+
+def test_speeds_and_finish_by_hand():
+    # f 0.1 mm a turn at a nose of 0.8 mm: 0.01/25.6 mm.
+    assert finish_of(0.1, 0.8) == pytest.approx(0.390625)
+    assert feed_for(0.390625, 0.8) == pytest.approx(0.1)
+    assert turns_of(100, 100) == pytest.approx(318.3098861837907)
+    assert pass_minutes(400, 300, 70) == pytest.approx(10)
+    with pytest.raises(QuantityError):
+        pass_plan(0.2, 400, "", RULES, 0.2)
+
+
+# -- what is said before a pass -------------------------------------------------
+
+
+def test_the_last_moment_is_told_before_it_is_past():
+    build = built(document(passes=deck_passes(0.1), planned=planned(0.3)))
+    now, reach = running(build, DECK, rules_for("")), reach_of(build, DECK, rules_for(""))
+    # The lowest hole stands 0.33 down; the thick gasket of 1.4 and a window from 1.2 leave −0.2: 0.53, limit 0.5.
+    assert reach.most == pytest.approx(0.5, abs=1e-6)
+    assert before_pass(now, reach, 0.1, RULES).state == "good"
+    narrow = built(document(passes=deck_passes(0.1), targets={"deck_clearance": {"min": 0.2, "max": 0.4}}))
+    now, reach = running(narrow, DECK, rules_for("")), reach_of(narrow, DECK, rules_for(""))
+    assert reach.most == pytest.approx(0.13, abs=1e-6)
+    assert before_pass(now, reach, 0.14, RULES).state == "stop"
+    assert "Last moment" in str(before_pass(now, reach, 0.14, RULES).says)
+    assert before_pass(now, reach, 0.07, RULES).state == "warn"
+    assert before_pass(now, reach, 0.01, RULES).state == "warn"
+    assert before_pass(now, None, 0.6, RULES).state == "stop"
+
+
+def test_nothing_leads_there_once_the_target_is_lost():
+    gone = built(document(passes=deck_passes(0.3), targets={"deck_clearance": {"min": 0.2, "max": 0.4}}))
+    assert reach_of(gone, DECK, rules_for("")) is None
+
+
+def test_a_skim_says_when_it_will_be_clean():
+    names = [zone.name for zone in zones(4, 97, 92)]
+    passes = deck_passes(0.05, 0.05)
+    passes[0] |= {"touched": names[:5]}
+    passes[1] |= {"touched": names[5:9]}
+    now = deck(passes=passes)
+    found = forecast_of(now)
+    assert found.done == pytest.approx(0.1)
+    assert found.low >= 0.1
+    assert found.low < found.clean_at < found.high
+    passes[1] |= {"touched": names[5:]}
+    assert forecast_of(deck(passes=passes)).clean_at == pytest.approx(0.1)
+    assert deck().passes == ()
+    assert forecast_of(deck()) is None
+
+
+# -- sets ----------------------------------------------------------------------
+
+
+def crowns(*told):
+    """A log of crowns: hole, depth, what it was stopped at, what it came out at."""
+    return CutLog(
+        passes=tuple(
+            PassMade(f"p{i}", CutPlace("crown_cut", "", n), depth, 1, stopped=stopped, finished=done, order=i)
+            for i, (n, depth, stopped, done) in enumerate(told)
+        )
+    )
+
+
+def test_a_set_goes_by_its_first_piece():
+    log = crowns((3, 0.3, None, (0.0, 0.0)), (1, 0.25, 0.055, ()), (4, 0.28, 0.012, ()), (2, 0.3, -0.01, ()))
+    found = set_standing(log, "crown_cut", (1, 2, 3, 4), 0.02, RULES)
+    assert (found.zero, found.drift) == (3, None)
+    pieces = {piece.cylinder: piece for piece in found.pieces}
+    assert (pieces[1].last_cut, pieces[1].says) == (0.055, ())
+    assert "rubs" in str(pieces[4].says[0])
+    assert "cannot be matched" in str(pieces[2].says[0])
+
+
+def test_a_first_piece_that_is_off_sends_the_others_back_and_two_places_must_agree():
+    log = crowns((1, 0.3, None, (0.05, 0.05)), (2, 0.3, None, (0.0, 0.04)))
+    found = set_standing(log, "crown_cut", (1, 2), 0.02, RULES)
+    assert "goes back" in str(found.says[0])
+    assert "not square" in str(found.pieces[1].says[0])
+
+
+def test_a_drift_along_the_set_is_a_finding_and_scatter_is_none():
+    wear = crowns(*((n, 0.3, None, (0.002 * n,)) for n in range(1, 7)))
+    found = set_standing(wear, "crown_cut", range(1, 7), 0.02, RULES)
+    assert found.drift.per_piece == pytest.approx(0.002)
+    assert found.drift.seen
+    level = crowns(*((n, 0.3, None, (0.002 * (-1) ** n,)) for n in range(1, 7)))
+    assert not set_standing(level, "crown_cut", range(1, 7), 0.02, RULES).drift.seen
