@@ -77,6 +77,34 @@ def _sheet(bench: Bench) -> State:
     return State("done", "ready to print") if bench.build.planned else State("due", "no cut yet")
 
 
+def _cut(bench: Bench) -> State:
+    logged = _cut_log(bench)
+    return _sheet(bench) if logged.state == "due" else logged
+
+
+def _cut_log(bench: Bench) -> State:
+    from .cutlog.view import progress_words
+
+    return State(*progress_words(bench))
+
+
+def _agreement(bench: Bench) -> State:
+    from .agreement.view import progress_words
+
+    return State(*progress_words(bench))
+
+
+def _verify(bench: Bench) -> State:
+    from .verify.view import progress_words
+
+    return State(*progress_words(bench))
+
+
+def _sign(bench: Bench) -> State:
+    agreed, verified = _agreement(bench), _verify(bench)
+    return verified if verified.state in ("done", "part") else agreed
+
+
 def _record(bench: Bench) -> State:
     return State("done", f"version {bench.stored.version}")
 
@@ -151,7 +179,28 @@ STATIONS: tuple[Station, ...] = (
     ),
     Station("stack", "Stack", "s", "stack", _stack),
     Station("plan", "Plan", "v", "plans", _plan),
-    Station("sheet", "Cut sheet", "p", "sheet", _sheet),
+    Station(
+        "sheet",
+        "Cut",
+        "p",
+        "sheet",
+        _cut,
+        (
+            Beside("sheet", "Cut sheet", "sheet", _sheet),
+            Beside("cutlog", "Cut log", "cut-log", _cut_log),
+        ),
+    ),
+    Station(
+        "agreement",
+        "Sign",
+        "y",
+        "agreement",
+        _sign,
+        (
+            Beside("agreement", "Decisions and agreement", "agreement", _agreement),
+            Beside("verify", "Verify and sign", "verify", _verify),
+        ),
+    ),
     Station("record", "Record", "l", "record", _record),
 )
 

@@ -176,8 +176,9 @@ def void(build_id: int) -> BaseResponse:
     """Take a reading back, with a reason; it stays to be seen."""
     bench = open_bench(build_id)
     named = request.form.get("reading", "")
-    surveys = {one.id for one in bench.build.surveys}
-    if named not in (bench.build.logbook or Logbook()).by_id and named not in surveys:
+    beside = {str(one.body["id"]) for one in (*bench.kept.facts.passes, *bench.kept.facts.set_ups)}
+    beside |= {one.id for one in bench.build.surveys}
+    if named not in (bench.build.logbook or Logbook()).by_id and named not in beside:
         abort(404)
     try:
         why = check_text(request.form.get("why", ""), f"a reason of {_WORDS}", least=3, most=400)

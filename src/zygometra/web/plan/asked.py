@@ -12,6 +12,7 @@ from zygometra.core.build.model import Build
 from zygometra.core.errors import QuantityError
 from zygometra.core.house_rules import SCHOOL, HouseRules, rules_for
 from zygometra.core.planning.moves import Pins
+from zygometra.core.planning.settled import settled
 from zygometra.core.planning.ways import with_usual_levers
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind
@@ -70,6 +71,7 @@ def read_asked(
     if school in SCHOOL:
         build = replace(build, school=school)
     rules = rules_for(build.school, shop_rules)
+    build = settled(build, rules)
     build = _with_windows(build, rules, typed, faults, reader)
     priority: Priority = next(
         (one for one in PRIORITIES if one == typed.get("priority")), build.planning.priority

@@ -31,6 +31,7 @@ _LABELS = {
     "days": "days",
     "metal": "metal, cc per mm or cc",
     "needs": "needs",
+    "machine": "machine or shop",
 }
 # Set-ups that a page has room for.
 _SET_UPS = 4
@@ -97,7 +98,8 @@ def _keys() -> tuple[str, ...]:
 def _names(key: str) -> tuple[str, ...]:
     if key == SWAP:
         return ("fixed", "minutes", "days", "needs")
-    return ("min", "max", "step", "tolerance", *SUMS, "needs")
+    own = ("machine",) if LEVER[key].kind is Kind.LENGTH else ()
+    return ("min", "max", "step", "tolerance", *SUMS, "needs", *own)
 
 
 def _text(value: Any) -> str:
@@ -260,6 +262,8 @@ def _value(name: str, text: str, reader: Reader, *, volume: bool) -> Any:
         return None
     if name == "needs":
         return names_of(text)
+    if name == "machine":
+        return text
     if name in SUMS:
         return number_of(text)
     typed = _with_unit(text, Kind.VOLUME if volume else Kind.LENGTH, reader)

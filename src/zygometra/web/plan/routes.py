@@ -20,6 +20,7 @@ from ..build.saving import save as save_build
 from ..forms.form import Form
 from ..people import told_error
 from ..stack.view import asked_of_crowns
+from ..verify.memory import remembering
 from . import levers, parts
 from .asked import Asked, read_asked
 from .view import answer, page_view, plans_for, ways
@@ -31,7 +32,8 @@ MOST_TEXT = 100_000
 
 
 def _asked(bench: Bench) -> Asked:
-    return read_asked(bench.kept.build, bench.stored.shop_rules, request.args.to_dict(), bench.reader)
+    build = remembering(bench.kept.build, bench.rules)
+    return read_asked(build, bench.stored.shop_rules, request.args.to_dict(), bench.reader)
 
 
 @plan.get("/builds/<int:build_id>/plans")

@@ -12,10 +12,8 @@ from flask import url_for
 from markupsafe import Markup, escape
 
 from zygometra.core.build.document import operation_document
-from zygometra.core.build.lever_table import LEVER
 from zygometra.core.build.levers import limit_of
 from zygometra.core.build.means import PRIORITIES
-from zygometra.core.build.model import Operation
 from zygometra.core.build.record import op_words
 from zygometra.core.digits import figure, ratio_text
 from zygometra.core.fields import place_label
@@ -24,12 +22,12 @@ from zygometra.core.planning.elsewhere import elsewhere
 from zygometra.core.planning.opening import ASSEMBLED, fallen, last_moment, opened_for
 from zygometra.core.planning.plans import Answer, Plan, Planner
 from zygometra.core.planning.search import Search
+from zygometra.core.planning.settled import from_the_start
 from zygometra.core.planning.ways import ways_out
 from zygometra.core.planning.why_first import why
 from zygometra.core.planning.why_none import Reason
 from zygometra.core.stack.cut_sheet import CAUTIONS
 from zygometra.core.stack.results import Hole, Spread
-from zygometra.core.units import Kind
 from zygometra.core.windows import Window
 from zygometra.core.wording import Reader
 from zygometra.drawing.bands import Estimate, axis, bands
@@ -37,8 +35,10 @@ from zygometra.drawing.plans import FACTOR, GapDrawn, gap
 
 from ..build.bench import Bench, with_plan
 from ..stack.view import asked_of_crowns
+from ..verify.memory import told
 from .asked import EDGES, PINNED, RESULTS, Asked
 from .parts import with_pushrods_of_the_shelf
+from .words import from_to, percent, plan_words
 
 # How long the first answer of a page searches, in seconds; the rest follows.
 AT_ONCE = 0.35
@@ -89,7 +89,10 @@ class Shown(NamedTuple):
 
 def plans_for(bench: Bench, asked: Asked, *, whole: bool) -> Found:
     """Return the plans for what is asked: all of them, or what is found at once; worked out once for what is kept."""
-    held: dict[str, Found] = bench.kept.once((*asked.key, tuple(bench.stored.shop_rules.items())), dict)
+    missed = tuple((op, own.tolerance and own.tolerance.u) for op, own in asked.build.levers.means.items())
+    held: dict[str, Found] = bench.kept.once(
+        (*asked.key, missed, tuple(bench.stored.shop_rules.items())), dict
+    )
     found = held.get("found")
     if found is not None and (found.whole or not whole):
         return found
@@ -129,6 +132,8 @@ def page_view(bench: Bench, asked: Asked) -> dict[str, Any]:
         "changed": asked.changed,
         "answer_address": url_for("plan.answered", build_id=bench.id),
         "ways_address": url_for("plan.ways_page", build_id=bench.id, **_query(asked)),
+        "machines": told(bench),
+        "cut": bool(bench.build.cuts.passes),
         "cautions": CAUTIONS,
     }
 
@@ -233,9 +238,9 @@ def answer(bench: Bench, asked: Asked, found: Found) -> dict[str, Any]:
         "chosen": _detail(bench, asked, plans[at], at) if plans else None,
         "compared": None if beside is None else _compared(bench, plans[at], plans[beside], (at, beside)),
         "reasons": [_reason(bench, asked, reason) for reason in found.answer.none_because],
-        "conflict": _windows_words(found.answer.none_because, bench.reader),
+        "conflict": _windowsplan_words(found.answer.none_because, bench.reader),
         "below": bool(plans) and plans[0].chance < asked.build.planning.least_yield,
-        "least": _percent(asked.build.planning.least_yield),
+        "least": percent(asked.build.planning.least_yield),
         "shrinks": bool(asked.build.between_holes),
         "factor": f"{FACTOR:g}",
     }
@@ -251,11 +256,11 @@ def _shown(bench: Bench, asked: Asked, plans: tuple[Plan, ...], i: int, at: int,
     return Shown(
         i,
         _gaps(bench, asked, plan),
-        _words(plan.planned, reader),
-        _from_to([ratio_text(min(ratios)), ratio_text(max(ratios))]) if ratios else "—",
-        _from_to([reader.limit(round(min(gaps), 3)), reader.limit(round(max(gaps), 3))]) if gaps else "—",
-        _percent(plan.chance),
-        "" if policy is None else _percent(policy.chance),
+        plan_words(plan.planned, reader),
+        from_to([ratio_text(min(ratios)), ratio_text(max(ratios))]) if ratios else "—",
+        from_to([reader.limit(round(min(gaps), 3)), reader.limit(round(max(gaps), 3))]) if gaps else "—",
+        percent(plan.chance),
+        "" if policy is None else percent(policy.chance),
         figure(plan.bill.cost, 0),
         _time(plan),
         figure(plan.bill.metal, 1),
@@ -268,51 +273,10 @@ def _shown(bench: Bench, asked: Asked, plans: tuple[Plan, ...], i: int, at: int,
     )
 
 
-def _from_to(words: list[str]) -> str:
-    return (
-        words[0]
-        if words[0] == words[1]
-        else f"{words[0].removesuffix(' mm').removesuffix(' thou')} to {words[1]}"
-    )
-
-
-def _percent(share: float) -> str:
-    return f"{figure(100 * share, 0)} %"
-
-
 def _time(plan: Plan) -> str:
     hours = f"{figure(plan.bill.minutes / 60, 1)} h" if plan.bill.minutes else ""
     days = f"{figure(plan.bill.days, 0)} d" if plan.bill.days else ""
     return ", ".join(word for word in (hours, days) if word) or "—"
-
-
-def _words(planned: tuple[Operation, ...], reader: Reader) -> list[str]:
-    """A plan in a few words: what is done where, by how much."""
-    openings = [op for op in planned if op.op == "open_chamber" and op.amount is not None]
-    out = [_one(op, reader) for op in planned if op.op != "open_chamber"]
-    if openings:
-        amounts = [op.amount.value for op in openings if op.amount is not None]
-        holes = ", ".join(str(op.cylinder) for op in openings)
-        out.append(
-            f"open chambers {holes}: " + _from_to([f"{min(amounts):.1f}", f"{max(amounts):.1f}"]) + " cc"
-        )
-    return out or ["nothing: it is inside as it stands"]
-
-
-def _one(op: Operation, reader: Reader) -> str:
-    where = f" {op.bank}" if op.bank else ""
-    if op.gasket is not None:
-        thick = op.gasket.thickness
-        return f"gasket{where} {op.gasket.name or reader.limit(thick.value if thick else 0.0)}"
-    if op.part is not None:
-        return f"{op.part.kind} {op.part.name or 'another'}"
-    if op.first is not None and op.last is not None:
-        return f"{op_words(op.op)}{where} {reader.limit(op.first.value)} front, {reader.limit(op.last.value)} rear"
-    if op.amount is not None:
-        amount = op.amount.value
-        written = f"{amount:.1f} cc" if LEVER[op.op].kind is Kind.VOLUME else reader.limit(amount)
-        return f"{op_words(op.op)}{where} {written}"
-    return "heads side for side"
 
 
 def _gaps(bench: Bench, asked: Asked, plan: Plan) -> list[Markup]:
@@ -356,22 +320,23 @@ def _detail(bench: Bench, asked: Asked, plan: Plan, at: int) -> dict[str, Any]:
     """Everything about the plan that is chosen."""
     reader, policy = bench.reader, plan.policy
     assembled = _assembled(bench)
+    whole = [operation_document(op) for op in from_the_start(bench.build, plan.planned)]
     opened = opened_for(asked.build, plan.planned, assembled)
     worth = None
     if policy is not None:
         of = {name: f" on bank {name}" if bench.several_banks else "" for name in policy.leave}
         leave = ", ".join(f"{reader.limit(mm)}{of[name]}" for name, mm in policy.leave.items())
         worth = {
-            "single": _percent(plan.chance),
-            "policy": _percent(policy.chance),
-            "clairvoyant": _percent(policy.clairvoyant),
+            "single": percent(plan.chance),
+            "policy": percent(policy.chance),
+            "clairvoyant": percent(policy.clairvoyant),
             "leave": leave,
             "gain": figure(100 * (policy.chance - plan.chance), 1),
             "pays": policy.chance - plan.chance >= 0.01,
         }
     return {
         "place": at + 1,
-        "words": _words(plan.planned, reader),
+        "words": plan_words(plan.planned, reader),
         "holes": _holes(asked, plan, reader),
         "worth": worth,
         "elsewhere": [
@@ -394,7 +359,7 @@ def _detail(bench: Bench, asked: Asked, plan: Plan, at: int) -> dict[str, Any]:
         "assembled": assembled,
         "assembled_choices": ASSEMBLED,
         "last_moment": last_moment(plan.planned),
-        "planned": json.dumps([operation_document(op) for op in plan.planned]),
+        "planned": json.dumps(whole),
         "nothing": not plan.planned,
         "asks": asked_of_crowns(with_plan(bench, plan.planned)) if _cuts_crowns(plan) else "",
     }
@@ -460,8 +425,8 @@ def _compared(bench: Bench, one: Plan, other: Plan, places: tuple[int, int]) -> 
     """Two plans over one another: what differs between them."""
     reader = bench.reader
     rows = [
-        ("Does", "; ".join(_words(one.planned, reader)), "; ".join(_words(other.planned, reader))),
-        ("Yield", _percent(one.chance), _percent(other.chance)),
+        ("Does", "; ".join(plan_words(one.planned, reader)), "; ".join(plan_words(other.planned, reader))),
+        ("Yield", percent(one.chance), percent(other.chance)),
         ("Cost", figure(one.bill.cost, 0), figure(other.bill.cost, 0)),
         ("Time", _time(one), _time(other)),
         ("Metal, cc", figure(one.bill.metal, 1), figure(other.bill.metal, 1)),
@@ -476,7 +441,7 @@ def _compared(bench: Bench, one: Plan, other: Plan, places: tuple[int, int]) -> 
 # -- none ------------------------------------------------------------------------
 
 
-def _windows_words(reasons: tuple[Reason, ...], reader: Reader) -> str:
+def _windowsplan_words(reasons: tuple[Reason, ...], reader: Reader) -> str:
     names = {
         "compression_ratio": "the ratio's window",
         "quench": f"the window of the {reader.quench}",
@@ -510,8 +475,8 @@ def ways(bench: Bench, asked: Asked) -> list[dict[str, Any]]:
         if plan is not None:
             opened = opened_for(asked.build, plan.planned, _assembled(bench))
             row |= {
-                "words": _words(plan.planned, reader),
-                "chance": _percent(plan.chance),
+                "words": plan_words(plan.planned, reader),
+                "chance": percent(plan.chance),
                 "cost": figure(plan.bill.cost, 0),
                 "time": _time(plan),
                 "metal": figure(plan.bill.metal, 1),

@@ -1,14 +1,23 @@
-"""Routes of the cut sheet: on screen, and as a PDF of one page."""
+"""Routes of the cut sheet: of the build, and of each face; on screen, as PDF, as drawings."""
 
 from __future__ import annotations
+
+from typing import Any
 
 from flask import Blueprint, Response, abort, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
+from zygometra.core.build.cut_log import FACES, CutPlace
+from zygometra.core.cutting.sheet import face_sheet
+from zygometra.exchange.face_drawings import face_dxf, face_svg
+
 from ..assets import asset_file
-from ..build.bench import open_bench
+from ..build.bench import Bench, open_bench
 from ..build.page import render
+from .face import drawn, face_view
 from .view import view
+
+KINDS = {"pdf": "application/pdf", "svg": "image/svg+xml", "dxf": "image/vnd.dxf"}
 
 sheet = Blueprint("sheet", __name__, template_folder="templates")
 
@@ -32,7 +41,55 @@ def pdf(build_id: int) -> BaseResponse:
     if "asks" in shown:
         # The page says why there is nothing to print.
         return redirect(url_for("sheet.page", build_id=build_id))
-    html = render_template("sheet/print.html", **shown)
+    html = render_template("sheet/print.html", bench=bench, **shown)
     response = Response(to_pdf(html, asset_file=asset_file), content_type="application/pdf")
     response.headers["Content-Disposition"] = f'inline; filename="cut-sheet-{build_id}.pdf"'
+    return response
+
+
+def _face(build_id: int, op: str, bank: str) -> tuple[Bench, CutPlace]:
+    bench = open_bench(build_id)
+    if op not in FACES or bank not in {one.name for one in bench.build.banks}:
+        abort(404)
+    return bench, CutPlace(op, bank)
+
+
+@sheet.get("/builds/<int:build_id>/sheet/<op>/<bank>")
+def face(build_id: int, op: str, bank: str) -> BaseResponse | str:
+    """Show the sheet of one face as it will print."""
+    bench, place = _face(build_id, op, bank)
+    shown = _printable(bench, place)
+    if shown is None:
+        return redirect(url_for("sheet.page", build_id=build_id))
+    return render(bench, "sheet", "sheet/face_page.html", **shown)
+
+
+def _printable(bench: Bench, place: CutPlace) -> dict[str, Any] | None:
+    """What the sheet of a face shows; None where there is none, or a crown is to be described first."""
+    if "asks" in view(bench, ""):
+        return None
+    return face_view(bench, place)
+
+
+@sheet.get("/builds/<int:build_id>/sheet/<op>/<bank>/face.<drawn_as>")
+def face_as(build_id: int, op: str, bank: str, drawn_as: str) -> BaseResponse:
+    """Hand the sheet of one face over: as PDF, or the face with its cuts as SVG or DXF."""
+    bench, place = _face(build_id, op, bank)
+    shown = _printable(bench, place)
+    if drawn_as not in KINDS or shown is None:
+        abort(404)
+    if drawn_as == "pdf":
+        from zygometra.exchange.pdf import to_pdf
+
+        body: bytes | str = to_pdf(render_template("sheet/face_print.html", **shown), asset_file=asset_file)
+    else:
+        found = face_sheet(bench.build, place, bench.rules)
+        assert found is not None
+        body = face_dxf(drawn(bench, found)) if drawn_as == "dxf" else face_svg(drawn(bench, found))
+    response = Response(body, content_type=KINDS[drawn_as])
+    way = "inline" if drawn_as == "pdf" else "attachment"
+    name = (
+        f"{op.replace('_', '-')}-{build_id}-{[b.name for b in bench.build.banks].index(bank) + 1}.{drawn_as}"
+    )
+    response.headers["Content-Disposition"] = f'{way}; filename="{name}"'
     return response

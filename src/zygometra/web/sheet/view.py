@@ -5,12 +5,15 @@ from __future__ import annotations
 from datetime import date
 from typing import Any
 
+from zygometra.core.cutting.running import faces_of
+from zygometra.core.cutting.sheet import face_sheet
 from zygometra.core.digits import figure
 from zygometra.core.findings.ends import asked_before_a_crown_is_cut
 from zygometra.core.stack import cut_sheet
 
 from .. import urls
 from ..build.bench import Bench, engine_line
+from ..cutlog.view import called
 from ..outside import address_outside
 from ..people import person
 from ..stations import counted
@@ -67,6 +70,12 @@ def view(bench: Bench, reference: str) -> dict[str, Any]:
         "stops_words": counted(len(stops), "stop"),
         "checks": [f for f in bench.findings if f.severity == "warn"][:_MOST_CHECKS],
         "decks": [(bank, slope) for bank, slope in slopes if slope not in _LEVEL],
+        "faces": [
+            (called(bench, place), place.op, place.bank)
+            for place in faces_of(bench.build)
+            if face_sheet(bench.build, place, bench.rules) is not None
+        ],
+        "fact": bench.kept.facts.seq,
         "today": date.today().isoformat(),
         "maker": person(),
         "address": address_outside(urls.station(bench.id, "sheet")),

@@ -7,9 +7,9 @@ from typing import Any
 from flask import Blueprint, abort, make_response, redirect, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
+from zygometra.core.cutting.gates import all_standings
 from zygometra.core.errors import QuantityError, shown
 from zygometra.core.gates import is_reason
-from zygometra.core.measuring.gates import standings
 from zygometra.core.measuring.steps import KIND
 from zygometra.core.typed import check_text
 from zygometra.exchange.logbook_faults import step_faults
@@ -87,7 +87,7 @@ def accept(build_id: int) -> BaseResponse:
     number = request.form.get("gate", "")
     standing = None
     if bench.evaluation is not None:
-        known = standings(bench.build, bench.evaluation, bench.kept.facts.accepted)
+        known = all_standings(bench.build, bench.evaluation, bench.kept.facts, now())
         standing = next((one for one in known if str(one.gate.number) == number), None)
     if standing is None:
         abort(404)

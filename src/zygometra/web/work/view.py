@@ -6,12 +6,14 @@ import secrets
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
+from zygometra.core.cutting.gates import all_standings
 from zygometra.core.fields import place_label
 from zygometra.core.gates import LONGEST_REASON
-from zygometra.core.measuring.gates import Standing, standings
+from zygometra.core.measuring.gates import Standing
 from zygometra.core.measuring.steps import KINDS, Step
 
 from ..build.bench import Bench
+from ..measure.noting import now
 from ..measure.view import places_of_build
 
 _SAYS = {
@@ -41,7 +43,7 @@ def gates_of(bench: Bench) -> list[dict[str, Any]]:
     if bench.evaluation is None:
         return []
     found: list[dict[str, Any]] = []
-    for one in standings(bench.build, bench.evaluation, bench.kept.facts.accepted):
+    for one in all_standings(bench.build, bench.evaluation, bench.kept.facts, now()):
         state = _state(one)
         lapsed = [place_label(path) for path in one.lapsed]
         found.append({"standing": one, "lapsed": lapsed, "state": state, "says": _SAYS[state]})

@@ -1,0 +1,112 @@
+"""Routes of the bench of verifying and signing."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response, abort, make_response, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response as BaseResponse
+
+from zygometra.core.cutting.verify import cuts_came, figures_achieved
+from zygometra.core.errors import QuantityError, shown
+from zygometra.core.gates import is_reason
+from zygometra.core.measuring.facts import FactKind
+from zygometra.exchange.cut_log_faults import entry_faults
+from zygometra.store.facts import New
+
+from ..assets import asset_file
+from ..build.bench import Bench, open_bench
+from ..build.page import render
+from ..measure.noting import append, now, renew
+from ..measure.sent import key_of
+from ..measure.surveys import fault_words
+from ..people import person, told_error
+from .view import ABOUT, build_sheet, view
+
+verify = Blueprint("verify", __name__, template_folder="templates")
+
+
+@verify.get("/builds/<int:build_id>/verify")
+def page(build_id: int) -> str:
+    """Show planned against achieved, hole by hole, and who signed."""
+    bench = open_bench(build_id)
+    return render(bench, "agreement", "verify/page.html", tab="verify", **view(bench))
+
+
+@verify.get("/builds/<int:build_id>/build-sheet.pdf")
+def pdf(build_id: int) -> BaseResponse:
+    """Hand the sheet of the finished engine over as PDF."""
+    from zygometra.exchange.pdf import to_pdf
+
+    bench = open_bench(build_id)
+    if bench.evaluation is None:
+        abort(404)
+    html = render_template("verify/print.html", **build_sheet(bench))
+    response = Response(to_pdf(html, asset_file=asset_file), content_type="application/pdf")
+    response.headers["Content-Disposition"] = f'inline; filename="build-sheet-{build_id}.pdf"'
+    return response
+
+
+def _said(bench: Bench, says: str, status: int = 422) -> BaseResponse:
+    shown_view = view(bench, fault=says, typed=request.form)
+    return make_response(render(bench, "agreement", "verify/page.html", tab="verify", **shown_view), status)
+
+
+def _kept(bench: Bench, kind: FactKind, listed: str, body: dict[str, Any]) -> BaseResponse:
+    names, numbers = [bank.name for bank in bench.build.banks], list(bench.build.cylinders)
+    for fault in entry_faults(listed, body, names, numbers):
+        return _said(bench, fault_words(fault))
+    refusal = append(bench.id, [New(body["id"], kind, {**body, "by": person(), "at": now()})])
+    if refusal is not None:
+        return _said(bench, *refusal)
+    renew(bench.id)
+    return redirect(url_for("verify.page", build_id=bench.id))
+
+
+@verify.post("/builds/<int:build_id>/verify/sign")
+def sign(build_id: int) -> BaseResponse:
+    """Sign for the finished engine: with a reason, what stood against it, and the figures that it covers."""
+    bench = open_bench(build_id)
+    if bench.evaluation is None:
+        abort(404)
+    reason = " ".join(request.form.get("reason", "").split())
+    if not is_reason(reason):
+        return _said(bench, f"Found {shown(reason)}; wanted in 3 to 500 characters why it is right so.")
+    if request.form.get("seen") != f"{bench.stored.version}.{bench.kept.facts.seq}":
+        return _said(
+            bench, "Something was noted or changed since this page was made: look at it, then sign.", 409
+        )
+    try:
+        key = key_of(request.form)
+    except QuantityError as error:
+        return _said(bench, told_error(error))
+    body = {
+        "id": key,
+        "about": ABOUT,
+        "reason": reason,
+        "fails": view(bench)["against"][:200],
+        "covers": figures_achieved(bench.build),
+    }
+    return _kept(bench, "accepted", "acceptances", body)
+
+
+@verify.post("/builds/<int:build_id>/verify/remember")
+def remember(build_id: int) -> BaseResponse:
+    """Keep what a cut came to, so that it counts in what its machine tends to do."""
+    bench = open_bench(build_id)
+    if bench.evaluation is None:
+        abort(404)
+    op, _, bank = request.form.get("cut", "").partition("|")
+    came = next((one for one in cuts_came(bench.build) if (one.place.op, one.place.bank) == (op, bank)), None)
+    if came is None or not (came.machine or came.shop):
+        return _said(
+            bench, "That cut has no machine in its set-up record, or was not read before and after it."
+        )
+    try:
+        key = key_of(request.form)
+    except QuantityError as error:
+        return _said(bench, told_error(error))
+    body: dict[str, Any] = {"id": key, "op": op, "bank": bank}
+    body |= {name: value for name, value in (("machine", came.machine), ("shop", came.shop)) if value}
+    body |= {"asked": round(came.asked, 6), "achieved": round(came.achieved, 6), "u": round(came.u, 6)}
+    return _kept(bench, "verified", "verified", body)
