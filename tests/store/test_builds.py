@@ -240,11 +240,14 @@ def test_the_floor_lists_searches_and_stages(engine, session):
     assert load_demo(engine) is False
     everything = builds.listed(session)
     assert len(everything) == len(SHOP) >= 6
-    assert everything[0].name == "Timber hauler V8"
+    assert everything[0].name == "Canal barge 2.6"
     assert {b.family for b in everything} == {"Tarnbeck", "Veldrin", "Quillon", "Ottermoor", "Pellam"}
     assert [b.name for b in builds.listed(session, search="tarn harbour ferry")] == ["Ferry tender 2.3"]
     assert builds.listed(session, search="100%_\\") == ()
-    assert [b.name for b in builds.listed(session, stage="signed off")] == ["Winch flat-four"]
+    assert [b.name for b in builds.listed(session, stage="signed off")] == [
+        "Granary hoist 1.9",
+        "Winch flat-four",
+    ]
     moves.set_stage(
         session,
         everything[0].id,
@@ -254,7 +257,7 @@ def test_the_floor_lists_searches_and_stages(engine, session):
         entry=by("Ada", ""),
     )
     assert everything[0].name not in [b.name for b in builds.listed(session)]
-    assert [b.name for b in builds.listed(session, stage="shelved")] == ["Timber hauler V8"]
+    assert [b.name for b in builds.listed(session, stage="shelved")] == ["Canal barge 2.6"]
 
 
 def test_a_stage_is_recorded_once(session, pilot):
