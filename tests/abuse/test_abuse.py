@@ -88,6 +88,9 @@ def addresses(app):
         "mark": "x",
         "key": "p",
         "bank": "left",
+        "op": "deck_cut",
+        "pieces_op": "crown_cut",
+        "drawn_as": "svg",
     }
     out = []
     with app.test_request_context("/"):
