@@ -23,8 +23,10 @@ from support.half_cut import (
 )
 from zygometra.core.build.cut_log import CutPlace
 from zygometra.core.house_rules import rules_for
+from zygometra.core.measuring.causes import causes
 from zygometra.core.planning.plans import Planner
 from zygometra.core.stack.evaluate import evaluate
+from zygometra.core.stack.inverse import solve
 from zygometra.exchange.evaluation_file import evaluation_document
 from zygometra.exchange.plan_file import plans_document
 
@@ -143,3 +145,53 @@ def test_what_is_off_already_is_taken_from_what_a_lever_may_do():
     assert planner._decks["A"].high == pytest.approx(0.3)
     gone = Planner(built(document(passes=deck_passes(0.4, 0.2))), rules_for(""))
     assert "A" not in gone._decks
+
+
+@given(st.sampled_from(["quench", "compression_ratio"]), st.floats(0.0, 0.2), st.floats(0.01, 0.2))
+def test_what_a_lever_must_do_counts_what_is_off(result, done, more):
+    doc = document(planned=planned(0.25), passes=deck_passes(done) if done > 0.001 else [])
+    wanted = getattr(
+        evaluate(built({**doc, "planned": planned(done + more)})).planned.hole(2).outcome, result
+    )
+    total = solve(built(doc), 2, "deck_cut", result, wanted)
+    came = evaluate(built({**doc, "planned": planned(total)})).planned.hole(2).outcome
+    assert getattr(came, result) == pytest.approx(wanted, rel=1e-9)
+
+
+def test_crowns_are_cut_piece_by_piece_and_planned_as_a_set():
+    passes = [{"id": "c1", "op": "crown_cut", "cylinder": 1, "number": 1, "depth": 0.2, "at": moment(40)}]
+    doc = document(planned=[{"op": "crown_cut", "amount": 0.3}], passes=passes)
+    found = evaluate(built(doc))
+    before = [0.42 + 0.01 * n for n in (1, 2, 3, 4)]
+    assert [h.outcome.deck_clearance for h in found.now.holes] == pytest.approx(
+        [before[0] + 0.2, *before[1:]]
+    )
+    assert [h.outcome.deck_clearance for h in found.planned.holes] == pytest.approx([c + 0.3 for c in before])
+
+
+def test_a_survey_of_the_deck_is_as_old_as_it_is():
+    points = [{"x": x, "y": y, "z": 229.9} for x in (-50, 340) for y in (-60, 60)]
+    survey = {"id": "v", "face": "deck", "bank": "A", "datum": "crank", "points": points, "at": moment(5)}
+    doc = document(passes=deck_passes(0.1), surveys=[survey])
+    doc["readings"] = []
+    low = 229.9 - 0.1 - (STROKE / 2 + 145 + 39.6)
+    assert evaluate(built(doc)).now.hole(1).outcome.deck_clearance == pytest.approx(low)
+    survey["at"] = moment(90)
+    assert evaluate(built(doc)).now.hole(1).outcome.deck_clearance == pytest.approx(low + 0.1)
+
+
+def test_no_cause_is_sought_for_what_was_cut():
+    doc = document(planned=planned(0.3), passes=deck_passes(0.3), unstated_doubt="house")
+    before = doc.pop("readings")
+    doc["readings"] = []
+    for when, off in ((0, 0.0), (100, 0.3)):
+        for one in before:
+            for i in range(3):
+                value = round(one["value"] + 0.002 * (i - 1) - off, 4)
+                own = {"id": f"{one['id']}-{i}-{when}", "value": value, "zero": f"z{when}"}
+                doc["readings"].append({**one, **own, "at": moment(when + i)})
+    doc["parts"]["block"]["deck_height"] = {"value": 230.0 + 0.02, "plus_minus": 0.05}
+    doc["parts"]["rod"]["length"] = {"value": 145.0, "u": 0.01, "each": True}
+    doc["parts"]["piston"]["compression_height"] = {"value": 39.6, "u": 0.01, "each": True}
+    doc["parts"]["crank"]["stroke"] = {"value": 90.0, "u": 0.01}
+    assert causes(built(doc)) == ()

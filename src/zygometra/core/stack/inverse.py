@@ -350,7 +350,10 @@ def solve(build: Build, cylinder: int, op: OpName, result: str, wanted: float) -
     else:
         total = _solved_for_ratio(build, hole, op, wanted)
     _inside_metal(hole, op, total)
-    return total
+    if not build.cuts.passes:
+        return total
+    # A lever's total counts from where its log began.
+    return total + build.cuts.on_hole(op, build.bank_of(cylinder), cylinder, build.planned)
 
 
 def _inside_metal(hole: Hole, op: OpName, total: float) -> None:
