@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from trials.study import Share, Table, over_all, percent
-from zygometra.core.cutting.memory import Outcome, remembered
+from zygometra.core.memory import Outcome, remembered
 
 USUAL = 0.015 / 3**0.5
 STATED, LOW, HIGH = 0.95, 0.92, 0.98

@@ -125,3 +125,16 @@ def test_a_gauges_page_shows_what_rests_on_it(shop, session, bring):
     page = shop.page("/gauges/depth-1")
     assert "12 readings since its last good check" in page.text
     assert any(a.attrs.get("href") == f"/builds/{build}/measure" for a in page.all(tag="a"))
+
+
+def test_what_checks_showed_is_remembered_and_stands_in_for_a_doubt_nobody_stated(shop, session):
+    shop.post("/gauges", {"name": "depth-9", "kind": "depth indicator", "resolution": "0.01 mm"})
+    for i, off in enumerate(("0.004 mm", "0,006", "-0.01 mm", "much")):
+        sent = {"key": f"c{i}", "what": "good", "on": "2026-05-04", "off": off}
+        answer = shop.post("/gauges/depth-9", sent)
+        assert answer.status_code == (422 if off == "much" else 302)
+    text = shop.text("/gauges/depth-9")
+    assert "Tends to show" in text
+    assert "3 checks" in text
+    assert "this stands in for it" in text
+    assert "off by -0.01 mm" in text

@@ -191,7 +191,7 @@ POSTED = {
     "measure.photo": ["key", "fact", "file"],
     "measure.take_table": ["file"],
     "gauges.save": ["name", "kind", "resolution", "u", "feel", "read_with", "material"],
-    "gauges.note": ["key", "what", "on", "why"],
+    "gauges.note": ["key", "what", "on", "why", "off"],
     "mix.take": ["block", "at", "into", "name"],
     "mix.order": ["block", "at", "reason", "sign"],
 }

@@ -11,9 +11,10 @@ from pydantic import Field as Slot
 from zygometra.core.build.lever_table import OPS
 from zygometra.core.build.means import PART_KINDS
 from zygometra.core.build.model import LAYOUTS, MOST_CYLINDERS
+from zygometra.core.errors import QuantityError
 from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELD
 from zygometra.core.measuring.logbook import AXES, READABLE, SURFACES
-from zygometra.core.measuring.read_in import MOST_SHOTS, gauge_figure
+from zygometra.core.measuring.read_in import MOST_SHOTS, gauge_figure, gauge_off
 from zygometra.core.planning.opening import ASSEMBLED
 from zygometra.core.units import Kind
 from zygometra.core.windows import WINDOW_SOURCES
@@ -246,11 +247,20 @@ Degrees = Annotated[float, Slot(ge=-60, le=200, allow_inf_nan=False)]
 MOST_READINGS = 20_000
 
 
+def _off(raw: Any) -> float:
+    """What a gauge showed more than its master: a length or a volume; which of them its figures say."""
+    try:
+        return gauge_off(raw)
+    except QuantityError:
+        return gauge_off(raw, Kind.VOLUME)
+
+
 class CheckShape(Shape):
     """A gauge against its master on a day."""
 
     on: Moment
     good: bool
+    off: Annotated[Any, checked(_off), WithJsonSchema({"x-ref": "Quantity"})] = None
 
 
 class MishapShape(Shape):

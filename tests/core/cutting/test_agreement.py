@@ -14,11 +14,13 @@ from support.half_cut import built, deck_passes, document, moment, planned
 from zygometra.core.build.cut_log import CutPlace
 from zygometra.core.cutting.agreement import blocked_by, changed, parties, questions, specification
 from zygometra.core.cutting.gates import all_standings
-from zygometra.core.cutting.memory import Outcome, remembered, with_memory
+from zygometra.core.cutting.memory import with_memory
 from zygometra.core.cutting.sheet import PrintedSheet, face_sheet, read_code
 from zygometra.core.cutting.verify import compared, cuts_came, figures_achieved, outside
 from zygometra.core.house_rules import rules_for
 from zygometra.core.measuring.facts import Fact, Facts, facts_of
+from zygometra.core.measuring.read_in import read_gauge
+from zygometra.core.memory import Outcome, remembered
 from zygometra.core.stack.evaluate import evaluate
 
 DECK = CutPlace("deck_cut", "A")
@@ -260,3 +262,16 @@ def test_facts_go_into_a_file_and_come_back():
         assert written[key] == doc[key]
     again = Facts().extended(facts_of(written, {})).document({})
     assert again == written
+
+
+def test_a_gauge_nobody_vouched_for_is_as_doubtful_as_its_checks_showed():
+    checks = [
+        {"on": f"2026-0{i}-01", "good": True, "off": f"{off} mm"}
+        for i, off in enumerate((0.004, 0.006, 0.005), 1)
+    ]
+    bare = read_gauge("d", {"resolution": "0.01 mm", "checks": checks})
+    assert bare.u == pytest.approx(math.hypot(bare.tends.bias, bare.tends.u))
+    assert 0.002 < bare.tends.bias < 0.005
+    stated = read_gauge("d", {"resolution": "0.01 mm", "u": "0.003 mm", "checks": checks})
+    assert stated.u == 0.003
+    assert read_gauge("d", {"resolution": "0.01 mm"}).u is None

@@ -13,6 +13,7 @@ from functools import cached_property
 from typing import Any, NamedTuple
 
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field
+from ..memory import Memory, Outcome, remembered
 from ..place import NOWHERE, Place, Position
 from ..units import Kind, Unit
 
@@ -78,10 +79,14 @@ def place_of(figure: str, bank: str | None = None, cylinder: int | None = None) 
 
 
 class Check(NamedTuple):
-    """A gauge against its master: on which day, and whether it was good."""
+    """A gauge against its master: on which day, whether it was good, and by how much it showed more (None: not said).
+
+    ``off`` in the base unit of the gauge.
+    """
 
     on: str
     good: bool
+    off: float | None = None
 
 
 class Mishap(NamedTuple):
@@ -113,6 +118,16 @@ class Gauge:
     checks: tuple[Check, ...] = ()
     mishaps: tuple[Mishap, ...] = ()
     measures: Kind | None = None
+
+    @property
+    def tends(self) -> Memory | None:
+        """What it tends to show more than there is, from its checks; None where no check says by how much."""
+        off = [Outcome(one.off) for one in self.checks if one.off is not None]
+        return remembered(off, self.repeatability or _USUAL_OFF) if off else None
+
+
+# How far a gauge is expected to be off where nothing is known of its repeats, in its base unit.
+_USUAL_OFF = 0.005
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,6 +3,7 @@
 # long: one entry of a logbook after another, read
 from __future__ import annotations
 
+import math
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import replace
 from datetime import UTC, datetime
@@ -225,7 +226,13 @@ def read_gauge(name: str, raw: Mapping[str, Any]) -> Gauge:
         except QuantityError as error:
             raise QuantityError(f"{key} {error.found}", error.wanted) from None
         measures = measures or kind
-    return Gauge(
+    checks = tuple(
+        Check(
+            one["on"], bool(one["good"]), None if one.get("off") is None else gauge_off(one["off"], measures)
+        )
+        for one in raw.get("checks") or ()
+    )
+    gauge = Gauge(
         name,
         raw.get("kind") or "",
         figures["resolution"],
@@ -236,10 +243,32 @@ def read_gauge(name: str, raw: Mapping[str, Any]) -> Gauge:
         raw.get("read_with") or "",
         raw.get("material") or "steel",
         bool(raw.get("compensated", False)),
-        tuple(Check(one["on"], bool(one["good"])) for one in raw.get("checks") or ()),
+        checks,
         tuple(Mishap(one["on"], one["what"]) for one in raw.get("mishaps") or ()),
         measures,
     )
+    if gauge.u is None and (tends := gauge.tends) is not None:
+        # Nobody stated its doubt: what its checks showed stands in, as doubt and never as a correction.
+        return replace(gauge, u=math.hypot(tends.bias, tends.u))
+    return gauge
+
+
+def gauge_off(raw: Any, kind: Kind | None = None) -> float:
+    """Return by how much a gauge showed more than its master, in its base unit.
+
+    Parameters
+    ----------
+    raw : object
+        A quantity, either way of nought.
+    kind : Kind, optional
+        What the gauge measures; a length where nobody said.
+
+    Examples
+    --------
+    >>> gauge_off("-4 um")
+    -0.004
+    """
+    return read_quantity(raw, kind or Kind.LENGTH, dimension="exact", low=-50, high=50).value
 
 
 def read_zero(name: str, raw: Mapping[str, Any]) -> Zero:

@@ -7,11 +7,14 @@ from datetime import date
 from typing import Any
 
 from zygometra.core.errors import QuantityError, shown
-from zygometra.core.measuring.read_in import GAUGE_FIGURES, read_gauge
+from zygometra.core.measuring.logbook import Gauge
+from zygometra.core.measuring.read_in import GAUGE_FIGURES, gauge_off, read_gauge
 from zygometra.core.typed import check_text
+from zygometra.core.units import Kind
 
 from ..forms.form import Form
-from ..forms.read import attempt
+from ..forms.read import attempt, with_unit
+from ..people import reader
 
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9 _.-]{0,39}")
 MATERIALS = ("steel", "carbide", "invar", "aluminium", "granite")
@@ -81,6 +84,13 @@ def _figure(text: str) -> str:
     if value < 0:
         raise QuantityError(text, "nought or more")
     return text
+
+
+def with_off(gauge: Gauge, typed: str) -> str:
+    """Return by how much a gauge showed more than its master, with its unit; raises QuantityError where it is none."""
+    written = with_unit(typed, gauge.measures or Kind.LENGTH, reader())
+    gauge_off(written, gauge.measures)
+    return written
 
 
 def day_of(typed: str) -> str:

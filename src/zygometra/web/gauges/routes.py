@@ -33,7 +33,7 @@ from ..db import db
 from ..forms.form import Form
 from ..measure.read_view import place_value, places_of
 from ..people import actor, reader, told_error
-from .form import day_of, gauge_of
+from .form import day_of, gauge_of, with_off
 from .view import MISHAPS, gauge_view, register_view
 
 gauges = Blueprint("gauges", __name__, template_folder="templates")
@@ -97,6 +97,8 @@ def note(name: str) -> BaseResponse:
             body, kind = {"on": day_of(request.form.get("on", "")), "what": what}, "mishap"
         elif what in ("good", "failed"):
             body, kind = {"on": day_of(request.form.get("on", "")), "good": what == "good"}, "check"
+            if off := request.form.get("off", "").strip()[:40]:
+                body["off"] = with_off(known.gauges[name], off)
         else:
             raise QuantityError(shown(what), "a check that was good or failed, or what happened to it")
         key = check_text(request.form.get("key", ""), "a key of 1 to 80 characters", least=1, most=80)

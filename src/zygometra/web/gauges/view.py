@@ -13,6 +13,7 @@ from zygometra.core.digits import number_of
 from zygometra.core.measuring.gauges import suspects, wants_check
 from zygometra.core.measuring.logbook import Gauge
 from zygometra.core.measuring.read_in import read_reading
+from zygometra.core.units import Kind
 from zygometra.store.facts import read_with
 from zygometra.store.gauges import Register
 
@@ -127,6 +128,7 @@ def gauge_view(session: Session, known: Register, name: str, *, fault: str = "")
         "gauge": gauge,
         "entry": entry,
         "figures": figures_words(entry),
+        "tends": _tends(gauge, entry),
         "state": state,
         "says": says,
         "noted": [
@@ -154,9 +156,24 @@ def gauge_view(session: Session, known: Register, name: str, *, fault: str = "")
     }
 
 
+def _tends(gauge: Gauge, entry: Mapping[str, Any]) -> str:
+    """What its checks say that it tends to show; empty where none says by how much."""
+    found = gauge.tends
+    if found is None:
+        return ""
+    unit = "cc" if gauge.measures is Kind.VOLUME else "mm"
+    way = "more" if found.bias >= 0 else "less"
+    stands = "Nobody stated its doubt, so this stands in for it." if "u" not in entry else ""
+    return (
+        f"Tends to show {abs(found.bias):.4f} {unit} {way} than there is; the next check within {found.low:.4f} to "
+        f"{found.high:.4f} {unit} (95 %, {found.jobs} checks). No reading is corrected by it. {stands}".strip()
+    )
+
+
 def _noted_words(kind: str, body: Mapping[str, Any]) -> str:
     if kind == "check":
-        return f"check on {str(body['on'])[:10]}: {'good' if body['good'] else 'failed'}"
+        off = f", off by {_typed(body['off'])}" if body.get("off") is not None else ""
+        return f"check on {str(body['on'])[:10]}: {'good' if body['good'] else 'failed'}{off}"
     if kind == "mishap":
         return f"{body['what']} on {str(body['on'])[:10]}"
     return f"retired: {body.get('why', '')}" if kind == "retired" else f"registered: {figures_words(body)}"

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from zygometra.core.build.lever_table import OpName
 from zygometra.core.build.model import Build
-from zygometra.core.cutting.memory import Memory, Outcome, remembered, with_memory
+from zygometra.core.cutting.memory import with_memory
 from zygometra.core.house_rules import HouseRules
+from zygometra.core.memory import Memory, Outcome, remembered
 from zygometra.core.wording import Reader
 from zygometra.store import facts
 
