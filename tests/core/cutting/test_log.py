@@ -17,7 +17,9 @@ from zygometra.core.cutting.running import PassTooDeep, check_pass, check_readin
 from zygometra.core.cutting.set_up import sweep_says
 from zygometra.core.cutting.sets import set_standing
 from zygometra.core.errors import QuantityError
+from zygometra.core.findings.collect import findings
 from zygometra.core.house_rules import HouseRules, rules_for
+from zygometra.core.stack.evaluate import evaluate
 
 RULES = HouseRules()
 DECK = CutPlace("deck_cut", "A")
@@ -204,3 +206,25 @@ def test_a_drift_along_the_set_is_a_finding_and_scatter_is_none():
     assert found.drift.seen
     level = crowns(*((n, 0.3, None, (0.002 * (-1) ** n,)) for n in range(1, 7)))
     assert not set_standing(level, "crown_cut", range(1, 7), 0.02, RULES).drift.seen
+
+
+# -- what is said of a log --------------------------------------------------------
+
+
+def said_of(**more):
+    build = built(document(**more))
+    return {one.code: str(one.says) for one in findings(build, evaluate(build), rules_for(""))}
+
+
+def test_a_log_past_its_plan_its_limit_or_against_itself_is_said():
+    assert not {"cut-past-plan", "cut-past-limit", "passes-contradict"} & set(
+        said_of(planned=planned(0.25), passes=deck_passes(0.2, 0.05))
+    )
+    past = said_of(planned=planned(0.25), passes=deck_passes(0.2, 0.1))
+    assert "0.300 mm by its log, 0.050 mm more than is planned" in past["cut-past-plan"]
+    assert "The deck lost 0.700 mm by its log, and 0.60" in said_of(passes=deck_passes(0.7))["cut-past-limit"]
+    twice = [*deck_passes(0.1), {**deck_passes(0.2)[0], "id": "another"}]
+    assert (
+        "Pass 1 of the deck was logged with 0.100 mm and with 0.200 mm"
+        in said_of(passes=twice)["passes-contradict"]
+    )

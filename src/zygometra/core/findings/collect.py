@@ -12,7 +12,7 @@ from ..build.model import Build
 from ..house_rules import HouseRules
 from ..stack.results import Evaluation
 from ..wording import Reader
-from . import chambers, cuts, ends, faces, figures, logbook, room, totals, waiting, wanted
+from . import chambers, cut_log, cuts, ends, faces, figures, logbook, room, totals, waiting, wanted
 from .registry import Case, Judge
 from .said import RANK, Code, Finding
 
@@ -28,6 +28,7 @@ OF_FIGURES: tuple[Judge, ...] = (
     *figures.JUDGES,
     *totals.JUDGES,
     *logbook.JUDGES,
+    *cut_log.JUDGES,
     *faces.JUDGES,
     *chambers.JUDGES,
 )

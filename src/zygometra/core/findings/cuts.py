@@ -96,7 +96,10 @@ def elsewhere(case: Case) -> Iterable[Said]:
             thicker = after.gasket_thickness - before.gasket_thickness
         # Of a levelling cut midway: its ends stand off it by half the wedge.
         decks = [planned.hole(number).outcome.deck_cut for number in (bank.cylinders[0], bank.cylinders[-1])]
-        lowered = sum(decks) / 2 + after.head_cut - thicker
+        ends = (bank.cylinders[0], bank.cylinders[-1])
+        made = [case.build.cuts.on_hole("deck_cut", bank, number, case.build.planned) for number in ends]
+        head = case.build.cuts.on_hole("head_cut", bank, ends[0], ())
+        lowered = sum(decks + made) / 2 + after.head_cut + head - thicker
         if abs(lowered) < case.rules["lowering_note"]:
             continue
         way = "lower" if lowered > 0 else "higher"

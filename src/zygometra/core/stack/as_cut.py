@@ -215,7 +215,20 @@ def _terms(source: Source, number: int) -> list[Term]:
     return [Term(key, quantity.u, quantity.dof, None, quantity.rectangular)]
 
 
-def _planned_at(build: Build, op: OpName, bank: Bank, number: int) -> float:
+def planned_at(build: Build, op: OpName, bank: Bank, number: int) -> float:
+    """Return what a plan takes at one hole in all, from where its log began, in mm or cc.
+
+    Parameters
+    ----------
+    build : Build
+        With its plan.
+    op : str
+        The lever.
+    bank : Bank
+        The hole's bank.
+    number : int
+        The hole; no unit.
+    """
     i, n = bank.cylinders.index(number), len(bank.cylinders)
     own = (one.at(i, n).amount for one in build.planned if one.op == op and one.acts_on(bank.name, number))
     return math.fsum(amount.value for amount in own if amount is not None)
@@ -223,7 +236,7 @@ def _planned_at(build: Build, op: OpName, bank: Bank, number: int) -> float:
 
 def _left(build: Build, op: OpName, bank: Bank, number: int) -> float:
     made = build.cuts.on_hole(op, bank, number, build.planned)
-    return max(_planned_at(build, op, bank, number) - made, 0.0)
+    return max(planned_at(build, op, bank, number) - made, 0.0)
 
 
 def left_to_cut(build: Build) -> tuple[tuple[str, Operation], ...]:
