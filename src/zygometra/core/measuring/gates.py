@@ -177,10 +177,20 @@ def _chambers(asked: _Asked) -> _Stands | None:
 
 
 def _read_again(asked: _Asked) -> _Stands | None:
-    cuts = [step for step in asked.build.steps if step.kind.feeds]
-    if not cuts:
+    cuts = [step for step in asked.build.steps if step.kind.feeds and step.state == "done"]
+    if not cuts and not asked.build.cuts.passes:
         return None
-    return tuple(dict.fromkeys(says for step in cuts for says in _older(asked, step))), {}
+    older = [*_cut_since(asked), *(says for step in cuts for says in _older(asked, step))]
+    return tuple(dict.fromkeys(older)), {}
+
+
+def _cut_since(asked: _Asked) -> Iterator[str]:
+    """Holes in which something that was read was cut since, by the log."""
+    for hole in asked.holes:
+        for path, figure in ((_DEPTH, "deck_clearance"), (_CHAMBER, "chamber_volume")):
+            source = hole.sources.get(path)
+            if source is not None and source.quantity.is_as_cut and source.quantity.basis in _READ:
+                yield f"hole {hole.number}: {READABLE[figure].label} not read since the last pass"
 
 
 def _older(asked: _Asked, step: Step) -> Iterator[str]:

@@ -159,6 +159,11 @@ def face_view(
             if place.op == "deck_cut"
             else [("chamber_volume", "chamber volume")]
         ),
+        "found": [
+            one.body
+            for one in bench.kept.facts.found
+            if one.body.get("bank") in (None, place.bank) and one.body.get("cylinder") is None
+        ],
         "fault": fault,
         "typed": typed,
         "cautions": CAUTIONS,
