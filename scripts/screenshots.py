@@ -51,13 +51,20 @@ def main(address: str) -> None:
         at = name_myself(page, address)
         shot(page, "floor")
         pilot, truck = at["Pilot launch 2.3"], at["Mountain rescue truck V8"]
-        for station in ("stack", "figures", "sheet", "record"):
+        for station in ("stack", "figures"):
             page.goto(f"{address}{pilot}/{station}")
             shot(page, station)
         page.goto(f"{address}{at['Brickyard lorry V8']}/plans?full=1")
         shot(page, "plan")
-        page.goto(f"{address}{at['Hill-climb single']}/stack")
-        shot(page, "stop")
+        barge, hoist = at["Canal barge 2.6"], at["Granary hoist 1.9"]
+        for name, where in (
+            ("cut-log", f"{barge}/cut-log/deck_cut/A"),
+            ("face-sheet", f"{barge}/sheet/deck_cut/A"),
+            ("agreement", f"{barge}/agreement"),
+            ("verify", f"{hoist}/verify"),
+        ):
+            page.goto(f"{address}{where}")
+            shot(page, name)
         page.goto(f"{address}{truck}/stack?hole=2")
         page.get_by_label("Deck cut", exact=True).fill("0.12 mm")
         page.wait_for_timeout(600)
