@@ -7,9 +7,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from functools import cached_property
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-import numpy as np
+if TYPE_CHECKING:
+    import numpy as np
 
 # The spread expected where nothing is known is right within a factor: log-sd of the prior.
 _LOOSE = 0.6
@@ -73,7 +74,7 @@ def remembered(outcomes: Iterable[Outcome], usual: float) -> Memory:
         float(grid.weight @ grid.spread),
         grid.quantile(0.025),
         grid.quantile(0.975),
-        float(np.sqrt(grid.weight @ (grid.variance + (grid.mean - grid.weight @ grid.mean) ** 2))),
+        float(grid.weight @ (grid.variance + (grid.mean - grid.weight @ grid.mean) ** 2)) ** 0.5,
     )
 
 
@@ -81,6 +82,9 @@ class _Grid:
     """Spreads on a grid, with what each makes of bias and of the next job."""
 
     def __init__(self, jobs: list[Outcome], usual: float) -> None:
+        # A short command waits for no array of numbers that it does not need.
+        import numpy as np
+
         self.spread = usual * np.exp(np.linspace(-3.2, 3.2, _GRID) * _LOOSE)
         missed = np.array([one.missed for one in jobs])
         read = np.array([one.u for one in jobs])
@@ -98,7 +102,7 @@ class _Grid:
 
     @cached_property
     def _scale(self) -> np.ndarray:
-        scale: np.ndarray = np.sqrt(self.variance)
+        scale: np.ndarray = self.variance**0.5
         return scale
 
     def quantile(self, share: float) -> float:

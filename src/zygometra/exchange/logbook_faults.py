@@ -66,6 +66,16 @@ def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[
         if raw["id"] in ids:
             yield Fault(f"found[{i}].id", f"{shown(raw['id'])} twice", "an id of its own")
     ids |= {one["id"] for one in found}
+    yield from _ids_twice(document, ids)
+    for i, raw in enumerate(document.get("surveys") or ()):
+        yield from survey_faults(f"surveys[{i}]", raw, names, numbers)
+    for i, raw in enumerate(document.get("steps") or ()):
+        yield from step_faults(f"steps[{i}]", raw, names, numbers)
+    yield from cut_log_faults(document, names, numbers)
+
+
+def _ids_twice(document: Mapping[str, Any], ids: set[str]) -> Iterator[Fault]:
+    """Ids of whatever else is listed that are there already; readings and found things have theirs."""
     for key in (*ALSO_READ, *(key for key in LISTED if key != "found")):
         listed = document.get(key) or ()
         yield from _twice(key, listed)
@@ -73,11 +83,6 @@ def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[
             if raw["id"] in ids:
                 yield Fault(f"{key}[{i}].id", f"{shown(raw['id'])} twice", "an id of its own")
         ids |= {one["id"] for one in listed}
-    for i, raw in enumerate(document.get("surveys") or ()):
-        yield from survey_faults(f"surveys[{i}]", raw, names, numbers)
-    for i, raw in enumerate(document.get("steps") or ()):
-        yield from step_faults(f"steps[{i}]", raw, names, numbers)
-    yield from cut_log_faults(document, names, numbers)
 
 
 def _dome_faults(document: Mapping[str, Any]) -> Iterator[Fault]:

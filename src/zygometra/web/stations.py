@@ -83,7 +83,7 @@ def _cut(bench: Bench) -> State:
 
 
 def _cut_log(bench: Bench) -> State:
-    from .cutlog.view import progress_words
+    from .cutlog.list import progress_words
 
     return State(*progress_words(bench))
 

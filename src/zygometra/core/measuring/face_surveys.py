@@ -83,8 +83,6 @@ def read_face_survey(
     A point is read once: u² = repeatability² + r²/12 of its gauge. What the gauge itself is off is
     shared by all points, and kept apart.
     """
-    from .read_in import moment
-
     gauge = gauges.get(raw.get("gauge") or "")
     own = _point_u(gauge, unstated)
     points = []
@@ -118,9 +116,15 @@ def read_face_survey(
         is_house,
         order,
         raw.get("by") or "",
-        moment(raw["at"]) if raw.get("at") else "",
+        _moment(raw.get("at")),
         raw,
     )
+
+
+def _moment(raw: str | None) -> str:
+    from .read_in import moment
+
+    return moment(raw) if raw else ""
 
 
 def _both(raw: Mapping[str, Any] | None) -> tuple[float | None, float | None]:

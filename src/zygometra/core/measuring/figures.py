@@ -8,12 +8,12 @@ from dataclasses import replace
 from functools import partial
 from typing import NamedTuple
 
-from ..build.cut_log import SETS, CutOp
 from ..build.model import Build
-from ..place import Place, Scope
+from ..place import Place
 from ..quantity import Quantity, Term
 from ..units import Kind, from_base
 from ..usual_figures import between_holes, expansion
+from .cut_since import passes_over, when_filled, when_surveyed
 from .in_use import InUse, Series, in_use, spots_of
 from .logbook import READABLE, Logbook, Reading, latest
 from .scatter import SHOT_SIZE, Pool
@@ -60,7 +60,7 @@ def measure(build: Build, logbook: Logbook) -> Build:
     if not logbook.readings and not build.surveys and logbook.mock_up.between != "line":
         return replace(build, logbook=logbook)
     seats = seat_work(build.steps, build.banks)
-    passes = partial(_passes, build) if build.cuts.passes else None
+    passes = partial(passes_over, build) if build.cuts.passes else None
     used = in_use(logbook, house=build.unstated_doubt == "house", seats=seats, passes=passes)
     figures, read_at = dict(build.figures), dict[str, str]()
     for place, series in used.series.items():
@@ -69,53 +69,14 @@ def measure(build: Build, logbook: Logbook) -> Build:
         from .faces import heights
 
         surveyed = heights(replace(build, figures=figures, logbook=logbook))
-        read_at |= _when_surveyed(build, surveyed)
+        read_at |= when_surveyed(build, surveyed)
         figures |= surveyed
     if logbook.mock_up.between == "line":
         filled = _between(build, figures)
-        read_at |= _when_filled(build, filled, used)
+        read_at |= when_filled(build, filled, used)
         figures |= filled
     return replace(
         build, figures=figures, paper=build.figures, logbook=logbook, in_use=used, surveyed_at=read_at
-    )
-
-
-def _when_surveyed(build: Build, places: Iterable[str]) -> dict[str, str]:
-    """When the deck of each surveyed height was read."""
-    from .faces import surveys_in_use
-
-    decks = {name: one.at for (face, name, _), one in surveys_in_use(build).items() if face == "deck"}
-    return {path: decks.get(build.bank_of(Place.parse(path).holes[0]).name, "") for path in places}
-
-
-def _when_filled(build: Build, places: Iterable[str], used: InUse) -> dict[str, str]:
-    """When the line that fills a hole nobody read was last read."""
-    found = {}
-    for path in places:
-        bank = build.bank_of(Place.parse(path).holes[0])
-        own = (used.series.get(Place.hole(n, "deck_clearance")) for n in bank.cylinders)
-        found[path] = max((one.at for series in own if series for one in series.readings), default="")
-    return found
-
-
-# What a cut moves: the figures that were read before it speak of another state.
-_MOVES: dict[CutOp, frozenset[str]] = {
-    "deck_cut": frozenset({"deck_height", "deck_clearance"}),
-    "head_cut": frozenset({"chamber_volume"}),
-    "crown_cut": frozenset({"compression_height", "deck_clearance", "crown_volume", "top_land_height"}),
-}
-
-
-def _passes(build: Build, place: Place, figure: str) -> tuple[str, ...]:
-    """When passes were made that moved a figure at a place."""
-    holes = place.holes or tuple(build.cylinders)
-    banks = {place.bank} if place.scope is Scope.BANK else {build.bank_of(n).name for n in holes}
-    return tuple(
-        one.at
-        for one in build.cuts.passes
-        if one.at
-        and figure in _MOVES.get(one.place.op, ())
-        and (one.place.cylinder in holes if one.place.op in SETS else one.place.bank in banks)
     )
 
 

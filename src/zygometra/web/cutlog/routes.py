@@ -29,7 +29,9 @@ from ..measure.noting import append, now, renew
 from ..measure.sent import key_of, stamp
 from ..measure.surveys import fault_words
 from ..people import person, request_is_partial, told_error
-from .view import bank_of, cards, face_view, next_says, reach_for, set_view
+from .list import cards
+from .pieces import set_view
+from .view import bank_of, face_view, next_says, reach_for
 
 cutlog = Blueprint("cutlog", __name__, template_folder="templates")
 

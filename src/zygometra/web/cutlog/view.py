@@ -4,18 +4,17 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Mapping
-from typing import Any, NamedTuple
+from typing import Any
 
 from markupsafe import Markup
 
-from zygometra.core.build.cut_log import FACES, SETS, CutPlace, PassMade
+from zygometra.core.build.cut_log import CutPlace, PassMade
 from zygometra.core.build.model import Bank
 from zygometra.core.cutting.next_pass import before_pass
 from zygometra.core.cutting.pass_plan import pass_plan
 from zygometra.core.cutting.reach import Reach, reach_of
 from zygometra.core.cutting.running import Running, forecast_of, running
 from zygometra.core.cutting.set_up import sweep_says
-from zygometra.core.cutting.sets import set_standing
 from zygometra.core.cutting.sheet import face_sheet, read_code
 from zygometra.core.digits import figure
 from zygometra.core.errors import QuantityError
@@ -42,72 +41,10 @@ CAUTIONS = (
 _MOST_WAYS = 3
 
 
-class Card(NamedTuple):
-    """One face or set in the list of what can be logged."""
-
-    label: str
-    address_op: str
-    bank: str
-    state: str
-    says: str
-
-
 def called(bench: Bench, place: CutPlace) -> str:
     """Return a face in words, such as ``Deck A``."""
     bank = f" {place.bank}" if place.bank and bench.several_banks else ""
     return f"{NAMES[place.op]}{bank}"
-
-
-def cards(bench: Bench) -> list[Card]:
-    """Return every face and set of a build, with how far it is."""
-    found = []
-    for op in FACES:
-        for bank in bench.build.banks:
-            place = CutPlace(op, bank.name)
-            found.append(
-                Card(
-                    called(bench, place),
-                    op,
-                    bank.name,
-                    *_state(bench, running(bench.build, place, bench.rules)),
-                )
-            )
-    for set_op in SETS:
-        done = set_standing(
-            bench.build.cuts, set_op, bench.build.cylinders, bench.rules["set_tolerance"], bench.rules
-        )
-        finished = sum(piece.state == "done" for piece in done.pieces)
-        begun = sum(piece.state != "to come" for piece in done.pieces)
-        state = "done" if finished == len(done.pieces) else "part" if begun else "due"
-        says = f"{finished} of {len(done.pieces)} finished" if begun else _planned_words(bench, set_op)
-        found.append(Card(NAMES[set_op], set_op, "", state, says))
-    return found
-
-
-def _planned_words(bench: Bench, op: str) -> str:
-    return "planned, not begun" if any(one.op == op for one in bench.build.planned) else "nothing planned"
-
-
-def _state(bench: Bench, now: Running) -> tuple[str, str]:
-    reader = bench.reader
-    if now.is_done:
-        return "done", f"{reader.length(now.done)} off, done"
-    if now.passes:
-        left = f", {reader.length(now.left)} left" if now.left is not None else ""
-        return "part", f"{reader.length(now.done)} off{left}"
-    return "due", f"{reader.length(now.asked)} planned" if now.asked else "nothing planned"
-
-
-def progress_words(bench: Bench) -> tuple[str, str]:
-    """Return how far cutting is, for the row of benches."""
-    listed = [card for card in cards(bench) if card.says != "nothing planned"]
-    if not listed:
-        return "due", "nothing to cut"
-    done = sum(card.state == "done" for card in listed)
-    begun = sum(card.state == "part" for card in listed)
-    if done == len(listed):
-        return "done", "all cut"
-    return ("part", f"{counted(begun, 'cut')} begun") if begun or done else ("due", "not begun")
 
 
 def bank_of(bench: Bench, name: str) -> Bank | None:
@@ -130,9 +67,6 @@ def face_view(
         "place": place,
         "title": called(bench, place),
         "now": now,
-        "address": {"build_id": bench.id, "op": place.op, "bank": place.bank},
-        "corners": ("front intake", "front exhaust", "rear intake", "rear exhaust"),
-        "made_heads": ("#Pass", "#Depth", "#In all", "Kind", "Marked", "Who", ""),
         "set_up": _set_up(bench, now),
         "sheet_says": _printed(bench, code, sheet),
         "bar": _bar(bench, now, reach),
@@ -146,8 +80,26 @@ def face_view(
         "next": next_says(bench, now, reach, _next_depth(bench, now)),
         "ways": _ways(bench),
         "readings": _readings(bench, place),
-        "keys": {name: f"{name}-{secrets.token_hex(8)}" for name in ("set-up", "pass", "read", "found")},
+        **_fields(bench, place),
         "depth": typed.get("depth") or _next_depth_typed(bench, now),
+        "found": [
+            one.body
+            for one in bench.kept.facts.found
+            if one.body.get("bank") in (None, place.bank) and one.body.get("cylinder") is None
+        ],
+        "fault": fault,
+        "typed": typed,
+        "cautions": CAUTIONS,
+    }
+
+
+def _fields(bench: Bench, place: CutPlace) -> dict[str, Any]:
+    """What the forms of a face offer."""
+    return {
+        "keys": {name: f"{name}-{secrets.token_hex(8)}" for name in ("set-up", "pass", "read", "found")},
+        "address": {"build_id": bench.id, "op": place.op, "bank": place.bank},
+        "corners": ("front intake", "front exhaust", "rear intake", "rear exhaust"),
+        "made_heads": ("#Pass", "#Depth", "#In all", "Kind", "Marked", "Who", ""),
         "kinds": [("rough", "roughing"), ("finish", "finishing"), ("skim", "skim")],
         "references": [(one, one) for one in REFERENCES],
         "aims": [("height", "to the planned depth"), ("clean", "until it is clean")],
@@ -159,14 +111,6 @@ def face_view(
             if place.op == "deck_cut"
             else [("chamber_volume", "chamber volume")]
         ),
-        "found": [
-            one.body
-            for one in bench.kept.facts.found
-            if one.body.get("bank") in (None, place.bank) and one.body.get("cylinder") is None
-        ],
-        "fault": fault,
-        "typed": typed,
-        "cautions": CAUTIONS,
     }
 
 
@@ -429,51 +373,3 @@ def _readings(bench: Bench, place: CutPlace) -> list[str]:
         and one.id not in void
         and set(one.place.holes) & set(holes)
     ]
-
-
-# -- one set ------------------------------------------------------------------
-
-
-def set_view(
-    bench: Bench, op: str, *, fault: str = "", typed: Mapping[str, str] | None = None
-) -> dict[str, Any]:
-    """Return what the log of a set shows: its pieces, each against the first."""
-    rules, reader = bench.rules, bench.reader
-    standing = set_standing(bench.build.cuts, op, bench.build.cylinders, rules["set_tolerance"], rules)  # type: ignore[arg-type]
-    rows = []
-    for piece in standing.pieces:
-        place = CutPlace(op, "", piece.cylinder)  # type: ignore[arg-type]
-        now = running(bench.build, place, rules)
-        rows.append(
-            {
-                "cylinder": piece.cylinder,
-                "state": piece.state,
-                "cut": reader.length(piece.cut) if piece.cut else "",
-                "left": reader.length(now.left) if now.left is not None else "",
-                "stopped": "" if piece.stopped is None else reader.length(piece.stopped),
-                "last": "" if piece.last_cut is None else reader.length(piece.last_cut),
-                "finished": " / ".join(reader.length(one) for one in piece.finished),
-                "says": [one.written(reader) for one in piece.says],
-                "is_zero": piece.cylinder == standing.zero,
-                "number": now.next_number,
-            }
-        )
-    typed = typed or {}
-    following = next((row["cylinder"] for row in rows if row["state"] != "done"), rows[0]["cylinder"])
-    return {
-        "op": op,
-        "title": NAMES[op],
-        "pieces": rows,
-        "heads": ("Piece", "#Cut", "#Left", "#Stopped at", "#Last cut", "Finished at", ""),
-        "says": [one.written(reader) for one in standing.says],
-        "asked": next(
-            (reader.length(o.amount.value) for o in bench.build.planned if o.op == op and o.amount), ""
-        ),
-        "tolerance": reader.length(rules["set_tolerance"]),
-        "keys": {name: f"{name}-{secrets.token_hex(8)}" for name in ("pass",)},
-        "chosen": typed.get("cylinder") or str(following),
-        "cylinders": [(str(n), f"hole {n}") for n in bench.build.cylinders],
-        "fault": fault,
-        "typed": typed,
-        "cautions": CAUTIONS[:2],
-    }

@@ -68,6 +68,16 @@ def face_view(bench: Bench, place: CutPlace) -> dict[str, Any] | None:
         "least": reader.length(sheet.least) if sheet.least is not None else "",
         "finish": _finish(bench, sheet),
         "passes": _passes(bench, sheet),
+        **_released(bench, place),
+        "stops": stops,
+        "cautions": CAUTIONS,
+    }
+
+
+def _released(bench: Bench, place: CutPlace) -> dict[str, Any]:
+    """What stands for and against it: who agreed, gates, engine number, covers, the figures behind it."""
+    assert bench.evaluation is not None
+    return {
         "parties": [
             (one.party, one.name if one.state == "agreed" else one.state) for one in parties_of(bench)
         ],
@@ -75,9 +85,7 @@ def face_view(bench: Bench, place: CutPlace) -> dict[str, Any] | None:
         "pad": _noted(bench, "id-pad"),
         "covers": _noted(bench, "covers") if place.op == "deck_cut" else "",
         "machines": told(bench),
-        "basis": cut_sheet.figures_behind(bench.evaluation, reader),
-        "stops": stops,
-        "cautions": CAUTIONS,
+        "basis": cut_sheet.figures_behind(bench.evaluation, bench.reader),
     }
 
 

@@ -70,11 +70,7 @@ def view(bench: Bench, reference: str) -> dict[str, Any]:
         "stops_words": counted(len(stops), "stop"),
         "checks": [f for f in bench.findings if f.severity == "warn"][:_MOST_CHECKS],
         "decks": [(bank, slope) for bank, slope in slopes if slope not in _LEVEL],
-        "faces": [
-            (called(bench, place), place.op, place.bank)
-            for place in faces_of(bench.build)
-            if face_sheet(bench.build, place, bench.rules) is not None
-        ],
+        "faces": _faces(bench),
         "fact": bench.kept.facts.seq,
         "today": date.today().isoformat(),
         "maker": person(),
@@ -95,3 +91,10 @@ def _result_heads(bench: Bench) -> list[str]:
         "95 %",
         "Read after cut",
     ]
+
+
+def _faces(bench: Bench) -> list[tuple[str, str, str]]:
+    """The faces that have a page of their own."""
+    places = faces_of(bench.build)
+    own = (place for place in places if face_sheet(bench.build, place, bench.rules) is not None)
+    return [(called(bench, place), place.op, place.bank) for place in own]
