@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 
 from ..faces.model import Spot
@@ -138,12 +139,23 @@ def counted(passes: Iterable[PassMade]) -> Counted:
     return Counted((*numbered, *loose), tuple(again), tuple(against))
 
 
+_NONE = Counted((), (), ())
+
+
 @dataclass(frozen=True)
 class CutLog:
     """Everything that was logged at the machine, voids taken out."""
 
     set_ups: tuple[SetUpRecord, ...] = ()
     passes: tuple[PassMade, ...] = ()
+
+    @cached_property
+    def _counted(self) -> dict[CutPlace, Counted]:
+        """The passes of each place, each once."""
+        found: dict[CutPlace, list[PassMade]] = {}
+        for one in self.passes:
+            found.setdefault(one.place, []).append(one)
+        return {place: counted(own) for place, own in found.items()}
 
     def of(self, place: CutPlace) -> Counted:
         """Return the passes of one place.
@@ -153,7 +165,7 @@ class CutLog:
         place : CutPlace
             A face, or a piece.
         """
-        return counted(one for one in self.passes if one.place == place)
+        return self._counted.get(place, _NONE)
 
     def set_up(self, place: CutPlace) -> SetUpRecord | None:
         """Return the newest set-up record of a place; of a piece that of its set; None where there is none.

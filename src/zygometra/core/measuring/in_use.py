@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Callable, Iterable, Mapping
 from typing import Literal, NamedTuple
 
@@ -123,7 +124,7 @@ def in_use(
             if (beside := by_place.get(reading.series[0])) is None:
                 beside = by_place[reading.series[0]] = []
             beside.append(reading)
-    passed = {} if passes is None else {one.id: _passed(one, passes(one.place, one.figure)) for one in sound}
+    passed = {} if passes is None else _all_passed(sound, passes)
     pools = pools_of(sound, logbook, house=house, passed=passed)
     series: dict[Place, Series] = {}
     rivals: dict[Place, tuple[Series, ...]] = {}
@@ -172,9 +173,18 @@ def _before_seats(reading: Reading, seats: Mapping[int, str]) -> SetAside | None
     return SetAside(reading, "seats-cut", REASONS["seats-cut"]) if reading.at and reading.at < cut else None
 
 
-def _passed(reading: Reading, cut: tuple[str, ...]) -> int:
-    """How many passes had been cut before a reading; before one that has no time, none."""
-    return sum(at <= reading.at for at in cut) if reading.at else 0
+def _all_passed(
+    readings: Iterable[Reading], passes: Callable[[Place, str], tuple[str, ...]]
+) -> dict[str, int]:
+    """How many passes had been cut before each reading, by its id; before one that has no time, none."""
+    known: dict[tuple[Place, str], list[str]] = {}
+    found = {}
+    for one in readings:
+        key = (one.place, one.figure)
+        if (cut := known.get(key)) is None:
+            cut = known[key] = sorted(passes(*key))
+        found[one.id] = bisect_right(cut, one.at) if one.at else 0
+    return found
 
 
 def _since_cut(readings: list[Reading], passed: Mapping[str, int]) -> tuple[list[Reading], list[SetAside]]:
