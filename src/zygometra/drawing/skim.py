@@ -134,6 +134,9 @@ def running_bar(done: float, asked: float | None, limit: float, lost: float | No
         (lost, "lost", "last moment"),
         (limit, "limit", "limit"),
     ):
+        # Where nothing is lost before the limit, the limit is all there is to say.
+        if kind == "lost" and value is not None and value > limit - 1e-3:
+            continue
         if value is not None and value <= far + 1e-9:
             x = 4 + min(value * scale, WIDTH - 8)
             anchor = "end" if x > WIDTH * 0.6 else "start"

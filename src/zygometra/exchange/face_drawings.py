@@ -73,11 +73,11 @@ def face_svg(face: FaceDrawn, *, letters: float = _TEXT) -> str:
         How high its letters are, in mm.
     """
     (x0, y0), (x1, y1) = face.low, face.high
-    margin = max(_MARGIN, 9 * letters) if letters > _TEXT else _MARGIN
-    width, height = x1 - x0 + 2 * margin, y1 - y0 + 2 * margin + 1.6 * letters * len(face.title)
+    margin, above = max(_MARGIN, 9 * letters), 3 * letters
+    width, height = x1 - x0 + 2 * margin, y1 - y0 + 2 * above + 1.6 * letters * len(face.title)
 
     def at(x: float, y: float) -> tuple[float, float]:
-        return x - x0 + margin, y1 - y + margin
+        return x - x0 + margin, y1 - y + above
 
     left, top = at(x0, y1)
     out = [
@@ -93,11 +93,12 @@ def face_svg(face: FaceDrawn, *, letters: float = _TEXT) -> str:
         else:
             out.append(f'<path d="M{x - 3:g} {y:g}h6M{x:g} {y - 3:g}v6" stroke="#000"/>')
         anchor = "middle" if mark.radius else "start" if mark.x > (x0 + x1) / 2 else "end"
+        aside = 0.0 if mark.radius else 5.0 if anchor == "start" else -5.0
         for row, words in enumerate((mark.words, mark.name)):
             line = y + row * 1.4 * letters - (0 if mark.radius else 5)
-            out.append(f'<text x="{x:g}" y="{line:g}" text-anchor="{anchor}">{escape(words)}</text>')
+            out.append(f'<text x="{x + aside:g}" y="{line:g}" text-anchor="{anchor}">{escape(words)}</text>')
     for row, words in enumerate(face.title):
-        line = y1 - y0 + 1.7 * margin + row * 1.6 * letters
+        line = y1 - y0 + 2 * above + (row + 0.5) * 1.6 * letters
         out.append(f'<text x="{margin:g}" y="{line:g}">{escape(words)}</text>')
     return "".join(out) + "</svg>"
 

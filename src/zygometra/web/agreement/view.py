@@ -42,6 +42,7 @@ class Line(NamedTuple):
     label: str
     value: str
     beside: str
+    basis: str = ""
 
 
 def figures_of(bench: Bench) -> list[tuple[str, list[Line]]]:
@@ -50,8 +51,18 @@ def figures_of(bench: Bench) -> list[tuple[str, list[Line]]]:
     for place, value in specification(bench.build).items():
         group = "What is wanted" if place.startswith("targets") else "What is done"
         group = "Parts" if place.startswith(("parts", "gasket")) else group
-        groups[group].append(Line(place, label_of(place), *written(place, value, bench.reader)))
+        value_words, beside = written(place, value, bench.reader)
+        groups[group].append(Line(place, label_of(place), value_words, beside, _basis(bench, place)))
     return [(name, lines) for name, lines in groups.items() if lines]
+
+
+def _basis(bench: Bench, place: str) -> str:
+    """What a part's figure rests on; of what is wanted or done nothing."""
+    figures = bench.build.figures if bench.build.paper is None else bench.build.paper
+    quantity = figures.get(place)
+    if quantity is None:
+        return ""
+    return quantity.basis if quantity.basis_stated or quantity.readings else "not stated"
 
 
 def written(place: str, value: float | str | None, reader: Reader) -> tuple[str, str]:

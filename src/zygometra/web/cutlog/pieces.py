@@ -27,7 +27,7 @@ def set_view(
         "op": op,
         "title": NAMES[op],
         "pieces": rows,
-        "heads": ("Piece", "#Cut", "#Left", "#Stopped at", "#Last cut", "Finished at", ""),
+        "heads": ("Piece", "#Cut", "#Left", "#Stopped at", "#Last cut", "Finished at", "State"),
         "says": [one.written(reader) for one in standing.says],
         "asked": next(
             (reader.length(o.amount.value) for o in bench.build.planned if o.op == op and o.amount), ""

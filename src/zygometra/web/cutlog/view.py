@@ -99,7 +99,7 @@ def _fields(bench: Bench, place: CutPlace) -> dict[str, Any]:
         "keys": {name: f"{name}-{secrets.token_hex(8)}" for name in ("set-up", "pass", "read", "found")},
         "address": {"build_id": bench.id, "op": place.op, "bank": place.bank},
         "corners": ("front intake", "front exhaust", "rear intake", "rear exhaust"),
-        "made_heads": ("#Pass", "#Depth", "#In all", "Kind", "Marked", "Who", ""),
+        "made_heads": ("#Pass", "#Depth", "#In all", "Kind", "Marked", "Who", "Take back"),
         "kinds": [("rough", "roughing"), ("finish", "finishing"), ("skim", "skim")],
         "references": [(one, one) for one in REFERENCES],
         "aims": [("height", "to the planned depth"), ("clean", "until it is clean")],

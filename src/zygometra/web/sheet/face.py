@@ -150,7 +150,7 @@ def _passes(bench: Bench, sheet: FaceSheet) -> dict[str, Any]:
     reader, rows = bench.reader, []
     for i, one in enumerate(plan.passes):
         if i == plan.stop_after and i:
-            rows.append(("", "stop and measure", "", ""))
+            rows.append(("—", "stop and measure", "", ""))
         kind = "rough" if one.kind == "rough" else "finish"
         rows.append(
             (str(i + 1), f"{kind} {reader.length(one.depth)}", reader.length(one.total), figure(one.feed, 0))

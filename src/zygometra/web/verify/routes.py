@@ -33,6 +33,15 @@ def page(build_id: int) -> str:
     return render(bench, "agreement", "verify/page.html", tab="verify", **view(bench))
 
 
+@verify.get("/builds/<int:build_id>/build-sheet")
+def sheet(build_id: int) -> BaseResponse | str:
+    """Show the sheet of the finished engine as it will print."""
+    bench = open_bench(build_id)
+    if bench.evaluation is None:
+        return redirect(url_for("verify.page", build_id=build_id))
+    return render(bench, "agreement", "verify/sheet_page.html", tab="verify", **build_sheet(bench))
+
+
 @verify.get("/builds/<int:build_id>/build-sheet.pdf")
 def pdf(build_id: int) -> BaseResponse:
     """Hand the sheet of the finished engine over as PDF."""

@@ -123,7 +123,7 @@ def _heads(bench: Bench) -> list[str]:
     return [
         "Hole",
         *(f"#{head}" for name in names for head in (f"{name.capitalize()} meant", "came out")),
-        "",
+        "Says",
     ]
 
 
