@@ -372,3 +372,17 @@ def test_the_whole_record_goes_out_and_comes_in_again(shop, bring, session, name
     again = bring(whole)
     back = json.loads(shop.get(f"/builds/{again}/build.json").get_data(as_text=True))
     assert back == whole
+
+
+def test_the_sheet_of_the_build_tells_of_the_whole_cut(shop, barge):
+    text = shop.text(f"/builds/{barge}/sheet")
+    assert "0.280 mm" in text
+    assert "Off already by the log: Deck: 0.180 mm" in text
+
+
+def test_no_bench_plans_anew_what_is_half_cut(shop, barge, stored):
+    for bench in ("mock-up", "decks"):
+        answer = shop.post(f"/builds/{barge}/measure/{bench}/plan", {"version": "1"})
+        assert answer.status_code == 302
+        assert "Passes are logged on what this would cut" in shop.text(answer.location)
+    assert stored(barge).version == 1

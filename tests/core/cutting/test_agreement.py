@@ -275,3 +275,13 @@ def test_a_gauge_nobody_vouched_for_is_as_doubtful_as_its_checks_showed():
     stated = read_gauge("d", {"resolution": "0.01 mm", "u": "0.003 mm", "checks": checks})
     assert stated.u == 0.003
     assert read_gauge("d", {"resolution": "0.01 mm"}).u is None
+
+
+def test_what_no_cut_moved_is_meant_whenever_it_was_read():
+    doc = finished()
+    doc["readings"].append(
+        {"id": "v", "figure": "chamber_volume", "cylinder": 1, "value": 48.0, "at": moment(99)}
+    )
+    ratio = compared(built(doc))[0].results["compression_ratio"]
+    assert ratio.agrees
+    assert ratio.meant == pytest.approx(ratio.achieved, abs=0.02)

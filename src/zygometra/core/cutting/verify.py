@@ -9,7 +9,10 @@ from typing import NamedTuple
 
 from ..build.cut_log import FACES, NOTHING_CUT, CutPlace
 from ..build.model import Bank, Build
+from ..measuring.cut_since import passes_over
 from ..measuring.figures import measure
+from ..measuring.logbook import Reading
+from ..place import Place
 from ..quantity import Quantity
 from ..stack.as_cut import read_at
 from ..stack.evaluate import evaluate, state_now
@@ -30,10 +33,11 @@ def as_meant(build: Build) -> Build:
     Returns
     -------
     Build
-        Without a log; what was read after the first pass is left out of it, so that its planned state is what was
-        meant to come.
+        Without a log; what was read after the first pass that moved it is left out, so that its planned state is
+        what was meant to come. What no cut moved counts whenever it was read.
     """
-    begun = min((one.at for one in build.cuts.passes if one.at), default="")
+    decks = [one.at for one in build.cuts.passes if one.at and one.place.op == "deck_cut"]
+    begun = min(decks, default="")
     bare = replace(
         build,
         figures=build.figures if build.paper is None else build.paper,
@@ -41,11 +45,21 @@ def as_meant(build: Build) -> Build:
         in_use=None,
         cuts=NOTHING_CUT,
         surveyed_at={},
-        surveys=tuple(one for one in build.surveys if not begun or not one.at or one.at < begun),
+        surveys=tuple(
+            one for one in build.surveys if one.face != "deck" or not begun or not one.at or one.at < begun
+        ),
     )
     if build.logbook is None:
         return bare
-    before = tuple(one for one in build.logbook.readings if not begun or not one.at or one.at < begun)
+    first: dict[tuple[Place, str], str] = {}
+
+    def is_before(one: Reading) -> bool:
+        key = (one.place, one.figure)
+        if key not in first:
+            first[key] = min(passes_over(build, *key), default="")
+        return not first[key] or not one.at or one.at < first[key]
+
+    before = tuple(one for one in build.logbook.readings if is_before(one))
     return measure(bare, replace(build.logbook, readings=before))
 
 

@@ -197,3 +197,12 @@ def engine_line(build: Build, document: Mapping[str, Any], state: State | None) 
     if state is not None and state.displacement_cc is not None:
         parts.append(f"{figure(state.displacement_cc, 0)} cc")
     return " · ".join(parts)
+
+
+# What is said where a bench would put a cut on the plan of which passes are logged already.
+BEGUN = "Passes are logged on what this would cut: plan what is still to come on the Plan bench."
+
+
+def is_begun(bench: Bench, op: str) -> bool:
+    """Tell whether passes of a kind of cut are logged on a build: readings before and after tell of two states."""
+    return any(one.place.op == op for one in bench.build.cuts.passes)

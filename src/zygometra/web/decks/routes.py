@@ -13,7 +13,7 @@ from zygometra.core.typed import made_printable
 from zygometra.exchange.probe_file import MOST_BYTES, read_probe
 from zygometra.gauges.probe import probe_file
 
-from ..build.bench import Bench, open_bench
+from ..build.bench import BEGUN, Bench, is_begun, open_bench
 from ..build.page import render
 from ..build.saving import save as save_build
 from ..forms.form import Form
@@ -124,6 +124,9 @@ def plan(build_id: int) -> BaseResponse:
     """Put the cuts of the surveyed decks on the plan, in place of those that stand there for them."""
     bench = open_bench(build_id)
     cuts = plan_cuts(bench)
+    if is_begun(bench, "deck_cut"):
+        flash(BEGUN)
+        return redirect(url_for("decks.page", build_id=build_id))
     if not cuts:
         flash("No cut could be put on the plan: a deck is not reached, or where its holes lie is not known.")
         return redirect(url_for("decks.page", build_id=build_id))

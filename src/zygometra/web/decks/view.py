@@ -12,7 +12,7 @@ from zygometra.core.faces.model import SET_UPS, Plane
 from zygometra.core.measuring.faces import Face, aims_of_clearance, deck_difference, decks
 from zygometra.store import gauges
 
-from ..build.bench import Bench
+from ..build.bench import Bench, is_begun
 from ..db import db
 from ..measure.face_view import (
     ACROSS,
@@ -189,6 +189,8 @@ def _between(bench: Bench, faces: Mapping[str, Face]) -> list[str]:
 
 def plan_cuts(bench: Bench) -> list[dict[str, Any]]:
     """Return the deck cuts that are asked for, as a plan has them; empty where a deck is not reached."""
+    if is_begun(bench, "deck_cut"):
+        return []
     ops = []
     for name, face in faces_of(bench).items():
         depths = list(face.found.cut.cylinders.values())

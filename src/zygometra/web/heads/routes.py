@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, make_response, redirect, request, url_for
+from flask import Blueprint, flash, make_response, redirect, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.build.document import with_leaf
 from zygometra.core.build.record import plan_words
 from zygometra.core.measuring.face_surveys import HELD
 
-from ..build.bench import Bench, open_bench
+from ..build.bench import BEGUN, Bench, is_begun, open_bench
 from ..build.page import render
 from ..build.saving import save as save_build
 from ..forms.form import Form
@@ -70,6 +70,9 @@ def plan(build_id: int) -> BaseResponse:
     answer = ask(bench, request.form).answer
     if answer is None:
         return make_response(_page(bench), 422)
+    if is_begun(bench, "head_cut"):
+        flash(BEGUN)
+        return redirect(url_for("heads.page", build_id=build_id))
     planned = planned_with(bench, answer)
     refused = save_build(bench, {**bench.document, "planned": planned}, plan_words(planned))
     return refused or redirect(url_for("stack.page", build_id=build_id))

@@ -10,7 +10,7 @@ from werkzeug.wrappers import Response as BaseResponse
 from zygometra.core.build.document import with_leaf
 from zygometra.core.build.record import plan_words
 
-from ..build.bench import Bench, open_bench
+from ..build.bench import BEGUN, Bench, is_begun, open_bench
 from ..build.page import render
 from ..build.saving import save as save_build
 from ..forms.form import Form
@@ -64,6 +64,9 @@ def plan(build_id: int) -> BaseResponse:
     """Put the cuts at both ends of each deck on the plan, in place of the deck cuts that stand there."""
     bench = open_bench(build_id)
     cuts = plan_cuts(bench)
+    if is_begun(bench, "deck_cut"):
+        flash(BEGUN)
+        return redirect(url_for("mockup.page", build_id=build_id))
     if not cuts:
         flash("The mock-up asks for no cut that could be made: read two holes of each bank and set an aim.")
         return redirect(url_for("mockup.page", build_id=build_id))

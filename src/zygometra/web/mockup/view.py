@@ -14,7 +14,7 @@ from zygometra.core.units import THOU, from_base
 from zygometra.core.wording import Reader
 from zygometra.drawing.decks import DeckDrawn, HoleDrawn, decks_from_above
 
-from ..build.bench import Bench
+from ..build.bench import Bench, is_begun
 from ..measure.face_view import per_length
 from ..measure.said import mark_of
 from ..measure.view import CAUTIONS
@@ -253,6 +253,8 @@ def tags(bench: Bench) -> list[Tag]:
 
 def plan_cuts(bench: Bench) -> list[dict[str, Any]]:
     """Return the deck cuts that the mock-up asks for, as a plan has them; empty where it asks for none."""
+    if is_begun(bench, "deck_cut"):
+        return []
     found = mocked(bench)
     ops = []
     for bank in found.banks:

@@ -7,9 +7,11 @@ from typing import Any
 
 from zygometra.core.cutting.running import faces_of
 from zygometra.core.cutting.sheet import face_sheet
+from zygometra.core.cutting.verify import as_meant
 from zygometra.core.digits import figure
 from zygometra.core.findings.ends import asked_before_a_crown_is_cut
 from zygometra.core.stack import cut_sheet
+from zygometra.core.stack.evaluate import evaluate
 
 from .. import urls
 from ..build.bench import Bench, engine_line
@@ -43,6 +45,10 @@ def view(bench: Bench, reference: str) -> dict[str, Any]:
         return {}
     if asks := asked_before_a_crown_is_cut(bench.findings):
         return {"asks": asks}
+    meant = as_meant(bench.build) if bench.build.cuts.passes else bench.build
+    if meant is not bench.build:
+        # A sheet says what is meant, from before the first pass; how far it is stands in the log.
+        evaluation = evaluate(meant)
     chosen = reference if reference in cut_sheet.REFERENCES else "crank"
     slopes = [(deck.bank, figure(deck.slope_mm_per_m or 0.0, 2)) for deck in evaluation.planned.decks]
     stops = [f for f in bench.findings if f.severity == "stop"]
@@ -59,7 +65,7 @@ def view(bench: Bench, reference: str) -> dict[str, Any]:
         "version_of_build": bench.stored.version,
         "several": bench.several_banks,
         "result_heads": _result_heads(bench),
-        "cuts": cut_sheet.cuts(bench.build, evaluation, bench.reader),
+        "cuts": cut_sheet.cuts(meant, evaluation, bench.reader),
         "results": cut_sheet.results(evaluation, bench.reader),
         "basis": cut_sheet.figures_behind(evaluation, bench.reader),
         "cautions": cut_sheet.CAUTIONS,
@@ -71,6 +77,7 @@ def view(bench: Bench, reference: str) -> dict[str, Any]:
         "checks": [f for f in bench.findings if f.severity == "warn"][:_MOST_CHECKS],
         "decks": [(bank, slope) for bank, slope in slopes if slope not in _LEVEL],
         "faces": _faces(bench),
+        "off": _off(bench),
         "fact": bench.kept.facts.seq,
         "today": date.today().isoformat(),
         "maker": person(),
@@ -98,3 +105,9 @@ def _faces(bench: Bench) -> list[tuple[str, str, str]]:
     places = faces_of(bench.build)
     own = (place for place in places if face_sheet(bench.build, place, bench.rules) is not None)
     return [(called(bench, place), place.op, place.bank) for place in own]
+
+
+def _off(bench: Bench) -> list[str]:
+    """What the log says is off already, face by face."""
+    begun = [(place, bench.build.cuts.total(place)) for place in faces_of(bench.build)]
+    return [f"{called(bench, place)}: {bench.reader.length(done)}" for place, done in begun if done]
