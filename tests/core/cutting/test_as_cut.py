@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 
 import pytest
@@ -21,6 +22,7 @@ from support.half_cut import (
     moment,
     planned,
 )
+from support.plain_plans import documents
 from zygometra.core.build.cut_log import CutPlace
 from zygometra.core.house_rules import rules_for
 from zygometra.core.measuring.causes import causes
@@ -195,3 +197,35 @@ def test_no_cause_is_sought_for_what_was_cut():
     doc["parts"]["piston"]["compression_height"] = {"value": 39.6, "u": 0.01, "each": True}
     doc["parts"]["crank"]["stroke"] = {"value": 90.0, "u": 0.01}
     assert causes(built(doc)) == ()
+
+
+@settings(max_examples=10)
+@given(documents(), st.data())
+def test_any_build_half_cut_is_planned_from_where_it_stands(doc, data):
+    """Faces and crowns cut by any amounts: what a plan says is what its whole cuts come to, put on the build."""
+    doc = json.loads(json.dumps(doc))
+    depths = st.floats(0.01, 0.12).map(lambda mm: round(mm, 3))
+    doc["passes"] = [
+        {
+            "id": f"{op}{bank['name']}{i}",
+            "op": op,
+            "bank": bank["name"],
+            "number": i,
+            "depth": data.draw(depths),
+        }
+        for bank in doc["engine"]["banks"]
+        for op in ("deck_cut", "head_cut")
+        for i in range(1, 1 + data.draw(st.integers(0, 2)))
+    ]
+    crown = data.draw(st.sampled_from([0.0, 0.05]))
+    doc["passes"] += [
+        {"id": f"c{n}", "op": "crown_cut", "cylinder": n, "number": 1, "depth": crown}
+        for bank in doc["engine"]["banks"]
+        for n in bank["cylinders"]
+        if crown
+    ]
+    for plan in plans_document(built(doc))["plans"]:
+        came = evaluation_document(evaluate(built({**doc, "planned": plan["planned"]})), ())["planned"]
+        for one, other in zip(plan["result"]["cylinders"], came["cylinders"], strict=True):
+            for name in ("quench_mm", "compression_ratio", "deck_clearance_mm"):
+                assert one[name] == pytest.approx(other[name], rel=1e-9, abs=1e-9)
