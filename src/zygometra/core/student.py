@@ -44,7 +44,7 @@ def quantile(dof: float) -> float:
     """
     if not dof >= 1:
         raise ValueError(f"degrees of freedom {dof}: at least 1 is wanted")
-    if math.isinf(dof):
+    if dof > _AS_GOOD_AS_NORMAL:
         return NORMAL
     t = NORMAL + sum(term / dof**order for order, term in enumerate(_CORRECTIONS, 1))
     if dof > _SERIES_ENOUGH:
@@ -61,6 +61,8 @@ def quantile(dof: float) -> float:
 
 
 _SERIES_ENOUGH = 300.0
+# Beyond it the first correction is smaller than the last bit; higher powers would overflow.
+_AS_GOOD_AS_NORMAL = 1e20
 
 
 def _corrections() -> tuple[float, ...]:

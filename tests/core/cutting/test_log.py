@@ -20,6 +20,7 @@ from zygometra.core.errors import QuantityError
 from zygometra.core.findings.collect import findings
 from zygometra.core.house_rules import HouseRules, rules_for
 from zygometra.core.stack.evaluate import evaluate
+from zygometra.core.student import quantile
 
 RULES = HouseRules()
 DECK = CutPlace("deck_cut", "A")
@@ -228,3 +229,8 @@ def test_a_log_past_its_plan_its_limit_or_against_itself_is_said():
         "Pass 1 of the deck was logged with 0.100 mm and with 0.200 mm"
         in said_of(passes=twice)["passes-contradict"]
     )
+
+
+@given(st.floats(1e15, 1e308))
+def test_degrees_of_freedom_without_end_are_normal(dof):
+    assert quantile(dof) == pytest.approx(1.959963984540054, abs=1e-12)
