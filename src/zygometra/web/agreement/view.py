@@ -128,6 +128,9 @@ def questions_of(bench: Bench) -> tuple[Question, ...]:
 
 def progress_words(bench: Bench) -> tuple[str, str]:
     """Return how far the agreement is, for the row of benches."""
+    facts = bench.kept.facts
+    if not facts.agreements and not facts.decisions:
+        return "due", "nobody agreed yet"
     standing = parties_of(bench)
     agreed = sum(one.state == "agreed" for one in standing)
     lapsed = sum(one.state == "lapsed" for one in standing)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from zygometra.core.build.cut_log import FACES, SETS, CutPlace
+from zygometra.core.build.cut_log import CUT_OPS, FACES, SETS, CutPlace
 from zygometra.core.cutting.running import Running, running
 from zygometra.core.cutting.sets import set_standing
 
@@ -65,6 +65,10 @@ def _state(bench: Bench, now: Running) -> tuple[str, str]:
 
 def progress_words(bench: Bench) -> tuple[str, str]:
     """Return how far cutting is, for the row of benches."""
+    if not bench.build.cuts.passes:
+        # Asked on every page: where nothing was cut, nothing is worked out.
+        planned = any(op.op in CUT_OPS for op in bench.build.planned)
+        return "due", "not begun" if planned else "nothing to cut"
     listed = [card for card in cards(bench) if card.says != "nothing planned"]
     if not listed:
         return "due", "nothing to cut"
