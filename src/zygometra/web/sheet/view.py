@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import date
 from typing import Any
 
@@ -56,12 +57,7 @@ def view(bench: Bench, reference: str) -> dict[str, Any]:
     return {
         "document": document,
         "engine": engine_line(bench.build, document, evaluation.planned),
-        "about": " · ".join(
-            filter(
-                None,
-                (f"for {document['customer']}" if document.get("customer") else "", document.get("duty")),
-            )
-        ),
+        "about": _about(document),
         "version_of_build": bench.stored.version,
         "several": bench.several_banks,
         "result_heads": _result_heads(bench),
@@ -111,3 +107,9 @@ def _off(bench: Bench) -> list[str]:
     """What the log says is off already, face by face."""
     begun = [(place, bench.build.cuts.total(place)) for place in faces_of(bench.build)]
     return [f"{called(bench, place)}: {bench.reader.length(done)}" for place, done in begun if done]
+
+
+def _about(document: Mapping[str, Any]) -> str:
+    """For whom it is, and what for."""
+    customer = f"for {document['customer']}" if document.get("customer") else ""
+    return " · ".join(filter(None, (customer, document.get("duty"))))
