@@ -229,3 +229,34 @@ def test_any_build_half_cut_is_planned_from_where_it_stands(doc, data):
         for one, other in zip(plan["result"]["cylinders"], came["cylinders"], strict=True):
             for name in ("quench_mm", "compression_ratio", "deck_clearance_mm"):
                 assert one[name] == pytest.approx(other[name], rel=1e-9, abs=1e-9)
+
+
+FILLS = [{"depth": d, "below": v} for d, v in ((0, 50.0), (0.5, 48.1), (1.0, 46.4), (1.6, 44.6), (2.4, 42.5))]
+SHAPES = [{"opening_perimeter": 240, "wall_draft": 9.0}, {"step_fills": FILLS}, {}]
+
+
+@pytest.mark.parametrize("shape", SHAPES, ids=["drafted", "filled in steps", "straight"])
+@given(st.floats(0.05, 0.7), st.floats(0.05, 0.7), st.floats(0.05, 0.7))
+def test_a_chamber_read_between_two_cuts_goes_on_from_there(shape, first, second, third):
+    """A chamber read after the first cut at just what was left of it changes nothing of what the others take."""
+    doc = document(planned=planned(first + second + third, "head_cut"))
+    doc["parts"]["head"] |= shape
+    whole = evaluate(built(doc)).planned
+    one = evaluate(built({**doc, "planned": planned(first, "head_cut")})).planned.hole(1).outcome
+    doc["passes"] = deck_passes(first, second, op="head_cut")
+    left = {
+        "id": "v",
+        "figure": "chamber_volume",
+        "cylinder": 1,
+        "value": one.terms.chamber,
+        "at": moment(45),
+    }
+    doc["readings"] = [*doc["readings"], left]
+    found = evaluate(built(doc))
+    for n in (1, 2):
+        ratio = whole.hole(n).outcome.compression_ratio
+        assert found.planned.hole(n).outcome.compression_ratio == pytest.approx(ratio, rel=1e-9)
+    bare = {**doc, "passes": [], "readings": doc["readings"][:-1]}
+    at_two = evaluate(built({**bare, "planned": planned(first + second, "head_cut")}))
+    expected = at_two.planned.hole(1).outcome.terms.chamber
+    assert found.now.hole(1).outcome.terms.chamber == pytest.approx(expected, rel=1e-9)

@@ -52,6 +52,9 @@ def settled(build: Build, rules: HouseRules) -> Build:
             figures[f"banks.{bank.name}.deck_height"] = height.quantity
     means: dict[Any, Any] = {}
     for op, own in build.levers.means.items():
+        if op == "head_cut" and build.step_fills and any(one.place.op == op for one in build.cuts.passes):
+            # The planner counts fills from the face as it was filled: further milling is left to the stack.
+            continue
         if op in FACES:
             ends = {bank.name: _left(build, rules, op, bank) for bank in build.banks}
             means[op] = replace(own, banks=ends)

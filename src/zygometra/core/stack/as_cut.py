@@ -10,8 +10,8 @@ from ..build.cut_log import NOTHING_CUT, CutLog
 from ..build.lever_table import OpName
 from ..build.model import Bank, Build, Operation
 from ..place import Place
-from ..quantity import Quantity, Term
-from ..units import from_base
+from ..quantity import Quantity, Term, read_quantity
+from ..units import Kind, from_base
 from .results import Source
 
 _DECK, _DEPTH, _CHAMBER = "parts.block.deck_height", "mock-up.deck_clearance", "parts.head.chamber_volume"
@@ -73,6 +73,10 @@ def brought_forward(build: Build, bank: Bank, number: int, sources: dict[str, So
         )
         place = f"cylinders.{number}.{_NAMES[path]}" if path in _NAMES else source.path
         out[path] = Source(place, moved)
+    if begun := build.cuts.on_hole("head_cut", bank, number, ()):
+        from .sources import HEAD_BEGUN
+
+        out[HEAD_BEGUN] = Source(HEAD_BEGUN, read_quantity(begun, Kind.LENGTH, dimension="exact"))
     return out
 
 
@@ -92,8 +96,10 @@ def _changes(build: Build, bank: Bank, number: int, sources: dict[str, Source]) 
         from .sources import chamber_model
 
         model = chamber_model(build, sources)
-        if model is not None and cut <= model.deepest:
-            yield _CHAMBER, -model.removed(cut), _missed(build, "head_cut", bank, number, -model.rate(cut))
+        whole = build.cuts.on_hole("head_cut", bank, number, ())
+        if model is not None and whole <= model.deepest:
+            taken = model.removed(whole) - model.removed(whole - cut)
+            yield _CHAMBER, -taken, _missed(build, "head_cut", bank, number, -model.rate(whole))
     if whole := build.cuts.on_hole("head_cut", bank, number, ()):
         yield from _narrower(sources, whole)
     yield from _crown(build, bank, number, sources, since)

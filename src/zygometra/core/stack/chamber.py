@@ -333,6 +333,77 @@ class StepFilledChamber:
         ]
 
 
+@dataclass(frozen=True, slots=True)
+class BegunChamber:
+    """A chamber filled in steps of which some was milled since: depths count from the face as it is now.
+
+    Parameters
+    ----------
+    full : StepFilledChamber
+        As it was filled.
+    begun : float
+        What came off since, in mm.
+
+    Notes
+    -----
+    removed(h) = full(begun + h) − full(begun).
+    """
+
+    full: StepFilledChamber
+    begun: float
+
+    @property
+    def deepest(self) -> float:
+        """What the steps still reach, in mm."""
+        return max(self.full.deepest - self.begun, 0.0)
+
+    def removed(self, cut: float) -> float:
+        """Return the loss in cc.
+
+        Parameters
+        ----------
+        cut : float
+            Depth h in mm.
+        """
+        return self.full.removed(self.begun + cut) - self.full.removed(self.begun)
+
+    def rate(self, cut: float) -> float:
+        """Return the slope of the loss in cc/mm.
+
+        Parameters
+        ----------
+        cut : float
+            Depth h in mm.
+        """
+        return self.full.rate(self.begun + cut)
+
+    def cut_for(self, volume: float) -> float:
+        """Return the cut that takes a volume, in mm.
+
+        Parameters
+        ----------
+        volume : float
+            In cc.
+        """
+        return self.full.cut_for(volume + self.full.removed(self.begun)) - self.begun
+
+    def slopes(self, cut: float) -> list[tuple[float, float]]:
+        """Return what each fill moves in the loss at a cut.
+
+        Parameters
+        ----------
+        cut : float
+            Depth h in mm.
+
+        Returns
+        -------
+        list of tuple of float
+            As :meth:`StepFilledChamber.slopes`.
+        """
+        before, after = self.full.slopes(self.begun), self.full.slopes(self.begun + cut)
+        return [(a - b, c - d) for (a, c), (b, d) in zip(after, before, strict=True)]
+
+
 def _through(depths: tuple[float, ...], volumes: tuple[float, ...]) -> Any:
     from scipy.interpolate import PchipInterpolator
 

@@ -8,7 +8,7 @@ from ..build.lever_table import LEVER
 from ..build.model import Build, Operation
 from ..usual_figures import USUAL_LAND
 from .arithmetic import QUARTER_PI
-from .chamber import ChamberModel, DraftedChamber, RateChamber, StepFilledChamber
+from .chamber import BegunChamber, ChamberModel, DraftedChamber, RateChamber, StepFilledChamber
 from .geometry import NOT_KNOWN, Geometry
 from .results import Contribution, Doubts, Source, Spread
 from .slopes import Areas, volume_slope
@@ -257,7 +257,7 @@ def head_doubts(
         )
     if isinstance(model, RateChamber):
         return source_doubts(sources, [("parts.head.removal_rate", 0.0, 0.0, 0.0, -cut, 0.0)])
-    assert isinstance(model, StepFilledChamber)
+    assert isinstance(model, StepFilledChamber | BegunChamber)
     found: list[Contribution] = []
     for i, (fill, by) in enumerate(zip(build.step_fills, model.slopes(cut), strict=True)):
         for name, quantity, slope in zip(("depth", "below"), fill, by, strict=True):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..build.model import Build
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field
-from .chamber import ChamberModel, DraftedChamber, RateChamber, StepFilledChamber
+from .chamber import BegunChamber, ChamberModel, DraftedChamber, RateChamber, StepFilledChamber
 from .results import Source
 
 _ENGINE_WIDE: tuple[tuple[str, Field], ...] = tuple(
@@ -99,6 +99,8 @@ def with_heads_swapped(build: Build, of_holes: dict[int, dict[str, Source]]) -> 
 
 
 _CHAMBER = "parts.head.chamber_volume"
+# What a log says came off the head, beside the figures of a hole; a head that is fitted anew has none of it.
+HEAD_BEGUN = "parts.head.begun"
 
 
 def chamber_model(build: Build, sources: dict[str, Source]) -> ChamberModel | None:
@@ -117,10 +119,12 @@ def chamber_model(build: Build, sources: dict[str, Source]) -> ChamberModel | No
         None where nothing is known: a head cut then takes nobody knows how much.
     """
     if build.step_fills:
-        return StepFilledChamber(
+        filled = StepFilledChamber(
             tuple(depth.value for depth, _ in build.step_fills),
             tuple(volume.value for _, volume in build.step_fills),
         )
+        begun = value_of(sources, HEAD_BEGUN)
+        return BegunChamber(filled, begun) if begun else filled
     if (rate := sources.get("parts.head.removal_rate")) is not None:
         return RateChamber(rate.quantity.value)
     if "parts.head.opening_area" not in sources:

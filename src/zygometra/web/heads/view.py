@@ -13,7 +13,7 @@ from zygometra.core.findings.faces import CAM_BORES
 from zygometra.core.measuring.agreement import agreement
 from zygometra.core.measuring.faces import Face, heads
 from zygometra.core.measuring.logbook import EMPTY, place_of
-from zygometra.core.stack.chamber import DraftedChamber, RateChamber, StepFilledChamber
+from zygometra.core.stack.chamber import BegunChamber, DraftedChamber, RateChamber, StepFilledChamber
 from zygometra.core.stack.results import Hole
 from zygometra.core.stack.sources import chamber_model
 from zygometra.core.units import Kind
@@ -211,6 +211,7 @@ def _milling_words(bench: Bench) -> str:
         RateChamber: "by its rate",
         DraftedChamber: "by its opening and wall",
         StepFilledChamber: "by fills in steps",
+        BegunChamber: "by fills in steps, from the face as it is now",
     }[type(model)]
     return f"{first} for the first {bench.reader.limit(_A_TENTH)}, {how}"
 
