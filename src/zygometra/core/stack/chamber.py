@@ -4,6 +4,7 @@ A known rate, the opening's area with its wall draft, or fills in steps. Each
 gives the volume removed, its rate at that depth, and the cut for a wanted volume.
 """
 
+# long: three models of one thing, and one of them begun, beside each other
 from __future__ import annotations
 
 import itertools
