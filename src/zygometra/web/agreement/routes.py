@@ -5,23 +5,20 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
+from flask import Blueprint, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.cutting.agreement import PARTIES, WAYS, specification
 from zygometra.core.errors import QuantityError, shown
 from zygometra.core.measuring.facts import FactKind
 from zygometra.core.typed import check_text, plain_number
-from zygometra.exchange.cut_log_faults import entry_faults
-from zygometra.store.facts import New
 
-from ..assets import asset_file
 from ..build.bench import Bench, open_bench
 from ..build.page import render
-from ..measure.noting import append, now, renew
+from ..measure.noting import note_entry
 from ..measure.sent import key_of
-from ..measure.surveys import fault_words
-from ..people import person, told_error
+from ..people import told_error
+from ..printing import pdf_response
 from .view import OPTIONS, printed, questions_of, view
 
 agreement = Blueprint("agreement", __name__, template_folder="templates")
@@ -37,13 +34,9 @@ def page(build_id: int) -> str:
 @agreement.get("/builds/<int:build_id>/agreement.pdf")
 def pdf(build_id: int) -> BaseResponse:
     """Hand the page to sign over as PDF."""
-    from zygometra.exchange.pdf import to_pdf
-
     bench = open_bench(build_id)
     html = render_template("agreement/print.html", **printed(bench))
-    response = Response(to_pdf(html, asset_file=asset_file), content_type="application/pdf")
-    response.headers["Content-Disposition"] = f'inline; filename="agreement-{build_id}.pdf"'
-    return response
+    return pdf_response(html, f"agreement-{build_id}.pdf")
 
 
 def _said(bench: Bench, says: str, status: int = 422) -> BaseResponse:
@@ -54,13 +47,9 @@ def _said(bench: Bench, says: str, status: int = 422) -> BaseResponse:
 
 
 def _kept(bench: Bench, kind: FactKind, listed: str, body: dict[str, Any]) -> BaseResponse:
-    names, numbers = [bank.name for bank in bench.build.banks], list(bench.build.cylinders)
-    for fault in entry_faults(listed, body, names, numbers):
-        return _said(bench, fault_words(fault))
-    refusal = append(bench.id, [New(body["id"], kind, {**body, "by": person(), "at": now()})])
+    refusal = note_entry(bench, kind, listed, body)
     if refusal is not None:
         return _said(bench, *refusal)
-    renew(bench.id)
     return redirect(url_for("agreement.page", build_id=bench.id))
 
 

@@ -25,9 +25,8 @@ from zygometra.store.facts import New
 from ..build.bench import Bench, open_bench
 from ..build.page import render
 from ..forms.read import with_unit
-from ..measure.noting import append, now, renew
+from ..measure.noting import append, fault_words, now, renew
 from ..measure.sent import key_of, stamp
-from ..measure.surveys import fault_words
 from ..people import person, request_is_partial, told_error
 from .list import cards
 from .pieces import set_view

@@ -17,8 +17,9 @@ from ..build.bench import BEGUN, Bench, is_begun, open_bench
 from ..build.page import render
 from ..build.saving import save as save_build
 from ..forms.form import Form
+from ..measure.noting import fault_words
 from ..measure.sent import key_of
-from ..measure.surveys import fault_words, keep_survey, keep_typed
+from ..measure.surveys import keep_survey, keep_typed
 from ..people import told_error
 from .form import document_of
 from .hidden import hidden_deck

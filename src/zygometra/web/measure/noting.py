@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
+from typing import Any
 
-from zygometra.core.errors import shown
+from zygometra.core.errors import Fault, shown
 from zygometra.core.findings.summary import summarise_build
+from zygometra.core.measuring.facts import FactKind
+from zygometra.exchange.cut_log_faults import entry_faults
 from zygometra.store import facts
 from zygometra.store.facts import New, OtherFact, Shut, TooMany
 from zygometra.store.whole import refresh_summary
 
 from ..build.bench import Bench, open_bench
 from ..db import db
-from ..people import actor
+from ..people import actor, person
 
 
 def now() -> str:
@@ -44,3 +47,19 @@ def renew(build_id: int) -> Bench:
     refresh_summary(db(), build_id, summarise_build(bench.kept.build, bench.rules))
     db().commit()
     return bench
+
+
+def note_entry(bench: Bench, kind: FactKind, listed: str, body: Mapping[str, Any]) -> tuple[str, int] | None:
+    """Check an entry as a file lists it and keep it as a fact, by whom and when; or return why not, and the status."""
+    names, numbers = [bank.name for bank in bench.build.banks], list(bench.build.cylinders)
+    for fault in entry_faults(listed, body, names, numbers):
+        return fault_words(fault), 422
+    refusal = append(bench.id, [New(body["id"], kind, {**body, "by": person(), "at": now()})])
+    if refusal is None:
+        renew(bench.id)
+    return refusal
+
+
+def fault_words(fault: Fault) -> str:
+    """Return one fault of an entry in a sentence."""
+    return f"Found {fault.found}; wanted {fault.wanted}."

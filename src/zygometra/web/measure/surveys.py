@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 from zygometra.core.digits import figure
-from zygometra.core.errors import BuildFaults, Fault, QuantityError
+from zygometra.core.errors import BuildFaults, QuantityError
 from zygometra.core.measuring.face_surveys import FaceSurvey
 from zygometra.core.measuring.faces import surveys_in_use
 from zygometra.core.wording import Reader
@@ -17,7 +17,7 @@ from ..build.bench import Bench
 from ..forms.form import Form
 from ..people import person, told_error
 from .lengths import length
-from .noting import append, now, renew
+from .noting import append, fault_words, now, renew
 from .sent import key_of
 
 ROWS = ("intake edge", "middle", "exhaust edge")
@@ -156,11 +156,6 @@ def keep_typed(bench: Bench, form: Form, typed: Mapping[str, Any], *, small: boo
     except BuildFaults as error:
         refusal = fault_words(error.faults[0])
     return {"survey": refusal} if refusal else {}
-
-
-def fault_words(fault: Fault) -> str:
-    """Return one fault of a survey in a sentence."""
-    return f"Found {fault.found}; wanted {fault.wanted}."
 
 
 class Made(NamedTuple):

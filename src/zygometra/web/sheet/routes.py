@@ -14,6 +14,7 @@ from zygometra.exchange.face_drawings import face_dxf, face_svg
 from ..assets import asset_file
 from ..build.bench import Bench, open_bench
 from ..build.page import render
+from ..printing import pdf_response
 from .face import drawn, face_view
 from .view import view
 
@@ -32,8 +33,6 @@ def page(build_id: int) -> str:
 @sheet.get("/builds/<int:build_id>/sheet.pdf")
 def pdf(build_id: int) -> BaseResponse:
     """Hand the sheet over as PDF."""
-    from zygometra.exchange.pdf import to_pdf
-
     bench = open_bench(build_id)
     if bench.evaluation is None:
         abort(404)
@@ -42,9 +41,7 @@ def pdf(build_id: int) -> BaseResponse:
         # The page says why there is nothing to print.
         return redirect(url_for("sheet.page", build_id=build_id))
     html = render_template("sheet/print.html", bench=bench, **shown)
-    response = Response(to_pdf(html, asset_file=asset_file), content_type="application/pdf")
-    response.headers["Content-Disposition"] = f'inline; filename="cut-sheet-{build_id}.pdf"'
-    return response
+    return pdf_response(html, f"cut-sheet-{build_id}.pdf")
 
 
 def _face(build_id: int, op: str, bank: str) -> tuple[Bench, CutPlace]:

@@ -17,10 +17,9 @@ from zygometra.store.facts import New
 
 from ..build.bench import Bench, open_bench
 from ..build.page import render
-from ..measure.noting import append, now, renew
+from ..measure.noting import append, fault_words, now, renew
 from ..measure.read_view import with_place
 from ..measure.sent import key_of
-from ..measure.surveys import fault_words
 from ..people import person, told_error
 from .view import view
 
