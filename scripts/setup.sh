@@ -48,7 +48,7 @@ need_venv() {
     say "Preparing Python packages …"
     mkdir -p "$var"
     { python3 -m venv --clear "$venv" &&
-      "$venv/bin/pip" install -q --disable-pip-version-check -r "$root/$1" &&
+      "$venv/bin/pip" install -q --no-compile --disable-pip-version-check -r "$root/$1" &&
       echo "$root/src" >"$("$python" -c 'import sysconfig; print(sysconfig.get_path("purelib"))')/zygometra.pth" &&
       "$python" -m compileall -q "$root/src"
     } >"$var/pip.log" 2>&1 || { rm -f "$venv/.made-for"; fail "Python packages could not be installed: see var/pip.log."; }

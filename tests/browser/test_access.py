@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+import pytest
 from playwright.sync_api import expect
 
 AXE = (Path(__file__).parent / "vendor/axe.min.js").read_text()
@@ -80,10 +81,15 @@ def width(page, window):
     return page.evaluate("document.documentElement.scrollWidth")
 
 
-def test_axe_finds_nothing_by_day_or_by_night_and_no_page_is_wider_than_its_window(person):
+# The walk in parts, so that those who run the tests side by side share it.
+PARTS = 4
+
+
+@pytest.mark.parametrize("part", range(PARTS))
+def test_axe_finds_nothing_by_day_or_by_night_and_no_page_is_wider_than_its_window(person, part):
     bench = person(bypass_csp=True)
     page, faults = bench.page, {}
-    for address in pages(bench):
+    for address in list(pages(bench))[part::PARTS]:
         page.emulate_media(color_scheme="light")
         page.goto(bench.address + address)
         by_day = violations(page)

@@ -11,6 +11,7 @@ import itertools
 import math
 from bisect import bisect_left
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, Protocol
 
 from ..errors import NoAnswer
@@ -228,9 +229,7 @@ class StepFilledChamber:
         return self.depths[-1]
 
     def _curve(self) -> Any:
-        from scipy.interpolate import PchipInterpolator
-
-        return PchipInterpolator(self.depths, self.volumes, extrapolate=False)
+        return _through(self.depths, self.volumes)
 
     def _within(self, cut: float) -> None:
         if not self.depths[0] <= cut <= self.depths[-1]:
@@ -317,21 +316,7 @@ class StepFilledChamber:
         Central differences of the interpolation, a ten-thousandth of a step wide: the
         doubt at a cut is interpolated as the volume is.
         """
-        near = 1e-4 * min(b - a for a, b in itertools.pairwise(self.depths))
-        near_volume = 1e-4 * min(a - b for a, b in itertools.pairwise(self.volumes))
-
-        def loss(at: int, by_depth: float, by_volume: float) -> float:
-            depths = tuple(d + by_depth * (i == at) for i, d in enumerate(self.depths))
-            volumes = tuple(v + by_volume * (i == at) for i, v in enumerate(self.volumes))
-            return volumes[0] - float(_through(depths, volumes)(cut))
-
-        return [
-            (
-                (loss(i, near, 0.0) - loss(i, -near, 0.0)) / (2 * near),
-                (loss(i, 0.0, near_volume) - loss(i, 0.0, -near_volume)) / (2 * near_volume),
-            )
-            for i in range(len(self.depths))
-        ]
+        return list(_slopes(self.depths, self.volumes, cut))
 
 
 @dataclass(frozen=True, slots=True)
@@ -405,10 +390,32 @@ class BegunChamber:
         return [(a - b, c - d) for (a, c), (b, d) in zip(after, before, strict=True)]
 
 
+# All holes of a build have the same fills, and most of them the same cut.
+@lru_cache(maxsize=64)
 def _through(depths: tuple[float, ...], volumes: tuple[float, ...]) -> Any:
     from scipy.interpolate import PchipInterpolator
 
     return PchipInterpolator(depths, volumes, extrapolate=True)
+
+
+@lru_cache(maxsize=256)
+def _slopes(
+    depths: tuple[float, ...], volumes: tuple[float, ...], cut: float
+) -> tuple[tuple[float, float], ...]:
+    import numpy as np
+    from scipy.interpolate import PchipInterpolator
+
+    def lost(at: Any, below: Any) -> Any:
+        return below[0] - PchipInterpolator(at, below, extrapolate=True)(cut)
+
+    near = 1e-4 * min(b - a for a, b in itertools.pairwise(depths))
+    near_volume = 1e-4 * min(a - b for a, b in itertools.pairwise(volumes))
+    x, y, one = np.array(depths), np.array(volumes), np.eye(len(depths))
+    # The volumes together, a column for each that is a little more; the depths one by one.
+    more, less = (lost(x, y[:, None] + by * one) for by in (near_volume, -near_volume))
+    by_volume = (more - less) / (2 * near_volume)
+    by_depth = [(lost(x + near * step, y) - lost(x - near * step, y)) / (2 * near) for step in one]
+    return tuple((float(a), float(b)) for a, b in zip(by_depth, by_volume, strict=True))
 
 
 NOT_KNOWN = (
