@@ -219,6 +219,24 @@ def test_a_build_that_is_not_there(session, reading):
         heads.head(reading, 99)
 
 
+def test_a_head_that_waits_for_a_lock_leaves_the_other_threads_at_work(session, reading, owner, pilot):
+    """Who holds the lock is another thread: it lets go only if it may run."""
+    told = []
+    waiting = text(
+        "SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND query ~ 'gauge_fact'"
+    )
+    heads.head(reading, pilot)
+    with owner.connect() as holder, owner.connect() as watching:
+        holder.execute(text("LOCK TABLE build IN ACCESS EXCLUSIVE MODE"))
+        asks = threading.Thread(target=lambda: told.append(heads.head(reading, pilot)))
+        asks.start()
+        while asks.is_alive() and not watching.execute(waiting).scalar_one():
+            watching.rollback()
+        holder.rollback()
+        asks.join()
+    assert [one.version for one in told] == [1]
+
+
 def test_the_head_follows_every_save(session, reading, pilot):
     before = heads.head(reading, pilot)
     builds.save(

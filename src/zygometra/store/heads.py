@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import select
 from datetime import datetime
 from typing import NamedTuple, NoReturn
 
@@ -117,11 +118,21 @@ class AskedHead:
             self._pooled = None
         raise OperationalError(_HEAD.decode(), None, error) from error
 
+    def _next(self) -> PGresult | None:
+        """The next result once it has come: libpq's own waiting would hold up every other thread of the process."""
+        if self._libpq.is_busy():
+            ready = select.poll()
+            ready.register(self._libpq.socket, select.POLLIN)
+            while self._libpq.is_busy():
+                ready.poll()
+                self._libpq.consume_input()
+        return self._libpq.get_result()
+
     def answer(self) -> Head:
         """Wait for the row and return it; raises :class:`NotThere` where there is no such build."""
         try:
-            row = _sound(self._libpq.get_result())
-            while self._libpq.get_result() is not None:
+            row = _sound(self._next())
+            while self._next() is not None:
                 pass
         except psycopg.OperationalError as error:
             self._gone(error)
