@@ -32,6 +32,16 @@ SEED = int(os.environ.get("ZYGOMETRA_ABUSE") or 1)
 SLOW = 2.0
 # A build of each shape, and pages that carry every form there is.
 STATIONS = ("stack", "figures", "aim", "measure", "sheet", "record")
+WORKED = (
+    "plans",
+    "cut-log",
+    "cut-log/deck_cut/A",
+    "agreement",
+    "verify",
+    "measure/mock-up",
+    "measure/heads",
+    "measure/steps",
+)
 ROOMS = ("/", "/builds/new", "/shelf", "/shelf/rules", "/house-rules", "/settings", "/who", "/mix", "/gauges")
 QUESTION = "block=BL-001&quench-min=0.95&quench-max=1.3&compression_ratio-min=9.2"
 
@@ -53,6 +63,7 @@ def met(shop):
     """Every address and form that a walk through the shop meets: method, path, fields."""
     found, pages = [], [*ROOMS]
     pages += [f"/builds/{number}/{station}" for number in (1, 4, 7, 8, 10) for station in STATIONS]
+    pages += [f"/builds/15/{station}" for station in WORKED]
     pages += [f"/mix?{QUESTION}", "/shelf?kind=piston", "/shelf/rod/RD-00001", "/shelf/piston/new"]
     pages += [
         "/gauges/depth-2",

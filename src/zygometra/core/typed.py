@@ -135,6 +135,27 @@ def known_version(text: str | None) -> int:
     return _within(text, MOST_VERSION)
 
 
+def known_number(text: str | None) -> int:
+    """Read the number of a hole, or a place in a list, nought where it could not be one.
+
+    Parameters
+    ----------
+    text : str or None
+        From a form or an address.
+
+    Returns
+    -------
+    int
+        0 to 99999; 0, which no hole has, for anything else; no unit.
+
+    Examples
+    --------
+    >>> known_number("12"), known_number("²"), known_number("1" * 5000), known_number(None)
+    (12, 0, 0, 0)
+    """
+    return _within(text, 99_999)
+
+
 def _within(text: str | None, most: int) -> int:
     try:
         return whole_number(text or "", "", high=most)

@@ -101,6 +101,32 @@ def test_a_set_up_says_what_it_lacks():
     assert "the jacks move 2.000 mm: check the datum" in " ".join(map(str, sweep_says(beyond, RULES).says))
 
 
+@given(
+    st.lists(st.integers(1, 200), min_size=1, max_size=9),
+    st.integers(0, 3),
+    st.sampled_from([1000, 25.4, 39.37]),
+)
+def test_a_cut_whose_passes_come_to_it_is_done_however_they_are_added(steps, short, unit):
+    """Thousandths of a mm, of an inch, of neither: what rounding leaves is no cut that is left."""
+    depths = [step / unit / 10 for step in steps]
+    whole = (sum(steps) + short) / unit / 10
+    doc = document(passes=deck_passes(*depths), planned=planned(whole))
+    doc["levers"]["deck_cut"]["max"] = 50
+    now = running(built(doc), DECK, RULES)
+    assert now.is_done == (short == 0) == (now.left == 0)
+    assert now.left == pytest.approx(short / unit / 10, abs=1e-9)
+    if short:
+        plan = pass_plan(whole, 400, "", RULES, now.done)
+        assert math.fsum(one.depth for one in plan.passes) == pytest.approx(now.left, rel=1e-6)
+
+
+def test_the_last_of_a_cut_however_little_is_one_pass():
+    for left in (1e-12, 1e-9, 1e-6, 1e-4, 0.05, 0.05 + 1e-12):
+        plan = pass_plan(left, 400, "", RULES)
+        assert [one.kind for one in plan.passes][-1] == "finish"
+        assert all(one.depth > 0 for one in plan.passes)
+
+
 # -- pass plans ---------------------------------------------------------------
 
 

@@ -10,6 +10,8 @@ from ..faces.facing import GASKET_KINDS
 from ..house_rules import HouseRules
 from ..written import Length
 
+# What adding passes up may leave of a cut, in mm.
+_ROUNDED = 1e-6
 # What a gasket's face should come to, Ra in µm: from, to (rules of thumb; the gasket maker's figure wins).
 FINISH: dict[str, tuple[float, float]] = {
     "multi-layer steel": (0.0, 0.8),
@@ -80,7 +82,8 @@ def pass_plan(
     if left <= 0:
         raise QuantityError(Length(max(done, 0.0)), "a cut of which something is left")
     cutter, radius = rules["cutter_diameter"], rules["nose_radius"]
-    rough = max(left - rules["stop_left"], 0.0)
+    rough = left - rules["stop_left"]
+    rough = rough if rough > _ROUNDED else 0.0
     finish = left - rough
     low, high = FINISH.get(gasket_kind, FINISH["composite"])
     fine = feed_for(high if low == 0 else (low + high) / 2, radius)
@@ -97,9 +100,9 @@ def pass_plan(
 
 
 def _split(kind: str, amount: float, most: float) -> list[tuple[str, float]]:
-    if amount <= 1e-9:
+    if not amount:
         return []
-    count = math.ceil(amount / most - 1e-9)
+    count = max(math.ceil(amount / most - 1e-9), 1)
     return [(kind, amount / count)] * count
 
 

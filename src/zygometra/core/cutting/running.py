@@ -17,8 +17,8 @@ from ..sentence import Sentence, sentence
 from ..stack.as_cut import read_at
 from ..written import Length, judged
 
-# A hair, in mm: a pass that ends on its limit does not pass it.
-_HAIR = 1e-9
+# A hair, in mm: a pass that ends on its limit does not pass it; and what adding passes up may leave of a cut.
+_HAIR, _ROUNDED = 1e-9, 1e-6
 USUAL_PITCH, USUAL_BORE = 100.0, 88.0
 
 
@@ -45,8 +45,11 @@ class Running(NamedTuple):
 
     @property
     def left(self) -> float | None:
-        """What is left of the cut in mm, not below nought; None where nothing is planned."""
-        return None if self.asked is None else max(self.asked - self.done, 0.0)
+        """What is left of the cut in mm, nought where it is done; None where nothing is planned."""
+        if self.asked is None:
+            return None
+        rest = self.asked - self.done
+        return rest if rest > _ROUNDED else 0.0
 
     @property
     def above_limit(self) -> float:
@@ -63,7 +66,7 @@ class Running(NamedTuple):
         """True where what was asked is off, or a skim is clean all over."""
         if self.set_up is not None and self.set_up.aim == "clean":
             return bool(self.passes) and self.clean >= {zone.name for zone in self.zones}
-        return self.asked is not None and self.done >= self.asked - 1e-6
+        return self.left == 0
 
 
 def faces_of(build: Build) -> tuple[CutPlace, ...]:

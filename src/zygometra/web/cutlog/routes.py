@@ -16,7 +16,7 @@ from zygometra.core.errors import QuantityError, shown
 from zygometra.core.measuring.read_in import read_reading
 from zygometra.core.quantity import read_quantity
 from zygometra.core.stack.sources import hole_sources
-from zygometra.core.typed import check_text, plain_number
+from zygometra.core.typed import check_text, known_number, plain_number
 from zygometra.core.units import Kind
 from zygometra.exchange.cut_log_faults import entry_faults
 from zygometra.exchange.logbook_faults import entry_faults as reading_entry_faults
@@ -231,12 +231,13 @@ def piece(build_id: int, pieces_op: str) -> BaseResponse:
         abort(404)
     bench = open_bench(build_id)
     form = request.form
-    number = form.get("cylinder", "")
-    if not number.isascii() or not number.isdigit() or int(number[:4]) not in bench.build.cylinders:
+    typed = form.get("cylinder", "")
+    number = known_number(typed)
+    if number not in bench.build.cylinders:
         known = ", ".join(map(str, sorted(bench.build.cylinders)))
         place = CutPlace(pieces_op, "", bench.build.cylinders[0])
-        return _refused(bench, place, f"Found the hole {shown(number)}; wanted one of {known}.")
-    place = CutPlace(pieces_op, "", int(number))
+        return _refused(bench, place, f"Found the hole {shown(typed)}; wanted one of {known}.")
+    place = CutPlace(pieces_op, "", number)
     own: dict[str, Any] = {}
     try:
         if (stopped := _kept_length(form, "stopped", bench)) is not None:
@@ -286,9 +287,9 @@ def _numbered(form: Mapping[str, str], following: int) -> int:
     text = form.get("number", "")
     if not text:
         return following
-    if not text.isascii() or not text.isdigit() or not 1 <= int(text[:5]) <= 999:
+    if not 1 <= (number := known_number(text)) <= 999:
         raise QuantityError(f"the pass {shown(text)}", "its number, from 1 to 999")
-    return int(text)
+    return number
 
 
 # -- readings between passes ------------------------------------------------------
@@ -302,11 +303,12 @@ def read(build_id: int, op: str, bank: str) -> BaseResponse:
     form = request.form
     figures = ("deck_clearance", "deck_height") if op == "deck_cut" else ("chamber_volume",)
     own = bank_of(bench, bank)
-    number = form.get("cylinder", "")
+    typed = form.get("cylinder", "")
+    number = known_number(typed)
     holes = own.cylinders if own else ()
-    if form.get("figure") not in figures or not number.isdigit() or int(number[:4]) not in holes:
+    if form.get("figure") not in figures or number not in holes:
         return _refused(
-            bench, place, f"Found hole {shown(number)}; wanted one of {', '.join(map(str, holes))}."
+            bench, place, f"Found hole {shown(typed)}; wanted one of {', '.join(map(str, holes))}."
         )
     kind = Kind.LENGTH if op == "deck_cut" else Kind.VOLUME
     small = form["figure"] == "deck_clearance"
@@ -315,7 +317,7 @@ def read(build_id: int, op: str, bank: str) -> BaseResponse:
         body: dict[str, Any] = {
             "id": key_of(form),
             "figure": form["figure"],
-            "cylinder": int(number),
+            "cylinder": number,
             "value": written,
         }
     except QuantityError as error:

@@ -23,7 +23,7 @@ from zygometra.core.errors import BuildFaults, Fault, QuantityError
 from zygometra.core.measuring.logbook import Logbook
 from zygometra.core.measuring.read_in import read_reading, read_zero
 from zygometra.core.place import Place
-from zygometra.core.typed import check_text, made_printable
+from zygometra.core.typed import check_text, made_printable, whole_number
 from zygometra.exchange.logbook_csv import MOST_BYTES, read_logbook_csv, write_logbook_csv
 from zygometra.exchange.logbook_faults import place_faults
 from zygometra.store import facts
@@ -208,8 +208,8 @@ def found(build_id: int) -> BaseResponse:
         for name, most in (("where", 200), ("consequence", 400)):
             if words := check_text(form.get(name, ""), f"text of up to {most} characters", most=most):
                 body[name] = words
-        if form.get("cylinder", "").isdigit():
-            body["cylinder"] = int(form["cylinder"])
+        if hole := form.get("cylinder", ""):
+            body["cylinder"] = whole_number(hole, "the number of a hole", low=1)
         elif form.get("bank"):
             body["bank"] = form["bank"]
     except QuantityError as error:

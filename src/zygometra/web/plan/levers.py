@@ -5,6 +5,7 @@ A field is named by its place in the build file; what was not touched stays to t
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
@@ -304,6 +305,8 @@ def number_of(text: str) -> float | int | str | None:
     try:
         value = float(text.replace(",", "."))
     except ValueError:
+        return text
+    if not math.isfinite(value):
         return text
     return int(value) if value == int(value) and abs(value) < 1e15 else value
 

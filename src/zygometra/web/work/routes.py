@@ -11,7 +11,7 @@ from zygometra.core.cutting.gates import all_standings
 from zygometra.core.errors import QuantityError, shown
 from zygometra.core.gates import is_reason
 from zygometra.core.measuring.steps import KIND
-from zygometra.core.typed import check_text
+from zygometra.core.typed import check_text, whole_number
 from zygometra.exchange.logbook_faults import step_faults
 from zygometra.store.facts import New
 
@@ -59,8 +59,8 @@ def done(build_id: int) -> BaseResponse:
 def _body(form: dict[str, str], kind: str, state: str) -> dict[str, Any]:
     """The entry of a build file that the form describes."""
     body: dict[str, Any] = {"id": key_of(form), "step": kind, "state": state}
-    if form.get("cylinder", "").isdigit():
-        body["cylinder"] = int(form["cylinder"])
+    if hole := form.get("cylinder", ""):
+        body["cylinder"] = whole_number(hole, "the number of a hole", low=1)
     elif form.get("bank"):
         body["bank"] = form["bank"]
     if says := check_text(form.get("says", ""), "a note of up to 400 characters", most=400):
