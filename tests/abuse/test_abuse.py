@@ -32,16 +32,8 @@ SEED = int(os.environ.get("ZYGOMETRA_ABUSE") or 1)
 SLOW = 2.0
 # A build of each shape, and pages that carry every form there is.
 STATIONS = ("stack", "figures", "aim", "measure", "sheet", "record")
-WORKED = (
-    "plans",
-    "cut-log",
-    "cut-log/deck_cut/A",
-    "agreement",
-    "verify",
-    "measure/mock-up",
-    "measure/heads",
-    "measure/steps",
-)
+CUT = ("plans", "cut-log", "cut-log/deck_cut/A", "agreement", "verify")
+WORKED = (*CUT, "measure/mock-up", "measure/heads", "measure/steps")
 ROOMS = ("/", "/builds/new", "/shelf", "/shelf/rules", "/house-rules", "/settings", "/who", "/mix", "/gauges")
 QUESTION = "block=BL-001&quench-min=0.95&quench-max=1.3&compression_ratio-min=9.2"
 

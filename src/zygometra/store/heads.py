@@ -126,7 +126,8 @@ class AskedHead:
             while self._libpq.is_busy():
                 ready.poll()
                 self._libpq.consume_input()
-        return self._libpq.get_result()
+        result: PGresult | None = self._libpq.get_result()
+        return result
 
     def answer(self) -> Head:
         """Wait for the row and return it; raises :class:`NotThere` where there is no such build."""
