@@ -360,6 +360,32 @@ def test_what_a_machine_did_is_remembered_and_widens_the_next_plan(shop, bring, 
     assert shop.post(f"{address}/remember", {**sent, "key": "other", "cut": "head_cut|A"}).status_code == 422
 
 
+def test_what_was_remembered_by_mistake_is_void_and_counts_nowhere(shop, bring, session):
+    doc = document(planned=planned(0.2), passes=deck_passes(0.2))
+    doc["set_ups"] = [{"id": "u", "op": "deck_cut", "bank": "A", "machine": "mill-9"}]
+    doc["readings"].append(
+        {"id": "s", "figure": "deck_clearance", "cylinder": 1, "value": 0.21, "at": moment(90)}
+    )
+    build, other = bring(doc), bring(doc)
+    address = f"/builds/{build}/verify"
+    for one in (build, other):
+        at = f"/builds/{one}/verify"
+        assert shop.post(f"{at}/remember", form_of(shop, at, f"{at}/remember")).status_code == 302
+    assert "(2 jobs, 95 %)" in shop.text(address)
+    form = form_of(shop, address, f"/builds/{build}/measure/void")
+    assert shop.post(f"/builds/{build}/measure/void", {**form, "why": "no"}).status_code == 422
+    gone = shop.post(f"/builds/{build}/measure/void", {**form, "why": "the gauge had slipped"})
+    assert gone.location.endswith(address)
+    # The other build's cut still counts, here as there; this one may be kept again.
+    assert "(1 job, 95 %)" in shop.text(address)
+    assert "(1 job, 95 %)" in shop.text(f"/builds/{other}/verify")
+    again = form_of(shop, address, f"{address}/remember")
+    assert again["key"] != form["reading"]
+    record = json.loads(shop.get(f"/builds/{build}/build.json").get_data(as_text=True))
+    assert record["voided"][0]["reading"] == record["verified"][0]["id"]
+    check(record)
+
+
 @pytest.mark.parametrize("name", ["canal-barge", "granary-hoist"])
 def test_the_whole_record_goes_out_and_comes_in_again(shop, bring, session, name):
     build = bring(name)

@@ -302,16 +302,25 @@ class Verified(NamedTuple):
 
 
 def verified(session: Session) -> list[Verified]:
-    """Return what finished cuts came to in all builds, in the order in which they were noted.
+    """Return what finished cuts came to in all builds, in the order in which they were noted; none that is void.
 
     Parameters
     ----------
     session : Session
         The caller's.
     """
+    other = _fact.alias()
+    is_void = (
+        select(other.c.id)
+        .where(
+            other.c.build_id == _fact.c.build_id,
+            other.c.key == func.concat("void ", _fact.c.body["id"].as_string()),
+        )
+        .exists()
+    )
     rows = session.execute(
         select(_fact.c.build_id, _fact.c.body)
-        .where(_fact.c.kind == "verified")
+        .where(_fact.c.kind == "verified", ~is_void)
         .order_by(_fact.c.id)
         .limit(5000)
     )

@@ -176,7 +176,8 @@ def void(build_id: int) -> BaseResponse:
     """Take a reading back, with a reason; it stays to be seen."""
     bench = open_bench(build_id)
     named = request.form.get("reading", "")
-    beside = {str(one.body["id"]) for one in (*bench.kept.facts.passes, *bench.kept.facts.set_ups)}
+    known = bench.kept.facts
+    beside = {str(one.body["id"]) for one in (*known.passes, *known.set_ups, *known.verified)}
     beside |= {one.id for one in bench.build.surveys}
     if named not in (bench.build.logbook or Logbook()).by_id and named not in beside:
         abort(404)
@@ -190,7 +191,7 @@ def void(build_id: int) -> BaseResponse:
         # Voided by somebody else in between: it is void, with that person's reason.
         if refusal[1] != 422:
             return _said(bench, *refusal)
-        flash("That reading was void already.")
+        flash("That was void already.")
     return _done(build_id)
 
 

@@ -151,10 +151,11 @@ def _written(write: Callable[..., str], value: float | None, half: float) -> str
 
 def _cut(bench: Bench, one: CutCame) -> dict[str, Any]:
     reader = bench.reader
+    void = bench.build.logbook.void if bench.build.logbook else {}
     known = [
-        fact
+        str(fact.body["id"])
         for fact in bench.kept.facts.verified
-        if CutPlace(fact.body["op"], fact.body.get("bank") or "") == one.place
+        if CutPlace(fact.body["op"], fact.body.get("bank") or "") == one.place and fact.body["id"] not in void
     ]
     return {
         "place": one.place,
@@ -165,7 +166,7 @@ def _cut(bench: Bench, one: CutCame) -> dict[str, Any]:
         "missed": ("+" if one.missed > 0 else "−") + reader.length(abs(one.missed), one.u),
         "band": reader.band(2 * one.u) if one.u else "",
         "holes": counted(one.holes, "hole"),
-        "kept": bool(known),
+        "kept": known[-1] if known else "",
         "tends": memory_words(bench, one.shop or one.machine, one.place.op),
     }
 
