@@ -9,7 +9,7 @@ from support.page import read
 from support.people import by
 from support.shelves import BLOCK, part
 from zygometra.core.mix.parts import MAKING, Part
-from zygometra.store import builds
+from zygometra.store import builds, facts
 from zygometra.store import shelf as store
 from zygometra.web.app import create_app
 
@@ -50,6 +50,10 @@ class Shop:
         """Send what was typed in a form of a page, with the version that the page carries now."""
         version = next(f.sent()["version"] for f in self.page(address).all("form") if "version" in f.sent())
         return self.post(address, {"version": version, **form})
+
+    def form(self, address, action):
+        """A form of a page as it would be sent untouched."""
+        return self.page(address).one("form", action=action, method="post").sent()
 
     def change(self, build, at, version="1", *, htmx=False, **form):
         """Send the form of a figure."""
@@ -96,6 +100,23 @@ def bring(session):
         return build_id
 
     return keep
+
+
+@pytest.fixture
+def barge(bring):
+    """The half-cut face of the demo shop."""
+    return bring("canal-barge")
+
+
+@pytest.fixture
+def kept(session):
+    """What was noted of a build, of one kind, in its order."""
+
+    def noted(build, kind):
+        session.expire_all()
+        return [one.body for one in facts.since(session, build) if one.kind == kind]
+
+    return noted
 
 
 @pytest.fixture

@@ -1,10 +1,9 @@
-"""Cut log, face sheets, agreement, verifying and signing: what the pages say, keep and refuse."""
+"""Cut log and face sheets: what the pages say, keep and refuse."""
 
 from __future__ import annotations
 
 import contextlib
 import io
-import json
 import re
 import zlib
 
@@ -12,21 +11,8 @@ import ezdxf
 import pytest
 
 from support.cases import demo
-from support.half_cut import deck_passes, document, moment, planned
+from support.half_cut import document
 from support.page import seen
-from zygometra.exchange.build_file import check
-from zygometra.store import facts
-
-
-@pytest.fixture
-def barge(bring):
-    """The half-cut face of the demo shop."""
-    return bring("canal-barge")
-
-
-def form_of(shop, address, action):
-    """A form of a page as it would be sent untouched."""
-    return shop.page(address).one("form", action=action, method="post").sent()
 
 
 def log(build):
@@ -35,13 +21,8 @@ def log(build):
 
 def cut(shop, build, depth, *, htmx=False, **more):
     """Log a pass over the deck as its page would."""
-    sent = form_of(shop, log(build), f"{log(build)}/pass")
+    sent = shop.form(log(build), f"{log(build)}/pass")
     return shop.post(f"{log(build)}/pass", {**sent, "depth": depth, **more}, htmx=htmx)
-
-
-def kept(session, build, kind):
-    session.expire_all()
-    return [one.body for one in facts.since(session, build) if one.kind == kind]
 
 
 # -- the log --------------------------------------------------------------------
@@ -65,8 +46,8 @@ def test_the_log_says_how_far_a_face_is_and_what_comes_next(shop, barge):
     assert "1 cut begun" in shop.text(f"/builds/{barge}/cut-log")
 
 
-def test_a_pass_is_kept_once_and_counts_at_once(shop, barge, session):
-    sent = form_of(shop, log(barge), f"{log(barge)}/pass")
+def test_a_pass_is_kept_once_and_counts_at_once(shop, barge, kept):
+    sent = shop.form(log(barge), f"{log(barge)}/pass")
     sent |= {
         "depth": "0,05 mm",
         "zone.intake 1": "touched",
@@ -76,7 +57,7 @@ def test_a_pass_is_kept_once_and_counts_at_once(shop, barge, session):
     }
     for _ in range(3):
         assert shop.post(f"{log(barge)}/pass", sent).status_code == 302
-    made = kept(session, barge, "pass")
+    made = kept(barge, "pass")
     assert len(made) == 4
     assert made[-1]["number"] == 4
     assert made[-1]["depth"] == "0,05 mm"
@@ -86,7 +67,7 @@ def test_a_pass_is_kept_once_and_counts_at_once(shop, barge, session):
 
 
 def test_the_same_pass_from_two_hands_counts_once_and_is_told(shop, barge):
-    first, second = (form_of(shop, log(barge), f"{log(barge)}/pass") for _ in range(2))
+    first, second = (shop.form(log(barge), f"{log(barge)}/pass") for _ in range(2))
     for form in (first, second):
         assert shop.post(f"{log(barge)}/pass", {**form, "depth": "0.05 mm"}).status_code == 302
     text = shop.text(log(barge))
@@ -108,7 +89,7 @@ def test_the_same_pass_from_two_hands_counts_once_and_is_told(shop, barge):
     ],
 )
 def test_a_pass_that_cannot_be_is_refused_in_a_sentence_and_nothing_typed_is_lost(
-    shop, barge, session, depth, says
+    shop, barge, kept, depth, says
 ):
     refused = cut(shop, barge, depth, feed="53", **{"zone.intake 1": "touched"})
     assert refused.status_code == 422
@@ -116,18 +97,18 @@ def test_a_pass_that_cannot_be_is_refused_in_a_sentence_and_nothing_typed_is_los
     assert says in page.text
     assert page.field("Feed, mm/min").value == "53"
     assert page.carries("zone.intake 1") == "touched"
-    assert len(kept(session, barge, "pass")) == 3
+    assert len(kept(barge, "pass")) == 3
     told = cut(shop, barge, depth, htmx=True)
     assert (told.status_code, told.headers["X-Refused"].startswith("pass-")) == (422, True)
 
 
-def test_a_pass_past_the_limit_that_was_made_is_kept(shop, barge, session):
+def test_a_pass_past_the_limit_that_was_made_is_kept(shop, barge, kept):
     assert cut(shop, barge, "0.30 mm", sure="yes").status_code == 302
-    assert len(kept(session, barge, "pass")) == 4
+    assert len(kept(barge, "pass")) == 4
 
 
 def test_a_device_that_keeps_its_pass_hears_that_it_is_there(shop, barge):
-    sent = form_of(shop, log(barge), f"{log(barge)}/pass")
+    sent = shop.form(log(barge), f"{log(barge)}/pass")
     for _ in range(2):
         answer = shop.post(f"{log(barge)}/pass", {**sent, "depth": "0.04 mm"}, htmx=True)
         assert (answer.status_code, answer.headers["X-Kept"]) == (200, sent["key"])
@@ -155,46 +136,46 @@ def test_a_voided_pass_does_not_count(shop, barge):
     assert "0.120 mm" in shop.text(log(barge))
 
 
-def test_a_reading_between_passes_is_asked_about_where_it_does_not_agree(shop, barge, session):
+def test_a_reading_between_passes_is_asked_about_where_it_does_not_agree(shop, barge, kept):
     action = f"{log(barge)}/read"
-    sent = form_of(shop, log(barge), action) | {"figure": "deck_clearance", "cylinder": "1"}
-    before = len(kept(session, barge, "reading"))
+    sent = shop.form(log(barge), action) | {"figure": "deck_clearance", "cylinder": "1"}
+    before = len(kept(barge, "reading"))
     refused = shop.post(action, {**sent, "value": "0.40 mm"})
     assert refused.status_code == 422
     assert "a pass that was logged but not made" in refused.get_data(as_text=True)
-    assert len(kept(session, barge, "reading")) == before
+    assert len(kept(barge, "reading")) == before
     assert shop.post(action, {**sent, "value": "0.28 mm"}).status_code == 302
     assert "hole 1: deck clearance 0.280 mm" in shop.text(log(barge))
-    other = form_of(shop, log(barge), action) | {"figure": "deck_clearance", "cylinder": "2", "sure": "yes"}
+    other = shop.form(log(barge), action) | {"figure": "deck_clearance", "cylinder": "2", "sure": "yes"}
     assert shop.post(action, {**other, "value": "0.40 mm"}).status_code == 302
 
 
-def test_a_set_up_says_what_is_wrong_with_it(shop, barge, session):
+def test_a_set_up_says_what_is_wrong_with_it(shop, barge, kept):
     action = f"{log(barge)}/set-up"
-    sent = form_of(shop, log(barge), action) | {"machine": "mill-2", "along": "400 mm", "across": "160 mm"}
+    sent = shop.form(log(barge), action) | {"machine": "mill-2", "along": "400 mm", "across": "160 mm"}
     beyond = sent | {"sweep.0": "0", "sweep.1": "0", "sweep.2": "4 mm", "sweep.3": "4 mm"}
     refused = shop.post(action, beyond)
     assert refused.status_code == 422
     assert "check the datum under the part" in refused.get_data(as_text=True)
     assert seen(refused).field("Machine").value == "mill-2"
-    assert len(kept(session, barge, "set-up")) == 1
+    assert len(kept(barge, "set-up")) == 1
     assert shop.post(action, {**beyond, "sure": "yes"}).status_code == 302
-    level = form_of(shop, log(barge), action) | {
+    level = shop.form(log(barge), action) | {
         "machine": "mill-3",
         "sweep.0": "0,01 mm",
         "limit": "20 thou",
     }
     assert shop.post(action, level).status_code == 302
-    assert kept(session, barge, "set-up")[-1]["limit"] == "20 thou"
+    assert kept(barge, "set-up")[-1]["limit"] == "20 thou"
     assert "The sweep has 1 readings" in shop.text(log(barge))
 
 
-def test_a_set_is_logged_piece_by_piece(shop, bring, session):
+def test_a_set_is_logged_piece_by_piece(shop, bring, kept):
     build = bring(document(planned=[{"op": "crown_cut", "amount": 0.3}]))
     address = f"/builds/{build}/cut-log/set/crown_cut"
 
     def piece(n, depth, **more):
-        sent = form_of(shop, address, f"{address}/pass")
+        sent = shop.form(address, f"{address}/pass")
         return shop.post(f"{address}/pass", {**sent, "cylinder": str(n), "depth": depth, **more})
 
     assert piece(2, "0.30 mm", **{"finished.0": "0", "finished.1": "0.01 mm"}).status_code == 302
@@ -206,7 +187,7 @@ def test_a_set_is_logged_piece_by_piece(shop, bring, session):
     assert piece(1, "0.1 mm", stopped="a bit").status_code == 422
     stack = shop.page(f"/builds/{build}/stack").text
     assert "now" in stack
-    assert len(kept(session, build, "pass")) == 2
+    assert len(kept(build, "pass")) == 2
 
 
 def pages(pdf):
@@ -262,142 +243,6 @@ def test_every_sheet_prints_on_one_page_and_draws(shop, bring, build):
         assert circles
         assert shop.get(f"{face}/face.svg").get_data(as_text=True).startswith("<svg")
     assert shop.get(f"/builds/{number}/sheet.pdf").get_data().startswith(b"%PDF")
-
-
-# -- agreement ----------------------------------------------------------------------
-
-
-def test_who_agreed_stands_and_lapses(shop, barge, session):
-    address = f"/builds/{barge}/agreement"
-    assert "lapsed, its figures changed" in shop.text(address)
-    sent = form_of(shop, address, f"{address}/agree")
-    answer = shop.post(
-        f"{address}/agree", {**sent, "party": "buyer", "name": "Nell Harrow", "way": "in person"}
-    )
-    assert answer.status_code == 302
-    assert "lapsed" not in shop.text(address)
-    assert kept(session, barge, "agreement")[-1]["covers"]["planned.0.deck_cut.A"] == 0.28
-    stale = shop.post(f"{address}/agree", {**sent, "seen": "7", "name": "Nell Harrow"})
-    assert stale.status_code == 409
-    assert shop.post(f"{address}/agree", {**sent, "party": "cat", "name": "Tom"}).status_code == 422
-    assert shop.post(f"{address}/agree", {**sent, "name": ""}).status_code == 422
-
-
-def test_a_question_is_asked_and_answered(shop, barge):
-    address = f"/builds/{barge}/agreement"
-    sent = form_of(shop, address, f"{address}/ask")
-    ask = sent | {
-        "text": "Steel or fibre gasket?",
-        "option.0": "steel",
-        "cost.0": "44,5",
-        "option.1": "fibre",
-    }
-    refused = shop.post(f"{address}/ask", {**ask, "cost.0": "dear"})
-    assert refused.status_code == 422
-    assert seen(refused).field("Question").value == "Steel or fibre gasket?"
-    assert shop.post(f"{address}/ask", {**ask, "fallback": "cork", "until": "noon"}).status_code == 422
-    assert shop.post(f"{address}/ask", {**ask, "fallback": "steel", "until": ""}).status_code == 422
-    assert (
-        shop.post(f"{address}/ask", {**ask, "fallback": "steel", "until": "the last pass"}).status_code == 302
-    )
-    assert "plan B: steel, open until the last pass" in shop.text(address)
-    page = shop.page(address)
-    forms = page.all("form", action=f"{address}/answer")
-    ours = next(f.sent() for f in forms if "steel" in f.text)
-    assert shop.post(f"{address}/answer", {**ours, "option": "paper", "who": "Nell"}).status_code == 422
-    assert shop.post(f"{address}/answer", {**ours, "option": "steel", "who": "Nell"}).status_code == 302
-    assert "steel: Nell" in shop.text(address)
-    assert shop.get(f"{address}.pdf").get_data().startswith(b"%PDF")
-
-
-# -- verify and sign ------------------------------------------------------------------
-
-
-def test_a_signature_covers_figures_and_lapses_when_one_of_them_changes(shop, bring, session):
-    doc = document(planned=planned(0.2), passes=deck_passes(0.2))
-    doc["readings"] += [
-        {"id": f"s{n}", "figure": "deck_clearance", "cylinder": n, "value": 0.22 + 0.01 * n, "at": moment(90)}
-        for n in (1, 2, 3, 4)
-    ]
-    build = bring(doc)
-    address = f"/builds/{build}/verify"
-    assert "the buyer has not agreed" not in shop.text(address)
-    assert "gate 15 stands" in shop.text(address)
-    sent = form_of(shop, address, f"{address}/sign")
-    assert shop.post(f"{address}/sign", {**sent, "reason": "x"}).status_code == 422
-    assert shop.post(f"{address}/sign", {**sent, "reason": "read again", "seen": "1.0"}).status_code == 409
-    assert shop.post(f"{address}/sign", {**sent, "reason": "read again, all inside"}).status_code == 302
-    assert "Ada, 20" in shop.text(address)
-    (signed,) = kept(session, build, "accepted")
-    # 0.23 down and a gasket of 1.20.
-    assert signed["covers"]["cylinders.1.quench"] == pytest.approx(1.43)
-    assert any("gate 15" in one for one in signed["fails"])
-    shop.change(build, "parts.gasket.thickness", value="1.25 mm")
-    assert "Lapsed, changed since:" in shop.text(address)
-    assert shop.get(f"/builds/{build}/build-sheet.pdf").get_data().startswith(b"%PDF")
-
-
-def test_what_a_machine_did_is_remembered_and_widens_the_next_plan(shop, bring, session):
-    hoist = bring("granary-hoist")
-    text = shop.text(f"/builds/{hoist}/verify")
-    assert "mill-1 tends to take" in text
-    assert "(1 job, 95 %)" in text
-    barge = bring("canal-barge")
-    assert "mill-1 tends to take" in shop.text(f"/builds/{barge}/plans?full=1")
-    doc = document(planned=planned(0.2), passes=deck_passes(0.2))
-    doc["set_ups"] = [{"id": "u", "op": "deck_cut", "bank": "A", "machine": "mill-9"}]
-    doc["readings"].append(
-        {"id": "s", "figure": "deck_clearance", "cylinder": 1, "value": 0.21, "at": moment(90)}
-    )
-    build = bring(doc)
-    address = f"/builds/{build}/verify"
-    sent = form_of(shop, address, f"{address}/remember")
-    for _ in range(2):
-        assert shop.post(f"{address}/remember", sent).status_code == 302
-    (noted,) = kept(session, build, "verified")
-    assert (noted["machine"], noted["asked"], noted["achieved"]) == ("mill-9", 0.2, 0.22)
-    assert "mill-9 tends to take" in shop.text(address)
-    assert shop.post(f"{address}/remember", {**sent, "key": "other", "cut": "head_cut|A"}).status_code == 422
-
-
-def test_what_was_remembered_by_mistake_is_void_and_counts_nowhere(shop, bring, session):
-    doc = document(planned=planned(0.2), passes=deck_passes(0.2))
-    doc["set_ups"] = [{"id": "u", "op": "deck_cut", "bank": "A", "machine": "mill-9"}]
-    doc["readings"].append(
-        {"id": "s", "figure": "deck_clearance", "cylinder": 1, "value": 0.21, "at": moment(90)}
-    )
-    build, other = bring(doc), bring(doc)
-    address = f"/builds/{build}/verify"
-    for one in (build, other):
-        at = f"/builds/{one}/verify"
-        assert shop.post(f"{at}/remember", form_of(shop, at, f"{at}/remember")).status_code == 302
-    assert "(2 jobs, 95 %)" in shop.text(address)
-    form = form_of(shop, address, f"/builds/{build}/measure/void")
-    assert shop.post(f"/builds/{build}/measure/void", {**form, "why": "no"}).status_code == 422
-    gone = shop.post(f"/builds/{build}/measure/void", {**form, "why": "the gauge had slipped"})
-    assert gone.location.endswith(address)
-    # The other build's cut still counts, here as there; this one may be kept again.
-    assert "(1 job, 95 %)" in shop.text(address)
-    assert "(1 job, 95 %)" in shop.text(f"/builds/{other}/verify")
-    again = form_of(shop, address, f"{address}/remember")
-    assert again["key"] != form["reading"]
-    record = json.loads(shop.get(f"/builds/{build}/build.json").get_data(as_text=True))
-    assert record["voided"][0]["reading"] == record["verified"][0]["id"]
-    check(record)
-
-
-@pytest.mark.parametrize("name", ["canal-barge", "granary-hoist"])
-def test_the_whole_record_goes_out_and_comes_in_again(shop, bring, session, name):
-    build = bring(name)
-    if name == "canal-barge":
-        cut(shop, build, "0.04 mm")
-    whole = json.loads(shop.get(f"/builds/{build}/build.json").get_data(as_text=True))
-    check(whole)
-    for key in ("passes", "agreements", "set_ups"):
-        assert whole[key]
-    again = bring(whole)
-    back = json.loads(shop.get(f"/builds/{again}/build.json").get_data(as_text=True))
-    assert back == whole
 
 
 def test_the_sheet_of_the_build_tells_of_the_whole_cut(shop, barge):

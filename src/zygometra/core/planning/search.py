@@ -29,8 +29,10 @@ from ..quantity import Quantity
 from ..stack.results import Source
 from ..windows import EDGE
 from .archive import Archive, Worth
+from .chances import SPARSE
 from .distinct import most_chance
 from .draws import COARSE, Draws, Table
+from .ladder import Ladder
 from .moves import (
     HAIR,
     Choice,
@@ -43,8 +45,8 @@ from .moves import (
     moves_of,
 )
 from .patterns import BankMoves, Standing
-from .points import DECK, GASKET, HEAD, OPEN, SPARSE, Bound, Ends, Faced, Ladder, Points, Undrawn
 from .results import Wanted, wanted_of
+from .rows import DECK, GASKET, HEAD, OPEN, Bound, Ends, Faced, Points, Undrawn
 from .sides import Edges, Taken, Uncut, edges
 from .truth import Truth
 

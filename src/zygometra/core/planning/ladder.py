@@ -12,23 +12,21 @@ Lengths in mm, volumes in cc.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Sequence
-from functools import cached_property
+from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..build.model import Gasket
-from ..stack.fitting import with_gasket
-from ..stack.results import Source
 from ..windows import EDGE
+from .chances import Chances, inside_one
 from .distinct import SURE, Flags, distinct, most_chance
 from .draws import Table
 from .moves import HAIR, Move
-from .patterns import Moved, Standing
-from .sides import Edges, Side, Uncut, edges
-from .truth import Truth, gasket_tables
+from .patterns import Standing
+from .rows import DECK, GASKET, HEAD, OPEN, Bound, Faced, Many, Points, Reach, Rows, Undrawn
+from .sides import Side, edges
+from .truth import Truth
 
 # How many steps a ladder has at the least and at the most.
 FEWEST, MOST = 5, 9
@@ -36,177 +34,15 @@ FEWEST, MOST = 5, 9
 _GUESSED = 0.15
 # Of each extreme the one that leaves most room.
 _BEST = (np.max, np.min, np.max, np.min, np.max, np.min)
-# Of so many draws one is asked for how extremes move.
-SPARSE = 4
 # How much wider the crown's ranges are taken than the mean of the holes gives, in mm.
 _HOLES_DIFFER = 0.01
-
-
-class Bound(NamedTuple):
-    """The least that a bank costs in money and metal, and the most that it can yield, a share of 1."""
-
-    cost: float
-    metal: float
-    chance: float
-
-
-# Least and most of something in each draw, for each point.
-Ends = NDArray[np.float32]
-
-
-class Points(NamedTuple):
-    """Points of one bank, an entry each: which gasket (−1: the one there), the cuts, what they take, the draws."""
-
-    gasket: NDArray[np.int64]
-    first: Table
-    last: Table
-    head: Table
-    opened: Table
-    cost: Table
-    metal: Table
-    kinds: NDArray[np.int64]
-    ok: Flags
-    # Ratio and quench, least and most of the bank, for the spreads between holes: as stated, and in each draw
-    # where other banks must be near.
-    ratio: Table
-    gap: Table
-    ratio_drawn: Ends
-    gap_drawn: Ends
-
-    def take(self, which: NDArray[np.int64] | Flags) -> Points:
-        """Return some of the points.
-
-        Parameters
-        ----------
-        which : array
-            Their places, or a flag for each; no unit.
-        """
-        return Points._make(column[which] for column in self)
-
-    @property
-    def size(self) -> int:
-        """How many there are."""
-        return len(self.cost)
-
-    @property
-    def bound(self) -> Bound:
-        """The least that they take, and the most that they yield."""
-        return Bound(float(self.cost.min()), float(self.metal.min()), float(self.ok.mean(axis=1).max()))
-
-
-# What a point does, as bits: they tell which set-ups and days a plan takes.
-DECK, HEAD, OPEN, GASKET = 1, 2, 4, 8
-
-
-class _Rows(NamedTuple):
-    """A crown cut with a pattern and a gasket, an entry each; extremes as stated.
-
-    ``at`` tells which crown cut; ``least`` and ``most`` gap without a listed gasket, ``low`` and ``high`` room to
-    the volume's edges, ``up`` and ``down`` the least and most clearance; all in mm.
-    """
-
-    at: NDArray[np.int64]
-    gasket: NDArray[np.int64]
-    pattern: NDArray[np.int64]
-    thickness: Table
-    volume: Table
-    price: Table
-    least: Table
-    most: Table
-    low: Table
-    high: Table
-    up: Table
-    down: Table
-    wedge: Table
-    opened: Table
-
-    @property
-    def size(self) -> int:
-        """How many there are."""
-        return len(self.price)
-
-    @property
-    def extremes(self) -> tuple[Table, ...]:
-        """What :meth:`Ladder._rooms` asks for."""
-        return self.least, self.most, self.low, self.high, self.up, self.down
-
-    def take(self, which: Flags) -> _Rows:
-        """Return some of them."""
-        return _Rows._make(column[which] for column in self)
-
-
-class _Reach(NamedTuple):
-    """Rows with deck cuts from ``bottom`` to ``top`` in mm: the least they take, the most that they can yield."""
-
-    row: NDArray[np.int64]
-    bottom: Table
-    top: Table
-    cost: Table
-    metal: Table
-    kinds: NDArray[np.int64]
-    chance: Table
-
-    def take(self, which: Flags) -> _Reach:
-        """Return some of them."""
-        return _Reach._make(column[which] for column in self)
-
-
-class _Edge(NamedTuple):
-    """An edge of a window: whether a deck cut nears it, and which of a row's extremes meets it."""
-
-    window: str
-    lower: bool
-    of: int
-
-
-class _Many(NamedTuple):
-    """Points, an entry each: the row, mean deck cut, head cut in mm, what every chamber is opened more in cc."""
-
-    row: NDArray[np.int64]
-    deck: Table
-    cuts: Table
-    more: Table
-
-    def take(self, which: NDArray[np.int64] | Flags) -> _Many:
-        """Return some of them."""
-        return _Many._make(column[which] for column in self)
-
-
-class Undrawn(NamedTuple):
-    """Points of one bank at one crown cut before they are drawn; ``likely`` stands in for their yield."""
-
-    rows: _Rows
-    many: _Many
-    cost: Table
-    metal: Table
-    kinds: NDArray[np.int64]
-    likely: Table
-    ratio: Table
-    gap: Table
-
-    def take(self, which: NDArray[np.int64] | Flags) -> Undrawn:
-        """Return some of the points.
-
-        Parameters
-        ----------
-        which : array
-            Their places, or a flag for each; no unit.
-        """
-        return Undrawn._make([self.rows, self.many.take(which), *(column[which] for column in self[2:])])
-
-
-class Faced(NamedTuple):
-    """What is done to the crowns: so many mm come off, so many cc are sunk into them."""
-
-    crown: float = 0.0
-    bowl: float = 0.0
 
 
 class _Laid(NamedTuple):
     """Several crown cuts laid out together: the bank with each, and the rows."""
 
     side: Side
-    rows: _Rows
+    rows: Rows
 
 
 # From cost, metal, what is done and the most that could be yielded: which may still be part of a plan worth having.
@@ -225,9 +61,10 @@ class Ladder:
     """
 
     def __init__(self, standing: Standing, truth: Truth, drawn: Truth) -> None:
-        self.standing, self.truth, self.drawn_truth = standing, truth, drawn
+        self.standing = standing
         self.moves, self.wanted, self.taken = standing.moves, standing.wanted, standing.taken
-        self._laid: dict[Faced, tuple[_Laid, _Reach]] = {}
+        self._chances = Chances(standing, truth, drawn)
+        self._laid: dict[Faced, tuple[_Laid, Reach]] = {}
 
     def lay(self, crowns: Sequence[Faced]) -> None:
         """Lay out what is done to the crowns together: one by one they take as long each.
@@ -300,7 +137,7 @@ class Ladder:
             for first, last in _merged(low[fits], high[fits])
         ]
 
-    def _reached(self, crown: Faced) -> tuple[_Laid, _Reach]:
+    def _reached(self, crown: Faced) -> tuple[_Laid, Reach]:
         if crown not in self._laid:
             self.lay([crown])
         return self._laid[crown]
@@ -336,21 +173,23 @@ class Ladder:
             return None
         row, deck = self._decks(rows, reach)
         least = self._at_least(rows, row, deck)
-        worth = worthy(*self._bill(rows, least), most_chance(self._likely(rows, least, volume=False)[0]))
+        worth = worthy(
+            *self._bill(rows, least), most_chance(self._chances.likely(rows, least, volume=False)[0])
+        )
         row, deck, cuts, more = self._rest(rows, row[worth], deck[worth])
         if not len(row):
             return None
-        many = _Many(row, deck, cuts, more)
+        many = Many(row, deck, cuts, more)
         cost, metal, kinds = self._bill(rows, many)
-        likely, proxy = self._likely(rows, many)
+        likely, proxy = self._chances.likely(rows, many)
         worth = worthy(cost, metal, kinds, most_chance(likely))
         if not worth.any():
             return None
         many = many.take(worth)
         cost, metal, kinds = cost[worth], metal[worth], kinds[worth]
         likely, proxy = likely[worth], proxy[worth]
-        ratio, gap = self._stated(side, rows, many)
-        near = self._meeting(ratio, gap)
+        ratio, gap = self._chances.stated(side, rows, many)
+        near = self._chances.meeting(ratio, gap)
         # How near holes end is guessed less well than the rest.
         likely, proxy = np.minimum(likely, near + _GUESSED), proxy * near
         if every:
@@ -371,7 +210,7 @@ class Ladder:
             What comes off the crowns in each draw, in mm, and what is sunk into them, in cc.
         """
         rows, many = points.rows, points.many
-        ok, *ends = self._inside(self.standing.drawn.cut(crown, bowl), rows, many)
+        ok, *ends = self._chances.inside(self.standing.drawn.cut(crown, bowl), rows, many)
         half = rows.wedge[many.row] / 2
         return Points(
             rows.gasket[many.row],
@@ -390,7 +229,7 @@ class Ladder:
 
     # -- rows: a crown cut with a pattern and a gasket ------------------------------
 
-    def _rows(self, side: Side, crowns: int) -> _Rows:
+    def _rows(self, side: Side, crowns: int) -> Rows:
         """Every crown cut with every pattern, with the gasket there and with each of those listed."""
         wedge, opened = self.standing.columns
         shares = wedge[:, None, None] * self.standing.shares[:, None]
@@ -401,7 +240,7 @@ class Ladder:
             np.where(index < 0, kept[pattern, at], bare[pattern, at])
             for kept, bare in zip(*every, strict=True)
         ]
-        rows = _Rows._make([at, index, pattern, *known, *extremes, wedge[pattern], opened[pattern]])
+        rows = Rows._make([at, index, pattern, *known, *extremes, wedge[pattern], opened[pattern]])
         good = ~np.isnan(
             rows.thickness + rows.volume + rows.least + np.where(np.isinf(rows.low), 0.0, rows.low)
         )
@@ -422,7 +261,7 @@ class Ladder:
         """The gaskets in columns: place, thickness and volume as stated (nought for the one there), price."""
         moves = self.moves
         if not moves.listed:
-            stated = [[table[0] for table in self._gasket(*one)] for one in moves.gaskets]
+            stated = [[table[0] for table in self._chances.gasket(*one)] for one in moves.gaskets]
             prices = [gasket.price if gasket is not None else 0.0 for _, gasket in moves.gaskets]
             columns = [[float(index) for index, _ in moves.gaskets], *zip(*stated, strict=True), prices]
             moves.listed.extend(np.array(column, dtype=float) for column in columns)
@@ -433,31 +272,13 @@ class Ladder:
         days = {index: gasket.days for index, gasket in self.moves.gaskets if gasket is not None}
         return np.array([*(days.get(i, 0.0) for i in range(max(days, default=-1) + 1)), 0.0])
 
-    def _gasket(self, index: int, gasket: Gasket | None) -> tuple[Table, Table]:
-        """Thickness and volume of a listed gasket: as stated, then in each draw; nought for the one there."""
-        if gasket is None:
-            none = np.zeros(1 + self.drawn_truth.rows)
-            return none, none
-        key = (index, id(self.drawn_truth))
-        if key not in self.moves.shifts:
-            number = self.moves.bank.cylinders[0]
-            columns = []
-            for truth in (self.truth, self.drawn_truth):
-                sources = {n: truth.sources[n] for n in truth.holes}
-                sources[number] = with_gasket(sources[number], f"gasket {index}", gasket)
-                at = truth.holes.index(number)
-                columns.append([table[:, at] for table in gasket_tables(truth, sources)])
-            thickness, volume = (np.concatenate(pair) for pair in zip(*columns, strict=True))
-            self.moves.shifts[key] = thickness, volume
-        return self.moves.shifts[key]
-
     # -- points: a row with a deck cut, a head cut, an opening ----------------------
 
     @property
     def _per_mm(self) -> float:
         return self.standing.per_mm
 
-    def _reach(self, rows: _Rows) -> _Reach:
+    def _reach(self, rows: Rows) -> Reach:
         """Between which deck cuts, midway between their ends, rows keep quench and clearance inside as stated.
 
         Each with the least that it takes and the most that it can yield.
@@ -504,42 +325,42 @@ class Ladder:
         """Whether holes of other banks must be near: then another place in the window may be what meets."""
         return self.wanted.ratio_spread is not None or self.wanted.quench_spread is not None
 
-    def _balanced(self, rows: _Rows, row: NDArray[np.int64]) -> Table:
+    def _balanced(self, rows: Rows, row: NDArray[np.int64]) -> Table:
         """The deepest deck cut at which some window's two edges lie equally far off, in standard deviations."""
-        extremes, spreads = self._expected(rows, row)
+        extremes, spreads = self._chances.expected(rows, row)
         volume = rows.volume[row] / self._per_mm
-        rooms = list(self._rooms(extremes, rows.thickness[row], volume, np.zeros(len(row))))
+        rooms = list(self._chances.rooms(extremes, rows.thickness[row], volume, np.zeros(len(row))))
         deepest = np.full(len(row), -math.inf)
-        for i, edge in enumerate(self._edges):
-            if self._paired(i):
+        for i, edge in enumerate(self._chances.edges):
+            if self._chances.paired(i):
                 low, high, a, b = rooms[i], rooms[i + 1], spreads[i], spreads[i + 1]
                 deepest = np.maximum(deepest, (low * b - high * a) / (a + b))
-            elif not edge.lower and not (i and self._paired(i - 1)):
+            elif not edge.lower and not (i and self._chances.paired(i - 1)):
                 # An upper edge alone is further inside the deeper the cut.
                 deepest = np.full(len(row), math.inf)
         return deepest
 
-    def _reaching(self, rows: _Rows, row: NDArray[np.int64], bottom: Table, top: Table) -> _Reach:
+    def _reaching(self, rows: Rows, row: NDArray[np.int64], bottom: Table, top: Table) -> Reach:
         """The same with what each takes at the least and can yield at the most."""
         none = np.zeros(len(row))
-        cost, metal, kinds = self._bill(rows, _Many(row, bottom, none, none))
+        cost, metal, kinds = self._bill(rows, Many(row, bottom, none, none))
         likely = np.ones(len(row))
         if len(row):
-            extremes, spreads = self._expected(rows, row)
+            extremes, spreads = self._chances.expected(rows, row)
             thickness, volume = rows.thickness[row], rows.volume[row] / self._per_mm
-            shallow = list(self._rooms(extremes, thickness, volume - bottom, bottom))
-            deep = list(self._rooms(extremes, thickness, volume - top - self._mills(), top))
+            shallow = list(self._chances.rooms(extremes, thickness, volume - bottom, bottom))
+            deep = list(self._chances.rooms(extremes, thickness, volume - top - self._mills(), top))
             gained = self._opens()
-            for i, edge in enumerate(self._edges):
-                if self._paired(i):
+            for i, edge in enumerate(self._chances.edges):
+                if self._chances.paired(i):
                     # Of the two edges of a window one lies the nearer the further the other.
                     both = (shallow[i] + shallow[i + 1]) / (spreads[i] + spreads[i + 1])
-                    likely = np.minimum(likely, _inside_one(both) ** 2)
+                    likely = np.minimum(likely, inside_one(both) ** 2)
                 most = np.maximum(shallow[i] + (gained if edge.window == "ratio" else 0.0), deep[i])
-                likely = np.minimum(likely, _inside_one(most / spreads[i]))
-        return _Reach(row, bottom, top, cost, metal, kinds, most_chance(likely))
+                likely = np.minimum(likely, inside_one(most / spreads[i]))
+        return Reach(row, bottom, top, cost, metal, kinds, most_chance(likely))
 
-    def _decks(self, rows: _Rows, reach: _Reach) -> tuple[NDArray[np.int64], Table]:
+    def _decks(self, rows: Rows, reach: Reach) -> tuple[NDArray[np.int64], Table]:
         """Row and deck cut, midway between its ends, on the ladder of each reach."""
         move = self.moves.deck
         if move is None or not move.may_rest:
@@ -581,7 +402,7 @@ class Ladder:
         return move.rounded_all(amounts - off, low[:, None] - off, high[:, None] - off) + off
 
     def _rest(
-        self, rows: _Rows, row: NDArray[np.int64], deck: Table
+        self, rows: Rows, row: NDArray[np.int64], deck: Table
     ) -> tuple[NDArray[np.int64], Table, Table, Table]:
         """Head cuts and uniform openings that bring the ratio inside, with each row and deck cut."""
         head, opening, per_mm = self.moves.head, self.moves.opening, self._per_mm
@@ -615,16 +436,18 @@ class Ladder:
         which, cuts, more = (np.concatenate(columns) for columns in zip(*parts, strict=True))
         return row[which], deck[which], cuts, more
 
-    def _enough(self, rows: _Rows, row: NDArray[np.int64], deck: Table) -> tuple[Table, Table]:
+    def _enough(self, rows: Rows, row: NDArray[np.int64], deck: Table) -> tuple[Table, Table]:
         """How much less or more volume is enough, in mm of deck: beyond it more metal yields no more."""
         none = np.full(len(row), math.inf)
         if self._must_meet or self.wanted.ratio.is_open:
             return none, none
-        extremes, spreads = self._expected(rows, row)
-        rooms = self._rooms(extremes, rows.thickness[row], rows.volume[row] / self._per_mm - deck, deck)
+        extremes, spreads = self._chances.expected(rows, row)
+        rooms = self._chances.rooms(
+            extremes, rows.thickness[row], rows.volume[row] / self._per_mm - deck, deck
+        )
         volume = {
             edge.lower: (room, spread)
-            for edge, room, spread in zip(self._edges, rooms, spreads, strict=True)
+            for edge, room, spread in zip(self._chances.edges, rooms, spreads, strict=True)
             if edge.window == "ratio"
         }
         # So far inside is as good as certain, if the other edge is not nearer before.
@@ -637,7 +460,7 @@ class Ladder:
         # With one edge alone the other way is never wanted.
         return (less if False in volume else -none), (more if True in volume else -none)
 
-    def _bill(self, rows: _Rows, many: _Many) -> tuple[Table, Table, NDArray[np.int64]]:
+    def _bill(self, rows: Rows, many: Many) -> tuple[Table, Table, NDArray[np.int64]]:
         """What points cost, the metal they take, and what they do."""
         moves, deck, cuts, more = self.moves, many.deck, many.cuts, many.more
         cost, metal = rows.price[many.row], np.zeros(len(deck))
@@ -659,252 +482,19 @@ class Ladder:
             kinds = kinds | np.where(holes > 0, OPEN, 0)
         return cost, metal, kinds
 
-    @cached_property
-    def _edges(self) -> list[_Edge]:
-        """Which edge each of :meth:`_rooms` is about, in their order."""
-        wanted = self.wanted
-        known = (
-            (wanted.gap.low, _Edge("gap", lower=True, of=0)),
-            (wanted.gap.high, _Edge("gap", lower=False, of=1)),
-            (wanted.ratio.high, _Edge("ratio", lower=True, of=2)),
-            (wanted.ratio.low, _Edge("ratio", lower=False, of=3)),
-            (wanted.clearance.low, _Edge("clearance", lower=True, of=4)),
-            (wanted.clearance.high, _Edge("clearance", lower=False, of=5)),
-        )
-        return [edge for value, edge in known if value is not None]
-
-    def _paired(self, i: int) -> bool:
-        """Whether an edge is the lower of a window whose upper edge follows."""
-        edge, after = self._edges[i], self._edges[i + 1 : i + 2]
-        return edge.lower and bool(after) and after[0].window == edge.window
-
-    def _rooms(
-        self, extremes: Sequence[Table], thickness: Table, shift: Table, deck: Table
-    ) -> Iterator[Table]:
-        """How far inside each edge points are, in mm: nought or more is inside."""
-        gap, clearance = self.wanted.gap, self.wanted.clearance
-        least, most, low, high, up, down = extremes
-        if gap.low is not None:
-            yield least + thickness - deck - gap.low
-        if gap.high is not None:
-            yield gap.high - (most + thickness - deck)
-        if self.wanted.ratio.high is not None:
-            yield low + shift
-        if self.wanted.ratio.low is not None:
-            yield -(high + shift)
-        if clearance.low is not None:
-            yield up - deck - clearance.low
-        if clearance.high is not None:
-            yield clearance.high - (down - deck)
-
-    def _given(self, cuts: Table, more: Table) -> Table:
-        """What head cut and uniform opening give the volume, in mm of deck."""
-        milled = self.taken.volume(cuts) if self.taken is not None else 0.0
-        return np.asarray((more - milled) / self._per_mm)
-
-    def _at_least(self, rows: _Rows, row: NDArray[np.int64], deck: Table) -> _Many:
+    def _at_least(self, rows: Rows, row: NDArray[np.int64], deck: Table) -> Many:
         """Rows with deck cuts and the least that must be milled or opened to bring the ratio inside."""
         shift = rows.volume[row] / self._per_mm - deck
         none = np.zeros(len(row))
         more, cuts = np.maximum(-(rows.low[row] + shift), 0.0), np.maximum(rows.high[row] + shift, 0.0)
-        return _Many(
+        return Many(
             row,
             deck,
             self.taken.depth(cuts * self._per_mm) if self.moves.head is not None and self.taken else none,
             more * self._per_mm if self.moves.opening is not None else none,
         )
 
-    def _likely(self, rows: _Rows, many: _Many, *, volume: bool = True) -> tuple[Table, Table]:
-        """How likely points are to be inside their worst window, and inside all.
-
-        Their yield is no more than the first; the second stands in for it. The edges of a window are taken
-        as if they were missed independently: who misses one is the less likely to miss the other.
-        """
-        extremes, spreads = self._expected(rows, many.row)
-        thickness, held = rows.thickness[many.row], rows.volume[many.row]
-        shift = held / self._per_mm - many.deck + self._given(many.cuts, many.more)
-        rooms = self._rooms(extremes, thickness, shift, many.deck)
-        found = {edge.window: np.ones(len(many.row)) for edge in self._edges}
-        for edge, room, spread in zip(self._edges, rooms, spreads, strict=True):
-            if volume or edge.window != "ratio":
-                found[edge.window] = found[edge.window] * _inside_one(room / spread)
-        worst = every = np.ones(len(many.row))
-        for one in found.values():
-            worst, every = np.minimum(worst, one), every * one
-        return worst, every
-
-    def _meeting(self, ratio: Table, gap: Table) -> Table:
-        """How likely the holes of points are not too far apart."""
-        likely = np.ones(len(ratio))
-        for ends, most, (apart, moves) in zip(
-            (ratio, gap), (self.wanted.ratio_spread, self.wanted.quench_spread), self._wander(), strict=True
-        ):
-            if most is not None:
-                likely = likely * _inside_one((most - np.hypot(ends[:, 1] - ends[:, 0], apart)) / moves)
-        return likely
-
-    def _wander(self) -> list[tuple[float, float]]:
-        """How far apart equal holes are drawn, in ratio and in quench, and how far that moves from draw to draw."""
-        if not self.moves.wander:
-            side = self.standing.drawn
-            full = side.closed + side.gasket_volume + side.area * side.clearance / 1000
-            known = (
-                side if not np.isnan(side.gasket).any() else side._replace(gasket=np.ones_like(side.gasket))
-            )
-            for values in (side.swept / np.where(np.isnan(full), 1.0, full), side.clearance + known.gasket):
-                apart = np.ptp(values - values.mean(axis=1, keepdims=True), axis=0)
-                self.moves.wander.append((float(apart.mean()), max(float(apart.std()), 1e-6)))
-        return self.moves.wander
-
-    def _expected(self, rows: _Rows, row: NDArray[np.int64]) -> tuple[list[Table], list[Table]]:
-        """The extremes that rows are expected to have, and the spread of each edge's, in mm."""
-        key = rows.pattern[row] * 2 + (rows.gasket[row] < 0)
-        off, spread = self._moved
-        extremes = [column[row] + off[key, i] for i, column in enumerate(rows.extremes)]
-        return extremes, [spread[key, edge.of] for edge in self._edges]
-
-    @cached_property
-    def _moved(self) -> Moved:
-        """How the extremes of every pattern lie in some of the draws, crowns uncut; the same for parts as doubtful."""
-        standing, kept = self.standing, self.moves.moved
-        doubts = (table[0].std() for table in (standing.drawn.clearance, standing.drawn.closed))
-        key = (*standing.stands, *(round(float(value), 5) for value in doubts))
-        if key not in kept:
-            kept[key] = self._found_moved()
-        return kept[key]
-
-    def _found_moved(self) -> Moved:
-        patterns = self.standing.patterns
-        keys = np.arange(2 * len(patterns))
-        stated, some = self.standing.stated.cut(np.zeros(1)), slice(None, None, SPARSE)
-        drawn = Uncut(*(table[:, some] for table in self.standing.drawn)).cut(np.zeros(1))
-        found = np.stack(self._drawn(drawn, keys, some), axis=1)
-        wedge = np.array([patterns[key // 2].wedge for key in keys])[:, None, None]
-        opened = np.stack([patterns[key // 2].opened for key in keys])[:, :, None]
-        kept = (keys % 2 == 1)[:, None, None]
-        meant = np.stack(
-            edges(stated, self.wanted, wedge * self.standing.shares[:, None], opened, kept=kept), axis=1
-        )
-        with np.errstate(invalid="ignore"):
-            off, spread = found.mean(axis=2) - meant[:, :, 0], found.std(axis=2)
-        # What is shared, on top: the gasket's doubt and what the deck cut may miss.
-        index, gasket = self.moves.gaskets[-1]
-        thickness, volume = (float(pair[1:].std()) for pair in self._gasket(index, gasket))
-        deck, hole = self.moves.deck, self.moves.bank.cylinders[0]
-        missed = float(self._missed(deck, f"deck_cut {self.moves.bank.name}", hole).std()) if deck else 0.0
-        shared = np.array([thickness, thickness, volume / self._per_mm, volume / self._per_mm, 0.0, 0.0])
-        spread = np.sqrt(np.nan_to_num(spread) ** 2 + np.nan_to_num(shared) ** 2 + missed**2)
-        return Moved(np.nan_to_num(off), np.maximum(spread, 1e-6))
-
-    def _missed_openings(self, opened: Table) -> Table:
-        """What each chamber is opened in each draw."""
-        move, known = self.moves.opening, self.moves.opened
-        key = opened.tobytes()
-        if key in known:
-            return known[key]
-        if move is None or not opened.any():
-            known[key] = np.zeros((len(opened), self.drawn_truth.rows))
-            return known[key]
-        keys = [f"open_chamber {number}" for number in self.moves.bank.cylinders]
-        off = np.stack(
-            [self._missed(move, key, n) for key, n in zip(keys, self.moves.bank.cylinders, strict=True)]
-        )
-        known[key] = np.asarray(opened[:, None] + off * (opened > 0)[:, None])
-        return known[key]
-
-    def _missed(self, move: Move, key: str, number: int) -> Table:
-        """What an operation may miss, in mm or cc; however much it takes, it misses by its lever's tolerance."""
-        known = self.moves.missed
-        if key not in known:
-            known[key] = self.drawn_truth.error(
-                Source(key, move.quantity(max(move.low, move.step, 0.01))), number
-            )
-        return known[key]
-
-    # long: the same shift for every edge and every end
-    def _inside(self, side: Side, rows: _Rows, many: _Many) -> tuple[Flags, Ends, Ends]:
-        """In which draws every hole of the bank is inside its windows, for each point; the ends of ratio and quench."""
-        moves, name, hole = self.moves, self.moves.bank.name, self.moves.bank.cylinders[0]
-        row, listed = many.row, dict(self.moves.gaskets)
-        index = rows.gasket[row]
-        pairs = {int(i): self._gasket(int(i), listed[int(i)]) for i in np.unique(index)}
-        thickness, volume = (np.stack([pairs[int(i)][which][1:] for i in index]) for which in (0, 1))
-        down = np.broadcast_to(many.deck[:, None], thickness.shape)
-        if moves.deck is not None:
-            some = (many.deck > 0) | (rows.wedge[row] != 0)
-            down = down + np.outer(some, self._missed(moves.deck, f"deck_cut {name}", hole))
-        given = self._given(many.cuts, many.more)[:, None]
-        if moves.head is not None and self.taken is not None and (many.cuts > 0).any():
-            rates = np.array([self.taken.rate(cut) if cut else 0.0 for cut in many.cuts])
-            given = given - np.outer(rates / self._per_mm, self._missed(moves.head, f"head_cut {name}", hole))
-        if moves.opening is not None and (many.more > 0).any():
-            # Each chamber is opened by itself; here what one is missed by stands for all.
-            missed = self._missed(moves.opening, f"open_chamber {hole}", hole)
-            given = given + np.outer(many.more > 0, missed) / self._per_mm
-        shift = volume / self._per_mm - down + given
-        keys, at = np.unique(rows.pattern[row] * 2 + (index < 0), return_inverse=True)
-        extremes = [column[at] for column in self._drawn(side, keys)]
-        ok = np.ones(thickness.shape, dtype=bool)
-        for room in self._rooms(extremes, thickness, shift, down):
-            ok &= room >= -EDGE
-        nothing: Ends = np.empty((len(row), 2, 0), dtype=np.float32)
-        ratio: Table = nothing.astype(float)
-        gap = ratio
-        if self.wanted.quench_spread is not None:
-            gap = np.stack([extremes[0] + thickness - down, extremes[1] + thickness - down], axis=1)
-            ok &= gap[:, 1] - gap[:, 0] <= self.wanted.quench_spread + EDGE
-        if self.wanted.ratio_spread is not None:
-            ratio = np.empty((len(row), 2, self.drawn_truth.rows))
-            for i, key in enumerate(keys):
-                which = np.nonzero(at == i)[0]
-                ratio[which] = self._ratio_ends(side, int(key), shift[which])
-            ok &= ratio[:, 1] - ratio[:, 0] <= self.wanted.ratio_spread + EDGE
-        if not self.moves.others:
-            return ok, nothing, nothing
-        return ok, ratio.astype(np.float32), gap.astype(np.float32)
-
-    def _drawn(self, side: Side, keys: NDArray[np.int64], some: slice = slice(None)) -> Edges:
-        """The extremes of the bank in each draw, a row for each key: twice the pattern, and one with its own gasket."""
-        patterns = [self.standing.patterns[key // 2] for key in keys]
-        wedge = np.array([pattern.wedge for pattern in patterns])
-        shares = wedge[:, None, None] * self.standing.shares[:, None]
-        opened = np.stack([self._missed_openings(pattern.opened)[:, some] for pattern in patterns])
-        return edges(side, self.wanted, shares, opened, kept=(keys % 2 == 1)[:, None, None])
-
-    def _ratio_ends(self, side: Side, key: int, shift: Table) -> Table:
-        """Least and most ratio of the bank in each draw, for points of one pattern."""
-        pattern = self.standing.patterns[key // 2]
-        clearance = side.clearance - (pattern.wedge * self.standing.shares)[:, None]
-        full = side.closed + self._missed_openings(pattern.opened) + side.area * clearance / 1000
-        if key % 2:
-            full = full + side.gasket_volume
-        every = full[:, None, :] + (shift * self._per_mm)[None, :, :]
-        ratio = 1 + side.swept[:, None, :] / every
-        return np.stack([ratio.min(axis=0), ratio.max(axis=0)], axis=1)
-
-    def _stated(self, side: Side, rows: _Rows, many: _Many) -> tuple[Table, Table]:
-        """Least and most of ratio and quench as stated, for each point."""
-        if self.wanted.ratio_spread is None and self.wanted.quench_spread is None:
-            none = np.zeros((len(many.row), 2))
-            return none, none
-        row = many.row
-        # The bank as it is with each point's crown cut: a row for each point.
-        wide = (np.broadcast_to(table, side.clearance.shape) for table in side)
-        side = Side(*(table.T[rows.at[row]] for table in wide))
-        shares = rows.wedge[row][:, None] * self.standing.shares
-        clearance = side.clearance - many.deck[:, None] - shares
-        kept = (rows.gasket[row] < 0)[:, None]
-        thickness = np.where(kept, side.gasket, rows.thickness[row][:, None])
-        volume = np.where(kept, side.gasket_volume, rows.volume[row][:, None])
-        full = side.closed + volume + side.area * clearance / 1000
-        full = full - side.pocket * (many.deck[:, None] + shares) / 1000
-        milled = self.taken.volume(many.cuts) if self.taken is not None else np.zeros(len(row))
-        every = full + rows.opened[row] + many.more[:, None] - milled[:, None]
-        return _ends(1 + side.swept / every), _ends(clearance + thickness)
-
-    def _bins(
-        self, rows: _Rows, row: NDArray[np.int64], ratio: Table, gap: Table
-    ) -> NDArray[np.int64] | None:
+    def _bins(self, rows: Rows, row: NDArray[np.int64], ratio: Table, gap: Table) -> NDArray[np.int64] | None:
         """Which points may stand for one another where banks must agree: in gasket, in ratio, in quench."""
         parts = [rows.gasket[row]] if self.moves.one_gasket else []
         for values, most in ((ratio, self.wanted.ratio_spread), (gap, self.wanted.quench_spread)):
@@ -927,14 +517,3 @@ def _merged(low: Table, high: Table) -> list[tuple[float, float]]:
     starts[1:] = low[1:] > high[:-1]
     ends = np.append(starts[1:], True)
     return list(zip(low[starts].tolist(), high[ends[: len(high)]].tolist(), strict=True))
-
-
-def _inside_one(margin: Table) -> Table:
-    """The chance to be inside an edge so many standard deviations off."""
-    from scipy.special import ndtr
-
-    return np.asarray(ndtr(margin))
-
-
-def _ends(values: Table) -> Table:
-    return np.stack([values.min(axis=1), values.max(axis=1)], axis=1)
