@@ -102,6 +102,8 @@ def test_what_if_against_a_bare_page(engine, eight, encoding, which):
     with served(app) as ours, served(bare_app) as plain:
         asked, bare = times([(ours, what_ifs), (plain, ["/"] * 1000)], headers)
     gc.unfreeze()
+    app.extensions["jobs"].close()
+    app.extensions["reading engine"].dispose()
     assert abs(asked["bytes"] - bare["bytes"]) < 0.1 * bare["bytes"]
     print(
         f"\nwhat-if, {which}, {encoding} ({len(page) // 1000} kB page, {asked['bytes'] // 1000} kB sent): "

@@ -53,8 +53,9 @@ def signatures(bench: Bench) -> list[Signature]:
     """Return who signed for the finished engine, the newest first, each with what changed since."""
     if bench.evaluation is None:
         return []
-    now = figures_achieved(bench.build)
     own = [fact for fact in bench.kept.facts.accepted if fact.body.get("about") == ABOUT]
+    # Asked on every page: where nobody signed, nothing is worked out.
+    now = figures_achieved(bench.build) if own else {}
     return [_signature(fact, now) for fact in reversed(own)]
 
 
