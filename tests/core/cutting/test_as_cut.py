@@ -24,6 +24,7 @@ from support.half_cut import (
 )
 from support.plain_plans import documents
 from zygometra.core.build.cut_log import CutPlace
+from zygometra.core.cutting.reach import reach_of
 from zygometra.core.house_rules import rules_for
 from zygometra.core.measuring.causes import causes
 from zygometra.core.planning.plans import Planner
@@ -199,7 +200,7 @@ def test_no_cause_is_sought_for_what_was_cut():
     assert causes(built(doc)) == ()
 
 
-@settings(max_examples=10)
+@settings(max_examples=16)
 @given(documents(), st.data())
 def test_any_build_half_cut_is_planned_from_where_it_stands(doc, data):
     """Faces and crowns cut by any amounts: what a plan says is what its whole cuts come to, put on the build."""
@@ -217,6 +218,8 @@ def test_any_build_half_cut_is_planned_from_where_it_stands(doc, data):
         for op in ("deck_cut", "head_cut")
         for i in range(1, 1 + data.draw(st.integers(0, 2)))
     ]
+    if data.draw(st.booleans()):
+        doc["parts"]["head"]["step_fills"] = FILLS
     crown = data.draw(st.sampled_from([0.0, 0.05]))
     doc["passes"] += [
         {"id": f"c{n}", "op": "crown_cut", "cylinder": n, "number": 1, "depth": crown}
@@ -229,6 +232,37 @@ def test_any_build_half_cut_is_planned_from_where_it_stands(doc, data):
         for one, other in zip(plan["result"]["cylinders"], came["cylinders"], strict=True):
             for name in ("quench_mm", "compression_ratio", "deck_clearance_mm"):
                 assert one[name] == pytest.approx(other[name], rel=1e-9, abs=1e-9)
+
+
+ENDS = st.sampled_from([{"min": 9.9}, {"max": 10.6}, {"min": 10.0, "max": 10.5}, {}])
+GAPS = st.sampled_from([{"min": 1.0}, {"max": 1.6}, {"min": 1.1, "max": 1.5}, {}])
+
+
+@pytest.mark.parametrize("op", ["deck_cut", "head_cut"])
+@pytest.mark.parametrize("shape", range(3))
+@settings(max_examples=12)
+@given(st.data())
+def test_a_pass_takes_from_the_reach_just_what_it_takes_off(op, shape, data):
+    """Of every lever, with every model of a chamber and any windows: the last moment does not move by cutting."""
+    doc = document()
+    doc["parts"]["head"] |= SHAPES[shape]
+    windows = {"compression_ratio": data.draw(ENDS), "quench": data.draw(GAPS)}
+    doc["targets"] = {name: window for name, window in windows.items() if window}
+    own = doc["levers"]
+    own |= {name: {"max": 0.9, "step": 0.01} for name in ("head_cut", "deck_cut")}
+    if data.draw(st.booleans()):
+        own["open_chamber"] = {"max": "2 cc"}
+    if data.draw(st.booleans()):
+        del own["deck_cut" if op == "head_cut" else "head_cut"]
+    place, rules = CutPlace(op, "A"), rules_for("")
+    before = reach_of(built(doc), place, rules)
+    depth = data.draw(st.integers(1, 60)) / 100
+    after = reach_of(built({**doc, "passes": deck_passes(depth, op=op)}), place, rules)
+    if before is None or depth > before.most + 1e-6:
+        assert after is None
+    elif depth < before.most - 1e-6:
+        assert after.most == pytest.approx(before.most - depth, abs=2e-4)
+        assert after.least == pytest.approx(max(before.least - depth, 0.0), abs=2e-4)
 
 
 FILLS = [{"depth": d, "below": v} for d, v in ((0, 50.0), (0.5, 48.1), (1.0, 46.4), (1.6, 44.6), (2.4, 42.5))]

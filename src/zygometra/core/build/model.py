@@ -178,6 +178,8 @@ class Build:
     # What was cut at a machine since the build began, and when the heights of surveyed decks were read.
     cuts: CutLog = NOTHING_CUT
     surveyed_at: Mapping[str, str] = field(default_factory=dict)
+    # How much came off the head over each hole before these figures, in mm: fills in steps go on from there.
+    head_begun: Mapping[int, float] = field(default_factory=dict)
     # What was decided about facing, and what opens the valves.
     facing: Facing = NOTHING_DECIDED
     gear: ValveGear = NOTHING_SAID

@@ -52,9 +52,6 @@ def settled(build: Build, rules: HouseRules) -> Build:
             figures[f"banks.{bank.name}.deck_height"] = height.quantity
     means: dict[Any, Any] = {}
     for op, own in build.levers.means.items():
-        if op == "head_cut" and build.step_fills and any(one.place.op == op for one in build.cuts.passes):
-            # The planner counts fills from the face as it was filled: further milling is left to the stack.
-            continue
         if op in FACES:
             ends = {bank.name: _left(build, rules, op, bank) for bank in build.banks}
             means[op] = replace(own, banks=ends)
@@ -64,7 +61,16 @@ def settled(build: Build, rules: HouseRules) -> Build:
         else:
             means[op] = own
     levers = replace(build.levers, means=means)
-    return replace(build, figures=figures, levers=levers, cuts=NOTHING_CUT, planned=(), surveyed_at={})
+    off = {n: build.cuts.on_hole("head_cut", bank, n, ()) for bank in build.banks for n in bank.cylinders}
+    return replace(
+        build,
+        figures=figures,
+        levers=levers,
+        cuts=NOTHING_CUT,
+        planned=(),
+        surveyed_at={},
+        head_begun={number: amount for number, amount in off.items() if amount},
+    )
 
 
 def _left(build: Build, rules: HouseRules, op: Any, bank: Bank) -> tuple[float, float]:

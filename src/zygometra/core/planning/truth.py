@@ -19,7 +19,7 @@ from ..quantity import Shape, parts_of_doubt
 from ..stack.arithmetic import circle_area
 from ..stack.chamber import StepFilledChamber
 from ..stack.results import Source
-from ..stack.sources import engine_sources, hole_sources, with_heads_swapped
+from ..stack.sources import HEAD_BEGUN, engine_sources, hole_sources, with_heads_swapped
 from ..usual_figures import USUAL_LAND
 from .draws import Draws, Table
 from .shrinking import Read, shrunk
@@ -303,7 +303,7 @@ class Truth:
         """
         fitted = _with_parts(self.sources, parts)
         if self.build.step_fills and not any(part.kind == "head" for part in parts):
-            return self._filled(cut)
+            return self._filled(cut, columns)
         rate = self._table("parts.head.removal_rate", fitted)[:, columns]
         if not np.isnan(rate).all():
             return rate * cut
@@ -314,13 +314,25 @@ class Truth:
         taken = (area * cut - 0.5 * closing * cut * cut) / 1000
         return np.where(closing * cut > area, math.nan, taken)
 
-    def _filled(self, cut: Table) -> Table:
+    def _filled(self, cut: Table, columns: slice) -> Table:
+        begun = self._table(HEAD_BEGUN, self.sources, 0.0)[:, columns]
+        if not begun.any():
+            return self._lost(cut)
+        # A head that was milled goes on from there.
+        full = [
+            self._lost(begun[:, [at]] + cut[:, [min(at, cut.shape[1] - 1)]]) - self._lost(begun[:, [at]])
+            for at in range(begun.shape[1])
+        ]
+        return np.hstack(full)
+
+    def _lost(self, depth: Table) -> Table:
+        """What is off a head of fills so far under the face that was filled, in cc."""
         from scipy.interpolate import PchipInterpolator
 
         fills = self.build.step_fills
         depths, volumes = [d.value for d, _ in fills], [v.value for _, v in fills]
-        taken = volumes[0] - np.asarray(PchipInterpolator(depths, volumes, extrapolate=False)(cut))
-        middle = float(np.mean(cut))
+        taken = volumes[0] - np.asarray(PchipInterpolator(depths, volumes, extrapolate=False)(depth))
+        middle = float(np.mean(depth))
         if self.draws is not None and depths[0] <= middle <= depths[-1]:
             slopes = StepFilledChamber(tuple(depths), tuple(volumes)).slopes(middle)
             for i, (fill, by) in enumerate(zip(fills, slopes, strict=True)):

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from ..build.model import Build
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field
+from ..quantity import read_quantity
+from ..units import Kind
 from .chamber import BegunChamber, ChamberModel, DraftedChamber, RateChamber, StepFilledChamber
 from .results import Source
 
@@ -63,6 +65,8 @@ def hole_sources(
         for name, path in _IN_HOLE:
             if (quantity := figures.get(prefix + name)) is not None:
                 sources[path] = Source(prefix + name, quantity)
+    if cylinder in build.head_begun:
+        sources[HEAD_BEGUN] = head_begun(build.head_begun[cylinder])
     if build.cuts.passes:
         from .as_cut import brought_forward
 
@@ -91,16 +95,28 @@ def with_heads_swapped(build: Build, of_holes: dict[int, dict[str, Source]]) -> 
     out = {}
     for bank, other in ((banks[0], banks[1]), (banks[1], banks[0])):
         for number, from_hole in zip(bank.cylinders, reversed(other.cylinders), strict=True):
-            sources = {path: source for path, source in of_holes[number].items() if path != _CHAMBER}
-            if (chamber := of_holes[from_hole].get(_CHAMBER)) is not None:
-                sources[_CHAMBER] = chamber
-            out[number] = sources
+            theirs = of_holes[from_hole]
+            sources = {path: source for path, source in of_holes[number].items() if path not in _HEADS_OWN}
+            out[number] = sources | {path: theirs[path] for path in _HEADS_OWN if path in theirs}
     return out
 
 
 _CHAMBER = "parts.head.chamber_volume"
 # What a log says came off the head, beside the figures of a hole; a head that is fitted anew has none of it.
 HEAD_BEGUN = "parts.head.begun"
+# What goes where its head goes.
+_HEADS_OWN = (_CHAMBER, HEAD_BEGUN)
+
+
+def head_begun(amount: float) -> Source:
+    """Return how much came off a head already, as one of the figures of a hole.
+
+    Parameters
+    ----------
+    amount : float
+        In mm.
+    """
+    return Source(HEAD_BEGUN, read_quantity(amount, Kind.LENGTH, dimension="exact"))
 
 
 def chamber_model(build: Build, sources: dict[str, Source]) -> ChamberModel | None:
