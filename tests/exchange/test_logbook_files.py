@@ -57,7 +57,9 @@ def test_a_faulty_reading_is_told_by_its_place(changed, says):
 def test_faults_between_entries():
     assert any("readings[1].id: found 'r1' twice" in one for one in faults([GOOD, GOOD]))
     told = faults([GOOD], voided=[{"reading": "r9", "why": "slip"}])
-    assert told == ["voided[0].reading: found 'r9'; wanted the id of one of the readings, surveys or passes"]
+    assert told == [
+        "voided[0].reading: found 'r9'; wanted the id of one of the readings, surveys, set-ups, passes or verified cuts"
+    ]
     assert any("gauges.d" in one for one in faults(gauges={"d": {"resolution": "0.01 mm", "u": "1 cc"}}))
     bore = {**GOOD, "gauge": "b"}
     assert any(

@@ -33,6 +33,8 @@ from zygometra.core.stack.inverse import solve
 from zygometra.exchange.evaluation_file import evaluation_document
 from zygometra.exchange.plan_file import plans_document
 
+FILLS = [{"depth": d, "below": v} for d, v in ((0, 50.0), (0.5, 48.1), (1.0, 46.4), (1.6, 44.6), (2.4, 42.5))]
+SHAPES = [{"opening_perimeter": 240, "wall_draft": 9.0}, {"step_fills": FILLS}, {}]
 AREA = math.pi / 4 * BORE**2
 GASKET = math.pi / 4 * 93**2 * 1.2 / 1000
 DECK = CutPlace("deck_cut", "A")
@@ -234,6 +236,56 @@ def test_any_build_half_cut_is_planned_from_where_it_stands(doc, data):
                 assert one[name] == pytest.approx(other[name], rel=1e-9, abs=1e-9)
 
 
+CROWNS = [
+    {},
+    {"dish_area": 1500, "crown_volume": 6.0},
+    {"above_rim": 0.25, "above_rim_area": 1100},
+    {"dish_area": 900, "crown_volume": 5.0, "above_rim": 0.1, "above_rim_area": 700},
+]
+LANDS = [{}, {"top_land_height": 6.0, "top_land_diameter": 91.4}]
+
+
+@st.composite
+def engines_of_any_kind(draw):
+    """An inline four with any crown, land, chamber and block, doubtful or not, its clearances read or not."""
+    doc = document(unstated_doubt=draw(st.sampled_from(["zero", "house"])))
+    doc["parts"]["piston"] |= draw(st.sampled_from(CROWNS)) | draw(st.sampled_from(LANDS))
+    doc["parts"]["head"] |= draw(st.sampled_from(SHAPES))
+    if draw(st.booleans()):
+        doc["parts"]["block"]["pocket_area"] = 900
+    if draw(st.booleans()):
+        doc["readings"] = []
+    doc["cam"] = {"intake_closes": 50}
+    doc["levers"] |= {op: {"tolerance": {"value": 0, "plus_minus": 0.02}} for op in ("head_cut", "crown_cut")}
+    return doc
+
+
+@given(engines_of_any_kind(), st.sampled_from(["deck_cut", "head_cut", "crown_cut"]), st.data())
+def test_what_was_cut_is_what_the_same_cut_was_planned_to_be(doc, op, data):
+    """Every operation on every kind of crown, chamber and block: the log comes to what one whole cut comes to."""
+    depths = data.draw(st.lists(st.integers(1, 40).map(lambda n: n / 100), min_size=1, max_size=3))
+    whole = {"value": round(math.fsum(depths), 2), "plus_minus": 0.02}
+    plan = [{"op": op, "amount": whole} | ({"bank": "A"} if op != "crown_cut" else {})]
+    meant = evaluate(built({**doc, "planned": plan}))
+    made = data.draw(st.integers(1, len(depths)))
+    passes = deck_passes(*depths[:made], op=op)
+    if op == "crown_cut":
+        passes = [
+            {k: v for k, v in one.items() if k != "bank"} | {"id": f"{one['id']}-{n}", "cylinder": n}
+            for one in passes
+            for n in (1, 2, 3, 4)
+        ]
+    logged = evaluate(built({**doc, "planned": plan, "passes": passes}))
+    states = [logged.planned, *([logged.now] if made == len(depths) else [])]
+    for state in states:
+        for n in (1, 2, 3, 4):
+            came, wanted = state.hole(n).outcome, meant.planned.hole(n).outcome
+            for name in ("deck_clearance", "quench", "clearance", "compression_ratio", "effective"):
+                assert getattr(came, name) == pytest.approx(getattr(wanted, name), rel=1e-9, abs=1e-9), name
+            for name in ("quench", "compression_ratio"):
+                assert getattr(came.doubts, name).u == pytest.approx(getattr(wanted.doubts, name).u, rel=1e-6)
+
+
 ENDS = st.sampled_from([{"min": 9.9}, {"max": 10.6}, {"min": 10.0, "max": 10.5}, {}])
 GAPS = st.sampled_from([{"min": 1.0}, {"max": 1.6}, {"min": 1.1, "max": 1.5}, {}])
 
@@ -263,10 +315,6 @@ def test_a_pass_takes_from_the_reach_just_what_it_takes_off(op, shape, data):
     elif depth < before.most - 1e-6:
         assert after.most == pytest.approx(before.most - depth, abs=2e-4)
         assert after.least == pytest.approx(max(before.least - depth, 0.0), abs=2e-4)
-
-
-FILLS = [{"depth": d, "below": v} for d, v in ((0, 50.0), (0.5, 48.1), (1.0, 46.4), (1.6, 44.6), (2.4, 42.5))]
-SHAPES = [{"opening_perimeter": 240, "wall_draft": 9.0}, {"step_fills": FILLS}, {}]
 
 
 @pytest.mark.parametrize("shape", SHAPES, ids=["drafted", "filled in steps", "straight"])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 
 from ..build.cut_log import NOTHING_CUT, CutLog
@@ -12,6 +12,8 @@ from ..build.model import Bank, Build, Operation
 from ..place import Place
 from ..quantity import Quantity, Term
 from ..units import from_base
+from .chamber import ChamberModel, fill_slopes, removed_slopes
+from .crown import Crown
 from .results import Source
 
 _DECK, _DEPTH, _CHAMBER = "parts.block.deck_height", "mock-up.deck_clearance", "parts.head.chamber_volume"
@@ -21,7 +23,11 @@ _HEIGHT, _CROWN, _ABOVE = (
     "parts.piston.above_rim",
 )
 _LAND, _THICK = "parts.piston.top_land_height", "parts.piston.crown_thickness"
-_OPENING = "parts.head.opening_area"
+_OPENING, _PERIMETER, _DRAFT = (
+    f"parts.head.{name}" for name in ("opening_area", "opening_perimeter", "wall_draft")
+)
+_POCKET = "parts.block.pocket_area"
+_DISH, _ABOVE_AREA = "parts.piston.dish_area", "parts.piston.above_rim_area"
 # Where a brought-forward figure stands in its hole, by the engine-wide path.
 _NAMES = {_DECK: "deck_height", _DEPTH: "deck_clearance", _CHAMBER: "chamber_volume", _CROWN: "crown_volume"}
 # A remainder that is as good as none, in mm.
@@ -61,7 +67,7 @@ def brought_forward(build: Build, bank: Bank, number: int, sources: dict[str, So
         source = out[path]
         quantity = source.quantity
         value = quantity.value + change
-        own = [*_terms(source, number), *terms]
+        own = _joined([*_terms(source, number), *terms])
         u = math.sqrt(math.fsum(term.u**2 for term in own))
         moved = replace(
             quantity,
@@ -92,6 +98,11 @@ def _changes(build: Build, bank: Bank, number: int, sources: dict[str, Source]) 
     for path in (_DECK, _DEPTH):
         if cut := since("deck_cut", path):
             yield path, -cut, _missed(build, "deck_cut", bank, number, -1.0)
+    if (cut := since("deck_cut", _CHAMBER)) and _POCKET in sources:
+        # What of the chamber lies in the block goes with its deck.
+        area = sources[_POCKET].quantity.value
+        missed = _missed(build, "deck_cut", bank, number, -area / 1000)
+        yield _CHAMBER, -area * cut / 1000, [*_along(sources, number, [(_POCKET, -cut / 1000)]), *missed]
     if cut := since("head_cut", _CHAMBER):
         from .sources import chamber_model
 
@@ -99,21 +110,59 @@ def _changes(build: Build, bank: Bank, number: int, sources: dict[str, Source]) 
         whole = build.cuts.on_hole("head_cut", bank, number, ())
         if model is not None and whole <= model.deepest:
             taken = model.removed(whole) - model.removed(whole - cut)
-            yield _CHAMBER, -taken, _missed(build, "head_cut", bank, number, -model.rate(whole))
+            missed = _missed(build, "head_cut", bank, number, -model.rate(whole))
+            yield (
+                _CHAMBER,
+                -taken,
+                [*_taken_doubts(build, sources, number, model, whole - cut, whole), *missed],
+            )
     if whole := build.cuts.on_hole("head_cut", bank, number, ()):
-        yield from _narrower(sources, whole)
+        yield from _narrower(sources, number, whole)
     yield from _crown(build, bank, number, sources, since)
 
 
-def _narrower(sources: dict[str, Source], cut: float) -> Iterator[_Change]:
+def _taken_doubts(
+    build: Build, sources: dict[str, Source], number: int, model: ChamberModel, before: float, after: float
+) -> list[Term]:
+    """How a chamber moves with what is known of its shape, milled from one depth to another."""
+    shallow, deep = (removed_slopes(model, cut) for cut in (before, after))
+    terms = _along(
+        sources, number, [(path, less - more) for (path, more), (_, less) in zip(deep, shallow, strict=True)]
+    )
+    for cut, sign in ((before, 1.0), (after, -1.0)):
+        for path, slope, fill in fill_slopes(model, cut, build.step_fills):
+            terms += [term._replace(u=sign * slope * term.u) for term in _terms(Source(path, fill), number)]
+    return terms
+
+
+def _along(sources: dict[str, Source], number: int, rows: Sequence[tuple[str, float]]) -> list[Term]:
+    """How a figure moves with others, from its slope on each."""
+    return [
+        term._replace(u=slope * term.u)
+        for path, slope in rows
+        if slope and path in sources
+        for term in _terms(sources[path], number)
+    ]
+
+
+def _joined(terms: list[Term]) -> list[Term]:
+    """Terms, one for each source: what moves a figure in two ways adds up before it is squared."""
+    by_key: dict[str, Term] = {}
+    for term in terms:
+        before = by_key.get(term.key)
+        by_key[term.key] = term if before is None else term._replace(u=before.u + term.u)
+    return list(by_key.values())
+
+
+def _narrower(sources: dict[str, Source], number: int, cut: float) -> Iterator[_Change]:
     """The opening at the new face of a chamber whose walls close."""
     from .sources import value_of
 
-    closing = value_of(sources, "parts.head.opening_perimeter") * math.tan(
-        math.radians(value_of(sources, "parts.head.wall_draft"))
-    )
-    if _OPENING in sources and closing:
-        yield _OPENING, -closing * cut, []
+    perimeter, alpha = value_of(sources, _PERIMETER), math.radians(value_of(sources, _DRAFT))
+    if _OPENING in sources and (closing := perimeter * math.tan(alpha)):
+        by_draft = math.radians(1) * perimeter / math.cos(alpha) ** 2
+        rows = [(_PERIMETER, -math.tan(alpha) * cut), (_DRAFT, -by_draft * cut)]
+        yield _OPENING, -closing * cut, _along(sources, number, rows)
 
 
 def _crown(
@@ -127,12 +176,28 @@ def _crown(
     crown = geometry_of(sources, 0.0).crown
     for path, by in ((_HEIGHT, -1.0), (_DEPTH, 1.0), (_LAND, -1.0), (_THICK, -1.0)):
         if cut := since("crown_cut", path):
-            doubt = _missed(build, "crown_cut", bank, number, by) if path in (_HEIGHT, _DEPTH) else []
-            yield path, by * crown.rim_cut(cut), doubt
+            rim = crown.rim_cut(cut)
+            # What stands above the rim is gone: from there a miss moves the rim.
+            moves = path != _THICK and cut >= crown.above_rim
+            missed = _missed(build, "crown_cut", bank, number, by) if moves else []
+            doubt = _along(sources, number, [(_ABOVE, -by)]) if moves and rim and crown.above_rim else []
+            yield path, by * rim, [*doubt, *missed]
     if cut := since("crown_cut", _CROWN):
-        yield _CROWN, crown.gained(cut), _missed(build, "crown_cut", bank, number, crown.slope(cut))
+        rows = _crown_slopes(crown, cut)
+        missed = _missed(build, "crown_cut", bank, number, crown.slope(cut))
+        yield _CROWN, crown.gained(cut), [*_along(sources, number, rows), *missed]
     if (cut := since("crown_cut", _ABOVE)) and crown.above_rim > 0:
         yield _ABOVE, -min(cut, crown.above_rim), []
+
+
+def _crown_slopes(crown: Crown, cut: float) -> list[tuple[str, float]]:
+    """How a crown's volume after a cut moves with what is known of its shape, in cc per base unit."""
+    rim, above = crown.rim_cut(cut), min(cut, crown.above_rim)
+    if rim > crown.dish_depth:
+        # Cut through, it is flat, whatever it held.
+        return [(_CROWN, -1.0)]
+    opened = (crown.above_area + crown.dish_area) / 1000 if rim and crown.above_rim else 0.0
+    return [(_DISH, -rim / 1000), (_ABOVE_AREA, above / 1000), (_ABOVE, opened)]
 
 
 def read_at(build: Build, path: str) -> str:
@@ -185,11 +250,13 @@ def cut_before(build: Build, figure: str, number: int, at: str) -> float:
         if figure == "crown_volume":
             return crown.gained(cut)
         return crown.rim_cut(cut) - made("deck_cut") if figure == "deck_clearance" else -crown.rim_cut(cut)
-    if figure == "chamber_volume" and (cut := made("head_cut")):
-        from .sources import chamber_model, hole_sources
+    if figure == "chamber_volume":
+        from .sources import chamber_model, hole_sources, value_of
 
-        model = chamber_model(build, hole_sources(replace(build, cuts=NOTHING_CUT), bank.name, number))
-        return 0.0 if model is None or cut > model.deepest else -model.removed(cut)
+        sources = hole_sources(replace(build, cuts=NOTHING_CUT), bank.name, number)
+        model, cut = chamber_model(build, sources), made("head_cut")
+        milled = 0.0 if model is None or cut > model.deepest else model.removed(cut)
+        return -milled - value_of(sources, _POCKET) * made("deck_cut") / 1000
     return 0.0
 
 

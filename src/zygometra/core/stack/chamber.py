@@ -10,11 +10,13 @@ from __future__ import annotations
 import itertools
 import math
 from bisect import bisect_left
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Protocol
 
 from ..errors import NoAnswer
+from ..quantity import Quantity
 from ..written import Edge, Judged
 
 
@@ -416,6 +418,64 @@ def _slopes(
     by_volume = (more - less) / (2 * near_volume)
     by_depth = [(lost(x + near * step, y) - lost(x - near * step, y)) / (2 * near) for step in one]
     return tuple((float(a), float(b)) for a, b in zip(by_depth, by_volume, strict=True))
+
+
+def removed_slopes(model: ChamberModel, cut: float) -> tuple[tuple[str, float], ...]:
+    """Return by how much what milling takes moves with each figure of the head, in cc per its base unit.
+
+    Parameters
+    ----------
+    model : ChamberModel
+        What milling takes; fills have their own (:func:`fill_slopes`).
+    cut : float
+        Depth h in mm.
+
+    Notes
+    -----
+    Of A₀h − ½·p·tan α·h², and of k·h (handbook of the trade, heads and chambers).
+    """
+    if isinstance(model, RateChamber):
+        return (("parts.head.removal_rate", cut),)
+    if not isinstance(model, DraftedChamber):
+        return ()
+    alpha, square = math.radians(model.wall_draft), 0.5 * cut**2 / 1000
+    by_draft = math.radians(1) * model.opening_perimeter / math.cos(alpha) ** 2
+    return (
+        ("parts.head.opening_area", cut / 1000),
+        ("parts.head.opening_perimeter", -math.tan(alpha) * square),
+        ("parts.head.wall_draft", -by_draft * square),
+    )
+
+
+def fill_slopes(
+    model: ChamberModel, cut: float, fills: Sequence[tuple[Quantity, Quantity]]
+) -> Iterator[tuple[str, float, Quantity]]:
+    """Yield by how much what milling takes moves with each fill that is in doubt.
+
+    Parameters
+    ----------
+    model : ChamberModel
+        Of a head that was filled in steps; of any other there is nothing to yield.
+    cut : float
+        Depth h in mm.
+    fills : sequence
+        Depth in mm and volume in cc of each.
+
+    Yields
+    ------
+    tuple
+        The place of the figure, cc per its base unit, and the figure.
+
+    Notes
+    -----
+    Slopes of the monotone interpolation between the steps (handbook of the trade, heads and chambers).
+    """
+    if not isinstance(model, StepFilledChamber | BegunChamber):
+        return
+    for i, (fill, by) in enumerate(zip(fills, model.slopes(cut), strict=True)):
+        for name, quantity, slope in zip(("depth", "below"), fill, by, strict=True):
+            if quantity.u > 0 and slope:
+                yield f"parts.head.step_fills.{i}.{name}", slope, quantity
 
 
 NOT_KNOWN = (

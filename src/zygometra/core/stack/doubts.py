@@ -8,7 +8,7 @@ from ..build.lever_table import LEVER
 from ..build.model import Build, Operation
 from ..usual_figures import USUAL_LAND
 from .arithmetic import QUARTER_PI
-from .chamber import BegunChamber, ChamberModel, DraftedChamber, RateChamber, StepFilledChamber
+from .chamber import ChamberModel, fill_slopes, removed_slopes
 from .geometry import NOT_KNOWN, Geometry
 from .results import Contribution, Doubts, Source, Spread
 from .slopes import Areas, volume_slope
@@ -243,30 +243,11 @@ def head_doubts(
     build : Build
         For its fills in steps.
     """
-    if isinstance(model, DraftedChamber):
-        alpha = math.radians(model.wall_draft)
-        by_draft = math.radians(1) * model.opening_perimeter / math.cos(alpha) ** 2
-        head = "parts.head."
-        return source_doubts(
-            sources,
-            [
-                (head + "opening_area", 0.0, 0.0, 0.0, -cut / 1000, 0.0),
-                (head + "opening_perimeter", 0.0, 0.0, 0.0, 0.5 * math.tan(alpha) * cut**2 / 1000, 0.0),
-                (head + "wall_draft", 0.0, 0.0, 0.0, 0.5 * by_draft * cut**2 / 1000, 0.0),
-            ],
-        )
-    if isinstance(model, RateChamber):
-        return source_doubts(sources, [("parts.head.removal_rate", 0.0, 0.0, 0.0, -cut, 0.0)])
-    assert isinstance(model, StepFilledChamber | BegunChamber)
-    found: list[Contribution] = []
-    for i, (fill, by) in enumerate(zip(build.step_fills, model.slopes(cut), strict=True)):
-        for name, quantity, slope in zip(("depth", "below"), fill, by, strict=True):
-            if quantity.u > 0 and slope:
-                path = f"parts.head.step_fills.{i}.{name}"
-                slopes = (0.0, 0.0, 0.0, -slope, 0.0)
-                found.append(
-                    (path, quantity.u, quantity.dof, quantity.each, *slopes, None, quantity.rectangular)
-                )
+    rows = [(path, 0.0, 0.0, 0.0, -slope, 0.0) for path, slope in removed_slopes(model, cut)]
+    found = source_doubts(sources, rows)
+    for path, slope, quantity in fill_slopes(model, cut, build.step_fills):
+        slopes = (0.0, 0.0, 0.0, -slope, 0.0)
+        found.append((path, quantity.u, quantity.dof, quantity.each, *slopes, None, quantity.rectangular))
     return found
 
 

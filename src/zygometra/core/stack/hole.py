@@ -131,7 +131,7 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
             doubtful += head_doubts(sources, model, head_cut, build)
     if not g.land_diameter and build.unstated_doubt == "house" and not math.isnan(g.bore):
         doubtful.append(unknown_land(g.bore))
-    if build.is_measured:
+    if build.is_measured or build.cuts.passes:
         doubtful = merged(doubtful)
     doubts, contributions = propagate(doubtful, volume, ratio, effective)
     if math.isnan(clearance + g.thickness + swept + volume):
