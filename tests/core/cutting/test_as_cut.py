@@ -111,6 +111,24 @@ def test_readings_before_a_pass_are_set_aside_once_it_was_read_again():
     assert used.pools[next(iter(used.pools))].squares == 0
 
 
+@pytest.mark.parametrize("area", [0, 900])
+def test_a_chamber_that_lies_in_the_block_goes_with_its_deck(area):
+    """Read before and after a pass: 900 mm² lose 0.09 cc to a tenth, and the older reading is set aside."""
+    doc = document(passes=deck_passes(0.1))
+    doc["parts"]["block"]["pocket_area"] = area
+    chamber = {"figure": "chamber_volume", "cylinder": 1}
+    doc["readings"].append({"id": "v1", **chamber, "value": 50.0, "at": moment(1)})
+    before = evaluate(built(doc)).now
+    assert before.hole(1).outcome.terms.chamber == pytest.approx(50.0 - area * 0.1 / 1000)
+    assert before.hole(2).outcome.terms.chamber == pytest.approx(CHAMBER - area * 0.1 / 1000)
+    doc["readings"].append({"id": "v2", **chamber, "value": 49.8, "at": moment(50)})
+    used = built(doc)
+    assert evaluate(used).now.hole(1).outcome.terms.chamber == pytest.approx(49.8 if area else 49.9)
+    assert [one.reading.id for one in used.in_use.aside if one.reading.figure == "chamber_volume"] == (
+        ["v1"] if area else []
+    )
+
+
 def test_a_levelled_cut_takes_its_wedge_first():
     wedge = [{"op": "deck_cut", "bank": "A", "first": 0.1, "last": 0.25}]
     found = evaluate(built(document(planned=wedge, passes=deck_passes(0.1))))

@@ -66,12 +66,14 @@ def passes_over(build: Build, place: Place, figure: str) -> tuple[str, ...]:
     figure : str
         Its name in a logbook.
     """
+    pocket = build.figures.get("parts.block.pocket_area")
+    in_block = figure == "chamber_volume" and pocket is not None and pocket.value > 0
     holes = place.holes or tuple(build.cylinders)
     banks = {place.bank} if place.scope is Scope.BANK else {build.bank_of(n).name for n in holes}
     return tuple(
         one.at
         for one in build.cuts.passes
         if one.at
-        and figure in _MOVES.get(one.place.op, ())
+        and (figure in _MOVES.get(one.place.op, ()) or (in_block and one.place.op == "deck_cut"))
         and (one.place.cylinder in holes if one.place.op in SETS else one.place.bank in banks)
     )
