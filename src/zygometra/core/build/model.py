@@ -200,6 +200,12 @@ class Build:
         return any(quantity.terms for quantity in self.figures.values())
 
     @property
+    def has_chamber_in_block(self) -> bool:
+        """True where part of the chamber lies in the block, over valves that stand there: a deck cut takes of it."""
+        pocket = self.figures.get("parts.block.pocket_area")
+        return pocket is not None and pocket.value > 0
+
+    @property
     def mocked_with_one_set(self) -> bool:
         """True where one rod and piston were moved from hole to hole: what differs is the deck, or a throw."""
         return self.logbook is not None and self.logbook.mock_up.sets == "one"

@@ -66,8 +66,7 @@ def passes_over(build: Build, place: Place, figure: str) -> tuple[str, ...]:
     figure : str
         Its name in a logbook.
     """
-    pocket = build.figures.get("parts.block.pocket_area")
-    in_block = figure == "chamber_volume" and pocket is not None and pocket.value > 0
+    in_block = figure == "chamber_volume" and build.has_chamber_in_block
     holes = place.holes or tuple(build.cylinders)
     banks = {place.bank} if place.scope is Scope.BANK else {build.bank_of(n).name for n in holes}
     return tuple(

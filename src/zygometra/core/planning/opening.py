@@ -79,7 +79,7 @@ def opened_for(build: Build, planned: tuple[Operation, ...], assembled: str) -> 
                 "plugs, studs and dowels of the block", "wash after facing, plugs new", 1, "sets of plugs", 60
             ),
         ]
-    return Opened(tuple(taken), tuple(_read_again(planned)), tuple(_falls(planned)))
+    return Opened(tuple(taken), tuple(_read_again(build, planned)), tuple(_falls(planned)))
 
 
 def _need(op: Operation) -> int:
@@ -133,12 +133,13 @@ def _pistons(holes: int, planned: tuple[Operation, ...]) -> list[Taken]:
     return out
 
 
-def _read_again(planned: tuple[Operation, ...]) -> list[str]:
+def _read_again(build: Build, planned: tuple[Operation, ...]) -> list[str]:
     ops = {op.op for op in planned}
     parts = {op.part.kind for op in planned if op.part is not None}
     said = []
     if "deck_cut" in ops:
         said += ["deck height at both ends of each deck cut", "deck clearance of every hole"]
+        said += ["chamber volume of every hole", "valve seats and lift"] if build.has_chamber_in_block else []
     if ops & {"crown_cut", "bowl"} or parts & {"piston", "rod", "crank"}:
         said += [
             "deck clearance of every hole",
