@@ -10,6 +10,7 @@ import math
 
 import numpy as np
 from hypothesis import strategies as st
+from scipy.interpolate import PchipInterpolator
 
 COUNT = 8000
 
@@ -114,9 +115,16 @@ class Plain:
         piston, gaskets, decks, heads, crown, opened, bowl = plan
         area = math.pi / 4 * 92.0**2
         c = self.c + (self.heights[None] - self.heights[piston])
-        rim = crown + self._miss("crown_cut", "") if crown else 0.0
+        own = self.parts[piston]
+        off = crown + self._miss("crown_cut", "") if crown else np.zeros((len(c), 1))
+        above = own.get("above_rim", 0)
+        rim = np.maximum(off - above, 0)
         c = c + rim
-        v = self.v + self.crowns[piston] - self.parts[piston].get("dish_area", 0) * rim / 1000
+        v = self.v + self.crowns[piston] - own.get("dish_area", 0) * rim / 1000
+        v = v + own.get("above_rim_area", 0) * np.minimum(off, above) / 1000
+        if "top_land_height" in own:
+            ring = math.pi / 4 * (92.0**2 - own["top_land_diameter"] ** 2)
+            v = v + ring * (own["top_land_height"] - rim) / 1000
         if bowl:
             v = v + bowl + self._miss("bowl", "")
         q, column = np.empty_like(c), 0
@@ -126,7 +134,9 @@ class Plain:
             for k, number in enumerate(holes):
                 at = first + (last - first) * k / max(len(holes) - 1, 1)
                 if first or last:
-                    c[:, column] -= at + self._miss("deck_cut", name)[:, 0]
+                    faced = at + self._miss("deck_cut", name)[:, 0]
+                    c[:, column] -= faced
+                    v[:, column] -= self.doc["parts"]["block"].get("pocket_area", 0) * faced / 1000
                 thick = self.thick[gaskets[b]]
                 if not same and gaskets[b] is not None:
                     thick = self._each(gaskets[b], name)
@@ -134,7 +144,9 @@ class Plain:
                 v[:, column] += math.pi / 4 * g["bore"] ** 2 * thick[:, 0] / 1000
                 q[:, column] = c[:, column] + thick[:, 0]
                 if heads[b]:
-                    v[:, column] -= 4.2 * (heads[b] + self._miss("head_cut", name)[:, 0])
+                    v[:, column] -= milled(
+                        self.doc["parts"]["head"], heads[b] + self._miss("head_cut", name)[:, 0]
+                    )
                 more = opened.get(number, 0.0)
                 if more:
                     v[:, column] += more + self._miss("open_chamber", number)[:, 0]
@@ -271,6 +283,47 @@ class Plain:
         if not hasattr(self, "_one"):
             self._one = Plain(self.doc, count=0)
         return bool(self._one.inside(plan, floor)[0]) if full else bool(self.inside(plan, floor)[0])
+
+
+def milled(head, cut):
+    """What milling takes from a chamber, by the way it is known."""
+    if "step_fills" in head:
+        fills = head["step_fills"]
+        curve = PchipInterpolator([one["depth"] for one in fills], [one["below"] for one in fills])
+        return fills[0]["below"] - curve(cut)
+    if "removal_rate" in head:
+        return head["removal_rate"] * cut
+    closing = head.get("opening_perimeter", 0) * math.tan(math.radians(head.get("wall_draft", 0)))
+    return (head["opening_area"] * cut - closing * cut**2 / 2) / 1000
+
+
+HEADS = (
+    {},
+    {"opening_perimeter": 240, "wall_draft": 12},
+    {"removal_rate": 4.6},
+    {
+        "step_fills": [
+            {"depth": d, "below": v}
+            for d, v in ((0, 52.0), (0.2, 51.2), (0.5, 49.9), (1.0, 47.9), (2.0, 44.4))
+        ]
+    },
+)
+CROWNS = (
+    {},
+    {"above_rim": 0.08, "above_rim_area": 900},
+    {"above_rim": 0.3, "above_rim_area": 2500, "dish_area": 1200},
+)
+LANDS = ({}, {"top_land_height": 6.0, "top_land_diameter": 91.3})
+
+
+@st.composite
+def engines(draw, banks=1):
+    """A document of :func:`documents` whose head, crown, land and block are of any kind."""
+    doc = draw(documents(banks))
+    doc["parts"]["head"] |= draw(st.sampled_from(HEADS))
+    doc["parts"]["piston"] |= draw(st.sampled_from(CROWNS)) | draw(st.sampled_from(LANDS))
+    doc["parts"]["block"] |= draw(st.sampled_from([{}, {"pocket_area": 800}]))
+    return doc
 
 
 def _stepped(amount, lever, low, most):

@@ -11,7 +11,7 @@ from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
 from support.cases import demo
-from support.plain_plans import Plain, document, documents
+from support.plain_plans import Plain, document, engines
 from support.vee_eights import vee_eight
 from zygometra.core.planning.archive import Worth, beats
 from zygometra.core.planning.moves import Pins, bill_of
@@ -50,7 +50,7 @@ def planned(doc, pins=None):
 
 
 @LOOSE
-@given(st.sampled_from([1, 1, 2]).flatmap(documents))
+@given(st.sampled_from([1, 1, 2]).flatmap(engines))
 def test_plans_hold_what_they_say(doc):
     """Put back through a file each gives its result; none beats another; limits and order are kept."""
     build = build_from_text(json.dumps(doc))[1]
@@ -78,7 +78,7 @@ def test_plans_hold_what_they_say(doc):
 
 # long: the promise of a whole search against a grid
 @settings(max_examples=8, deadline=None, phases=QUICK, suppress_health_check=list(HealthCheck))
-@given(st.sampled_from([1, 1, 1, 2]).flatmap(documents))
+@given(st.sampled_from([1, 1, 1, 2]).flatmap(engines))
 def test_no_plan_of_a_grid_is_left_uncovered(doc):
     answer, plain = planned(doc), Plain(doc, count=4000)
     least = doc["planning"]["least_yield"]

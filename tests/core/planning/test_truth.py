@@ -11,7 +11,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from support.cases import DEMO, demo, single, vector
-from support.plain_plans import Plain, document, documents
+from support.plain_plans import Plain, document, engines
 from zygometra.core.build.model import Operation
 from zygometra.core.house_rules import rules_for
 from zygometra.core.planning.draws import Draws
@@ -67,7 +67,7 @@ def test_stated_values_come_to_what_the_evaluation_says(name):
 @given(st.data())
 def test_any_plan_comes_to_what_the_evaluation_says(data):
     """Parts fitted, heads side for side, levelling cuts, crowns past a raised centre: all of it put together."""
-    doc = data.draw(documents(data.draw(st.sampled_from([1, 2]))))
+    doc = data.draw(engines(data.draw(st.sampled_from([1, 2]))))
     amount = st.sampled_from([0.05, 0.1, 0.22])
     ops = []
     if doc["levers"].get("parts") and data.draw(st.booleans()):
@@ -160,7 +160,7 @@ def test_nothing_above_the_rim_is_certain_and_no_crown_cut_moves_no_rim():
 
 
 @settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
-@given(documents(1), st.integers(0, 10**6))
+@given(engines(1), st.integers(0, 10**6))
 def test_the_share_inside_is_that_of_another_way_of_drawing(doc, seed):
     """Each window, spread and tolerance: within 2.5 points of plain draws by another random source."""
     build, plain = built(doc), Plain(doc, seed=seed)

@@ -9,7 +9,7 @@ import random
 import pytest
 from hypothesis import HealthCheck, Phase, assume, given, settings
 
-from support.plain_plans import Plain, document, documents
+from support.plain_plans import Plain, document, engines
 from zygometra.core.planning.plans import Planner, plans_of
 from zygometra.exchange.build_file import build_from_text
 
@@ -127,7 +127,7 @@ def test_where_nothing_alone_opens_a_plan_the_common_share_does():
     phases=(Phase.explicit, Phase.generate),
     suppress_health_check=list(HealthCheck),
 )
-@given(documents(1))
+@given(engines(1))
 def test_what_is_typed_in_opens_a_plan_and_five_percent_less_does_not(doc):
     answer = answered(doc)
     assume(not answer.plans)
