@@ -113,3 +113,29 @@ def logs(draw: Any) -> tuple[dict[str, Any], dict[str, Any]]:
     # Facts come as they come: neither passes nor readings need stand in the order in which they were made.
     doc["passes"] = draw(st.permutations(doc["passes"]))
     return doc, told
+
+
+FILLS = [{"depth": d, "below": v} for d, v in ((0, 50.0), (0.5, 48.1), (1.0, 46.4), (1.6, 44.6), (2.4, 42.5))]
+SHAPES = [{"opening_perimeter": 240, "wall_draft": 9.0}, {"step_fills": FILLS}, {}]
+CROWNS = [
+    {},
+    {"dish_area": 1500, "crown_volume": 6.0},
+    {"above_rim": 0.25, "above_rim_area": 1100},
+    {"dish_area": 900, "crown_volume": 5.0, "above_rim": 0.1, "above_rim_area": 700},
+]
+LANDS = [{}, {"top_land_height": 6.0, "top_land_diameter": 91.4}]
+
+
+@st.composite
+def engines_of_any_kind(draw):
+    """An inline four with any crown, land, chamber and block, doubtful or not, its clearances read or not."""
+    doc = document(unstated_doubt=draw(st.sampled_from(["zero", "house"])))
+    doc["parts"]["piston"] |= draw(st.sampled_from(CROWNS)) | draw(st.sampled_from(LANDS))
+    doc["parts"]["head"] |= draw(st.sampled_from(SHAPES))
+    if draw(st.booleans()):
+        doc["parts"]["block"]["pocket_area"] = 900
+    if draw(st.booleans()):
+        doc["readings"] = []
+    doc["cam"] = {"intake_closes": 50}
+    doc["levers"] |= {op: {"tolerance": {"value": 0, "plus_minus": 0.02}} for op in ("head_cut", "crown_cut")}
+    return doc

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.stats import norm
 
-from support.half_cut import built, deck_passes, document, moment, planned
+from support.half_cut import built, deck_passes, document, engines_of_any_kind, moment, planned
 from zygometra.core.build.cut_log import CutPlace
 from zygometra.core.cutting.agreement import blocked_by, changed, parties, questions, specification
 from zygometra.core.cutting.gates import all_standings
@@ -191,6 +191,72 @@ def test_meant_and_achieved_hole_by_hole():
     (came,) = cuts_came(built(finished()))
     assert (came.asked, came.achieved, came.holes) == (pytest.approx(0.25), pytest.approx(0.26), 3)
     assert came.missed == pytest.approx(0.01)
+
+
+CUTS = st.integers(3, 40).map(lambda n: n / 100)
+
+
+@given(engines_of_any_kind(), st.sampled_from(["deck_cut", "head_cut"]), CUTS, st.integers(-8, 8), st.data())
+def test_what_a_cut_came_to_is_what_its_machine_took(doc, op, asked, off, data):
+    """Read before and after on every kind of engine, other cuts in between: the machine's miss and nothing else."""
+    taken = asked + off / 400
+    other = data.draw(st.sampled_from([None, "crown_cut", "deck_cut" if op == "head_cut" else "head_cut"]))
+    more = data.draw(CUTS) if other else 0.0
+
+    def cut(name, amount):
+        return {"op": name, "amount": amount} | ({"bank": "A"} if name != "crown_cut" else {})
+
+    made = [cut(op, taken), *([cut(other, more)] if other else [])]
+    before = evaluate(built(doc)).now
+    after = evaluate(built({**doc, "planned": made})).planned
+    figures = {"deck_clearance": lambda o: o.deck_clearance, "chamber_volume": lambda o: o.terms.chamber}
+    doc["readings"] = [
+        {"id": f"{figure}{n}{minute}", "figure": figure, "cylinder": n, "at": moment(minute)}
+        | {"value": read(state.hole(n).outcome)}
+        for minute, state in ((5, before), (200, after))
+        for n in (1, 2, 3, 4)
+        for figure, read in figures.items()
+    ]
+    doc["passes"] = deck_passes(asked, op=op)
+    if other == "crown_cut":
+        doc["passes"] += [
+            {"id": f"c{n}", "op": other, "cylinder": n, "number": 1, "depth": more, "at": moment(100)}
+            for n in (1, 2, 3, 4)
+        ]
+    elif other:
+        doc["passes"] += deck_passes(more, op=other, start=100)
+    doc["set_ups"] = [{"id": "u", "op": op, "bank": "A", "machine": "mill-9"}]
+    build = built(doc)
+    (came,) = [one for one in cuts_came(build) if one.place.op == op]
+    assert (came.asked, came.holes, came.machine) == (pytest.approx(asked), 4, "mill-9")
+    assert came.achieved == pytest.approx(taken, abs=1e-6)
+    assert all(row.read_again for row in compared(build))
+
+
+def test_a_levelled_cut_is_judged_at_each_hole_by_what_it_was_to_lose():
+    doc = document(planned=[{"op": "deck_cut", "bank": "A", "first": 0.1, "last": 0.25}])
+    doc["passes"] = deck_passes(0.15, 0.1)
+    lost = {1: 0.11, 2: 0.16, 4: 0.26}
+    doc["readings"] += [
+        {"id": f"s{n}", "figure": "deck_clearance", "cylinder": n, "at": moment(90)}
+        | {"value": 0.42 + 0.01 * n - off}
+        for n, off in lost.items()
+    ]
+    (came,) = cuts_came(built(doc))
+    assert (came.asked, came.achieved) == (pytest.approx(0.5 / 3), pytest.approx(0.53 / 3))
+    assert came.missed == pytest.approx(0.01)
+
+
+def test_crowns_and_chambers_in_the_block_that_a_cut_moved_are_asked_after():
+    doc = finished()
+    doc["passes"] += [
+        {"id": "c1", "op": "crown_cut", "cylinder": 1, "number": 1, "depth": 0.05, "at": moment(95)}
+    ]
+    rows = {row.number: row for row in compared(built(doc))}
+    assert [rows[n].read_again for n in (1, 2, 3)] == [False, True, True]
+    doc = finished()
+    doc["parts"]["block"]["pocket_area"] = 800
+    assert not any(row.read_again for row in compared(built(doc)))
 
 
 def test_what_stands_against_signing_and_what_a_signature_covers():

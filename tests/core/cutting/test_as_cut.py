@@ -13,11 +13,14 @@ from support.half_cut import (
     BORE,
     CHAMBER,
     CROWN,
+    FILLS,
     OPENING,
+    SHAPES,
     STROKE,
     built,
     deck_passes,
     document,
+    engines_of_any_kind,
     logs,
     moment,
     planned,
@@ -33,8 +36,6 @@ from zygometra.core.stack.inverse import solve
 from zygometra.exchange.evaluation_file import evaluation_document
 from zygometra.exchange.plan_file import plans_document
 
-FILLS = [{"depth": d, "below": v} for d, v in ((0, 50.0), (0.5, 48.1), (1.0, 46.4), (1.6, 44.6), (2.4, 42.5))]
-SHAPES = [{"opening_perimeter": 240, "wall_draft": 9.0}, {"step_fills": FILLS}, {}]
 AREA = math.pi / 4 * BORE**2
 GASKET = math.pi / 4 * 93**2 * 1.2 / 1000
 DECK = CutPlace("deck_cut", "A")
@@ -252,30 +253,6 @@ def test_any_build_half_cut_is_planned_from_where_it_stands(doc, data):
         for one, other in zip(plan["result"]["cylinders"], came["cylinders"], strict=True):
             for name in ("quench_mm", "compression_ratio", "deck_clearance_mm"):
                 assert one[name] == pytest.approx(other[name], rel=1e-9, abs=1e-9)
-
-
-CROWNS = [
-    {},
-    {"dish_area": 1500, "crown_volume": 6.0},
-    {"above_rim": 0.25, "above_rim_area": 1100},
-    {"dish_area": 900, "crown_volume": 5.0, "above_rim": 0.1, "above_rim_area": 700},
-]
-LANDS = [{}, {"top_land_height": 6.0, "top_land_diameter": 91.4}]
-
-
-@st.composite
-def engines_of_any_kind(draw):
-    """An inline four with any crown, land, chamber and block, doubtful or not, its clearances read or not."""
-    doc = document(unstated_doubt=draw(st.sampled_from(["zero", "house"])))
-    doc["parts"]["piston"] |= draw(st.sampled_from(CROWNS)) | draw(st.sampled_from(LANDS))
-    doc["parts"]["head"] |= draw(st.sampled_from(SHAPES))
-    if draw(st.booleans()):
-        doc["parts"]["block"]["pocket_area"] = 900
-    if draw(st.booleans()):
-        doc["readings"] = []
-    doc["cam"] = {"intake_closes": 50}
-    doc["levers"] |= {op: {"tolerance": {"value": 0, "plus_minus": 0.02}} for op in ("head_cut", "crown_cut")}
-    return doc
 
 
 @given(engines_of_any_kind(), st.sampled_from(["deck_cut", "head_cut", "crown_cut"]), st.data())

@@ -8,13 +8,15 @@ from dataclasses import replace
 from typing import NamedTuple
 
 from ..build.cut_log import FACES, NOTHING_CUT, CutPlace
+from ..build.lever_table import OpName
 from ..build.model import Bank, Build
+from ..errors import NoAnswer
 from ..measuring.cut_since import passes_over
 from ..measuring.figures import measure
 from ..measuring.logbook import Reading
 from ..place import Place
 from ..quantity import Quantity
-from ..stack.as_cut import read_at
+from ..stack.as_cut import cut_before, read_at
 from ..stack.evaluate import evaluate, state_now
 from ..stack.results import Evaluation, Hole, Source, State
 from ..stack.sources import chamber_model, hole_sources
@@ -132,9 +134,13 @@ def read_again(build: Build, number: int) -> bool:
     """
     bank = build.bank_of(number)
     sources = hole_sources(replace(build, cuts=NOTHING_CUT), bank.name, number)
-    fed = {"deck_cut": ("mock-up.deck_clearance", "parts.block.deck_height"), "head_cut": (_CHAMBER,)}
-    for op, paths in fed.items():
-        passes = build.cuts.of(CutPlace(op, bank.name)).passes  # type: ignore[arg-type]
+    deck, head = CutPlace("deck_cut", bank.name), CutPlace("head_cut", bank.name)
+    fed: list[tuple[CutPlace, tuple[str, ...]]] = [(deck, (_DEPTH, _HEIGHT)), (head, (_CHAMBER,))]
+    fed.append((CutPlace("crown_cut", "", number), (_DEPTH, "parts.piston.compression_height")))
+    if build.has_chamber_in_block:
+        fed.append((deck, (_CHAMBER,)))
+    for place, paths in fed:
+        passes = build.cuts.of(place).passes
         last = max((one.at for one in passes), default="")
         times = [read_at(build, sources[path].path) for path in paths if path in sources]
         if passes and not any(at and at >= last for at in times):
@@ -142,7 +148,7 @@ def read_again(build: Build, number: int) -> bool:
     return True
 
 
-_CHAMBER = "parts.head.chamber_volume"
+_CHAMBER, _DEPTH, _HEIGHT = "parts.head.chamber_volume", "mock-up.deck_clearance", "parts.block.deck_height"
 
 
 class CutCame(NamedTuple):
@@ -172,8 +178,9 @@ def cuts_came(build: Build) -> tuple[CutCame, ...]:
 
     Notes
     -----
-    Achieved is the mean over the holes of reading before less reading after (of a head the volume lost divided by
-    what a mm takes); asked is what the passes were to take in all. Readings are taken as independent.
+    Achieved is the mean over the holes of reading before less reading after, without what other cuts moved in
+    between (of a head the depth at which it loses that volume); asked is what the passes were to take there. Readings
+    are taken as independent.
     """
     before = as_meant(build)
     return tuple(
@@ -189,18 +196,23 @@ def _face(build: Build, before: Build, place: CutPlace, bank: Bank) -> CutCame |
     last = max((one.at for one in passes), default="")
     if not last:
         return None
-    lost = [one for number in bank.cylinders if (one := _lost(build, before, place, bank, number, last))]
+    lost = {
+        number: one
+        for number in bank.cylinders
+        if (one := _lost(build, before, place, bank, number, last)) is not None
+    }
     if not lost:
         return None
     n = len(lost)
+    op: OpName = "deck_cut" if place.op == "deck_cut" else "head_cut"
     set_up = build.cuts.set_up(place)
     return CutCame(
         place,
         set_up.machine if set_up is not None else "",
         set_up.shop if set_up is not None else "",
-        math.fsum(one.depth for one in passes),
-        math.fsum(value for value, _ in lost) / n,
-        math.sqrt(math.fsum(u * u for _, u in lost)) / n,
+        math.fsum(build.cuts.on_hole(op, bank, number, build.planned) for number in lost) / n,
+        math.fsum(value for value, _ in lost.values()) / n,
+        math.sqrt(math.fsum(u * u for _, u in lost.values())) / n,
         n,
     )
 
@@ -211,27 +223,45 @@ def _lost(
     """What one hole lost by its readings, in mm, and the doubt of that; None where it was not read on both sides."""
     now = hole_sources(replace(build, cuts=NOTHING_CUT), bank.name, number)
     was = hole_sources(before, bank.name, number)
-    paths = ("mock-up.deck_clearance", "parts.block.deck_height") if place.op == "deck_cut" else (_CHAMBER,)
-    for path in paths:
+    cuts = replace(build.cuts, passes=tuple(one for one in build.cuts.passes if one.place != place))
+    for path, figure in _READ[place.op]:
         one, other = was.get(path), now.get(path)
-        if one is None or other is None or not _is_read(one.quantity) or read_at(build, other.path) < last:
+        if one is None or other is None or not _is_read(one.quantity):
+            continue
+        if (at := read_at(build, other.path)) < last:
             continue
         fall = one.quantity.value - other.quantity.value
+        fall += cut_before(replace(build, cuts=cuts), figure, number, at)
         u = math.hypot(one.quantity.u, other.quantity.u)
-        if place.op == "deck_cut":
-            return fall, u
-        rate = _rate(before, was)
-        return None if not rate else (fall / rate, u / rate)
+        return (fall, u) if place.op == "deck_cut" else _milled(before, was, fall, u)
     return None
+
+
+# What is read before and after a cut of a face: its place among the figures of a hole, and its name in a logbook.
+_READ: dict[str, tuple[tuple[str, str], ...]] = {
+    "deck_cut": ((_DEPTH, "deck_clearance"), (_HEIGHT, "deck_height")),
+    "head_cut": ((_CHAMBER, "chamber_volume"),),
+}
 
 
 def _is_read(quantity: Quantity) -> bool:
     return quantity.basis in ("measured", "mock-up")
 
 
-def _rate(build: Build, sources: dict[str, Source]) -> float:
+def _milled(build: Build, sources: dict[str, Source], lost: float, u: float) -> tuple[float, float] | None:
+    """The depth at which a chamber loses so much, in mm, and the doubt of that; None where it is not known."""
     model = chamber_model(build, sources)
-    return 0.0 if model is None else model.rate(0.0)
+    if model is None:
+        return None
+    try:
+        depth = model.cut_for(max(lost, 0.0))
+        rate = model.rate(depth)
+    except NoAnswer:
+        return None
+    if not rate > 0:
+        return None
+    # What was gained instead of lost is a scatter of readings about nothing.
+    return (depth if lost > 0 else lost / rate), u / rate
 
 
 def figures_achieved(build: Build) -> dict[str, float | None]:
