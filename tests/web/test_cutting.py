@@ -11,7 +11,7 @@ import ezdxf
 import pytest
 
 from support.cases import demo
-from support.half_cut import document
+from support.half_cut import deck_passes, document, moment
 from support.page import seen
 
 
@@ -148,6 +148,70 @@ def test_a_reading_between_passes_is_asked_about_where_it_does_not_agree(shop, b
     assert "hole 1: deck clearance 0.280 mm" in shop.text(log(barge))
     other = shop.form(log(barge), action) | {"figure": "deck_clearance", "cylinder": "2", "sure": "yes"}
     assert shop.post(action, {**other, "value": "0.40 mm"}).status_code == 302
+
+
+@pytest.mark.parametrize(
+    ("more", "face", "read", "asks"),
+    [
+        # Levelled by 0.15: the first hole loses 0.1 of 0.25.
+        (
+            {
+                "planned": [{"op": "deck_cut", "bank": "A", "first": 0.1, "last": 0.25}],
+                "passes": deck_passes(0.15, 0.1),
+            },
+            "deck_cut",
+            "0.33 mm",
+            "",
+        ),
+        (
+            {
+                "planned": [{"op": "deck_cut", "bank": "A", "first": 0.1, "last": 0.25}],
+                "passes": deck_passes(0.15, 0.1),
+            },
+            "deck_cut",
+            "0.18 mm",
+            "says 0.250 mm came off, and the log 0.100 mm",
+        ),
+        # The crown went down by 0.05 as well.
+        (
+            {
+                "passes": [
+                    *deck_passes(0.2),
+                    {
+                        "id": "c",
+                        "op": "crown_cut",
+                        "cylinder": 1,
+                        "number": 1,
+                        "depth": 0.05,
+                        "at": moment(50),
+                    },
+                ]
+            },
+            "deck_cut",
+            "0.28 mm",
+            "",
+        ),
+        # 4200 mm² lose 0.84 cc to 0.2 mm.
+        ({"passes": deck_passes(0.2, op="head_cut")}, "head_cut", "49.2 cc", ""),
+        (
+            {"passes": deck_passes(0.2, op="head_cut")},
+            "head_cut",
+            "49.9 cc",
+            "and a pass that was logged but not made",
+        ),
+    ],
+)
+def test_a_reading_is_held_against_what_its_own_hole_was_to_lose(shop, bring, more, face, read, asks):
+    doc = document(**more)
+    doc["readings"].append(
+        {"id": "v", "figure": "chamber_volume", "cylinder": 1, "value": 50.0, "at": moment(1)}
+    )
+    at = f"/builds/{bring(doc)}/cut-log/{face}/A"
+    figure = "deck_clearance" if face == "deck_cut" else "chamber_volume"
+    sent = shop.form(at, f"{at}/read") | {"figure": figure, "cylinder": "1", "value": read}
+    answer = shop.post(f"{at}/read", sent)
+    assert answer.status_code == (422 if asks else 302)
+    assert asks in answer.get_data(as_text=True)
 
 
 def test_a_set_up_says_what_is_wrong_with_it(shop, barge, kept):

@@ -16,6 +16,7 @@ from zygometra.core.cutting.reach import reach_of
 from zygometra.core.cutting.running import PassTooDeep, check_pass, check_reading, forecast_of, running
 from zygometra.core.cutting.set_up import sweep_says
 from zygometra.core.cutting.sets import set_standing
+from zygometra.core.cutting.verify import lost_by
 from zygometra.core.errors import QuantityError
 from zygometra.core.findings.collect import findings
 from zygometra.core.house_rules import HouseRules, rules_for
@@ -69,8 +70,10 @@ def test_the_least_deck_height_is_a_limit_wherever_the_height_was_read():
 
 @pytest.mark.parametrize(("read", "asks"), [(0.28, False), (0.27, False), (0.38, True), (0.18, True)])
 def test_a_reading_that_does_not_agree_with_the_log_is_asked_about(read, asks):
-    now = deck(passes=deck_passes(0.1, 0.05))
-    told = check_reading(now, 0.43, read, 0.005)
+    build = built(document(passes=deck_passes(0.1, 0.05)))
+    off, _ = lost_by(build, DECK, 1, "deck_clearance", read, moment(100))
+    assert off == pytest.approx(0.43 - read)
+    told = check_reading(build.cuts.total(DECK), off, 0.005)
     assert (told is not None) is asks
     if asks:
         assert ("not made" if read > 0.28 else "not logged") in str(told)

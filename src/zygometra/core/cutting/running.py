@@ -204,31 +204,28 @@ class PassTooDeep(QuantityError):
         self.says = sentence(words, **given)  # type: ignore[arg-type]
 
 
-def check_reading(now: Running, before: float, read: float, u: float) -> Sentence | None:
+def check_reading(done: float, off: float, u: float) -> Sentence | None:
     """Return what is wrong with a reading between passes that does not agree with the log; None where it does.
 
     Parameters
     ----------
-    now : Running
-        How the cut stands.
-    before : float
-        What the same gauge read before the first pass, in mm: of a deck its height or the clearance.
-    read : float
-        What it reads now, in mm.
+    done : float
+        What the log says came off there, in mm.
+    off : float
+        What the reading says came off, in mm (:func:`~.verify.lost_by`).
     u : float
-        Standard uncertainty of the difference, in mm.
+        Standard uncertainty of that, in mm.
     """
-    off = before - read
-    if abs(off - now.done) <= 2 * max(u, 0.005) + _HAIR:
+    if abs(off - done) <= 2 * max(u, 0.005) + _HAIR:
         return None
-    less = off < now.done
+    less = off < done
     return sentence(
         "This reading says {off} came off, and the log {done}: check for a chip under the gauge, its zero, "
         + (
             "and a pass that was logged but not made." if less else "and a pass that was made but not logged."
         ),
         off=Length(off),
-        done=Length(now.done),
+        done=Length(done),
     )
 
 

@@ -204,13 +204,12 @@ def _face(build: Build, before: Build, place: CutPlace, bank: Bank) -> CutCame |
     if not lost:
         return None
     n = len(lost)
-    op: OpName = "deck_cut" if place.op == "deck_cut" else "head_cut"
     set_up = build.cuts.set_up(place)
     return CutCame(
         place,
         set_up.machine if set_up is not None else "",
         set_up.shop if set_up is not None else "",
-        math.fsum(build.cuts.on_hole(op, bank, number, build.planned) for number in lost) / n,
+        math.fsum(logged_at(build, place, number) for number in lost) / n,
         math.fsum(value for value, _ in lost.values()) / n,
         math.sqrt(math.fsum(u * u for _, u in lost.values())) / n,
         n,
@@ -223,25 +222,97 @@ def _lost(
     """What one hole lost by its readings, in mm, and the doubt of that; None where it was not read on both sides."""
     now = hole_sources(replace(build, cuts=NOTHING_CUT), bank.name, number)
     was = hole_sources(before, bank.name, number)
-    cuts = replace(build.cuts, passes=tuple(one for one in build.cuts.passes if one.place != place))
-    for path, figure in _READ[place.op]:
+    for path, figure in _READ[place.op].items():
         one, other = was.get(path), now.get(path)
         if one is None or other is None or not _is_read(one.quantity):
             continue
         if (at := read_at(build, other.path)) < last:
             continue
-        fall = one.quantity.value - other.quantity.value
-        fall += cut_before(replace(build, cuts=cuts), figure, number, at)
         u = math.hypot(one.quantity.u, other.quantity.u)
-        return (fall, u) if place.op == "deck_cut" else _milled(before, was, fall, u)
+        return _fallen(
+            build, before, was, place, number, figure, (one.quantity.value, other.quantity.value, u), at
+        )
     return None
 
 
+def logged_at(build: Build, place: CutPlace, number: int, at: str = "") -> float:
+    """Return what the log says a cut of a face took at a hole, in mm.
+
+    Parameters
+    ----------
+    build : Build
+        With its log and its plan: of a levelled cut a hole may lose less than another.
+    place : CutPlace
+        A deck or a head.
+    number : int
+        The hole; no unit.
+    at : str
+        Until when; empty for all passes.
+    """
+    op: OpName = "deck_cut" if place.op == "deck_cut" else "head_cut"
+    bank, log = build.bank_of(number), build.cuts
+    later = log.on_hole(op, bank, number, build.planned, at) if at else 0.0
+    return log.on_hole(op, bank, number, build.planned) - later
+
+
+def lost_by(
+    build: Build, place: CutPlace, number: int, figure: str, read: float, at: str
+) -> tuple[float, float] | None:
+    """Return what one reading says a cut took at a hole, and the doubt of that, in mm.
+
+    Parameters
+    ----------
+    build : Build
+        With its log and its readings, this one not among them.
+    place : CutPlace
+        A deck or a head.
+    number : int
+        The hole; no unit.
+    figure : str
+        What was read: ``deck_clearance`` or ``deck_height`` of a deck, ``chamber_volume`` of a head.
+    read : float
+        In mm or cc.
+    at : str
+        When.
+
+    Returns
+    -------
+    tuple or None
+        None where nothing was read there before the cut.
+    """
+    before = as_meant(build)
+    was = hole_sources(before, build.bank_of(number).name, number)
+    one = next((was.get(path) for path, name in _READ[place.op].items() if name == figure), None)
+    if one is None or not _is_read(one.quantity):
+        return None
+    u = max(one.quantity.u, _LEAST_U[figure]) * math.sqrt(2)
+    return _fallen(build, before, was, place, number, figure, (one.quantity.value, read, u), at)
+
+
+def _fallen(  # noqa: PLR0913 - two builds, a place, and what was read there
+    build: Build,
+    before: Build,
+    was: dict[str, Source],
+    place: CutPlace,
+    number: int,
+    figure: str,
+    read: tuple[float, float, float],
+    at: str,
+) -> tuple[float, float] | None:
+    """A cut's own share of what a figure fell by, with its doubt, as a depth in mm."""
+    first, then, u = read
+    others = replace(build.cuts, passes=tuple(one for one in build.cuts.passes if one.place != place))
+    fall = first - then + cut_before(replace(build, cuts=others), figure, number, at)
+    return (fall, u) if place.op == "deck_cut" else _milled(before, was, fall, u)
+
+
 # What is read before and after a cut of a face: its place among the figures of a hole, and its name in a logbook.
-_READ: dict[str, tuple[tuple[str, str], ...]] = {
-    "deck_cut": ((_DEPTH, "deck_clearance"), (_HEIGHT, "deck_height")),
-    "head_cut": ((_CHAMBER, "chamber_volume"),),
+_READ: dict[str, dict[str, str]] = {
+    "deck_cut": {_DEPTH: "deck_clearance", _HEIGHT: "deck_height"},
+    "head_cut": {_CHAMBER: "chamber_volume"},
 }
+# The least that a reading is in doubt by when it is held against the log, in mm or cc.
+_LEAST_U = {"deck_clearance": 0.005, "deck_height": 0.005, "chamber_volume": 0.1}
 
 
 def _is_read(quantity: Quantity) -> bool:

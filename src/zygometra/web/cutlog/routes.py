@@ -11,11 +11,10 @@ from werkzeug.wrappers import Response as BaseResponse
 from zygometra.core.build.cut_log import CUT_OPS, FACES, SETS, CutPlace, read_pass, read_set_up
 from zygometra.core.cutting.running import PassTooDeep, check_pass, check_reading, running
 from zygometra.core.cutting.set_up import sweep_says
-from zygometra.core.cutting.verify import as_meant
+from zygometra.core.cutting.verify import logged_at, lost_by
 from zygometra.core.errors import QuantityError, shown
 from zygometra.core.measuring.read_in import read_reading
 from zygometra.core.quantity import read_quantity
-from zygometra.core.stack.sources import hole_sources
 from zygometra.core.typed import check_text, known_number, plain_number
 from zygometra.core.units import Kind
 from zygometra.exchange.cut_log_faults import entry_faults
@@ -329,23 +328,19 @@ def read(build_id: int, op: str, bank: str) -> BaseResponse:
     fault = next(iter(reading_entry_faults("reading", body, 0, gauges, names, numbers)), None)
     if fault is not None:
         return _refused(bench, place, fault_words(fault))
-    if op == "deck_cut" and form.get("sure") != "yes":
-        says = _disagrees(bench, place, body)
-        if says:
-            return _refused(bench, place, f"{says} If it is right, say so.")
-    return _kept(bench, place, New(body["id"], "reading", stamp(body, form, person(), now())))
+    entry = stamp(body, form, person(), now())
+    if form.get("sure") != "yes" and (says := _disagrees(bench, place, entry)):
+        return _refused(bench, place, f"{says} If it is right, say so.")
+    return _kept(bench, place, New(body["id"], "reading", entry))
 
 
 def _disagrees(bench: Bench, place: CutPlace, body: dict[str, Any]) -> str:
     """What a reading says against the log, in one sentence; empty where the two agree, or cannot be compared."""
-    path = "mock-up.deck_clearance" if body["figure"] == "deck_clearance" else "parts.block.deck_height"
-    before_cut = hole_sources(as_meant(bench.build), place.bank, body["cylinder"]).get(path)
-    if before_cut is None or before_cut.quantity.basis not in ("measured", "mock-up"):
+    number, at = body["cylinder"], body["at"]
+    found = lost_by(bench.build, place, number, body["figure"], read_reading(body, 0).value, at)
+    if found is None:
         return ""
-    value = read_reading(body, 0).value
-    u = max(before_cut.quantity.u, 0.005) * 2**0.5
-    known = running(bench.build, place, bench.rules)
-    told = check_reading(known, before_cut.quantity.value, value, u)
+    told = check_reading(logged_at(bench.build, place, number, at), *found)
     return told.written(bench.reader) if told is not None else ""
 
 
