@@ -281,6 +281,61 @@ def test_what_was_cut_is_what_the_same_cut_was_planned_to_be(doc, op, data):
                 assert getattr(came.doubts, name).u == pytest.approx(getattr(wanted.doubts, name).u, rel=1e-6)
 
 
+def reached(windows, clearances, thick):
+    """Whether every hole is inside with a gasket, by plain arithmetic."""
+    for c in clearances:
+        volume = CHAMBER + math.pi / 4 * 93**2 * thick / 1000 + AREA * c / 1000 + CROWN
+        found = {
+            "deck_clearance": c,
+            "quench": c + thick,
+            "compression_ratio": (AREA * STROKE / 1000 + volume) / volume,
+        }
+        for name, window in windows.items():
+            if not window.get("min", -9) - 1e-9 <= found[name] <= window.get("max", 99) + 1e-9:
+                return False
+    return all(c + thick >= 0.889 for c in clearances)
+
+
+@settings(max_examples=40)
+@given(
+    st.integers(1, 30),
+    st.integers(1, 30),
+    st.sampled_from([0.0, 0.02, 0.05, 0.12, 0.2]),
+    st.sampled_from(["quench", "deck_clearance", "compression_ratio"]),
+    st.sampled_from(["min", "max", "both"]),
+    st.integers(0, 20),
+)
+def test_the_reach_of_a_levelled_cut_is_that_of_every_hole_in_its_turn(
+    first, last, done, result, ends, place
+):
+    """Against a walk in steps of 2 µm: a hole that is to lose less is cut later, and the two gaskets are tried."""
+    first, last = first / 100, last / 100
+    middle = {"quench": 1.2, "deck_clearance": 0.0, "compression_ratio": 10.3}[result] + place * 0.02
+    half = 0.1 if result != "compression_ratio" else 0.3
+    window = {"min": middle - half, "max": middle + half}
+    window = window if ends == "both" else {ends: window[ends]}
+    doc = document(
+        planned=[{"op": "deck_cut", "bank": "A", "first": first, "last": last}], targets={result: window}
+    )
+    doc["passes"] = deck_passes(done) if done else []
+    found = reach_of(built(doc), DECK, rules_for(""))
+    short = [max(first, last) - (first + (last - first) * i / 3) for i in range(4)]
+
+    def inside(more):
+        left = [0.43 + 0.01 * i - max(done + more - short[i], 0.0) for i in range(4)]
+        return any(reached({result: window}, left, thick) for thick in (1.2, 1.4))
+
+    walked = [x for x in (i / 500 for i in range(int((0.6 - done) * 500 + 1e-9) + 1)) if inside(x)]
+    if found is None:
+        # Before the face is level nothing narrower than the walk is looked for.
+        assert all(x < max(short) - done for x in walked)
+        return
+    assert walked or found.most - found.least < 0.002
+    if walked:
+        assert found.most == pytest.approx(walked[-1], abs=0.0021)
+        assert found.least <= max(walked[0], max(short) - done if walked[0] else 0.0) + 0.0021
+
+
 ENDS = st.sampled_from([{"min": 9.9}, {"max": 10.6}, {"min": 10.0, "max": 10.5}, {}])
 GAPS = st.sampled_from([{"min": 1.0}, {"max": 1.6}, {"min": 1.1, "max": 1.5}, {}])
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from typing import NamedTuple
 
-from ..build.cut_log import CutPlace
+from ..build.cut_log import CutPlace, PassMade
 from ..build.model import Build
 from ..house_rules import HouseRules
 from ..planning.programme import Layout, frames_of
@@ -14,9 +15,11 @@ from ..planning.settled import settled
 from ..planning.truth import Truth
 from ..planning.ways import with_usual_levers
 from ..planning.why_none import milled_depth, spans_of
+from ..stack.as_cut import planned_at
+from ..stack.sources import hole_sources
 
-# An end that lies so near is met, in mm.
-_HAIR = 1e-6
+# An end that lies so near is met, and how finely one is looked for, in mm.
+_HAIR, _FINE = 1e-6, 1e-4
 
 
 class Reach(NamedTuple):
@@ -58,13 +61,28 @@ def reach_of(build: Build, place: CutPlace, rules: HouseRules) -> Reach | None:
     Where a spread of ratios is bounded its rows are secants, and the end found is on the safe side by their error.
     """
     now = settled(with_usual_levers(build), rules)
+    air = _air(build, place)
+    if not air:
+        return _solved(now, place, rules)
+    # While a levelled cut still cuts air somewhere: as it stands, or cut at least until it is level.
+    still = _solved(now, place, rules, most=0.0)
+    level = _solved(_filled_up(now, air), place, rules, least=max(air.values()))
+    if level is not None:
+        return Reach(0.0 if still is not None else level.least, level.most)
+    return None if still is None else Reach(0.0, _last_before_level(build, place, rules, max(air.values())))
+
+
+def _solved(
+    now: Build, place: CutPlace, rules: HouseRules, *, least: float = 0.0, most: float = math.inf
+) -> Reach | None:
+    """The least and the largest cut from least to most for which the programme is feasible; None where none is."""
     stated, wanted = Truth(now), wanted_of(now, rules)
     ends: list[float] = []
     for frame in frames_of(now):
         spans = [None] if wanted.ratio_spread is None else spans_of(stated, rules, wanted, frame)
         for span in spans:
             layout = Layout(stated, rules, wanted, frame, span=span)
-            terms = _terms(layout, place)
+            terms = _terms(layout, place, least, most)
             for sign in (1.0, -1.0):
                 found = layout.programme.solve(dict.fromkeys(terms, sign))
                 if found is None:
@@ -73,11 +91,56 @@ def reach_of(build: Build, place: CutPlace, rules: HouseRules) -> Reach | None:
     return Reach(max(min(ends), 0.0), max(ends)) if ends else None
 
 
-def _terms(layout: Layout, place: CutPlace) -> tuple[str, ...]:
+def _air(build: Build, place: CutPlace) -> dict[int, float]:
+    """How much of what comes next is air at each hole, in mm, while a levelled cut is not level; else nothing."""
+    bank = next((one for one in build.banks if one.name == place.bank), None)
+    if place.op != "deck_cut" or bank is None:
+        return {}
+    deepest = max(planned_at(build, "deck_cut", bank, n) for n in bank.cylinders)
+    off = build.cuts.total(place)
+    air = {n: max(deepest - planned_at(build, "deck_cut", bank, n) - off, 0.0) for n in bank.cylinders}
+    return air if max(air.values()) > _HAIR else {}
+
+
+def _filled_up(now: Build, air: dict[int, float]) -> Build:
+    """A settled build as if the air under the tool were metal: what is cut from there on comes off parallel."""
+    figures = dict(now.figures)
+    pocket = figures.get("parts.block.pocket_area")
+    for number, depth in air.items():
+        sources = hole_sources(now, now.bank_of(number).name, number)
+        volume = pocket.value * depth / 1000 if pocket is not None else 0.0
+        for path, more in (
+            ("mock-up.deck_clearance", depth),
+            ("parts.block.deck_height", depth),
+            ("parts.head.chamber_volume", volume),
+        ):
+            if (source := sources.get(path)) is not None:
+                quantity = source.quantity
+                name = path.rpartition(".")[2]
+                figures[f"cylinders.{number}.{name}"] = replace(quantity, value=quantity.value + more)
+    return replace(now, figures=figures)
+
+
+def _last_before_level(build: Build, place: CutPlace, rules: HouseRules, level: float) -> float:
+    """The deepest cut short of level from which some other lever still reaches the target, in mm."""
+    low, high = 0.0, level
+    while high - low > _FINE:
+        middle = (low + high) / 2
+        made = PassMade("~tried", place, middle, order=len(build.cuts.passes), at="9999")
+        then = replace(build, cuts=replace(build.cuts, passes=(*build.cuts.passes, made)))
+        if _solved(settled(with_usual_levers(then), rules), place, rules, most=0.0) is not None:
+            low = middle
+        else:
+            high = middle
+    return low
+
+
+def _terms(layout: Layout, place: CutPlace, least: float, most: float) -> tuple[str, ...]:
     """The variables that sum to what comes off a place."""
     if place.op == "deck_cut":
         # What is left of a running cut comes off parallel.
         layout.programme.row({f"first {place.bank}": 1.0, f"last {place.bank}": -1.0}, 0.0, 0.0)
+        layout.programme.row({f"first {place.bank}": 1.0}, least, most)
         return (f"first {place.bank}",)
     if place.op == "head_cut":
         return (f"milled {place.bank}",)
