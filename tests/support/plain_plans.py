@@ -110,6 +110,7 @@ class Plain:
             self.missed[op, where] = np.concatenate([[0.0], off])[:, None]
         return self.missed[op, where]
 
+    # long: one plan, operation by operation
     def results(self, plan):
         """Clearance, quench and ratio; the first row as stated."""
         piston, gaskets, decks, heads, crown, opened, bowl = plan
