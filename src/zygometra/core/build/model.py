@@ -178,8 +178,8 @@ class Build:
     # What was cut at a machine since the build began, and when the heights of surveyed decks were read.
     cuts: CutLog = NOTHING_CUT
     surveyed_at: Mapping[str, str] = field(default_factory=dict)
-    # How much came off the head over each hole before these figures, in mm: fills in steps go on from there.
-    head_begun: Mapping[int, float] = field(default_factory=dict)
+    # What cuts before these figures left single holes with, by hole and engine-wide path: files have no word for it.
+    of_holes: Mapping[int, Mapping[str, Quantity]] = field(default_factory=dict)
     # What was decided about facing, and what opens the valves.
     facing: Facing = NOTHING_DECIDED
     gear: ValveGear = NOTHING_SAID

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from ..build.cut_log import FACES, NOTHING_CUT, CutLog
+from ..build.cut_log import FACES, NOTHING_CUT, CutLog, CutPlace, PassMade
 from ..build.model import Bank, Build, Operation
 from ..fields import CYLINDER_NAMES
 from ..house_rules import HouseRules
 from ..quantity import Quantity
-from ..stack.sources import engine_sources, hole_sources
+from ..stack.sources import HEAD_BEGUN, engine_sources, hole_sources
 from ..units import from_base
 from .moves import moves_of
 
@@ -31,11 +31,13 @@ def settled(build: Build, rules: HouseRules) -> Build:
     Returns
     -------
     Build
-        Without a log: amounts planned on it are what is still to be cut, in mm. Its own plan is left out.
+        Without a log: amounts planned on it are what is still to be cut, in mm. Its own plan is left out. A set of
+        crowns that was begun counts as finished to the one that was cut furthest.
     """
     if not build.cuts.passes:
         return build
-    figures = dict(build.figures)
+    build = replace(build, cuts=_with_sets_finished(build))
+    figures, of_holes = dict(build.figures), dict[int, dict[str, Quantity]]()
     wide = engine_sources(build)
     for bank in build.banks:
         for number in bank.cylinders:
@@ -43,10 +45,12 @@ def settled(build: Build, rules: HouseRules) -> Build:
             for path, source in sources.items():
                 if path in _NAME_OF and figures.get(source.path) is not source.quantity:
                     figures[f"cylinders.{number}.{_NAME_OF[path]}"] = source.quantity
-                elif path not in _NAME_OF and wide.get(path) is not None:
-                    # What no hole has of its own: land, thickness, opening; the one cut furthest speaks for all.
-                    known = figures[path]
-                    figures[path] = min(known, source.quantity, key=lambda one: one.value)
+                elif path not in _NAME_OF and (path == HEAD_BEGUN or source.quantity.is_as_cut):
+                    # What files know of no single hole: land, thickness, opening.
+                    of_holes.setdefault(number, {})[path] = source.quantity
+                    if (known := figures.get(path)) is not None:
+                        # For limits the one that was cut furthest speaks for all.
+                        figures[path] = min(known, source.quantity, key=lambda one: one.value)
         height = hole_sources(build, bank.name, bank.cylinders[0], wide).get(_DECK)
         if height is not None:
             figures[f"banks.{bank.name}.deck_height"] = height.quantity
@@ -61,7 +65,6 @@ def settled(build: Build, rules: HouseRules) -> Build:
         else:
             means[op] = own
     levers = replace(build.levers, means=means)
-    off = {n: build.cuts.on_hole("head_cut", bank, n, ()) for bank in build.banks for n in bank.cylinders}
     return replace(
         build,
         figures=figures,
@@ -69,8 +72,27 @@ def settled(build: Build, rules: HouseRules) -> Build:
         cuts=NOTHING_CUT,
         planned=(),
         surveyed_at={},
-        head_begun={number: amount for number, amount in off.items() if amount},
+        of_holes=of_holes,
     )
+
+
+def _with_sets_finished(build: Build) -> CutLog:
+    """A log in which every crown was cut as far as the one that was cut furthest: a set comes to one height."""
+    log = build.cuts
+    made = {number: log.total(CutPlace("crown_cut", "", number)) for number in build.cylinders}
+    most = max(made.values())
+    follow = [
+        PassMade(
+            f"~{number} follows",
+            CutPlace("crown_cut", "", number),
+            most - off,
+            order=len(log.passes),
+            at="9999",
+        )
+        for number, off in made.items()
+        if most - off > 0
+    ]
+    return replace(log, passes=(*log.passes, *follow)) if follow else log
 
 
 def _left(build: Build, rules: HouseRules, op: Any, bank: Bank) -> tuple[float, float]:
@@ -100,6 +122,9 @@ def from_the_start(build: Build, planned: tuple[Operation, ...]) -> tuple[Operat
     if not log.passes:
         return planned
     out, told = list[Operation](), set[tuple[str, str]]()
+    if any(op.part is not None and op.part.kind == "piston" for op in planned):
+        # What came off the old pistons is of no account to new ones.
+        told.add(("crown_cut", ""))
     for op in planned:
         banks = [bank for bank in build.banks if op.bank in (None, bank.name)]
         if op.op in FACES and op.amount is not None:

@@ -10,8 +10,8 @@ from ..build.cut_log import NOTHING_CUT, CutLog
 from ..build.lever_table import OpName
 from ..build.model import Bank, Build, Operation
 from ..place import Place
-from ..quantity import Quantity, Term
-from ..units import from_base
+from ..quantity import Quantity, Term, read_quantity
+from ..units import Kind, from_base
 from .chamber import ChamberModel, fill_slopes, removed_slopes
 from .crown import Crown
 from .results import Source
@@ -80,9 +80,9 @@ def brought_forward(build: Build, bank: Bank, number: int, sources: dict[str, So
         place = f"cylinders.{number}.{_NAMES[path]}" if path in _NAMES else source.path
         out[path] = Source(place, moved)
     if begun := build.cuts.on_hole("head_cut", bank, number, ()):
-        from .sources import HEAD_BEGUN, head_begun
+        from .sources import HEAD_BEGUN
 
-        out[HEAD_BEGUN] = head_begun(begun)
+        out[HEAD_BEGUN] = Source(HEAD_BEGUN, read_quantity(begun, Kind.LENGTH, dimension="exact"))
     return out
 
 

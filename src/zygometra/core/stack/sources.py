@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from ..build.model import Build
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field
-from ..quantity import read_quantity
-from ..units import Kind
 from .chamber import BegunChamber, ChamberModel, DraftedChamber, RateChamber, StepFilledChamber
 from .results import Source
 
@@ -65,8 +63,8 @@ def hole_sources(
         for name, path in _IN_HOLE:
             if (quantity := figures.get(prefix + name)) is not None:
                 sources[path] = Source(prefix + name, quantity)
-    if cylinder in build.head_begun:
-        sources[HEAD_BEGUN] = head_begun(build.head_begun[cylinder])
+    for path, quantity in build.of_holes.get(cylinder, {}).items():
+        sources[path] = Source(path, quantity)
     if build.cuts.passes:
         from .as_cut import brought_forward
 
@@ -105,18 +103,7 @@ _CHAMBER = "parts.head.chamber_volume"
 # What a log says came off the head, beside the figures of a hole; a head that is fitted anew has none of it.
 HEAD_BEGUN = "parts.head.begun"
 # What goes where its head goes.
-_HEADS_OWN = (_CHAMBER, HEAD_BEGUN)
-
-
-def head_begun(amount: float) -> Source:
-    """Return how much came off a head already, as one of the figures of a hole.
-
-    Parameters
-    ----------
-    amount : float
-        In mm.
-    """
-    return Source(HEAD_BEGUN, read_quantity(amount, Kind.LENGTH, dimension="exact"))
+_HEADS_OWN = (_CHAMBER, HEAD_BEGUN, "parts.head.opening_area")
 
 
 def chamber_model(build: Build, sources: dict[str, Source]) -> ChamberModel | None:
