@@ -37,23 +37,7 @@ def settled(build: Build, rules: HouseRules) -> Build:
     if not build.cuts.passes:
         return build
     build = replace(build, cuts=_with_sets_finished(build))
-    figures, of_holes = dict(build.figures), dict[int, dict[str, Quantity]]()
-    wide = engine_sources(build)
-    for bank in build.banks:
-        for number in bank.cylinders:
-            sources = hole_sources(build, bank.name, number, wide)
-            for path, source in sources.items():
-                if path in _NAME_OF and figures.get(source.path) is not source.quantity:
-                    figures[f"cylinders.{number}.{_NAME_OF[path]}"] = source.quantity
-                elif path not in _NAME_OF and (path == HEAD_BEGUN or source.quantity.is_as_cut):
-                    # What files know of no single hole: land, thickness, opening.
-                    of_holes.setdefault(number, {})[path] = source.quantity
-                    if (known := figures.get(path)) is not None:
-                        # For limits the one that was cut furthest speaks for all.
-                        figures[path] = min(known, source.quantity, key=lambda one: one.value)
-        height = hole_sources(build, bank.name, bank.cylinders[0], wide).get(_DECK)
-        if height is not None:
-            figures[f"banks.{bank.name}.deck_height"] = height.quantity
+    figures, of_holes = _figures(build)
     means: dict[Any, Any] = {}
     for op, own in build.levers.means.items():
         if op in FACES:
@@ -74,6 +58,28 @@ def settled(build: Build, rules: HouseRules) -> Build:
         surveyed_at={},
         of_holes=of_holes,
     )
+
+
+def _figures(build: Build) -> tuple[dict[str, Quantity], dict[int, dict[str, Quantity]]]:
+    """The figures with every cut in them, and those that files know of no single hole."""
+    figures, of_holes = dict(build.figures), dict[int, dict[str, Quantity]]()
+    wide = engine_sources(build)
+    for bank in build.banks:
+        for number in bank.cylinders:
+            sources = hole_sources(build, bank.name, number, wide)
+            for path, source in sources.items():
+                if path in _NAME_OF and figures.get(source.path) is not source.quantity:
+                    figures[f"cylinders.{number}.{_NAME_OF[path]}"] = source.quantity
+                elif path not in _NAME_OF and (path == HEAD_BEGUN or source.quantity.is_as_cut):
+                    # What files know of no single hole: land, thickness, opening.
+                    of_holes.setdefault(number, {})[path] = source.quantity
+                    if (known := figures.get(path)) is not None:
+                        # For limits the one that was cut furthest speaks for all.
+                        figures[path] = min(known, source.quantity, key=lambda one: one.value)
+        height = hole_sources(build, bank.name, bank.cylinders[0], wide).get(_DECK)
+        if height is not None:
+            figures[f"banks.{bank.name}.deck_height"] = height.quantity
+    return figures, of_holes
 
 
 def _with_sets_finished(build: Build) -> CutLog:
