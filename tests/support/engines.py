@@ -117,23 +117,38 @@ def _stepped(value: float, step: float) -> float:
 
 
 def engine(
-    seed: int, *, holes: int = 4, register: float = 1.0, coarse: bool = False, sag: bool = False
+    seed: int,
+    *,
+    holes: int = 4,
+    banks: int = 1,
+    register: float = 1.0,
+    coarse: bool = False,
+    sag: bool = False,
 ) -> Engine:
     """Draw an engine: true dimensions about its paper figures, gauges, a zero, a warm shop.
 
     ``register`` is what the register's repeatability is, times the true one; ``coarse`` takes the
-    coarser of each gauge's steps; ``sag`` hangs the pistons low on the bench.
+    coarser of each gauge's steps; ``sag`` hangs the pistons low on the bench. Of two banks each has the
+    odd or the even numbers, and a deck of its own.
     """
     rng = random.Random(seed)
     numbers = tuple(range(1, holes + 1))
+    of_banks = [numbers[i::banks] for i in range(banks)]
     off = {name: rng.uniform(-t, t) for name, (_, t) in PAPER.items()}
     slope = rng.gauss(0, SLOPE)
+    stated_height, tolerance = PAPER["deck_height"]
+    decks = [(off["deck_height"], slope)]
+    decks += [(rng.uniform(-tolerance, tolerance), rng.gauss(0, SLOPE)) for _ in range(banks - 1)]
     truth: dict[tuple[str, int], float] = {}
     for name, (stated, _) in PAPER.items():
-        for i, hole in enumerate(numbers):
+        for hole in numbers:
             own = rng.gauss(0, PIECES.get(name, 0.0)) if name in PIECES else 0.0
-            along = slope * PITCH * (i - (holes - 1) / 2) if name == "deck_height" else 0.0
-            truth[name, hole] = stated + off[name] + own + along
+            truth[name, hole] = stated + off[name] + own
+            if name == "deck_height":
+                bank = of_banks[(hole - 1) % banks]
+                by, along = decks[(hole - 1) % banks]
+                at = PITCH * (bank.index(hole) - (len(bank) - 1) / 2)
+                truth[name, hole] = stated_height + by + own + along * at
     for hole in numbers:
         height, stroke, rod, piston = (
             truth[n, hole] for n in ("deck_height", "stroke", "length", "compression_height")
@@ -147,7 +162,7 @@ def engine(
     zero_scatter = gauges["deck_clearance"][3]
     zeros = {f"z{i}": _stepped(rng.gauss(0, zero_scatter), gauges["deck_clearance"][1]) for i in range(1, 9)}
     temperature = rng.uniform(15, 30)
-    document = _document(numbers, gauges, register)
+    document = _document(of_banks, gauges, register)
     return Engine(
         document,
         truth,
@@ -164,7 +179,7 @@ def engine(
 
 
 # long: one document, part by part
-def _document(numbers: tuple[int, ...], gauges: dict, register: float) -> dict:
+def _document(banks: list[tuple[int, ...]], gauges: dict, register: float) -> dict:
     def q(name: str, unit: str = "mm") -> dict:
         value, tolerance = PAPER[name]
         return {"value": value, "unit": unit, "plus_minus": tolerance, "basis": "catalogue"}
@@ -175,10 +190,10 @@ def _document(numbers: tuple[int, ...], gauges: dict, register: float) -> dict:
         "name": "a drawn engine",
         "unstated_doubt": "zero",
         "engine": {
-            "layout": "inline",
-            "bank_angle": 0,
+            "layout": "inline" if len(banks) == 1 else "vee",
+            "bank_angle": 0 if len(banks) == 1 else 90,
             "bore_pitch": PITCH,
-            "banks": [{"name": "A", "cylinders": list(numbers)}],
+            "banks": [{"name": name, "cylinders": list(own)} for name, own in zip("AB", banks, strict=False)],
         },
         "parts": {
             "block": {"deck_height": q("deck_height"), "bore": q("bore")},

@@ -5,12 +5,22 @@ from __future__ import annotations
 from functools import partial
 from random import Random
 
-from support.engines import Engine, engine
+from support.engines import PAPER, PITCH, Engine, engine
 from trials.study import Share, Table, over_all, percent
 from zygometra.core.measuring.causes import attainable, causes
 from zygometra.core.measuring.read_in import read_measured
 
 KINDS = ("reading", "zero", "gauge", "part", "swap", "catalogue", "bearing")
+# Planted by their size in mm, or in mm per m, and the share that must be found: first, or among the first three.
+BY_SIZE = {
+    "deck height": ((0.3, 0.5), (0.5, 0.7), (0.7, 0.9)),
+    "deck slope": ((0.8, 1.2), (1.2, 1.6)),
+    "swap of read pieces": ((0.12, 0.2), (0.2, 0.3)),
+}
+FOUND = 0.95
+# How many cylinders in how many banks.
+LAYOUTS = ((4, 1), (6, 1), (6, 2), (8, 2))
+PIECES_READ = ("compression_height", "length")
 SIZES = (3.0, 4.0, 5.0, 6.0, 8.0)
 FIGURES = ("deck_clearance", "compression_height", "length", "bore", "chamber_volume")
 PAPER_OF = {
@@ -24,18 +34,43 @@ PAPER_OF = {
 UPRIGHT = {"caps": "torqued", "oiled": True, "block": "upright"}
 
 
-def drawn(seed: int) -> Engine:
-    """A faultless engine, read two or three times, against two zeros."""
+def drawn(seed: int, *, unread: bool = False) -> Engine:
+    """A faultless engine, inline or vee, read two or three times, against two zeros.
+
+    Every piece is read, or with ``unread`` no rod and no piston; a fifth of the engines whose pieces are read
+    have pistons of two heights.
+    """
     rng = Random(seed)
-    made = engine(seed, register=rng.choice([0.7, 1.0, 1.3]), coarse=rng.random() < 0.5, sag=True)
+    holes, banks = rng.choice(LAYOUTS)
+    made = engine(
+        seed,
+        holes=holes,
+        banks=banks,
+        register=rng.choice([0.7, 1.0, 1.3]),
+        coarse=rng.random() < 0.5,
+        sag=True,
+    )
+    if not unread and rng.random() < 0.2:
+        _two_heights(made, rng)
     for repeat in range(rng.choice([2, 3])):
         for figure in FIGURES:
+            if unread and figure in PIECES_READ:
+                continue
             for hole in made.holes:
                 entry = made.reading(figure, hole, zero=f"z{1 + repeat % 2}")
                 if figure == "deck_clearance":
                     entry["conditions"] = UPRIGHT
                 made.document["readings"].append(entry)
     return made
+
+
+def _two_heights(made: Engine, rng: Random) -> None:
+    """Some pistons come from another box."""
+    apart = rng.uniform(0.2, 0.6) * rng.choice([-1, 1])
+    others = rng.sample(made.holes, rng.randint(1, len(made.holes) - 1))
+    for hole in others:
+        made.truth["compression_height", hole] += apart
+        made.truth["deck_clearance", hole] -= apart
 
 
 def accused(seed: int) -> bool:
@@ -45,7 +80,7 @@ def accused(seed: int) -> bool:
 
 def planted(seed: int, kind: str, size: float) -> tuple[bool, bool]:
     """Plant one fault of a size in its own attainable doubts: whether it is the first named, and among three."""
-    made, rng = drawn(seed), Random(seed + 1)
+    made, rng = drawn(seed, unread=kind in ("part", "catalogue")), Random(seed + 1)
     faults = [one for one in attainable(read_measured(made.document)) if one.kind == kind]
     wanted = rng.choice(faults)
     by = size * wanted.doubt * (rng.choice([-1, 1]) if kind not in ("bearing",) else 1)
@@ -61,6 +96,34 @@ def planted(seed: int, kind: str, size: float) -> tuple[bool, bool]:
                 _move(made, reading, moved)
     found = causes(read_measured(made.document))[:3]
     hits = [_is(one, kind, wanted.about, wanted.cylinders) for one in found]
+    return hits[:1] == [True], any(hits)
+
+
+def planted_by_size(seed: int, what: str, sizes: tuple[float, float]) -> tuple[bool, bool]:
+    """Plant one fault of a size in mm, or mm per m: whether it is the first named, and among three."""
+    made, rng = drawn(seed), Random(seed + 1)
+    by = rng.uniform(*sizes) * rng.choice([-1, 1])
+    banks = [bank["cylinders"] for bank in made.document["engine"]["banks"]]
+    at = rng.randrange(len(banks))
+    bank, name = banks[at], "AB"[at]
+    if what == "swap of read pieces":
+        figure = rng.choice(PIECES_READ)
+        i, j = sorted(rng.sample(made.holes, 2))
+        _swap(made, figure, i, j, by, rng)
+        wanted = "swap", figure, (i, j)
+    else:
+        heights = [made.truth["deck_height", hole] - PAPER["deck_height"][0] for hole in bank]
+        for i, hole in enumerate(bank):
+            moved = by * PITCH / 1000 * (i - (len(bank) - 1) / 2)
+            if what == "deck height":
+                # The bank comes to stand off its paper by so much: what it stood off before is in it.
+                moved = by - sum(heights) / len(heights)
+            for reading in made.document["readings"]:
+                if reading["figure"] == "deck_clearance" and reading["cylinder"] == hole:
+                    _move(made, reading, moved)
+        wanted = "deck", f"{what.removeprefix('deck ')} of bank {name}", tuple(bank)
+    found = causes(read_measured(made.document))[:3]
+    hits = [_is(one, *wanted) for one in found]
     return hits[:1] == [True], any(hits)
 
 
@@ -124,9 +187,22 @@ def study(engines: int, seed: int = 2, sizes=SIZES) -> Table:
             rows.append((kind, f"{size:.0f}", percent(first.share), percent(three.share), str(count)))
             if size == 6.0 and three.share < 0.9 - three.strays:
                 fails.append(f"{kind}: {percent(three.share)} in the first three at six times its doubt")
+    for what, of_size in BY_SIZE.items():
+        for low, high in of_size:
+            count = max(10, engines // 10)
+            work = partial(planted_by_size, what=what, sizes=(low, high))
+            done = over_all(work, range(base + 2 * 10**6, base + 2 * 10**6 + count))
+            first, three = (Share(sum(one[i] for one in done), len(done), FOUND) for i in (0, 1))
+            unit = "mm per m" if what == "deck slope" else "mm"
+            rows.append(
+                (what, f"{low} to {high} {unit}", percent(first.share), percent(three.share), str(count))
+            )
+            asked = three if what == "swap of read pieces" else first
+            if asked.share < FOUND - asked.strays:
+                fails.append(f"{what} of {low} to {high}: {percent(asked.share)} found")
     return Table(
         "Planted faults",
-        ("fault", "size ÷ attainable doubt", "first", "in the first three", "engines"),
+        ("fault", "size, or size ÷ attainable doubt", "first", "in the first three", "engines"),
         rows,
         fails,
     )

@@ -64,6 +64,8 @@ RULES: tuple[Rule, ...] = (
          0, 0.5, "gravity hangs a mock-up lower than the centred paper stack"),
     Rule("disagreement", "Mock-up against paper: times their joint doubt", None, 3.0, 1, 10,
          "beyond this a wrong part or a misread gauge is likelier than chance"),
+    Rule("bore_wear", "Difference between axes and depths of a bore that is wear", Kind.LENGTH, 0.15, 0.01, 2,
+         "more than that in a bore that still ran is likelier a misread gauge"),
     Rule("head_cut_limit", "Head cut where the file gives no limit", Kind.LENGTH, 1.0, 0, 10,
          "what most heads stand; the maker's least thickness wins"),
     Rule("deck_cut_limit", "Deck cut where the file gives no limit", Kind.LENGTH, 0.75, 0, 10,

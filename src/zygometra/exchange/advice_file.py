@@ -72,7 +72,7 @@ def causes_document(found: tuple[Cause, ...], logbook: Logbook) -> dict[str, Any
                 "kind": one.kind,
                 "about": one.about,
                 "cylinders": list(one.cylinders),
-                "off_by": one.off_by,
+                "off_by": one.off_by if one.tilt is None else one.tilt.per_metre,
                 "explains": one.explains,
                 "alike": [
                     {"kind": also.kind, "about": also.about, "cylinders": list(also.cylinders)}

@@ -273,14 +273,18 @@ def test_a_top_land_that_nobody_knows_counts_as_nought_and_brings_the_houses_dou
     assert not any(item[0].startswith("~land") for item in bare.contributions)
 
 
-def test_a_deck_line_needs_two_holes_and_a_pitch():
+def test_a_deck_line_needs_two_holes_and_its_slope_a_pitch():
     bank = Bank("A", (1, 2, 3, 4))
     line = deck_line(bank, [0.10, 0.16, 0.19, 0.27], 100.0)
     # By hand: mean 0.18, Σ(i−1.5)(c−mean) = 0.27, Σ(i−1.5)² = 5 → 0.054 per pitch.
     assert line.slope_mm_per_m == pytest.approx(0.54)
     assert line.first_cylinder_mm == pytest.approx(0.18 - 1.5 * 0.054)
     assert sum(line.residuals_mm) == pytest.approx(0, abs=1e-12)
-    assert deck_line(bank, [0.1, 0.2, 0.3, 0.4], 0.0).slope_mm_per_m == 0
+    # Places in the bank suffice for the line; by the metre it is not known.
+    without = deck_line(bank, [0.10, 0.16, 0.19, 0.27], 0.0)
+    assert without.slope_mm_per_m is None
+    assert without.first_cylinder_mm == pytest.approx(line.first_cylinder_mm)
+    assert without.residuals_mm == pytest.approx(line.residuals_mm)
 
 
 def test_spread_knows_what_the_holes_share():

@@ -7,12 +7,14 @@ every what-if of a version, so the two are asked apart.
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 
 from ..build.model import Build
+from ..digits import count_of
 from ..house_rules import HouseRules
 from ..stack.results import Evaluation
 from ..wording import Reader
-from . import chambers, cut_log, cuts, ends, faces, figures, logbook, room, totals, waiting, wanted
+from . import chambers, cut_log, cuts, ends, faces, figures, logbook, pieces, room, totals, waiting, wanted
 from .registry import Case, Judge
 from .said import RANK, Code, Finding
 
@@ -28,6 +30,7 @@ OF_FIGURES: tuple[Judge, ...] = (
     *figures.JUDGES,
     *totals.JUDGES,
     *logbook.JUDGES,
+    *pieces.JUDGES,
     *cut_log.JUDGES,
     *faces.JUDGES,
     *chambers.JUDGES,
@@ -67,8 +70,42 @@ def worst_first(found: Iterable[Finding]) -> tuple[Finding, ...]:
     ----------
     found : iterable of Finding
         In any order.
+
+    Returns
+    -------
+    tuple of Finding
+        While readings of a hole contradict one another, none of them advises a cut from their mean.
     """
-    return tuple(sorted(found, key=lambda f: RANK[f.severity]))
+    listed = sorted(found, key=lambda f: RANK[f.severity])
+    unsettled = {n for one in listed if one.code in _CONTRADICT for n in one.where.holes}
+    return tuple(_without_a_cut(one, unsettled) if one.code in _ADVISE_A_CUT else one for one in listed)
+
+
+# What says that readings contradict one another, or paper; and what advises to move metal.
+_CONTRADICT = frozenset(code.key for code in (logbook.CAUSE, logbook.SCATTERS, logbook.GAUGES_DIFFER))
+_ADVISE_A_CUT = frozenset(
+    code.key
+    for code in (
+        room.OVER_GASKET,
+        room.OVER_LAND,
+        wanted.UNDER_FLOOR,
+        wanted.UNDER_WINDOW,
+        wanted.OVER_CEILING,
+        wanted.RATIO_OUTSIDE,
+        wanted.CLEARANCE_OUTSIDE,
+        wanted.SPREAD,
+    )
+)
+
+
+def _without_a_cut(one: Finding, unsettled: set[int]) -> Finding:
+    several = sorted(unsettled & set(one.where.holes))
+    if not several:
+        return one
+    who = count_of(several).lower()
+    return replace(
+        one, do=f"Settle first what contradicts in {who}: read again; nothing is cut from that mean."
+    )
 
 
 def of_plan(case: Case, reader: Reader) -> list[Finding]:

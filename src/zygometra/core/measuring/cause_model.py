@@ -1,7 +1,8 @@
 """The linear model of a logbook: what every reading stands off paper, and how far it may, source by source.
 
-All readings and paper figures are one model: paper tolerance, how pieces differ, a deck's slope, the
-bench's sag, zeros, gauges, shots, temperatures, and each reading's own scatter.
+All readings and paper figures are one model: paper tolerance (of a deck each bank's own), how pieces differ, a
+deck's slope, the bench's sag, worn bores, zeros, gauges, shots, temperatures, and each reading's own scatter. A
+piece that was read itself is free: its paper is compared with it elsewhere.
 """
 
 from __future__ import annotations
@@ -14,18 +15,21 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..build.model import Build
+from ..house_rules import HouseRules
 from ..place import Scope
-from ..quantity import SURVEYED, Quantity
+from ..quantity import Quantity
 from ..stack.as_cut import cut_before
-from ..usual_figures import BANK_SLOPE, piece_scatter
-from .faults import PIECES, STACK, Fault
+from ..stack.sources import is_paper
+from ..usual_figures import BANK_SLOPE, piece_scatter, unstated_doubt
+from .faults import PIECES, STACK, Fault, along, surveyed_height
 from .figures import U_TEMPERATURE, U_UNSTATED_TEMPERATURE, correction_of
 from .in_use import InUse
-from .logbook import READABLE, Reading
+from .logbook import READABLE, Reading, place_of
 from .scatter import SHOT_SIZE, Pool, shots_variance
 
 Floats = NDArray[np.float64]
 
+_DECK = READABLE["deck_height"].path
 # What nobody stated on paper could be anything.
 _FREE = 100.0
 # More readings than this speak series by series.
@@ -129,12 +133,16 @@ class Model:
         What of its logbook counts.
     readings : sequence of Reading
         Those that can speak.
-    sag : float
-        How far a mock-up hangs low on the bench at most, in mm.
+    rules : HouseRules
+        In force: how far a mock-up hangs low on the bench at most, and how far a worn bore differs, in mm.
     """
 
-    def __init__(self, build: Build, used: InUse, readings: Sequence[Reading], sag: float) -> None:
-        self.build, self.used, self.readings, self.sag = build, used, readings, sag
+    def __init__(self, build: Build, used: InUse, readings: Sequence[Reading], rules: HouseRules) -> None:
+        self.build, self.used, self.readings = build, used, readings
+        self.sag, self.wear = rules["bench_sag"], rules["bore_wear"]
+        self.pieces = {} if build.mocked_with_one_set else means_of(used)
+        self.worn = _read_at_several_spots(readings)
+        self.one_height = len(build.banks) == 1 or place_of("deck_height") in used.series
         self.joined = len(readings) < sum(len(one.readings) for one in used.series.values())
         self.paper = build.paper or build.figures
         self.one_set = build.mocked_with_one_set
@@ -218,12 +226,23 @@ class Model:
         else:
             hole = one.place.number if one.place.scope is Scope.HOLE else None
             self._figure(i, one.figure, hole, 1.0, one.place.bank)
+            if one.figure == "bore" and hole in self.worn:
+                for key in (("worn",), ("worn", hole), ("worn", hole, one.spot_words)):
+                    self._add(key, i, self.wear / 2)
         self._instrument(i, one)
 
     def _figure(self, i: int, figure: str, hole: int | None, by: float, bank: str = "") -> None:
         """The paper figure that a reading is compared with, its doubt, and how pieces differ."""
         field = READABLE[figure]
-        if figure == "deck_height" and hole is not None and (known := self._surveyed(hole)) is not None:
+        if hole is not None and (mean := self.pieces.get((figure, hole))) is not None:
+            self.y[i] -= by * mean
+            self._add(("free", figure, hole), i, by * _FREE)
+            return
+        if (
+            figure == "deck_height"
+            and hole is not None
+            and (known := surveyed_height(self.build, hole)) is not None
+        ):
             # A surveyed deck stands as it was read: neither paper nor an ordinary slope says anything more.
             path = f"cylinders.{hole}.deck_height"
             self.y[i] -= by * known.value
@@ -238,9 +257,15 @@ class Model:
         bank = bank or (self.build.bank_of(hole).name if hole is not None else "")
         if quantity is None:
             self._add(("free", figure), i, by * _FREE)
+            if figure == "deck_height":
+                # Both banks were faced to one height that nobody told.
+                u = unstated_doubt(figure, "catalogue") / math.sqrt(3)
+                self._add(("paper", path, bank), i, by * u)
         else:
             self.y[i] -= by * quantity.value
-            apart = hole if quantity.each else None
+            apart: object = hole if quantity.each else None
+            if path == _DECK and not self.one_height and is_paper(quantity):
+                apart = bank
             self._add(("paper", path, apart), i, by * quantity.u)
         if hole is None:
             return
@@ -251,14 +276,7 @@ class Model:
             slope = MOCKED_SLOPE if self.one_set else BANK_SLOPE
             if self.one_set:
                 self._add(("bank", bank), i, by * MOCKED_HEIGHT)
-            self._add(("slope", bank), i, by * slope * self._along(hole))
-
-    def _surveyed(self, hole: int) -> Quantity | None:
-        """The deck height that a survey gave to a hole; None where none did."""
-        quantity = self.build.figures.get(f"cylinders.{hole}.deck_height")
-        if quantity is None or not any(term.key.startswith(SURVEYED) for term in quantity.terms):
-            return None
-        return quantity
+            self._add(("slope", bank), i, by * slope * along(self.build, hole))
 
     def _paper(self, figure: str, hole: int | None, bank: str) -> tuple[str, Quantity | None]:
         """The figure on paper: bank over engine. What was typed for one hole is no paper."""
@@ -267,11 +285,6 @@ class Model:
         if figure == "deck_height" and (own := self.paper.get(f"banks.{name}.deck_height")) is not None:
             return f"banks.{name}.deck_height", own
         return path, self.paper.get(path)
-
-    def _along(self, hole: int) -> float:
-        pitch = self.build.figures.get("engine.bore_pitch")
-        cylinders = self.build.bank_of(hole).cylinders
-        return (pitch.value if pitch else 0.0) * (cylinders.index(hole) - (len(cylinders) - 1) / 2)
 
     def _sag(self, i: int, one: Reading) -> None:
         """On the bench clearances are taken up one way: 0 to the house's figure, the same for all."""
@@ -305,6 +318,15 @@ class Model:
             else:
                 self.y[i] += alpha * (read - 20.0) * one.value
                 self._add(("temperature", key), i, U_TEMPERATURE * alpha * one.value)
+
+
+def _read_at_several_spots(readings: Sequence[Reading]) -> frozenset[int]:
+    """Holes whose bore was read at several depths or axes: it may be worn oval or tapered."""
+    spots: dict[int, set[str]] = {}
+    for one in readings:
+        if one.figure == "bore" and one.place.scope is Scope.HOLE:
+            spots.setdefault(one.place.number, set()).add(one.spot_words)
+    return frozenset(hole for hole, several in spots.items() if len(several) > 1)
 
 
 def _root(covariance: Floats) -> Floats:

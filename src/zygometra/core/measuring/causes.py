@@ -18,7 +18,7 @@ from ..place import Scope
 from ..units import Kind
 from ..usual_figures import piece_scatter
 from .cause_model import Floats, Model, means_of, own_series, sound_readings
-from .faults import PIECES, PRIORS, STACK, Fault, FaultKind, faults_of
+from .faults import PIECES, PRIORS, STACK, Fault, FaultKind, along, faults_of
 from .logbook import EMPTY, READABLE
 
 # Accuse when the odds of all faults together, against none, exceed e to this.
@@ -29,8 +29,8 @@ ALIKE = 0.995
 _SLIPS = 0.7
 # Half of what is no exact slip is this much smaller.
 _SMALL = 0.1
-# What is two hundred times less likely than the first is not named.
-_SHOWN, _LEAST = 8, math.log(0.005)
+# What is two hundred times less likely than the first is not named, nor what explains less than a twentieth.
+_SHOWN, _LEAST, _EXPLAINS = 8, math.log(0.005), 0.05
 
 
 class Told(NamedTuple):
@@ -48,18 +48,33 @@ class Also(NamedTuple):
     cylinders: tuple[int, ...]
 
 
+class Tilt(NamedTuple):
+    """A deck that is off along its bank, + higher to the rear.
+
+    ``per_metre`` in mm per m, None without a bore pitch; ``over_bank`` in mm from the first hole to the last.
+    """
+
+    per_metre: float | None
+    over_bank: float
+
+
 class Cause(NamedTuple):
-    """One entry: what is off, by how much, the share it explains, ln of its odds against nothing being wrong."""
+    """One entry: what is off, by how much, the share it explains, ln of its odds against nothing being wrong.
+
+    ``off_by`` in mm or cc, of a tilt from the first hole to the last; ``u`` its standard uncertainty.
+    """
 
     kind: FaultKind
     about: str
     cylinders: tuple[int, ...]
     off_by: float
+    u: float
     unit: Kind
     explains: float
     log_odds: float
     alike: tuple[Also, ...]
     decided_by: Told | None
+    tilt: Tilt | None = None
 
 
 class _Judged(NamedTuple):
@@ -67,6 +82,7 @@ class _Judged(NamedTuple):
     direction: Floats
     weight: float
     off_by: float
+    u: float
     explains: float
     log_odds: float
 
@@ -91,7 +107,8 @@ def causes(build: Build, rules: HouseRules | None = None) -> tuple[Cause, ...]:
     With residual y, covariance V and direction d: A = dᵀV⁻¹d, B = dᵀV⁻¹y; off by B/A; explains
     (B²/A)/(yᵀV⁻¹y). Log-odds = ln(prior ÷ members) − ½·ln(1 + σ²A) + ½·B²/(A + 1/σ²); a misread figure
     has 0.7 of its weight on exact slips x, exp(xB − ½x²A); a swap's x is known; a bearing goes one way,
-    × 2Φ. Accused is where the summed odds exceed e^1.5 (handbook of the trade, which cause).
+    × 2Φ. Accused is where the summed odds exceed e^1.5 (handbook of the trade, which cause). What explains
+    less than a twentieth of yᵀV⁻¹y is not listed, and no entry is headed by a figure that nobody gave.
 
     Examples
     --------
@@ -103,13 +120,16 @@ def causes(build: Build, rules: HouseRules | None = None) -> tuple[Cause, ...]:
     if used is None or not used.series:
         return ()
     readings = sound_readings(used)
-    model = Model(build, used, readings, (rules or HouseRules())["bench_sag"])
+    model = Model(build, used, readings, rules or HouseRules())
     faults = list(faults_of(build, readings, means_of(used)))
     moved = np.array([[fault.moves(one) for one in readings] for fault in faults])
     judged = _judge(faults, moved, model)
     entries = _entries(judged)
     entries.sort(key=lambda entry: -entry[1])
     if not entries or _log_sum(log_odds for _, log_odds in entries) <= ACCUSE:
+        return ()
+    entries = [told for entry in entries if (told := _told_of(entry, build, model)) is not None]
+    if not entries:
         return ()
     shown = [entry for entry in entries if entry[1] >= entries[0][1] + _LEAST][:_SHOWN]
     return tuple(_cause(i, entries, build) for i in range(len(shown)))
@@ -147,7 +167,7 @@ def attainable(build: Build, rules: HouseRules | None = None) -> tuple[Attainabl
     if used is None or not used.series:
         return ()
     readings = sound_readings(used)
-    model = Model(build, used, readings, (rules or HouseRules())["bench_sag"])
+    model = Model(build, used, readings, rules or HouseRules())
     found = []
     for fault in faults_of(build, readings, means_of(used)):
         moved = np.array([fault.moves(one) for one in readings])
@@ -192,7 +212,10 @@ def _judge(faults: list[Fault], moved: Floats, model: Model) -> list[_Judged]:
         if fault.known is not None:
             # What is left of y after it.
             explains = (2 * fault.known * b - fault.known**2 * a) / total if total else 0.0
-        out.append(_Judged(fault, direction, float(direction @ direction), size, explains, prior + log_odds))
+        u = 0.0 if fault.known is not None else 1 / math.sqrt(a)
+        out.append(
+            _Judged(fault, direction, float(direction @ direction), size, u, explains, prior + log_odds)
+        )
     return out
 
 
@@ -244,6 +267,24 @@ def _entries(judged: list[_Judged]) -> list[Entry]:
     return out
 
 
+def _told_of(entry: Entry, build: Build, model: Model) -> Entry | None:
+    """What of an entry is told: nothing that explains next to nothing, and first a figure that somebody gave."""
+    listed = [one for one in entry[0] if one.explains >= _EXPLAINS]
+    given = [one for one in listed if _is_given(one.fault, build, model)]
+    if not given:
+        return None
+    return [given[0], *(one for one in listed if one is not given[0])], entry[1]
+
+
+def _is_given(fault: Fault, build: Build, model: Model) -> bool:
+    """Whether the figure of a part was given, on paper or by reading it; of other faults nobody needs to give one."""
+    if fault.kind != "part":
+        return True
+    figure = fault.about.partition(" ")[0]
+    paper = build.paper or build.figures
+    return READABLE[figure].path in paper or (figure, fault.cylinders[0]) in model.pieces
+
+
 # -- what would tell them apart ----------------------------------------------
 
 
@@ -262,17 +303,33 @@ def _cause(at: int, entries: list[Entry], build: Build) -> Cause:
     ]
     alike += [Also("part", f"{one.about} of the whole set", one.cylinders) for one in sets]
     decided = _decider(head, other, build) or _again(head, build)
+    tilt = _tilt(head, build) if fault.is_tilt else None
     return Cause(
         fault.kind,
         fault.about,
         fault.cylinders,
-        head.off_by,
+        head.off_by if tilt is None else tilt.over_bank,
+        head.u * (1.0 if tilt is None else _length_of(build, fault) / 1000),
         fault.unit,
         max(0.0, min(1.0, head.explains)),
         log_odds,
         tuple(alike),
         decided,
+        tilt,
     )
+
+
+def _tilt(one: _Judged, build: Build) -> Tilt:
+    """A tilt over its bank; by the metre only where a bore pitch says how long the bank is."""
+    over = one.off_by * _length_of(build, one.fault) / 1000
+    pitch = build.figures.get("engine.bore_pitch")
+    return Tilt(one.off_by if pitch is not None and pitch.value else None, over)
+
+
+def _length_of(build: Build, fault: Fault) -> float:
+    """From the first hole of a deck to its last, in mm."""
+    bank = build.bank_of(fault.cylinders[0]).cylinders
+    return along(build, bank[-1]) - along(build, bank[0])
 
 
 def _again(one: _Judged, build: Build) -> Told | None:
@@ -285,6 +342,9 @@ def _again(one: _Judged, build: Build) -> Told | None:
 
 def _decider(one: _Judged, other: _Judged, build: Build) -> Told | None:
     """The reading whose outcome differs most between two causes, against how well it could be predicted."""
+    if one.fault.kind == "deck":
+        # Another depth on the mock-up only says once more what made it a suspect.
+        return Told("deck_height", one.fault.cylinders[0])
     best: tuple[float, Told] | None = None
     holes = dict.fromkeys([*one.fault.cylinders, *other.fault.cylinders]) or dict.fromkeys(build.cylinders)
     for figure in ("deck_clearance", *STACK, "bore", "chamber_volume", "crown_volume", "thickness"):

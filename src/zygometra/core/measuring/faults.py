@@ -10,25 +10,27 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from ..build.model import Build
+from ..build.model import Bank, Build
 from ..fields import FIELD_AT
 from ..place import Scope
+from ..quantity import SURVEYED, Quantity
 from ..units import INCH_SYMBOLS, Kind, to_base
 from .logbook import NAME_OF, READABLE, Reading
 
-FaultKind = Literal["reading", "zero", "gauge", "part", "swap", "catalogue", "bearing"]
+FaultKind = Literal["reading", "zero", "gauge", "part", "swap", "catalogue", "bearing", "deck"]
 
 # How often each kind is what is wrong, before anything was read (handbook of the trade, which cause).
 PRIORS: Mapping[FaultKind, float] = {
-    "reading": 0.40,
-    "part": 0.15,
-    "catalogue": 0.15,
-    "zero": 0.12,
-    "gauge": 0.08,
-    "swap": 0.05,
-    "bearing": 0.05,
+    "reading": 0.34,
+    "deck": 0.15,
+    "part": 0.13,
+    "catalogue": 0.13,
+    "zero": 0.10,
+    "gauge": 0.07,
+    "swap": 0.04,
+    "bearing": 0.04,
 }
-# How large it usually is, in mm; of volumes ten times the number in cc.
+# How large it usually is, in mm; of volumes ten times the number in cc. A deck's tilt is told in mm per m.
 SIZES: Mapping[FaultKind, float] = {
     "reading": 0.5,
     "catalogue": 0.5,
@@ -36,8 +38,14 @@ SIZES: Mapping[FaultKind, float] = {
     "zero": 0.2,
     "gauge": 0.2,
     "bearing": 0.2,
+    "deck": 0.5,
     "swap": 0.0,
 }
+TILT = 1.0
+# A bank of fewer holes has no tilt to be told from its other hole.
+LEAST_TILTED = 3
+# What stands in for a bore pitch that nobody gave, in mm: for how far decks slope, never for a result.
+USUAL_PITCH = 100.0
 CC_FOR_MM = 10.0
 # Half the stroke, the rod and the piston stand between crank and rim; the block's deck over it.
 STACK: Mapping[str, float] = {"deck_height": 1.0, "stroke": -0.5, "length": -1.0, "compression_height": -1.0}
@@ -65,10 +73,13 @@ class Fault:
     known: float | None = None
     slips: tuple[float, ...] = ()
     sign: int = 0
+    is_tilt: bool = False
 
     @property
     def size(self) -> float:
-        """σ of the fault's size, in mm or cc."""
+        """σ of the fault's size, in mm or cc; of a tilt in mm per m."""
+        if self.is_tilt:
+            return TILT
         return SIZES[self.kind] * (CC_FOR_MM if self.unit is Kind.VOLUME else 1.0)
 
 
@@ -105,12 +116,12 @@ def faults_of(
     readings : tuple of Reading
         Those that are sound.
     means : Mapping
-        What was read of a figure in a hole, in mm: for what a swap would bring.
+        What was read of a piece in its hole, in mm: for what a swap would bring.
 
     Yields
     ------
     Fault
-        Readings, zeros, gauges, parts, bearings, swaps, catalogue figures.
+        Readings, zeros, gauges, parts, bearings, swaps, decks, catalogue figures.
     """
     for reading in readings:
         yield _misread(reading)
@@ -124,7 +135,9 @@ def faults_of(
     yield from _of_parts(readings, one_set=build.mocked_with_one_set)
     if not build.mocked_with_one_set:
         yield from _swaps(readings, means)
-    yield from _catalogue(build, readings)
+        yield from _decks(build, readings)
+    # One set moved round was read once for every hole.
+    yield from _catalogue(build, readings, {} if build.mocked_with_one_set else means)
 
 
 def _holes(readings: Iterator[Reading]) -> tuple[int, ...]:
@@ -198,17 +211,13 @@ def _of_parts(readings: tuple[Reading, ...], *, one_set: bool) -> Iterator[Fault
 
     Where one set was moved round, no hole has another on the mock-up.
     """
-    touched = {one.place.number for one in readings if one.place.scope is Scope.HOLE}
     depths = {one.place.number for one in readings if one.figure == "deck_clearance"}
-    read = {(one.figure, one.place.number) for one in readings if one.place.scope is Scope.HOLE}
     sign = _bench_sign(readings)
-    for hole in sorted(touched):
+    for hole in sorted(depths) if not one_set else ():
         for figure in PIECES:
-            if (hole in depths and not one_set) or (figure, hole) in read:
-                yield _other_part(figure, (hole,))
-        if hole in depths and not one_set:
-            about = f"rod bearing at cylinder {hole}"
-            yield Fault("bearing", about, (hole,), Kind.LENGTH, *_depths(hole), sign=sign)
+            yield _other_part(figure, hole)
+        about = f"rod bearing at cylinder {hole}"
+        yield Fault("bearing", about, (hole,), Kind.LENGTH, *_depths(hole), sign=sign)
     if depths:
         yield Fault("bearing", "main bearings", tuple(sorted(depths)), Kind.LENGTH, *_depths(), sign=sign)
 
@@ -218,18 +227,17 @@ def _bench_sign(readings: tuple[Reading, ...]) -> int:
     return -1 if any(("block", "inverted") in one.conditions for one in readings) else 1
 
 
-def _other_part(figure: str, holes: tuple[int, ...]) -> Fault:
+def _other_part(figure: str, hole: int) -> Fault:
+    """Another piece than paper says, or than was read, stood in a hole: what was read of the piece itself stands."""
     by = STACK[figure]
 
     def moves(one: Reading) -> float:
-        if one.place.scope is not Scope.HOLE or one.place.number not in holes:
-            return 0.0
-        return 1.0 if one.figure == figure else by if one.figure == "deck_clearance" else 0.0
+        return by if one.figure == "deck_clearance" and one.place.number == hole else 0.0
 
     def again(what: str, at: int) -> float:
-        return (1.0 if what == figure else by if what == "deck_clearance" else 0.0) if at in holes else 0.0
+        return (1.0 if what == figure else by if what == "deck_clearance" else 0.0) if at == hole else 0.0
 
-    return Fault("part", f"{figure} at cylinder {holes[0]}", holes, Kind.LENGTH, moves, again)
+    return Fault("part", f"{figure} at cylinder {hole}", (hole,), Kind.LENGTH, moves, again)
 
 
 def _swaps(readings: tuple[Reading, ...], means: Mapping[tuple[str, int], float]) -> Iterator[Fault]:
@@ -254,8 +262,84 @@ def _swaps(readings: tuple[Reading, ...], means: Mapping[tuple[str, int], float]
             yield Fault("swap", figure, (i, j), Kind.LENGTH, moves, again, known=x)
 
 
-def _catalogue(build: Build, readings: tuple[Reading, ...]) -> Iterator[Fault]:
-    """A paper figure that is wrong: every reading of it, and of what rests on it, stands off."""
+def surveyed_height(build: Build, hole: int) -> Quantity | None:
+    """Return the deck height that a survey gave to a hole; None where none did.
+
+    Parameters
+    ----------
+    build : Build
+        With its surveys.
+    hole : int
+        Its number; no unit.
+    """
+    quantity = build.figures.get(f"cylinders.{hole}.deck_height")
+    if quantity is None or not any(term.key.startswith(SURVEYED) for term in quantity.terms):
+        return None
+    return quantity
+
+
+def along(build: Build, hole: int) -> float:
+    """Return where a hole lies along its bank, in mm from the bank's middle, + to the rear.
+
+    Parameters
+    ----------
+    build : Build
+        Where it gives no bore pitch, :data:`USUAL_PITCH` stands in.
+    hole : int
+        Its number; no unit.
+    """
+    pitch = build.figures.get("engine.bore_pitch")
+    cylinders = build.bank_of(hole).cylinders
+    each = pitch.value if pitch is not None and pitch.value else USUAL_PITCH
+    return each * (cylinders.index(hole) - (len(cylinders) - 1) / 2)
+
+
+def _decks(build: Build, readings: tuple[Reading, ...]) -> Iterator[Fault]:
+    """The height of one bank's deck, and its slope along the bank: every clearance over it moves."""
+    touched = {
+        one.place.number for one in readings if one.figure in _OVER_DECK and one.place.scope is Scope.HOLE
+    }
+    banks = {one.place.bank for one in readings if one.figure in _OVER_DECK and one.place.scope is Scope.BANK}
+    for bank in build.banks:
+        holes = tuple(sorted(bank.cylinders))
+        if not touched & set(holes) and bank.name not in banks:
+            continue
+        if any(surveyed_height(build, hole) is not None for hole in holes):
+            continue
+        yield _deck(build, bank, holes, is_tilt=False)
+        if len(holes) >= LEAST_TILTED:
+            yield _deck(build, bank, holes, is_tilt=True)
+
+
+_OVER_DECK = ("deck_clearance", "deck_height")
+
+
+def _deck(build: Build, bank: Bank, holes: tuple[int, ...], *, is_tilt: bool) -> Fault:
+    share = {hole: along(build, hole) / 1000 if is_tilt else 1.0 for hole in holes}
+
+    def moves(one: Reading) -> float:
+        if one.figure not in _OVER_DECK:
+            return 0.0
+        if one.place.scope is Scope.HOLE:
+            return share.get(one.place.number, 0.0)
+        # In the bank's middle a tilt moves nothing.
+        of_bank = one.place.bank == bank.name if one.place.scope is Scope.BANK else len(build.banks) == 1
+        return 1.0 if of_bank and not is_tilt else 0.0
+
+    def again(what: str, at: int) -> float:
+        return share.get(at, 0.0) if what in _OVER_DECK else 0.0
+
+    about = f"{'slope' if is_tilt else 'height'} of bank {bank.name}"
+    return Fault("deck", about, holes, Kind.LENGTH, moves, again, is_tilt=is_tilt)
+
+
+def _catalogue(
+    build: Build, readings: tuple[Reading, ...], means: Mapping[tuple[str, int], float]
+) -> Iterator[Fault]:
+    """A paper figure that is wrong: every reading of it, and of what rests on it, stands off.
+
+    A piece that was read is compared with its paper by itself: paper says nothing of it here.
+    """
     paper = build.paper or build.figures
     figures = {one.figure for one in readings}
     for path, field in FIELD_AT.items():
@@ -265,8 +349,13 @@ def _catalogue(build: Build, readings: tuple[Reading, ...]) -> Iterator[Fault]:
         by = STACK.get(name, 0.0)
         if name not in figures and not (by and "deck_clearance" in figures):
             continue
+        own = frozenset(hole for figure, hole in means if figure == name)
+        if own and own >= set(build.cylinders):
+            continue
 
-        def moves(one: Reading, name: str = name, by: float = by) -> float:
+        def moves(one: Reading, name: str = name, by: float = by, own: frozenset[int] = own) -> float:
+            if one.place.scope is Scope.HOLE and one.place.number in own:
+                return 0.0
             return 1.0 if one.figure == name else by if one.figure == "deck_clearance" else 0.0
 
         def again(what: str, _at: int, name: str = name, by: float = by) -> float:

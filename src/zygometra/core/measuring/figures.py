@@ -305,7 +305,6 @@ def _between(build: Build, figures: Mapping[str, Quantity]) -> dict[str, Quantit
     c(x) = Σ wⱼ·cⱼ with least-squares weights; each cⱼ stands off its bank's line by the scatter
     between holes, and so does the hole that is filled.
     """
-    pitch = build.figures.get("engine.bore_pitch")
     scatter = between_holes("deck_clearance")
     found: dict[str, Quantity] = {}
     for bank in build.banks:
@@ -314,7 +313,7 @@ def _between(build: Build, figures: Mapping[str, Quantity]) -> dict[str, Quantit
             for i, number in enumerate(bank.cylinders)
             if (path := f"cylinders.{number}.deck_clearance") in figures
         }
-        if len(read) < 2 or pitch is None or not pitch.value:
+        if len(read) < 2:
             continue
         for i, number in enumerate(bank.cylinders):
             if i in read:

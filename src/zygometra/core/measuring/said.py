@@ -18,8 +18,10 @@ if TYPE_CHECKING:
 _SIDE = {True: "more", False: "less"}
 
 
-def _amount(by: float, unit: Kind) -> Given:
-    return Volume(abs(by)) if unit is Kind.VOLUME else Length(abs(by), max(abs(by) / 50, 0.001))
+def _amount(by: float, u: float, unit: Kind) -> Given:
+    # A doubt of the first order, as wide as the fault at most: the first digit is always told.
+    u = min(max(u, 0.001), abs(by) / 4)
+    return Volume(abs(by)) if unit is Kind.VOLUME else Length(abs(by), u)
 
 
 def reading_words(reading: Reading) -> str:
@@ -66,6 +68,8 @@ _SAYS: dict[str, str] = {
     "part": "Hole {hole} holds another {piece}: its {figure} is {by} {side}",
     "bearing": "Other bearings {where}: the pistons stand {by} {side} down",
     "catalogue": "The paper figure of the {figure} is wrong: the parts measure {by} {side}",
+    "deck": "The deck{bank} stands {by} {height} than all else gives",
+    "tilt": "The deck{bank} slopes along the crank: it stands {by} {height} at its last hole than at its first",
 }
 
 
@@ -84,7 +88,7 @@ def cause_words(cause: Cause, logbook: Logbook) -> Sentence:
     Sentence
         To be written for a reader.
     """
-    text = Sentence(_SAYS[cause.kind], _given(cause, logbook))
+    text = Sentence(_SAYS["tilt" if cause.tilt else cause.kind], _given(cause, logbook))
     alike = [also_words(one) for one in cause.alike[:4]]
     more = f"; these readings cannot tell it from {', '.join(alike)}" if alike else ""
     told = f". It would be decided by reading {told_words(cause.decided_by)}" if cause.decided_by else ""
@@ -101,7 +105,7 @@ def _given(cause: Cause, logbook: Logbook) -> dict[str, Given]:
     return {
         "what": reading_words(reading) if reading is not None else "",
         "about": cause.about,
-        "by": _amount(cause.off_by, cause.unit),
+        "by": _amount(cause.off_by, cause.u, cause.unit),
         "side": _SIDE[cause.off_by > 0],
         "pieces": f"{piece}s",
         "piece": piece,
@@ -109,6 +113,8 @@ def _given(cause: Cause, logbook: Logbook) -> dict[str, Given]:
         "other": str(other),
         "where": under,
         "figure": label_of(figure) if figure in READABLE else "",
+        "bank": f" of {bank_words(cause.about)}" if cause.kind == "deck" else "",
+        "height": "higher" if cause.off_by > 0 else "lower",
     }
 
 
@@ -133,7 +139,26 @@ def also_words(also: Also) -> str:
     if also.kind == "swap":
         what = "pistons" if also.about == "compression_height" else "rods"
         return f"the {what} of holes {also.cylinders[0]} and {also.cylinders[1]} exchanged"
+    if also.kind == "deck":
+        what = "slope" if also.about.startswith("slope") else "height"
+        return f"the {what} of the deck of {bank_words(also.about)}"
     return f"a wrong paper figure of the {label_of(also.about)}"
+
+
+def bank_words(about: str) -> str:
+    """Return the bank that a deck's cause is about: ``bank left``.
+
+    Parameters
+    ----------
+    about : str
+        Such as ``height of bank left``.
+
+    Examples
+    --------
+    >>> bank_words("slope of bank left")
+    'bank left'
+    """
+    return about.partition(" of ")[2]
 
 
 def told_words(told: Told) -> str:

@@ -102,7 +102,7 @@ def what_next(build: Build, state: State | None = None) -> Next:
     state = state or state_now(build)
     decides, hole = _deciding(build, state)
     if hole is None:
-        return Next(decides, None, tuple(_missing(build, state)))
+        return Next(decides, None, tuple(_missing(build, state, decides)))
     proposed = sorted(
         _proposals(build, hole, decides), key=lambda advice: (-advice.worth, advice.minutes, advice.figure)
     )
@@ -136,9 +136,11 @@ def _deciding(build: Build, state: State) -> tuple[str, Hole | None]:
     return name, hole
 
 
-def _missing(build: Build, state: State) -> Iterator[Advice]:
-    """The figures that results wait for, as far as they can be read."""
-    for path in missing(build, state):
+def _missing(build: Build, state: State, decides: str) -> Iterator[Advice]:
+    """The figures that the result that decides waits for, as far as they can be read."""
+    for path, waiting in missing(build, state).items():
+        if decides not in waiting:
+            continue
         place = Place.parse(path)
         figure = _figure_at(place)
         if figure is not None:
@@ -232,7 +234,7 @@ def _place_to_read(figure: str, hole: Hole) -> Place:
     if field.is_each_holes:
         return place_of(figure, cylinder=hole.number)
     source = hole.sources.get(field.path)
-    if source is not None and Place.parse(source.path).scope is Scope.BANK:
+    if source is not None and Place.parse(source.doubt_key).scope is Scope.BANK:
         return place_of(figure, bank=hole.bank)
     return place_of(figure)
 

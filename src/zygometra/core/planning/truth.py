@@ -119,7 +119,7 @@ class Truth:
             if shared or own_term(term.key):
                 off = off + term.u * self._drawn(term.key, Shape.of(term.rectangular), term.dof, term.pool)
         if not quantity.terms:
-            key = f"{source.path} at {number}" if quantity.each else source.path
+            key = f"{source.path} at {number}" if quantity.each else source.doubt_key
             for i, (u, shape, dof) in enumerate(parts_of_doubt(quantity)):
                 off = off + u * self._drawn(f"{key}/{i}" if i else key, shape, dof, None)
         return off
@@ -153,9 +153,9 @@ class Truth:
             elif source.quantity.each:
                 columns.append(self.column(source, number))
             else:
-                if source.path not in known:
-                    known[source.path] = self.column(source, number)
-                columns.append(known[source.path])
+                if source.doubt_key not in known:
+                    known[source.doubt_key] = self.column(source, number)
+                columns.append(known[source.doubt_key])
         # Hole by hole in memory: most of what follows goes over holes.
         return np.stack(columns).T
 

@@ -284,7 +284,7 @@ def _terms(source: Source, number: int) -> list[Term]:
     quantity = source.quantity
     if quantity.terms or not quantity.u:
         return list(quantity.terms)
-    key = f"{source.path} at {number}" if quantity.each else source.path
+    key = f"{source.path} at {number}" if quantity.each else source.doubt_key
     return [Term(key, quantity.u, quantity.dof, None, quantity.rectangular)]
 
 

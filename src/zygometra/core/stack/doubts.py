@@ -125,12 +125,13 @@ def source_doubts(sources: dict[str, Source], rows: list[Slopes]) -> list[Contri
         source = sources.get(place)
         if source is None or source.quantity.u == 0:
             continue
-        path, quantity = source
+        quantity = source.quantity
         slopes = (clearance, clearance + gasket, swept, volume, trapped)
         if quantity.terms:
             found += [(key, u, dof, False, *slopes, pool, flat) for key, u, dof, pool, flat in quantity.terms]
         else:
-            found.append((path, quantity.u, quantity.dof, quantity.each, *slopes, None, quantity.rectangular))
+            key = source.doubt_key
+            found.append((key, quantity.u, quantity.dof, quantity.each, *slopes, None, quantity.rectangular))
     return found
 
 

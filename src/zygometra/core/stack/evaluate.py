@@ -176,27 +176,28 @@ def deck_line(bank: Bank, clearances: Sequence[float | None], pitch: float) -> D
     clearances : sequence of float or None
         Deck clearance per cylinder, in mm; None where it is not known.
     pitch : float
-        Bore pitch, in mm; with none, or one hole, there is no slope to find.
+        Bore pitch, in mm; nought where nobody gave it.
 
     Returns
     -------
     DeckLine
-        Slope in mm per metre, the line's value at the first cylinder in mm, and
-        the residuals in mm, through the holes that are known; all None where none is.
+        Slope in mm per metre (None where several holes lie nobody knows how far apart), the line's value at the
+        first cylinder in mm, and the residuals in mm, through the holes that are known; all None where none is.
 
     Examples
     --------
     >>> deck_line(Bank("A", (1, 2, 3)), [0.1, 0.2, 0.3], 100.0).slope_mm_per_m
     1.0
     """
-    known = [(i * pitch, c) for i, c in enumerate(clearances) if c is not None]
+    # Places in the bank suffice for the line; only its slope by the metre wants the pitch.
+    step = pitch or 1.0
+    known = [(i * step, c) for i, c in enumerate(clearances) if c is not None]
     if not known:
         return DeckLine(bank.name, None, None, tuple(None for _ in clearances))
     mean_x, mean_c = (math.fsum(column) / len(known) for column in zip(*known, strict=True))
     spread = math.fsum((x - mean_x) ** 2 for x, _ in known)
     slope = math.fsum((x - mean_x) * (c - mean_c) for x, c in known) / spread if spread > 0 else 0.0
     first = mean_c - slope * mean_x
-    residuals = tuple(
-        None if c is None else c - (first + slope * i * pitch) for i, c in enumerate(clearances)
-    )
-    return DeckLine(bank.name, slope * 1000, first, residuals)
+    residuals = tuple(None if c is None else c - (first + slope * i * step) for i, c in enumerate(clearances))
+    told = pitch or len(bank.cylinders) == 1
+    return DeckLine(bank.name, slope * 1000 if told else None, first, residuals)

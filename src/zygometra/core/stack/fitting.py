@@ -105,5 +105,5 @@ def _terms(source: Source, by: float, number: int) -> list[Term]:
         return [term._replace(u=by * term.u) for term in quantity.terms]
     if not quantity.u:
         return []
-    key = f"{source.path} at {number}" if quantity.each else source.path
+    key = f"{source.path} at {number}" if quantity.each else source.doubt_key
     return [Term(key, by * quantity.u, quantity.dof, None, quantity.rectangular)]

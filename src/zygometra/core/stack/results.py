@@ -12,10 +12,20 @@ from .slopes import Areas
 
 
 class Source(NamedTuple):
-    """A figure that was used, and the place it came from."""
+    """A figure that was used, and the place it came from.
+
+    ``shared_by`` names the place whose holes alone share its doubt, where those are fewer than share the
+    figure: each bank was machined by itself to one height on paper. Empty where doubt goes with the figure.
+    """
 
     path: str
     quantity: Quantity
+    shared_by: str = ""
+
+    @property
+    def doubt_key(self) -> str:
+        """What names its doubt: figures with one key share it."""
+        return self.shared_by or self.path
 
 
 # One source's doubt and the slopes of the results on it: key (a place, or what readings share),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ..build.model import Build
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field
+from ..quantity import Quantity
 from .chamber import BegunChamber, ChamberModel, DraftedChamber, RateChamber, StepFilledChamber
 from .results import Source
 
@@ -11,6 +12,7 @@ _ENGINE_WIDE: tuple[tuple[str, Field], ...] = tuple(
     (f.path, f) for f in FIELDS if f.part not in ("engine", "stated", "mock-up")
 )
 _BANK_WIDE = tuple((name, f.path) for name, f in BANK_NAMES.items())
+_DECK = "parts.block.deck_height"
 _IN_HOLE = tuple((name, f.path) for name, f in CYLINDER_NAMES.items())
 
 
@@ -51,13 +53,18 @@ def hole_sources(
     -------
     dict of str to Source
         Keyed by the engine-wide path of each field.
+
+    Notes
+    -----
+    Each bank was faced in a set-up of its own: the doubt of a deck height that paper gives for the engine is
+    each bank's by itself. One that was read was read on one block with one gauge, and stays shared.
     """
     figures = build.figures
     sources = dict(engine_sources(build) if wide is None else wide)
-    prefix = f"banks.{bank}."
+    prefix_of_bank = f"banks.{bank}."
     for name, path in _BANK_WIDE:
-        if (quantity := figures.get(prefix + name)) is not None:
-            sources[path] = Source(prefix + name, quantity)
+        if (quantity := figures.get(prefix_of_bank + name)) is not None:
+            sources[path] = Source(prefix_of_bank + name, quantity)
     if cylinder in build.measured_holes:
         prefix = f"cylinders.{cylinder}."
         for name, path in _IN_HOLE:
@@ -65,11 +72,33 @@ def hole_sources(
                 sources[path] = Source(prefix + name, quantity)
     for path, quantity in build.of_holes.get(cylinder, {}).items():
         sources[path] = Source(path, quantity)
+    height = sources.get(_DECK)
+    if height is not None and len(build.banks) > 1 and height.path == _DECK and is_paper(height.quantity):
+        sources[_DECK] = height._replace(shared_by=f"{prefix_of_bank}deck_height")
     if build.cuts.passes:
         from .as_cut import brought_forward
 
         return brought_forward(build, build.bank_of(cylinder), cylinder, sources)
     return sources
+
+
+def is_paper(quantity: Quantity) -> bool:
+    """Tell whether a figure was written down for all and not read: a catalogue's, advertised or assumed.
+
+    Parameters
+    ----------
+    quantity : Quantity
+        A figure of the document.
+
+    Returns
+    -------
+    bool
+        False for one that was read, or that differs part to part.
+    """
+    return quantity.basis not in _READ and not (quantity.each or quantity.readings or quantity.terms)
+
+
+_READ = ("measured", "mock-up")
 
 
 def with_heads_swapped(build: Build, of_holes: dict[int, dict[str, Source]]) -> dict[int, dict[str, Source]]:
