@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import argparse
+import os
 import re
 import subprocess
 import sys
 import time
 from pathlib import Path
+
+# Engines are judged side by side: each by one thread, before NumPy is loaded.
+os.environ.setdefault("OMP_NUM_THREADS", "1")
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 from trials import bands, causes, forecast, last_moment, memory, next, plans
 

@@ -37,6 +37,8 @@ MOST_APART = 240
 # How a bank's deck may slope, per mm, and stand off its paper, in mm, where it was mocked up with one set to see
 # just that.
 MOCKED_SLOPE, MOCKED_HEIGHT = 1.0 / 1000, 0.3
+# Of more readings than this in one pool each series speaks for itself.
+_MOST_PROJECTED = 400
 # As so many degrees of freedom the register's repeatability counts beside what was read.
 REGISTER = 8
 
@@ -148,11 +150,7 @@ class Model:
         self.one_set = build.mocked_with_one_set
         self.columns: dict[object, Floats] = {}
         self._lower: dict[Series | None, Floats] = {}
-        self.squares = _squares(used)
-        self.totals = {
-            pool: (math.fsum(s for s, _ in inner.values()), sum(n - 1 for _, n in inner.values()))
-            for pool, inner in self.squares.items()
-        }
+        self.residuals = _residuals(used)
         self.y = np.array([one.value for one in readings])
         for i, one in enumerate(readings):
             self._reading(i, one)
@@ -180,10 +178,15 @@ class Model:
         """What readings scatter by themselves, and what they share through their zeros."""
         out: Floats = np.zeros_like(self._shared)
         by_zero: dict[str, list[int]] = {}
+        plain: dict[str, float] = {}
         for i, one in enumerate(self.readings):
             pool = self.used.pools[one.pool]
-            variance = self._variance(pool, one, without)
-            out[i, i] = variance / self.squares[one.pool][series_of(one)][1] if self.joined else variance
+            if one.shots or (variance := plain.get(one.pool)) is None:
+                variance = self._variance(pool, one, without)
+                if not one.shots:
+                    plain[one.pool] = variance
+            repeats = self.residuals[one.pool].repeats(series_of(one)) if self.joined else 1
+            out[i, i] = variance / repeats
             out[i, i] += pool.rounding(variance) + 1e-12
             if one.zero:
                 by_zero.setdefault(one.zero, []).append(i)
@@ -200,9 +203,8 @@ class Model:
         slip of every other.
         """
         # A zero may rest on readings that were all set aside.
-        total, dof = self.totals.get(pool.key, (0.0, 0))
-        if without is not None and (own := self.squares.get(pool.key, {}).get(without)) is not None:
-            total, dof = max(0.0, total - own[0]), dof - own[1] + 1
+        known = self.residuals.get(pool.key)
+        total, dof = (0.0, 0) if known is None else known.squares(without)
         usual = shots_variance(one, house="shots" in pool.stood_in) if one.shots else pool.register
         if usual is None:
             return total / dof if dof else 0.0
@@ -342,19 +344,71 @@ def _root(covariance: Floats) -> Floats:
         return np.asarray(np.linalg.cholesky(covariance + held * np.eye(len(covariance))))
 
 
-def _squares(used: InUse) -> dict[str, dict[Series, tuple[float, int]]]:
-    """Σ(x − mean)² and the number of readings of every series, by its pool."""
-    grouped: dict[str, dict[Series, list[float]]] = {}
+def _residuals(used: InUse) -> dict[str, _Residuals]:
+    """What the readings of each pool scatter about their places and zeros."""
+    grouped: dict[str, list[Reading]] = {}
     several = [*used.series.values(), *(rival for rivals in used.rivals.values() for rival in rivals)]
     for series in several:
         for one in series.readings:
-            grouped.setdefault(one.pool, {}).setdefault(series_of(one), []).append(one.value)
-    return {
-        pool: {key: (_sum_of_squares(values), len(values)) for key, values in inner.items()}
-        for pool, inner in grouped.items()
-    }
+            grouped.setdefault(one.pool, []).append(one)
+    return {pool: _Residuals(readings) for pool, readings in grouped.items()}
 
 
-def _sum_of_squares(values: list[float]) -> float:
-    mean = math.fsum(values) / len(values)
-    return math.fsum((value - mean) ** 2 for value in values)
+class _Residuals:
+    """Scatter of one pool: what is left of its readings once each place and each zero has a value of its own.
+
+    Notes
+    -----
+    x = place + zero + e by least squares, H the projection on places and zeros, so that a zero that stands off is
+    no scatter and readings of one place against several zeros are repeats. Without a series S the squares are
+    eᵀe − e_Sᵀ(I − H_SS)⁺e_S.
+    """
+
+    def __init__(self, readings: Sequence[Reading]) -> None:
+        self._at: dict[Series, list[int]] = {}
+        for i, one in enumerate(readings):
+            self._at.setdefault(series_of(one), []).append(i)
+        self._known: dict[Series | None, tuple[float, int]] = {}
+        values = np.array([one.value for one in readings])
+        zeros = list(dict.fromkeys(one.zero for one in readings))
+        places = list(dict.fromkeys(one.series for one in readings))
+        if len(readings) > _MOST_PROJECTED or len(zeros) == 1:
+            # One value for each series: the squares simply add up.
+            self._hat = None
+            own = [(_sum_of_squares(values[at]), len(at) - 1) for at in self._at.values()]
+            self._known = dict(zip(self._at, own, strict=True))
+            self._known[None] = math.fsum(s for s, _ in own), sum(dof for _, dof in own)
+            return
+        of_place, of_zero = ({name: i for i, name in enumerate(names)} for names in (places, zeros))
+        laid_out = np.zeros((len(readings), len(places) + len(zeros)))
+        for i, one in enumerate(readings):
+            laid_out[i, of_place[one.series]] = laid_out[i, len(places) + of_zero[one.zero]] = 1.0
+        self._hat = laid_out @ np.linalg.pinv(laid_out)
+        self._left = values - self._hat @ values
+        dof = len(readings) - round(float(np.trace(self._hat)))
+        self._known[None] = float(self._left @ self._left), dof
+
+    def repeats(self, series: Series) -> int:
+        """How many readings a series has."""
+        return len(self._at[series])
+
+    def squares(self, without: Series | None) -> tuple[float, int]:
+        """Σe² and its degrees of freedom, without one series; None for all."""
+        total, dof = self._known[None]
+        if without is None or without not in self._at:
+            return total, dof
+        if self._hat is None:
+            own, less = self._known[without]
+            return max(0.0, total - own), dof - less
+        if without not in self._known:
+            at = self._at[without]
+            free = np.eye(len(at)) - self._hat[np.ix_(at, at)]
+            held = np.linalg.pinv(free, rcond=1e-9, hermitian=True)
+            left = self._left[at]
+            rank = int(np.linalg.matrix_rank(free, tol=1e-9, hermitian=True))
+            self._known[without] = max(0.0, total - float(left @ held @ left)), dof - rank
+        return self._known[without]
+
+
+def _sum_of_squares(values: Floats) -> float:
+    return float(((values - values.mean()) ** 2).sum())

@@ -251,20 +251,16 @@ Entry = tuple[list[_Judged], float]
 
 def _entries(judged: list[_Judged]) -> list[Entry]:
     """Faults that cannot be told apart are one entry, with their odds together."""
-    entries: list[list[_Judged]] = []
-    for one in sorted(judged, key=lambda one: -one.log_odds):
-        for entry in entries:
-            head = entry[0]
-            cosine = float(one.direction @ head.direction) / math.sqrt(one.weight * head.weight)
-            if abs(cosine) > ALIKE:
-                entry.append(one)
-                break
-        else:
-            entries.append([one])
-    out: list[Entry] = []
-    for entry in entries:
-        out.append((entry, _log_sum(one.log_odds for one in entry)))
-    return out
+    if not judged:
+        return []
+    judged = sorted(judged, key=lambda one: -one.log_odds)
+    unit = np.array([one.direction / math.sqrt(one.weight) for one in judged])
+    alike = np.abs(unit @ unit.T) > ALIKE
+    entries: dict[int, list[_Judged]] = {}
+    for i, one in enumerate(judged):
+        head = next((at for at in entries if alike[i, at]), i)
+        entries.setdefault(head, []).append(one)
+    return [(entry, _log_sum(one.log_odds for one in entry)) for entry in entries.values()]
 
 
 def _told_of(entry: Entry, build: Build, model: Model) -> Entry | None:
