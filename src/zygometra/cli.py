@@ -297,13 +297,18 @@ def _line(line: bytes, options: argparse.Namespace) -> dict[str, Any]:
 
 
 def _evaluation(build: Build) -> dict[str, Any]:
+    from zygometra.core.cutting.gates import all_standings
+    from zygometra.core.cutting.release import releases
     from zygometra.core.findings.collect import findings
     from zygometra.core.house_rules import rules_for
     from zygometra.core.stack.evaluate import evaluate
     from zygometra.exchange.evaluation_file import evaluation_document
 
-    evaluation = evaluate(build)
-    return evaluation_document(evaluation, findings(build, evaluation, rules_for(build.school)))
+    evaluation, rules = evaluate(build), rules_for(build.school)
+    found = findings(build, evaluation, rules)
+    # A moment by itself moves no gate: questions stand open whatever the day.
+    gates = all_standings(build, evaluation)
+    return evaluation_document(evaluation, found, gates, releases(build, evaluation, rules, gates, found))
 
 
 def _surveyed(face: Survey) -> dict[str, Any]:

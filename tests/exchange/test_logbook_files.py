@@ -58,7 +58,7 @@ def test_faults_between_entries():
     assert any("readings[1].id: found 'r1' twice" in one for one in faults([GOOD, GOOD]))
     told = faults([GOOD], voided=[{"reading": "r9", "why": "slip"}])
     assert told == [
-        "voided[0].reading: found 'r9'; wanted the id of one of the readings, surveys, set-ups, passes or verified cuts"
+        "voided[0].reading: found 'r9'; wanted the id of one of the readings, or of something else that was noted"
     ]
     assert any("gauges.d" in one for one in faults(gauges={"d": {"resolution": "0.01 mm", "u": "1 cc"}}))
     bore = {**GOOD, "gauge": "b"}

@@ -234,8 +234,23 @@ def test_a_set_up_says_what_is_wrong_with_it(shop, barge, kept):
     assert "The sweep has 1 readings" in shop.text(log(barge))
 
 
+def signed_for(shop, build, *cuts):
+    """Every gate before some cuts, accepted."""
+    gates = [f"{number}|{cut}" for cut in cuts for number in (5, 6, 7, 8, 9, 13, 15, 16)]
+    page = f"/builds/{build}/measure/steps"
+    for f in shop.page(page).all("form"):
+        if f.attrs.get("action", "").endswith("/measure/accept"):
+            offered = {box.attrs["value"] for box in f if box.attrs.get("name") == "gate"}
+            sent = f.sent() | {
+                "gate": [one for one in gates if one in offered],
+                "reason": "agreed at the bench",
+            }
+            assert shop.post(f"/builds/{build}/measure/accept", sent).status_code == 302
+
+
 def test_a_set_is_logged_piece_by_piece(shop, bring, kept):
     build = bring(document(planned=[{"op": "crown_cut", "amount": 0.3}]))
+    signed_for(shop, build, "crown_cut")
     address = f"/builds/{build}/cut-log/set/crown_cut"
 
     def piece(n, depth, **more):

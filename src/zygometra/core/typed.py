@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 import re
+from datetime import date
 
 from .errors import QuantityError, shown
 
@@ -250,3 +251,27 @@ def check_text(text: str, wanted: str, *, least: int = 0, most: int = MOST_NAME,
     if not least <= len(trimmed) <= most:
         raise QuantityError(shown(trimmed), wanted)
     return trimmed
+
+
+def day_of(typed: str) -> str:
+    """Return a day as a file has it.
+
+    Parameters
+    ----------
+    typed : str
+        As it was typed.
+
+    Raises
+    ------
+    QuantityError
+        If it is none.
+
+    Examples
+    --------
+    >>> day_of(" 2026-05-04 ")
+    '2026-05-04'
+    """
+    try:
+        return date.fromisoformat(typed.strip()).isoformat()
+    except ValueError:
+        raise QuantityError(shown(typed) if typed.strip() else "no day", "a day such as 2026-05-04") from None

@@ -81,6 +81,7 @@ class AcceptedShape(Shape):
     id: Id
     gate: Annotated[int, Slot(ge=1, le=18, strict=True)] | None = None
     about: Annotated[str, StringConstraints(min_length=1, max_length=200)] | None = None
+    against: Annotated[str, StringConstraints(min_length=1, max_length=200)] | None = None
     reason: Annotated[str, StringConstraints(min_length=3, max_length=500)]
     fails: Annotated[list[Note], Slot(max_length=200)] | None = None
     covers: dict[Note, Annotated[float, Slot(allow_inf_nan=False)] | None] | None = None

@@ -6,12 +6,19 @@ import itertools
 import math
 from typing import Any
 
+from zygometra.core.cutting.gates import Standing
+from zygometra.core.cutting.release import Release
 from zygometra.core.findings.said import Finding
 from zygometra.core.stack.apart import difference
 from zygometra.core.stack.results import Evaluation, Hole, State
 
 
-def evaluation_document(evaluation: Evaluation, findings: tuple[Finding, ...]) -> dict[str, Any]:
+def evaluation_document(
+    evaluation: Evaluation,
+    findings: tuple[Finding, ...],
+    gates: tuple[Standing, ...] = (),
+    sheets: tuple[Release, ...] = (),
+) -> dict[str, Any]:
     """Return what ``zygometra evaluate`` prints. Numbers are unrounded.
 
     Parameters
@@ -20,6 +27,10 @@ def evaluation_document(evaluation: Evaluation, findings: tuple[Finding, ...]) -
         Both states.
     findings : tuple of Finding
         About them.
+    gates : tuple of Standing
+        That its cuts meet.
+    sheets : tuple of Release
+        Of its cuts.
 
     Returns
     -------
@@ -41,6 +52,18 @@ def evaluation_document(evaluation: Evaluation, findings: tuple[Finding, ...]) -
                 "do": f.do,
             }
             for f in findings
+        ],
+        "gates": [
+            {"number": one.gate.number, "state": one.state, "against": one.against.key} for one in gates
+        ],
+        "sheets": [
+            {
+                "op": one.against.op,
+                "bank": one.against.bank or None,
+                "state": one.state,
+                "why": list(one.why()),
+            }
+            for one in sheets
         ],
     }
 

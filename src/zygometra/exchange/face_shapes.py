@@ -83,6 +83,7 @@ class FaceSurveyShape(Shape):
     corners: Corners | None = None
     rail_slope: SlopeShape | None = None
     bores: Annotated[list[BoreShape], Slot(max_length=99)] | None = None
+    simulated: bool | None = None
     says: Note | None = None
     by: Note | None = None
     at: Moment = None
@@ -96,6 +97,7 @@ class StepShape(Shape):
     state: Literal[STATES]  # type: ignore[valid-type]
     bank: Note | None = None
     cylinder: CylinderNumber | None = None
+    on: Moment = None
     says: Annotated[str, StringConstraints(max_length=400)] | None = None
     by: Note | None = None
     at: Moment = None

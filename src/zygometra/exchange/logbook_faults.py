@@ -16,7 +16,17 @@ from zygometra.core.units import Kind
 from .cut_log_faults import cut_log_faults
 
 # What can be voided besides readings.
-_VOIDABLE = ("surveys", "set_ups", "passes", "verified")
+_VOIDABLE = (
+    "surveys",
+    "set_ups",
+    "passes",
+    "verified",
+    "steps",
+    "acceptances",
+    "accepted",
+    "agreements",
+    "found",
+)
 _VALUES = ("value", "tipped", "shots")
 
 
@@ -57,7 +67,7 @@ def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[
             yield Fault(
                 f"voided[{i}].reading",
                 shown(raw["reading"]),
-                "the id of one of the readings, surveys, set-ups, passes or verified cuts",
+                "the id of one of the readings, or of something else that was noted",
             )
     found = document.get("found") or ()
     yield from _twice("found", found)

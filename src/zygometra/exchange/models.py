@@ -346,6 +346,7 @@ class ReadingShape(Shape):
     temperature: Degrees | None = None
     gauge_temperature: Degrees | None = None
     conditions: ConditionsShape | None = None
+    simulated: bool | None = None
     says: Note | None = None
     by: Note | None = None
     at: Moment = None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -16,7 +17,8 @@ from zygometra.core.cutting.agreement import blocked_by, changed, parties, quest
 from zygometra.core.cutting.gates import all_standings
 from zygometra.core.cutting.memory import with_memory
 from zygometra.core.cutting.sheet import PrintedSheet, face_sheet, read_code
-from zygometra.core.cutting.verify import compared, cuts_came, figures_achieved, outside
+from zygometra.core.cutting.signing import against_signature
+from zygometra.core.cutting.verify import compared, cuts_came, figures_achieved
 from zygometra.core.house_rules import rules_for
 from zygometra.core.measuring.facts import Fact, Facts, facts_of
 from zygometra.core.measuring.read_in import read_gauge
@@ -98,7 +100,8 @@ def test_no_machining_of_what_only_one_has_agreed_to():
     spec = specification(build)
 
     def gate(number, *facts):
-        found = all_standings(build, evaluate(build), Facts().extended(facts), NOW)
+        signed = replace(build, signed=Facts().extended(facts).signed)
+        found = all_standings(signed, evaluate(build), NOW)
         return next((one for one in found if one.gate.number == number), None)
 
     assert gate(15).fails == (
@@ -262,7 +265,8 @@ def test_crowns_and_chambers_in_the_block_that_a_cut_moved_are_asked_after():
 def test_what_stands_against_signing_and_what_a_signature_covers():
     doc = finished()
     build = built(doc)
-    assert outside(evaluate(build), build) == ("hole 4: not measured again after the last pass",)
+    stands = [str(one.says) for one in against_signature(build, evaluate(build), rules_for(""), (), ())]
+    assert [says for says in stands if "again" in says] == ["hole 4: not measured again after the last pass"]
     before = figures_achieved(build)
     doc["readings"].append(
         {"id": "s4", "figure": "deck_clearance", "cylinder": 4, "value": 0.1, "at": moment(95)}

@@ -31,7 +31,11 @@ def document(sizes, *, pitch=None, height=0.1, **more):
     for name, size in zip("PQRS", sizes, strict=False):
         banks.append({"name": name, "cylinders": [next(numbers) for _ in range(size)]})
     engine = {"layout": "inline" if len(sizes) == 1 else "vee", "banks": banks}
-    block = {"deck_height": {"value": HEIGHT, "plus_minus": height}} if isinstance(height, float) else height or {}
+    block = (
+        {"deck_height": {"value": HEIGHT, "plus_minus": height}}
+        if isinstance(height, float)
+        else height or {}
+    )
     return {
         "format": "zygometra.build",
         "version": 1,
@@ -233,7 +237,10 @@ def test_a_piece_that_was_read_is_another_only_in_its_own_hole():
     doc = document((4,), pitch=90.0)
     for key in "ab":
         for hole in range(1, 5):
-            doc["readings"] += [piece("compression_height", hole, PISTON, key), piece("length", hole, ROD, key)]
+            doc["readings"] += [
+                piece("compression_height", hole, PISTON, key),
+                piece("length", hole, ROD, key),
+            ]
             doc["readings"].append(depth(hole, PAPER + (0.4 if hole == 3 else 0.0), key))
     _, named = found(doc)
     assert named[0].cylinders == (3,)
@@ -256,7 +263,9 @@ def test_a_piece_that_was_read_is_another_only_in_its_own_hole():
 def test_worn_bores_are_oval_and_tapered_and_only_a_slip_is_misread(oval, taper, larger, slip):
     doc = document((4,), pitch=95.0)
     doc["parts"]["block"]["bore"] = {"value": 86.0, "plus_minus": 0.02}
-    doc["gauges"] = {"bore-1": {"kind": "bore gauge", "resolution": 0.002, "u": 0.002, "repeatability": 0.002}}
+    doc["gauges"] = {
+        "bore-1": {"kind": "bore gauge", "resolution": 0.002, "u": 0.002, "repeatability": 0.002}
+    }
     for hole in range(1, 5):
         for i, at in enumerate((15, 70, 120)):
             for axis in ("thrust", "pin"):

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import copy
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from support.engines import engine
+from zygometra.core.cutting.gates import all_standings
 from zygometra.core.errors import QuantityError
 from zygometra.core.measuring.agreement import agreement, slipped
 from zygometra.core.measuring.examples import reading
-from zygometra.core.measuring.facts import Fact, Facts
-from zygometra.core.measuring.gates import standings
+from zygometra.core.measuring.facts import Fact, Facts, Signed
 from zygometra.core.measuring.gauges import compare_gauges, suspects, wants_check
 from zygometra.core.measuring.in_use import in_use
 from zygometra.core.measuring.logbook import Check, Gauge, Logbook, Mishap, Voided, Zero
@@ -269,7 +270,7 @@ def test_what_is_due_shrinks_as_it_is_read():
 
 
 def accepted(build, evaluation, number):
-    (standing,) = (one for one in standings(build, evaluation, ()) if one.gate.number == number)
+    (standing,) = (one for one in all_standings(build, evaluation) if one.gate.number == number)
     body = {
         "id": "s",
         "gate": number,
@@ -289,8 +290,8 @@ def test_an_acceptance_covers_places_and_values_and_lapses_when_one_changes():
     document["school"] = "mock-up-only"
 
     def stands(facts=()):
-        build = read_measured(document)
-        return {one.gate.number: one for one in standings(build, evaluate(build), facts)}
+        build = replace(read_measured(document), signed=Signed(tuple(facts)))
+        return {one.gate.number: one for one in all_standings(build, evaluate(build))}
 
     build = read_measured(document)
     standing, fact = accepted(build, evaluate(build), 9)

@@ -13,11 +13,11 @@ from hypothesis import strategies as st
 from tests.support.cases import demo
 
 from zygometra.core.build.model import Build
+from zygometra.core.cutting.gates import all_standings
 from zygometra.core.findings.collect import findings
 from zygometra.core.house_rules import rules_for
 from zygometra.core.measuring.corners import mocked_up
 from zygometra.core.measuring.faces import aims_of_clearance, bent_heads, deck_difference, decks, heads
-from zygometra.core.measuring.gates import standings
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.wording import Reader
 from zygometra.exchange.build_file import check
@@ -289,8 +289,12 @@ def test_a_head_that_would_lose_more_than_it_may_cannot_be_saved() -> None:
 
 
 def gates(document: dict[str, Any]) -> dict[int, tuple[str, ...]]:
+    """What stands against each gate, before whatever cut; each reason once."""
     build = check(document)
-    return {one.gate.number: one.fails for one in standings(build, evaluate(build), ())}
+    found: dict[int, tuple[str, ...]] = {}
+    for one in all_standings(build, evaluate(build)):
+        found[one.gate.number] = tuple(dict.fromkeys((*found.get(one.gate.number, ()), *one.fails)))
+    return found
 
 
 def step(name: str, state: str, at: str = "2026-05-06T08:00:00Z", **more: Any) -> dict[str, Any]:
@@ -302,8 +306,8 @@ CUT = [{"op": "deck_cut", "amount": "0.1 mm"}]
 
 def test_a_deck_cut_meets_its_gates_and_steps_pass_them() -> None:
     before = gates(vee(planned=CUT))
-    assert set(before) == {5, 6, 7, 8, 11, 13}
-    assert all(before[n] for n in (5, 7, 11, 13))
+    assert set(before) == {5, 6, 7, 8, 11, 13, 15}
+    assert all(before[n] for n in (5, 7, 11, 13, 15))
     assert before[8] == ()
     done = [
         step("line-hone", "not needed"),
@@ -325,10 +329,13 @@ def test_what_a_cut_fed_is_read_again_before_the_next_step() -> None:
     old = tipped(1, 1, 0.5, 0.6, at="2026-05-05T08:00:00Z")
     faced = step("deck-cut", "done", bank="left")
     first = gates(vee(readings=[old], steps=[faced]))[10]
-    assert first == ("hole 1: deck clearance read on a mock-up last read before it (deck faced, bank left)",)
-    again = tipped(2, 1, 0.4, 0.5, at="2026-05-07T08:00:00Z")
-    assert gates(vee(readings=[old, again], steps=[faced]))[10] == ()
-    assert gates(vee(readings=[old], steps=[step("deck-cut", "done", bank="right")]))[10] == ()
+    assert first[0] == "hole 1: deck clearance read on a mock-up last read before it (deck faced, bank left)"
+    # Where nothing was read nothing is met.
+    assert first[1:] == tuple(f"hole {n}: nothing read after it (deck faced, bank left)" for n in (3, 5, 7))
+    again = [tipped(2 + n, n, 0.4, 0.5, at="2026-05-07T08:00:00Z") for n in (1, 3, 5, 7)]
+    assert gates(vee(readings=[old, *again], steps=[faced]))[10] == ()
+    right = gates(vee(readings=[old], steps=[step("deck-cut", "done", bank="right")]))[10]
+    assert {says.partition(":")[0] for says in right} == {f"hole {n}" for n in (2, 4, 6, 8)}
 
 
 def test_a_piece_in_two_holes_is_no_matched_part() -> None:

@@ -24,6 +24,7 @@ from .valve_gear import ValveGear
 
 if TYPE_CHECKING:
     from ..measuring.face_surveys import FaceSurvey
+    from ..measuring.facts import Signed
     from ..measuring.in_use import InUse
     from ..measuring.logbook import Logbook
     from ..measuring.steps import Step
@@ -183,6 +184,8 @@ class Build:
     # What was decided about facing, and what opens the valves.
     facing: Facing = NOTHING_DECIDED
     gear: ValveGear = NOTHING_SAID
+    # Who agreed, decided and accepted what, without what was taken back.
+    signed: Signed | None = None
 
     @property
     def valve_gear(self) -> str:

@@ -1,54 +1,127 @@
-"""Gates that agreement and decisions pass: no machining of what only one has agreed to, nor past an open question."""
+"""How gates stand: met, open, or accepted by somebody with a reason that still covers what stands against them."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Mapping
+from typing import Literal, NamedTuple
 
-from ..build.lever_table import AMOUNTS
 from ..build.model import Build
-from ..measuring.facts import Facts
-from ..measuring.gates import Judged, Standing, standings
+from ..gates import GATE, Gate, covers
+from ..measuring.facts import Fact
 from ..stack.results import Evaluation
-from .agreement import Party, Question, label_of, parties, questions, specification
+from .judged import Against, judged
 
-_MACHINED = frozenset(lever.key for lever in AMOUNTS)
+# A value that differs by less is the same: the last bits of a sum.
+_SAME = 1e-9
+GateState = Literal["open", "accepted", "met"]
 
 
-def all_standings(build: Build, evaluation: Evaluation, facts: Facts, now: str = "") -> tuple[Standing, ...]:
-    """Return every gate that the plan of a build meets, and how it stands, in the order of work.
+class Acceptance(NamedTuple):
+    """An acceptance: who signed, when, why, what stood against it, and the places and values it covered.
+
+    ``against`` names the cut it is for; empty for all of them. ``id`` is that of its fact.
+    """
+
+    by: str
+    at: str
+    reason: str
+    fails: tuple[str, ...]
+    covers: Mapping[str, float | None]
+    against: str = ""
+    id: str = ""
+
+
+def read_acceptance(fact: Fact) -> Acceptance:
+    """Return an acceptance as it was kept.
+
+    Parameters
+    ----------
+    fact : Fact
+        Of the kind ``accepted``.
+    """
+    body = fact.body
+    return Acceptance(
+        str(body.get("by") or fact.by),
+        str(body.get("at") or fact.at),
+        str(body["reason"]),
+        tuple(body.get("fails") or ()),
+        dict(body.get("covers") or {}),
+        str(body.get("against") or ""),
+        str(body["id"]),
+    )
+
+
+class Standing(NamedTuple):
+    """A gate before one cut: what stands against it, the values that it hangs on, and the acceptance if there is one.
+
+    ``lapsed`` names the places whose values changed since it was signed.
+    """
+
+    gate: Gate
+    against: Against
+    fails: tuple[str, ...]
+    covers: Mapping[str, float | None]
+    signed: Acceptance | None
+    lapsed: tuple[str, ...]
+
+    @property
+    def state(self) -> GateState:
+        """``met`` where nothing stands against it, ``accepted`` where somebody signed for all of it, else ``open``."""
+        if not self.fails:
+            return "met"
+        signed = self.signed is not None and not self.lapsed and covers(self.signed.fails, self.fails)
+        return "accepted" if signed else "open"
+
+    @property
+    def is_passed(self) -> bool:
+        """True where it is met or accepted."""
+        return self.state != "open"
+
+
+def all_standings(
+    build: Build, evaluation: Evaluation, now: str = "", also: Iterable[Against] = ()
+) -> tuple[Standing, ...]:
+    """Return every gate that the cuts of a build meet, and how it stands before each, in the order of work.
 
     Parameters
     ----------
     build : Build
-        With its plan.
+        With its plan, its log, its steps, and who signed.
     evaluation : Evaluation
         Of it.
-    facts : Facts
-        Of the build: acceptances, agreements, decisions.
     now : str
         This moment, as facts carry it.
+    also : iterable of Against
+        Cuts that nobody planned and that are about to be made.
+
+    Returns
+    -------
+    tuple of Standing
+        With the newest acceptance of each.
     """
-    return standings(build, evaluation, facts.accepted, _judged(build, facts, now))
+    signed: dict[tuple[int, str], Acceptance] = {}
+    for fact in build.signed.accepted if build.signed is not None else ():
+        if fact.body.get("gate") is not None:
+            one = read_acceptance(fact)
+            signed[int(fact.body["gate"]), one.against] = one
+    found = []
+    for number, against, fails, on in judged(build, evaluation, now, also):
+        own = [signed[number, key] for key in (against.key, "") if (number, key) in signed]
+        mine = max(own, key=lambda acceptance: acceptance.at, default=None)
+        found.append(Standing(GATE[number], against, fails, on, mine, _lapsed(mine, on)))
+    return tuple(found)
 
 
-def _judged(build: Build, facts: Facts, now: str) -> Iterator[Judged]:
-    if not any(op.op in _MACHINED for op in build.planned):
-        return
-    spec = {place: value for place, value in specification(build).items() if isinstance(value, float)}
-    yield Judged(15, tuple(_not_agreed(parties(build, facts.agreements))), spec)
-    if facts.decisions:
-        yield Judged(16, tuple(_open(questions(build, facts.decisions, now))), {})
+def _lapsed(mine: Acceptance | None, on: Mapping[str, float | None]) -> tuple[str, ...]:
+    """The places whose values changed; one for all cuts covers more places than one cut hangs on."""
+    if mine is None:
+        return ()
+    places = [place for place in mine.covers if mine.against or place in on]
+    return tuple(place for place in places if _moved(mine.covers, on, place))
 
 
-def _not_agreed(known: Iterable[Party]) -> Iterator[str]:
-    for one in known:
-        if one.state == "asked":
-            yield f"the {one.party} has not agreed"
-        elif one.state == "lapsed":
-            yield f"the {one.party} agreed to other figures: {', '.join(label_of(p) for p in one.changed[:3])} changed"
-
-
-def _open(listed: Iterable[Question]) -> Iterator[str]:
-    for one in listed:
-        if one.answer is None and (one.blocks or one.fallback):
-            yield f"no answer yet: {one.text}"
+def _moved(before: Mapping[str, float | None], now: Mapping[str, float | None], place: str) -> bool:
+    was, is_ = before.get(place), now.get(place)
+    if was is None or is_ is None:
+        return was is not is_
+    return abs(was - is_) > _SAME

@@ -14,11 +14,12 @@ from ..errors import NoAnswer
 from ..measuring.cut_since import passes_over
 from ..measuring.figures import measure
 from ..measuring.logbook import Reading
+from ..measuring.simulated import simulated_places
 from ..place import Place
 from ..quantity import Quantity
 from ..stack.as_cut import cut_before, read_at
 from ..stack.evaluate import evaluate, state_now
-from ..stack.results import Evaluation, Hole, Source, State
+from ..stack.results import Hole, Source, State
 from ..stack.sources import chamber_model, hole_sources
 
 RESULTS = ("deck_clearance", "quench", "compression_ratio")
@@ -80,12 +81,18 @@ class Came(NamedTuple):
 
 
 class HoleCame(NamedTuple):
-    """One hole: its results by name, and whether it was measured again after the cuts."""
+    """One hole: its results by name, whether it was measured again after the cuts, and what was cut with no plan."""
 
     number: int
     bank: str
     results: dict[str, Came]
     read_again: bool
+    unplanned: tuple[str, ...] = ()
+
+    @property
+    def not_known(self) -> tuple[str, ...]:
+        """The results of which nobody can say whether they came as they were meant."""
+        return tuple(name for name, one in self.results.items() if one.agrees is None)
 
 
 def compared(build: Build) -> tuple[HoleCame, ...]:
@@ -104,11 +111,43 @@ def compared(build: Build) -> tuple[HoleCame, ...]:
     meant = evaluate(as_meant(build)).planned
     now = evaluate(build)
     return tuple(
-        HoleCame(
-            hole.number, hole.bank, _results(meant.hole(hole.number), hole), read_again(build, hole.number)
-        )
+        _hole_came(build, meant.hole(hole.number), hole)
         for hole in sorted(now.now.holes, key=lambda one: one.number)
     )
+
+
+def _hole_came(build: Build, meant: Hole, came: Hole) -> HoleCame:
+    """One hole; where something was cut that nobody planned, nothing was meant of what that moved."""
+    unplanned = tuple(_unplanned(build, came))
+    results = _results(meant, came)
+    if unplanned:
+        moved = set().union(*(_MOVES[op] for op in unplanned))
+        results = {
+            name: one._replace(meant=None, agrees=None) if name in moved else one
+            for name, one in results.items()
+        }
+    return HoleCame(came.number, came.bank, results, read_again(build, came.number), unplanned)
+
+
+# The results that a cut moves.
+_MOVES: dict[str, frozenset[str]] = {
+    "deck_cut": frozenset(RESULTS),
+    "head_cut": frozenset({"compression_ratio"}),
+    "crown_cut": frozenset(RESULTS),
+}
+
+
+def _unplanned(build: Build, hole: Hole) -> Iterator[str]:
+    """The levers that were cut at a hole and of which the plan says nothing."""
+    places = (
+        CutPlace("deck_cut", hole.bank),
+        CutPlace("head_cut", hole.bank),
+        CutPlace("crown_cut", "", hole.number),
+    )
+    for place in places:
+        planned = any(op.op == place.op and op.acts_on(hole.bank, hole.number) for op in build.planned)
+        if build.cuts.of(place).passes and not planned:
+            yield place.op
 
 
 def _results(meant: Hole, came: Hole) -> dict[str, Came]:
@@ -133,22 +172,50 @@ def read_again(build: Build, number: int) -> bool:
         The hole; no unit.
     """
     bank = build.bank_of(number)
-    sources = hole_sources(replace(build, cuts=NOTHING_CUT), bank.name, number)
-    deck, head = CutPlace("deck_cut", bank.name), CutPlace("head_cut", bank.name)
-    fed: list[tuple[CutPlace, tuple[str, ...]]] = [(deck, (_DEPTH, _HEIGHT)), (head, (_CHAMBER,))]
-    fed.append((CutPlace("crown_cut", "", number), (_DEPTH, "parts.piston.compression_height")))
-    if build.has_chamber_in_block:
-        fed.append((deck, (_CHAMBER,)))
-    for place, paths in fed:
-        passes = build.cuts.of(place).passes
-        last = max((one.at for one in passes), default="")
-        times = [read_at(build, sources[path].path) for path in paths if path in sources]
-        if passes and not any(at and at >= last for at in times):
+    places = (
+        CutPlace("deck_cut", bank.name),
+        CutPlace("head_cut", bank.name),
+        CutPlace("crown_cut", "", number),
+    )
+    return all(read_since(build, place, number) for place in places)
+
+
+def read_since(build: Build, place: CutPlace, number: int) -> bool:
+    """Tell whether what a cut fed was read in a hole after its last pass, with a real gauge.
+
+    Parameters
+    ----------
+    build : Build
+        With its log.
+    place : CutPlace
+        A face, or a piece; True where none of its passes was logged, and for rods, which move no figure.
+    number : int
+        The hole; no unit.
+    """
+    passes = build.cuts.of(place).passes
+    if not passes or place.op not in _FED:
+        return True
+    last = max(one.at for one in passes)
+    sources = hole_sources(replace(build, cuts=NOTHING_CUT), build.bank_of(number).name, number)
+    simulated = simulated_places(build)
+    fed = [_FED[place.op]]
+    if place.op == "deck_cut" and build.has_chamber_in_block:
+        fed.append((_CHAMBER,))
+    for paths in fed:
+        known = [sources[path].path for path in paths if path in sources]
+        times = [read_at(build, path) for path in known if path not in simulated]
+        if not any(at and at >= last for at in times):
             return False
     return True
 
 
 _CHAMBER, _DEPTH, _HEIGHT = "parts.head.chamber_volume", "mock-up.deck_clearance", "parts.block.deck_height"
+# One of these is to be read again after a cut.
+_FED: dict[str, tuple[str, ...]] = {
+    "deck_cut": (_DEPTH, _HEIGHT),
+    "head_cut": (_CHAMBER,),
+    "crown_cut": (_DEPTH, "parts.piston.compression_height"),
+}
 
 
 class CutCame(NamedTuple):
@@ -351,27 +418,3 @@ def _achieved(state: State) -> Iterator[tuple[str, float | None]]:
         for name in RESULTS:
             yield f"cylinders.{hole.number}.{name}", getattr(hole.outcome, name)
         yield f"cylinders.{hole.number}.chamber_volume", hole.outcome.terms.chamber
-
-
-def outside(evaluation: Evaluation, build: Build) -> tuple[str, ...]:
-    """Return what stands against signing a finished engine: holes outside their windows, or not known.
-
-    Parameters
-    ----------
-    evaluation : Evaluation
-        Of the build.
-    build : Build
-        With its windows and its log.
-    """
-    found = []
-    for hole in evaluation.now.holes:
-        for name in RESULTS:
-            window, value = getattr(build.targets, name), getattr(hole.outcome, name)
-            words = name.replace("_", " ")
-            if value is None:
-                found.append(f"hole {hole.number}: {words} not known")
-            elif not window.is_open and window.side(value, 0.0):
-                found.append(f"hole {hole.number}: {words} outside its window")
-        if not read_again(build, hole.number):
-            found.append(f"hole {hole.number}: not measured again after the last pass")
-    return tuple(found)

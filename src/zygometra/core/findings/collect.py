@@ -36,6 +36,8 @@ OF_FIGURES: tuple[Judge, ...] = (
     *chambers.JUDGES,
 )
 CODES: tuple[Code, ...] = tuple(code for judge in (*OF_PLAN, *OF_FIGURES) for code in judge.codes)
+# What stands for a figure that is impossible or breaks a floor: no name and no reason sign it away.
+FINAL: frozenset[str] = frozenset(code.key for code in CODES if code.is_final)
 
 
 def findings(

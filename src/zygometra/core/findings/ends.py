@@ -20,6 +20,7 @@ THROUGH_CHAMBER = Code(
     "a head cut of {cut} goes past {what}, {end} down: what is left of the chamber is not known.",
     "Milling cannot take more than the chamber holds, nor go deeper than it was filled or than its walls meet.",
     "Take less off the head, fill a further step, or share the change with another lever.",
+    is_final=True,
 )
 THROUGH_POCKET = Code(
     "deck-cut-past-chamber",
@@ -27,6 +28,7 @@ THROUGH_POCKET = Code(
     "a deck cut of {cut} takes more than the chamber of {chamber} holds above the valves.",
     "Where the valves lie in the block, the deck cut takes the chamber with it.",
     "Take less off the deck, or check the valve pocket's area and the chamber volume.",
+    is_final=True,
 )
 THROUGH_LAND = Code(
     "crown-cut-through-land",
@@ -34,6 +36,7 @@ THROUGH_LAND = Code(
     "a crown cut of {cut} takes the whole top land of {land}.",
     "The top ring groove would be open.",
     "Cut less, or find a piston with less compression height.",
+    is_final=True,
 )
 THROUGH_CROWN = Code(
     "crown-cut-through-crown",
@@ -41,6 +44,7 @@ THROUGH_CROWN = Code(
     "a crown cut of {cut} goes through the crown, {thickness} thick under its rim.",
     "Nothing would be left to hold the pressure.",
     "Cut less: the piston maker's least thickness decides.",
+    is_final=True,
 )
 THROUGH_DISH = Code(
     "crown-cut-through-dish",
@@ -48,6 +52,7 @@ THROUGH_DISH = Code(
     "a crown cut of {cut} goes through the dish, which ends {depth} down: the flat is left.",
     "A dish cannot turn into a dome; below its floor a cut takes no more of it.",
     "Check the dish area and the crown volume, or cut less.",
+    is_final=True,
 )
 LITTLE_LEFT = Code(
     "crown-cut-leaves-little",
@@ -62,6 +67,7 @@ THROUGH_BOWL = Code(
     "a bowl of {sunk} more goes through the crown under it, {thickness} thick.",
     "Nothing would be left to hold the pressure.",
     "Sink less: the piston maker's least thickness decides.",
+    is_final=True,
 )
 BOWL_LEAVES_LITTLE = Code(
     "bowl-leaves-little",
@@ -76,6 +82,7 @@ UNDESCRIBED = Code(
     "a crown cut of {cut} is planned, and nobody has said what stands above the rim.",
     "A flat cut meets a dome or raised centre first: until the tool reaches the rim, the gap does not move.",
     "Give the height above the rim: 0 where nothing stands above it, else its height and area.",
+    is_final=True,
 )
 
 

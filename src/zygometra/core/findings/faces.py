@@ -24,6 +24,7 @@ DOES_NOT_REACH = Code(
     "{face}: the finished height asked for lies {over} over the lowest point: there the tool takes nothing.",
     "A face that is not cleaned everywhere does not seal.",
     "Ask for a lower finish, or for the highest that cleans everything.",
+    is_final=True,
 )
 UNDER_LIMIT = Code(
     "face-under-limit",
@@ -31,6 +32,7 @@ UNDER_LIMIT = Code(
     "{face}: the finish comes to {height}, under the least of {limit}.",
     "What is left must carry bolts and gasket; the maker's figure and a qualified machinist decide.",
     "Take less, or look for another casting.",
+    is_final=True,
 )
 TWISTED = Code(
     "face-twisted",

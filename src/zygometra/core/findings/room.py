@@ -16,6 +16,7 @@ NO_ROOM = Code(
     "no room is left above the piston ({terms}: {volume}).",
     "The clearance volume must be above nought; one of its terms must be wrong.",
     "Check the dome, the chamber volume and the stack of that hole.",
+    is_final=True,
 )
 OVER_GASKET = Code(
     "proud-over-gasket",
@@ -23,6 +24,7 @@ OVER_GASKET = Code(
     "the piston stops {stands}, the gasket is {thickness} thick: it meets the head.",
     "The crown reaches the head face before top dead centre.",
     "Cut the crown, fit a thicker gasket, or look for the wrong part.",
+    is_final=True,
 )
 OVER_LAND = Code(
     "proud-over-top-land",
@@ -30,6 +32,7 @@ OVER_LAND = Code(
     "the piston stops {stands}, its top land is {land} high: the ring leaves the bore.",
     "The top ring would spring out over the deck.",
     "Cut the crown no further, or look for the wrong part.",
+    is_final=True,
 )
 PROUD = Code(
     "piston-proud",
@@ -66,6 +69,7 @@ LAND_OVER_BORE = Code(
     "the top land {land} is not smaller than the bore {bore}.",
     "The piston does not enter the bore; one of the two figures is wrong.",
     "Measure both again.",
+    is_final=True,
 )
 
 

@@ -30,6 +30,8 @@ class Code:
     says, why, do : str
         What, why, and what to do; names in braces stand for quantities, ``{quench}`` and
         ``{deck}`` for the reader's words.
+    is_final : bool
+        True for a stop that stands for a figure that is impossible or breaks a floor: nobody signs it away.
     """
 
     key: str
@@ -37,6 +39,7 @@ class Code:
     says: str
     why: str
     do: str
+    is_final: bool = False
 
 
 @dataclass(frozen=True, slots=True)

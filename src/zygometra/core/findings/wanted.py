@@ -24,6 +24,7 @@ UNDER_FLOOR = Code(
     "{quench} {gap} is under the house floor of {floor} for {material} rods.",
     "Rod stretch, bearing clearance and rock close the gap at speed; the piston strikes the head.",
     "Fit a thicker gasket or cut the crown.",
+    is_final=True,
 )
 UNDER_WINDOW = Code(
     "quench-under-window",

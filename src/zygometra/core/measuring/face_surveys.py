@@ -54,6 +54,7 @@ class FaceSurvey:
     order: int = 0
     by: str = ""
     at: str = ""
+    simulated: bool = False
     typed: Mapping[str, Any] = field(default_factory=dict, compare=False)
 
 
@@ -117,6 +118,7 @@ def read_face_survey(
         order,
         raw.get("by") or "",
         _moment(raw.get("at")),
+        bool(raw.get("simulated")),
         raw,
     )
 

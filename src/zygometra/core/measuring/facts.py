@@ -59,6 +59,14 @@ class Fact(NamedTuple):
     at: str = ""
 
 
+class Signed(NamedTuple):
+    """What people put their names to beside a build, in their order and without what was taken back."""
+
+    accepted: tuple[Fact, ...] = ()
+    agreements: tuple[Fact, ...] = ()
+    decisions: tuple[Fact, ...] = ()
+
+
 # What is kept as it came, by its kind: the field of :class:`Facts` that holds it.
 _NOTED: dict[FactKind, str] = {
     "found": "found",
@@ -161,12 +169,30 @@ class Facts:
         known = {**register, **self._own_gauges()}
         return tuple(read_face_survey(one.body, i, known, unstated) for i, one in enumerate(self.surveys))
 
+    @property
+    def void(self) -> frozenset[str]:
+        """The ids of everything that was taken back."""
+        return frozenset(one.reading for one in self.voided)
+
+    @property
+    def signed(self) -> Signed:
+        """What people put their names to, without what was taken back."""
+        void = self.void
+        listed = (self.accepted, self.agreements, self.decisions)
+        return Signed(*(tuple(one for one in own if one.key not in void) for own in listed))
+
+    @property
+    def steps_done(self) -> tuple[Step, ...]:
+        """The steps, without what was taken back."""
+        void = self.void
+        return tuple(step for step in self.steps if step.id not in void)
+
     def cut_log(self) -> CutLog:
         """Return the log of cuts that these facts come to, without what was voided."""
         return cut_log_of(
             (one.body for one in self.set_ups),
             (one.body for one in self.passes),
-            {one.reading for one in self.voided},
+            self.void,
         )
 
     def document(self, register: Mapping[str, Mapping[str, Any]]) -> dict[str, Any]:
@@ -230,6 +256,20 @@ def facts_of(document: Mapping[str, Any], register: Mapping[str, Mapping[str, An
         also = (old for old, new in ALSO_READ.items() if new == key)
         rows += [(raw["id"], kind, raw) for name in (*also, key) for raw in document.get(name) or ()]
     return [Fact(i, key, kind, body) for i, (key, kind, body) in enumerate(rows, start=1)]
+
+
+def signed_of(document: Mapping[str, Any]) -> Signed:
+    """Return what people put their names to in a checked document.
+
+    Parameters
+    ----------
+    document : Mapping
+        A build document with what was signed in it.
+    """
+    keys = {key for key, kind in LISTED.items() if kind in ("accepted", "agreement", "decision")}
+    keys |= {"voided", *ALSO_READ}
+    own = {key: document[key] for key in keys if document.get(key)}
+    return Facts().extended(facts_of(own, {})).signed
 
 
 def register_of(facts: Iterable[tuple[str, str, Mapping[str, Any]]]) -> dict[str, dict[str, Any]]:

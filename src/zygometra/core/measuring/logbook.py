@@ -207,6 +207,8 @@ class Reading:
     at: str = ""
     typed: Mapping[str, Any] = field(default_factory=dict, compare=False)
     filled: Filled | None = None
+    # Made by a stand-in for a gauge: computed with, and nothing is released on it.
+    simulated: bool = False
     # Said once, for a logbook of thousands: the scatter it rests on, and what it is a repeat of.
     pool: str = field(init=False, compare=False)
     spot_words: str = field(init=False, compare=False)

@@ -61,7 +61,16 @@ def read_measured(document: Mapping[str, Any]) -> Build:
     if any(document.get(key) for key in (*LOGBOOK_KEYS, "mock_up")):
         logbook = read_logbook(document)
         cuts = cut_log_of(document.get("set_ups") or (), document.get("passes") or (), set(logbook.void))
-        beside = replace(build, surveys=_surveys(document, logbook), steps=_steps(document), cuts=cuts)
+        from .facts import signed_of
+
+        signed = signed_of(document)
+        beside = replace(
+            build,
+            surveys=_surveys(document, logbook),
+            steps=_steps(document, logbook),
+            cuts=cuts,
+            signed=signed,
+        )
         return measure(beside, logbook)
     return build
 
@@ -94,8 +103,9 @@ def _surveys(document: Mapping[str, Any], logbook: Logbook) -> tuple[FaceSurvey,
     return tuple(read_face_survey(raw, i, logbook.gauges, unstated) for i, raw in enumerate(listed))
 
 
-def _steps(document: Mapping[str, Any]) -> tuple[Step, ...]:
-    return tuple(read_step(raw) for raw in document.get("steps") or ())
+def _steps(document: Mapping[str, Any], logbook: Logbook) -> tuple[Step, ...]:
+    void = logbook.void
+    return tuple(read_step(raw) for raw in document.get("steps") or () if raw["id"] not in void)
 
 
 def read_logbook(document: Mapping[str, Any]) -> Logbook:
@@ -355,6 +365,7 @@ def read_reading(raw: Mapping[str, Any], order: int, unstated: Unstated = "house
         moment(raw["at"]) if raw.get("at") else "",
         raw,
         filled,
+        bool(raw.get("simulated")),
     )
 
 

@@ -112,9 +112,22 @@ def read_step(raw: Mapping[str, Any]) -> Step:
         raw.get("cylinder"),
         raw.get("says") or "",
         raw.get("by") or "",
-        moment(raw["at"]) if raw.get("at") else "",
+        _done_at(raw.get("on"), moment(raw["at"]) if raw.get("at") else ""),
         raw,
     )
+
+
+def _done_at(day: str | None, noted: str) -> str:
+    """When a step was done: as it was noted, or at the end of an earlier day that it names.
+
+    Of a day nobody knows the hour: what was read that day is not taken to have been read after it.
+    """
+    from .read_in import moment
+
+    if not day:
+        return noted
+    on = moment(day)[:10]
+    return noted if noted and on >= noted[:10] else f"{on}T23:59:59.999999Z"
 
 
 def seat_work(steps: Iterable[Step], banks: Iterable[Bank]) -> dict[int, str]:

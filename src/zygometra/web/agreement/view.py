@@ -118,12 +118,12 @@ def _party(one: Party) -> PartyShown:
 
 def parties_of(bench: Bench) -> tuple[Party, ...]:
     """Return how the parties of a build stand."""
-    return parties(bench.build, bench.kept.facts.agreements)
+    return parties(bench.build, bench.kept.facts.signed.agreements)
 
 
 def questions_of(bench: Bench) -> tuple[Question, ...]:
     """Return the questions of a build."""
-    return questions(bench.build, bench.kept.facts.decisions, now())
+    return questions(bench.build, bench.kept.facts.signed.decisions, now())
 
 
 def progress_words(bench: Bench) -> tuple[str, str]:

@@ -91,8 +91,9 @@ def keep(
     build = read_document(document)
     mock_up = read_mock_up(document.get("mock_up"))
     if facts.seq or mock_up.between == "line":
-        beside = replace(build, surveys=facts.faces(gauges or {}, build.unstated_doubt), steps=facts.steps)
-        beside = replace(beside, cuts=facts.cut_log())
+        surveys = facts.faces(gauges or {}, build.unstated_doubt)
+        beside = replace(build, surveys=surveys, steps=facts.steps_done, cuts=facts.cut_log())
+        beside = replace(beside, signed=facts.signed)
         build = measure(beside, facts.logbook(gauges or {}, mock_up))
     try:
         now = state_now(build)

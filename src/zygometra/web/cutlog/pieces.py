@@ -11,7 +11,7 @@ from zygometra.core.cutting.running import running
 from zygometra.core.cutting.sets import Piece, set_standing
 
 from ..build.bench import Bench
-from .view import CAUTIONS, NAMES
+from .view import CAUTIONS, NAMES, waiting
 
 
 def set_view(
@@ -39,6 +39,7 @@ def set_view(
         "fault": fault,
         "typed": typed,
         "cautions": CAUTIONS[:2],
+        **waiting(bench, CutPlace(op, "", bench.build.cylinders[0]), begun=standing.zero is not None),  # type: ignore[arg-type]
     }
 
 

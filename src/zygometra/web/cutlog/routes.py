@@ -9,7 +9,8 @@ from flask import Blueprint, abort, make_response, redirect, render_template, re
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.build.cut_log import CUT_OPS, FACES, SETS, CutPlace, read_pass, read_set_up
-from zygometra.core.cutting.running import PassTooDeep, check_pass, check_reading, running
+from zygometra.core.cutting.judged import against_of
+from zygometra.core.cutting.running import PassTooDeep, Running, check_pass, check_reading, running
 from zygometra.core.cutting.set_up import sweep_says
 from zygometra.core.cutting.verify import logged_at, lost_by
 from zygometra.core.errors import QuantityError, shown
@@ -29,7 +30,7 @@ from ..measure.sent import key_of, stamp
 from ..people import person, request_is_partial, told_error
 from .list import cards
 from .pieces import set_view
-from .view import bank_of, face_view, next_says, reach_for
+from .view import bank_of, face_view, gates_before, next_says, reach_for
 
 cutlog = Blueprint("cutlog", __name__, template_folder="templates")
 
@@ -273,12 +274,26 @@ def _pass(bench: Bench, place: CutPlace, own: dict[str, Any]) -> BaseResponse:
             return _refused(bench, place, says)
         one = read_pass(body, 0)
         if body["id"] not in {p.id for p in (*known.passes, *known.again, *known.against)}:
+            if says := _waits(bench, place, known):
+                return _refused(bench, place, says)
             check_pass(known, one.depth, sure=form.get("sure") == "yes")
     except PassTooDeep as error:
         return _refused(bench, place, error.says.written(bench.reader))
     except QuantityError as error:
         return _refused(bench, place, told_error(error))
     return _kept(bench, place, New(body["id"], "pass", stamp(body, form, person(), now())))
+
+
+def _waits(bench: Bench, place: CutPlace, known: Running) -> str:
+    """What stands before the first chip, in one sentence; empty where nothing does, or it was cut into already."""
+    against = against_of(place)
+    begun = known.passes or any(against_of(one.place) == against for one in bench.build.cuts.passes)
+    if begun or not (gates := gates_before(bench, against)):
+        return ""
+    named = "; ".join(f"gate {one.gate.number} ({one.gate.wants})" for one in gates)
+    return (
+        f"Before the first pass stand open: {named}. Meet them, or tick them and say why, then log the pass."
+    )
 
 
 def _numbered(form: Mapping[str, str], following: int) -> int:

@@ -10,6 +10,7 @@ from markupsafe import Markup
 
 from zygometra.core.build.cut_log import CutPlace, PassMade
 from zygometra.core.build.model import Bank
+from zygometra.core.cutting.judged import BEFORE_THE_CUT, Against, against_of
 from zygometra.core.cutting.next_pass import before_pass
 from zygometra.core.cutting.pass_plan import pass_plan
 from zygometra.core.cutting.reach import Reach, reach_of
@@ -18,6 +19,7 @@ from zygometra.core.cutting.set_up import sweep_says
 from zygometra.core.cutting.sheet import face_sheet, read_code
 from zygometra.core.digits import figure
 from zygometra.core.errors import QuantityError
+from zygometra.core.gates import LONGEST_REASON
 from zygometra.core.measuring.faces import question, surveys_in_use
 from zygometra.core.planning.plans import Planner
 from zygometra.core.planning.settled import from_the_start
@@ -29,6 +31,8 @@ from zygometra.drawing.skim import HoleDrawn, ZoneDrawn, running_bar, skim_map
 from ..build.bench import Bench
 from ..plan.words import percent, plan_words
 from ..stations import counted
+from ..work.released import released
+from ..work.view import GateShown, gates_of
 
 NAMES = {"deck_cut": "Deck", "head_cut": "Head", "crown_cut": "Crowns", "rods": "Rods"}
 REFERENCES = ("crank centreline", "pan rail", "its own face", "pin arbor")
@@ -90,7 +94,31 @@ def face_view(
         "fault": fault,
         "typed": typed,
         "cautions": CAUTIONS,
+        "release": released(bench, against_of(place)),
+        **waiting(bench, place, begun=bool(now.passes)),
     }
+
+
+def waiting(bench: Bench, place: CutPlace, *, begun: bool) -> dict[str, Any]:
+    """Return the gates that wait before the first pass of a cut, planned or not; none once it is begun."""
+    against = against_of(place)
+    return {
+        "gates_open": [] if begun else gates_before(bench, against),
+        "gate_cut": f"{against.op}|{against.bank}",
+        "gate_key": f"gate-{secrets.token_hex(8)}",
+        "longest": LONGEST_REASON,
+    }
+
+
+def gates_before(bench: Bench, against: Against) -> list[GateShown]:
+    """Return the gates that stand open before the first pass of a cut."""
+    return [
+        one
+        for one in gates_of(bench, (against,))
+        if one.state == "open"
+        and one.gate.number in BEFORE_THE_CUT
+        and one.value == f"{one.gate.number}|{against.key}"
+    ]
 
 
 def _fields(bench: Bench, place: CutPlace) -> dict[str, Any]:

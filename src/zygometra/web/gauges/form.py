@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from datetime import date
 from typing import Any
 
 from zygometra.core.errors import QuantityError, shown
@@ -91,12 +90,3 @@ def with_off(gauge: Gauge, typed: str) -> str:
     written = with_unit(typed, gauge.measures or Kind.LENGTH, reader())
     gauge_off(written, gauge.measures)
     return written
-
-
-def day_of(typed: str) -> str:
-    """Return a day as a file has it; raises QuantityError where it is none."""
-    try:
-        day = date.fromisoformat(typed.strip())
-    except ValueError:
-        raise QuantityError(shown(typed) if typed.strip() else "no day", "a day such as 2026-05-04") from None
-    return day.isoformat()

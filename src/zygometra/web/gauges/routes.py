@@ -23,7 +23,7 @@ from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.errors import QuantityError, shown
 from zygometra.core.measuring.logbook import READABLE
-from zygometra.core.typed import check_text, known_id
+from zygometra.core.typed import check_text, day_of, known_id
 from zygometra.gauges.port import Noise, readings_from
 from zygometra.gauges.simulated import KIND, Simulated, Truth, hidden_value
 from zygometra.store import gauges as register
@@ -33,7 +33,7 @@ from ..db import db
 from ..forms.form import Form
 from ..measure.read_view import place_value, places_of
 from ..people import actor, reader, told_error
-from .form import day_of, gauge_of, with_off
+from .form import gauge_of, with_off
 from .view import MISHAPS, gauge_view, register_view
 
 gauges = Blueprint("gauges", __name__, template_folder="templates")

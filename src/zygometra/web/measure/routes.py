@@ -32,7 +32,7 @@ from zygometra.store.facts import New, OtherFact, Shut, TooMany
 from ..build.bench import Bench, open_bench
 from ..build.page import render, render_aside
 from ..db import db
-from ..people import actor, person, reader, request_is_partial, safe_next, told_error
+from ..people import actor, back_or, person, reader, request_is_partial, told_error
 from . import photos
 from .noting import append, now, renew
 from .place_view import place_view
@@ -177,8 +177,9 @@ def void(build_id: int) -> BaseResponse:
     bench = open_bench(build_id)
     named = request.form.get("reading", "")
     known = bench.kept.facts
-    beside = {str(one.body["id"]) for one in (*known.passes, *known.set_ups, *known.verified)}
-    beside |= {one.id for one in bench.build.surveys}
+    noted = (known.passes, known.set_ups, known.verified, known.accepted, known.agreements)
+    beside = {str(one.body["id"]) for own in noted for one in own}
+    beside |= {one.id for one in bench.build.surveys} | {one.id for one in known.steps}
     if named not in (bench.build.logbook or Logbook()).by_id and named not in beside:
         abort(404)
     try:
@@ -328,5 +329,4 @@ def _said(bench: Bench, says: str, status: int) -> BaseResponse:
 
 def _done(build_id: int) -> BaseResponse:
     renew(build_id)
-    back = request.form.get("back")
-    return redirect(safe_next(back) if back else url_for("measure.page", build_id=build_id))
+    return redirect(back_or(url_for("measure.page", build_id=build_id)))

@@ -354,7 +354,7 @@ def _detail(bench: Bench, asked: Asked, plan: Plan, at: int) -> dict[str, Any]:
                 one.at[:10],
                 ", ".join(place_label(path) for path in one.places),
             )
-            for one in fallen(asked.build, plan.planned, bench.kept.facts.accepted)
+            for one in fallen(asked.build, plan.planned, bench.kept.facts.signed.accepted)
         ],
         "assembled": assembled,
         "assembled_choices": ASSEMBLED,

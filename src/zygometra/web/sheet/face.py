@@ -2,24 +2,29 @@
 
 from __future__ import annotations
 
+import secrets
 from datetime import date
 from typing import Any
 
 from markupsafe import Markup
 
 from zygometra.core.build.cut_log import CutPlace
+from zygometra.core.cutting.judged import BEFORE_THE_CUT, against_of
 from zygometra.core.cutting.pass_plan import FINISH
 from zygometra.core.cutting.sheet import CutAt, FaceSheet, PrintedSheet, face_sheet
 from zygometra.core.digits import figure
+from zygometra.core.gates import LONGEST_REASON
 from zygometra.core.stack import cut_sheet
 from zygometra.exchange.face_drawings import FaceDrawn, Marked, face_svg, qr_svg
 
 from ..agreement.view import parties_of
 from ..build.bench import Bench, engine_line
+from ..cutlog.made import made_words
 from ..cutlog.view import called
 from ..outside import address_outside
 from ..people import person
 from ..verify.memory import told
+from ..work.released import released
 from ..work.view import gates_of
 
 CAUTIONS = (
@@ -39,7 +44,6 @@ def face_view(bench: Bench, place: CutPlace) -> dict[str, Any] | None:
     if sheet is None:
         return None
     reader, document = bench.reader, bench.document
-    stops = [f for f in bench.findings if f.severity == "stop"]
     address = log_address(bench, place, sheet)
     return {
         "document": document,
@@ -60,7 +64,11 @@ def face_view(bench: Bench, place: CutPlace) -> dict[str, Any] | None:
         "cut_heads": _cut_heads(sheet),
         "has_heights": any(one.basis in _READ for one in sheet.holes),
         "shim": _shim(bench, sheet),
-        "reference": bench.build.facing.set_up or "not decided",
+        "reference": (
+            bench.build.facing.set_up or "reference that is not decided yet"
+            if place.op == "deck_cut"
+            else "head's own face, parallel with seats and cam bores"
+        ),
         "limit": reader.limit(sheet.limit) if sheet.limit < 1e6 else "",
         "limit_from": {"build": "this build's limit", "house": "house rule"}.get(
             sheet.limit_from, sheet.limit_from
@@ -69,8 +77,21 @@ def face_view(bench: Bench, place: CutPlace) -> dict[str, Any] | None:
         "finish": _finish(bench, sheet),
         "passes": _passes(bench, sheet),
         **_released(bench, place),
-        "stops": stops,
+        "off": made_words(bench),
         "cautions": CAUTIONS,
+    }
+
+
+def signing(place: CutPlace, shown: dict[str, Any]) -> dict[str, Any]:
+    """Return what the forms under a sheet carry: what may be signed for, and gates that stand open."""
+    return {
+        "against": f"{place.op}|{place.bank}",
+        "sign_key": f"sheet-{secrets.token_hex(8)}",
+        "gate_key": f"gate-{secrets.token_hex(8)}",
+        "open_gates": [one for one in shown["gates"] if one.state == "open"],
+        "longest": LONGEST_REASON,
+        "typed": {},
+        "fault": "",
     }
 
 
@@ -81,7 +102,12 @@ def _released(bench: Bench, place: CutPlace) -> dict[str, Any]:
         "parties": [
             (one.party, one.name if one.state == "agreed" else one.state) for one in parties_of(bench)
         ],
-        "gates": [g for g in gates_of(bench) if g["standing"].gate.number in (5, 6, 7, 9, 13, 15, 16)],
+        "gates": [
+            gate
+            for gate in gates_of(bench)
+            if gate.gate.number in BEFORE_THE_CUT and gate.value.endswith(f"|{against_of(place).key}")
+        ],
+        "release": released(bench, against_of(place)),
         "pad": _noted(bench, "id-pad"),
         "covers": _noted(bench, "covers") if place.op == "deck_cut" else "",
         "machines": told(bench),

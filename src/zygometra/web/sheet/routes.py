@@ -4,18 +4,27 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, Response, abort, redirect, render_template, request, url_for
+from flask import Blueprint, Response, abort, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.build.cut_log import FACES, CutPlace
+from zygometra.core.cutting.judged import against_of
+from zygometra.core.cutting.release import ABOUT
 from zygometra.core.cutting.sheet import face_sheet
+from zygometra.core.errors import QuantityError
+from zygometra.core.errors import shown as quoted
+from zygometra.core.gates import is_reason
 from zygometra.exchange.face_drawings import face_dxf, face_svg
 
 from ..assets import asset_file
 from ..build.bench import Bench, open_bench
 from ..build.page import render
+from ..measure.noting import note_entry
+from ..measure.sent import key_of
+from ..people import told_error
 from ..printing import pdf_response
-from .face import drawn, face_view
+from ..work.released import release_of
+from .face import drawn, face_view, signing
 from .view import view
 
 KINDS = {"pdf": "application/pdf", "svg": "image/svg+xml", "dxf": "image/vnd.dxf"}
@@ -58,7 +67,54 @@ def face(build_id: int, op: str, bank: str) -> BaseResponse | str:
     shown = _printable(bench, place)
     if shown is None:
         return redirect(url_for("sheet.page", build_id=build_id))
-    return render(bench, "sheet", "sheet/face_page.html", **shown)
+    return render(bench, "sheet", "sheet/face_page.html", **shown, **signing(place, shown))
+
+
+@sheet.post("/builds/<int:build_id>/sheet/release")
+def release(build_id: int) -> BaseResponse:
+    """Sign for what keeps a sheet from being released: what was ticked, with one name and one reason."""
+    bench = open_bench(build_id)
+    op, _, bank = request.form.get("cut", "").partition("|")
+    if op not in FACES or bank not in {one.name for one in bench.build.banks} or bench.evaluation is None:
+        abort(404)
+    place = CutPlace(op, bank)
+    found = release_of(bench, against_of(place))
+    assert found is not None
+    signable = {one.key for one in found.reasons if not one.is_final and one.gate is None}
+    ticked = list(dict.fromkeys(request.form.getlist("about")))
+    reason = " ".join(request.form.get("reason", "").split())
+    if not ticked:
+        return _unsigned(bench, place, "Found nothing ticked; wanted one or more of what stands against it.")
+    if not set(ticked) <= signable:
+        return _unsigned(
+            bench, place, "What stands against this sheet changed since its page was made: look at it."
+        )
+    if not is_reason(reason):
+        return _unsigned(bench, place, f"Found {quoted(reason)}; wanted a reason of 3 to 500 characters.")
+    try:
+        key = key_of(request.form)
+    except QuantityError as error:
+        return _unsigned(bench, place, told_error(error))
+    body = {
+        "id": key,
+        "about": ABOUT,
+        "against": found.against.key,
+        "reason": reason,
+        "fails": ticked,
+        "covers": found.covers,
+    }
+    refusal = note_entry(bench, "accepted", "acceptances", body)
+    if refusal is not None:
+        return _unsigned(bench, place, *refusal)
+    return redirect(url_for("sheet.face", build_id=bench.id, op=op, bank=bank))
+
+
+def _unsigned(bench: Bench, place: CutPlace, says: str, status: int = 422) -> BaseResponse:
+    shown = _printable(bench, place)
+    if shown is None:
+        return redirect(url_for("sheet.page", build_id=bench.id))
+    told = shown | signing(place, shown) | {"fault": says, "typed": request.form}
+    return make_response(render(bench, "sheet", "sheet/face_page.html", **told), status)
 
 
 def _printable(bench: Bench, place: CutPlace) -> dict[str, Any] | None:

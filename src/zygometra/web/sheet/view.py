@@ -6,6 +6,8 @@ from collections.abc import Mapping
 from datetime import date
 from typing import Any
 
+from zygometra.core.cutting.judged import cuts_of
+from zygometra.core.cutting.release import SHEETS
 from zygometra.core.cutting.running import faces_of
 from zygometra.core.cutting.sheet import face_sheet
 from zygometra.core.cutting.verify import as_meant
@@ -16,10 +18,12 @@ from zygometra.core.stack.evaluate import evaluate
 
 from .. import urls
 from ..build.bench import Bench, engine_line
+from ..cutlog.made import made_words
 from ..cutlog.view import called
 from ..outside import address_outside
 from ..people import person
 from ..stations import counted
+from ..work.released import ReleaseShown, released
 
 # How many of the things to check stand on the sheet.
 _MOST_CHECKS = 5
@@ -51,7 +55,8 @@ def view(bench: Bench, reference: str) -> dict[str, Any]:
         # A sheet says what is meant, from before the first pass; how far it is stands in the log.
         evaluation = evaluate(meant)
     chosen = reference if reference in cut_sheet.REFERENCES else "crank"
-    slopes = [(deck.bank, figure(deck.slope_mm_per_m or 0.0, 2)) for deck in evaluation.planned.decks]
+    known = (deck for deck in evaluation.planned.decks if deck.slope_mm_per_m is not None)
+    slopes = [(deck.bank, figure(deck.slope_mm_per_m, 2)) for deck in known]
     stops = [f for f in bench.findings if f.severity == "stop"]
     document = bench.document
     return {
@@ -68,12 +73,17 @@ def view(bench: Bench, reference: str) -> dict[str, Any]:
         "references": list(cut_sheet.REFERENCES.items()),
         "reference": chosen,
         "reference_words": cut_sheet.REFERENCES[chosen],
+        **{
+            f"has_{op}": any(one.op == f"{op}_cut" for one in bench.build.planned)
+            for op in ("deck", "head", "crown")
+        },
         "stops": stops,
         "stops_words": counted(len(stops), "stop"),
         "checks": [f for f in bench.findings if f.severity == "warn"][:_MOST_CHECKS],
         "decks": [(bank, slope) for bank, slope in slopes if slope not in _LEVEL],
         "faces": _faces(bench),
-        "off": _off(bench),
+        "off": made_words(bench),
+        "releases": [(words, one) for words, one in _releases(bench) if one.state != "released"],
         "fact": bench.kept.facts.seq,
         "today": date.today().isoformat(),
         "maker": person(),
@@ -103,10 +113,14 @@ def _faces(bench: Bench) -> list[tuple[str, str, str]]:
     return [(called(bench, place), place.op, place.bank) for place in own]
 
 
-def _off(bench: Bench) -> list[str]:
-    """What the log says is off already, face by face."""
-    begun = [(place, bench.build.cuts.total(place)) for place in faces_of(bench.build)]
-    return [f"{called(bench, place)}: {bench.reader.length(done)}" for place, done in begun if done]
+def _releases(bench: Bench) -> list[tuple[str, ReleaseShown]]:
+    """How the sheet of every cut stands that is planned or made."""
+    cuts = (one for one in cuts_of(bench.build) if one.op in SHEETS)
+    return [
+        (one.words(several_banks=bench.several_banks).capitalize(), shown)
+        for one in cuts
+        if (shown := released(bench, one)) is not None
+    ]
 
 
 def _about(document: Mapping[str, Any]) -> str:

@@ -74,6 +74,9 @@ def sign(build_id: int) -> BaseResponse:
         return _said(
             bench, "Something was noted or changed since this page was made: look at it, then sign.", 409
         )
+    shown_view = view(bench)
+    if shown_view["bars"]:
+        return _said(bench, f"Nobody can sign this away: {shown_view['bars'][0]}")
     try:
         key = key_of(request.form)
     except QuantityError as error:
@@ -82,7 +85,7 @@ def sign(build_id: int) -> BaseResponse:
         "id": key,
         "about": ABOUT,
         "reason": reason,
-        "fails": view(bench)["against"][:200],
+        "fails": shown_view["against"][:200],
         "covers": figures_achieved(bench.build),
     }
     return _kept(bench, "accepted", "acceptances", body)

@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 
 from zygometra.core.build.cut_log import CutPlace
 from zygometra.core.cutting.agreement import changed
+from zygometra.core.cutting.signing import Stands, against_signature
 from zygometra.core.cutting.verify import (
     RESULTS,
     Came,
@@ -17,7 +18,6 @@ from zygometra.core.cutting.verify import (
     compared,
     cuts_came,
     figures_achieved,
-    outside,
 )
 from zygometra.core.digits import figure, ratio_text
 from zygometra.core.fields import place_label
@@ -26,10 +26,11 @@ from zygometra.core.measuring.facts import Fact
 from zygometra.core.stack import cut_sheet
 
 from ..build.bench import Bench, engine_line
+from ..cutlog.made import made_words
 from ..cutlog.view import called
 from ..people import person
 from ..stations import counted
-from ..work.view import gates_of
+from ..work.view import gates_of, standings_of
 from .memory import memory_words
 
 ABOUT = "finished engine"
@@ -53,7 +54,7 @@ def signatures(bench: Bench) -> list[Signature]:
     """Return who signed for the finished engine, the newest first, each with what changed since."""
     if bench.evaluation is None:
         return []
-    own = [fact for fact in bench.kept.facts.accepted if fact.body.get("about") == ABOUT]
+    own = [fact for fact in bench.kept.facts.signed.accepted if fact.body.get("about") == ABOUT]
     # Asked on every page: where nobody signed, nothing is worked out.
     now = figures_achieved(bench.build) if own else {}
     return [_signature(fact, now) for fact in reversed(own)]
@@ -99,8 +100,11 @@ def view(bench: Bench, *, fault: str = "", typed: Mapping[str, str] | None = Non
     }
     if bench.evaluation is None:
         return shared | {"rows": []}
-    against = [*outside(bench.evaluation, bench.build), *_gates_that_stand(bench)]
+    stand = standing_against(bench)
+    against = [one.says.written(bench.reader) for one in stand]
     return shared | {
+        "bars": [one.says.written(bench.reader) for one in stand if one.is_final],
+        "made": made_words(bench),
         "rows": [_row(bench, one) for one in compared(bench.build)],
         "heads": _heads(bench),
         "cuts": [_cut(bench, one) for one in cuts_came(bench.build)],
@@ -110,12 +114,10 @@ def view(bench: Bench, *, fault: str = "", typed: Mapping[str, str] | None = Non
     }
 
 
-def _gates_that_stand(bench: Bench) -> list[str]:
-    return [
-        f"gate {gate['standing'].gate.number} stands: {gate['standing'].gate.wants}"
-        for gate in gates_of(bench)
-        if gate["state"] in ("due", "lapsed")
-    ]
+def standing_against(bench: Bench) -> tuple[Stands, ...]:
+    """Return what stands against signing for the finished engine."""
+    assert bench.evaluation is not None
+    return against_signature(bench.build, bench.evaluation, bench.rules, standings_of(bench), bench.findings)
 
 
 def _heads(bench: Bench) -> list[str]:
@@ -141,9 +143,18 @@ def _row(bench: Bench, one: HoleCame) -> dict[str, Any]:
         cells.append((_written(write[name], came.meant, came.meant_half), ""))
         cells.append((_written(write[name], came.achieved, came.achieved_half), state))
     off = [name.replace("_", " ") for name in RESULTS if one.results[name].agrees is False]
-    says = "" if one.read_again else "not read again"
-    says = says or (f"off: {', '.join(off)}" if off else "as meant")
-    return {"number": one.number, "cells": cells, "says": says, "off": bool(off) or not one.read_again}
+    unknown = [name.replace("_", " ") for name in one.not_known]
+    cut = ", ".join(op.replace("_", " ") for op in one.unplanned)
+    if not one.read_again:
+        says = "not read again"
+    elif cut:
+        says = f"cut with no plan: {cut}"
+    elif off:
+        says = f"off: {', '.join(off)}"
+    else:
+        # What nobody knows is not as it was meant.
+        says = f"not known: {', '.join(unknown)}" if unknown else "as meant"
+    return {"number": one.number, "cells": cells, "says": says, "off": says != "as meant"}
 
 
 def _written(write: Callable[..., str], value: float | None, half: float) -> str:
@@ -188,7 +199,7 @@ def build_sheet(bench: Bench) -> dict[str, Any]:
         "hole_heads": _as_built_heads(bench),
         "measured": bores,
         "basis": cut_sheet.figures_behind(bench.evaluation, bench.reader),
-        "gates": [g["standing"] for g in gates_of(bench) if g["standing"].signed is not None],
+        "gates": [gate for gate in gates_of(bench) if gate.signed is not None],
         "found": [f.body for f in bench.kept.facts.found],
     }
 

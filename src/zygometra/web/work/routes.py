@@ -7,11 +7,14 @@ from typing import Any
 from flask import Blueprint, abort, make_response, redirect, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
-from zygometra.core.cutting.gates import all_standings
+from zygometra.core.build.cut_log import CUT_OPS, FACES
+from zygometra.core.cutting.gates import Standing
+from zygometra.core.cutting.judged import Against
 from zygometra.core.errors import QuantityError, shown
 from zygometra.core.gates import is_reason
 from zygometra.core.measuring.steps import KIND
-from zygometra.core.typed import check_text, whole_number
+from zygometra.core.typed import check_text, day_of, whole_number
+from zygometra.exchange.cut_log_faults import entry_faults
 from zygometra.exchange.logbook_faults import step_faults
 from zygometra.store.facts import New
 
@@ -20,8 +23,8 @@ from ..build.page import render
 from ..measure.noting import append, fault_words, now, renew
 from ..measure.read_view import with_place
 from ..measure.sent import key_of
-from ..people import person, told_error
-from .view import view
+from ..people import back_or, person, told_error
+from .view import standings_of, view
 
 work = Blueprint("work", __name__, template_folder="templates")
 
@@ -53,7 +56,10 @@ def done(build_id: int) -> BaseResponse:
     banks = [bank.name for bank in bench.build.banks]
     for fault in step_faults("step", body, banks, list(bench.build.cylinders)):
         return _said(bench, fault_words(fault))
-    return _kept(bench, New(body["id"], "step", {**body, "by": person(), "at": now()}))
+    moment = now()
+    if body.get("on", "") > moment[:10]:
+        return _said(bench, f"Found the day {shown(body['on'])}; wanted today or an earlier one.")
+    return _kept(bench, New(body["id"], "step", {**body, "by": person(), "at": moment}))
 
 
 def _body(form: dict[str, str], kind: str, state: str) -> dict[str, Any]:
@@ -63,6 +69,8 @@ def _body(form: dict[str, str], kind: str, state: str) -> dict[str, Any]:
         body["cylinder"] = whole_number(hole, "the number of a hole", low=1)
     elif form.get("bank"):
         body["bank"] = form["bank"]
+    if day := form.get("on", "").strip():
+        body["on"] = day_of(day)
     if says := check_text(form.get("says", ""), "a note of up to 400 characters", most=400):
         body["says"] = says
     if kind == "id-pad" and state == "recorded" and "says" not in body:
@@ -70,39 +78,61 @@ def _body(form: dict[str, str], kind: str, state: str) -> dict[str, Any]:
     return body
 
 
-def _kept(bench: Bench, fact: New) -> BaseResponse:
-    refusal = append(bench.id, [fact])
+def _kept(bench: Bench, *new: New) -> BaseResponse:
+    refusal = append(bench.id, new)
     if refusal is not None:
         return _said(bench, *refusal)
     renew(bench.id)
-    return redirect(url_for("work.page", build_id=bench.id))
+    return redirect(back_or(url_for("work.page", build_id=bench.id)))
 
 
 @work.post("/builds/<int:build_id>/measure/accept")
 def accept(build_id: int) -> BaseResponse:
-    """Pass a gate with a name and a reason: what it covered is kept with it."""
+    """Pass the gates that were ticked with one name and one reason: what each covered is kept with it."""
     bench = open_bench(build_id)
-    reason = " ".join(request.form.get("reason", "").split())
-    number = request.form.get("gate", "")
-    standing = None
-    if bench.evaluation is not None:
-        known = all_standings(bench.build, bench.evaluation, bench.kept.facts, now())
-        standing = next((one for one in known if str(one.gate.number) == number), None)
-    if standing is None:
+    form = request.form
+    reason = " ".join(form.get("reason", "").split())
+    ticked = dict.fromkeys(form.getlist("gate"))
+    also = cut_named(bench, form.get("cut", ""))
+    standing = {f"{one.gate.number}|{one.against.key}": one for one in standings_of(bench, also)}
+    if not ticked:
+        return _said(bench, "Found no gate ticked; wanted one or more of those that stand open.")
+    if not set(ticked) <= set(standing):
         abort(404)
     if not is_reason(reason):
         return _said(bench, f"Found {shown(reason)}; wanted a reason of 3 to 500 characters.")
     try:
-        key = key_of(request.form)
+        key = key_of(form)
     except QuantityError as error:
         return _said(bench, told_error(error))
-    body = {
+    new = [
+        New(body["id"], "accepted", body)
+        for i, value in enumerate(standing)
+        if value in ticked
+        for body in [_acceptance(f"{key[:70]}.{i}", standing[value], reason)]
+    ]
+    for one in new:
+        for fault in entry_faults("acceptances", one.body, [], []):
+            return _said(bench, fault_words(fault))
+    return _kept(bench, *new)
+
+
+def _acceptance(key: str, one: Standing, reason: str) -> dict[str, Any]:
+    """One acceptance as a file has it."""
+    return {
         "id": key,
-        "gate": standing.gate.number,
+        "gate": one.gate.number,
+        "against": one.against.key,
         "reason": reason,
-        "fails": list(standing.fails),
-        "covers": dict(standing.covers),
+        "fails": list(one.fails[:200]),
+        "covers": dict(one.covers),
         "by": person(),
         "at": now(),
     }
-    return _kept(bench, New(key, "accepted", body))
+
+
+def cut_named(bench: Bench, named: str) -> tuple[Against, ...]:
+    """Return the cut that a form names and that nobody planned; none where it names none of this build."""
+    op, _, bank = named.partition("|")
+    known = bank in {one.name for one in bench.build.banks} if op in FACES else not bank
+    return (Against(op, bank),) if op in CUT_OPS and known else ()

@@ -3,25 +3,19 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any, NamedTuple
 
-from zygometra.core.cutting.gates import all_standings
+from zygometra.core.cutting.gates import Acceptance, GateState, Standing, all_standings
+from zygometra.core.cutting.judged import Against
 from zygometra.core.fields import place_label
-from zygometra.core.gates import LONGEST_REASON
-from zygometra.core.measuring.gates import Standing
+from zygometra.core.gates import LONGEST_REASON, Gate
 from zygometra.core.measuring.steps import KINDS, Step
 
 from ..build.bench import Bench
 from ..measure.noting import now
 from ..measure.view import places_of_build
 
-_SAYS = {
-    "done": "passed",
-    "signed": "passed with a name",
-    "lapsed": "the acceptance lapsed",
-    "due": "stands",
-}
 CAUTIONS = (
     "Guards shut, glasses on at the cutter; chips are hot and sharp.",
     "Hoist and a second person for castings; fingers clear when the crank turns.",
@@ -33,42 +27,74 @@ CAUTIONS = (
 class Done(NamedTuple):
     """One step as it is shown."""
 
+    id: str
     words: str
     says: str
     who: str
 
 
-def gates_of(bench: Bench) -> list[dict[str, Any]]:
-    """Return the gates that the plan and the steps so far meet, and how they stand."""
-    if bench.evaluation is None:
-        return []
-    found: list[dict[str, Any]] = []
-    for one in all_standings(bench.build, bench.evaluation, bench.kept.facts, now()):
-        state = _state(one)
-        lapsed = [place_label(path) for path in one.lapsed]
-        found.append({"standing": one, "lapsed": lapsed, "state": state, "says": _SAYS[state]})
-    return found
+class GateShown(NamedTuple):
+    """A gate before one cut as it is shown: ``value`` names the two in a form, ``before`` the cut in words."""
+
+    gate: Gate
+    value: str
+    before: str
+    state: GateState
+    fails: tuple[str, ...]
+    signed: Acceptance | None
+    lapsed: tuple[str, ...]
 
 
-def _state(one: Standing) -> str:
-    if not one.fails:
-        return "done"
-    return "signed" if one.is_passed else "lapsed" if one.signed is not None else "due"
+def standings_of(bench: Bench, also: Iterable[Against] = ()) -> tuple[Standing, ...]:
+    """Return the gates that the cuts of a build meet, worked out once for a version of it."""
+    evaluation = bench.evaluation
+    if evaluation is None:
+        return ()
+    extra, moment = tuple(also), now()
+    if bench.pending:
+        return all_standings(bench.build, evaluation, moment, extra)
+    # A question is open for so many days; the hour moves no gate.
+    key = ("gates", extra, moment[:13], bench.rules.school)
+    return bench.kept.once(key, lambda: all_standings(bench.build, evaluation, moment, extra))
+
+
+def gates_of(bench: Bench, also: Iterable[Against] = ()) -> list[GateShown]:
+    """Return the gates that the cuts of a build meet, and how they stand."""
+    return [shown(bench, one) for one in standings_of(bench, also)]
+
+
+def shown(bench: Bench, one: Standing) -> GateShown:
+    """Return one gate as it is shown."""
+    return GateShown(
+        one.gate,
+        f"{one.gate.number}|{one.against.key}",
+        one.against.words(several_banks=bench.several_banks),
+        one.state,
+        one.fails,
+        one.signed,
+        tuple(place_label(path) for path in one.lapsed),
+    )
 
 
 def progress_words(bench: Bench) -> tuple[str, str]:
     """Return how the gates stand, for the row of benches."""
-    gates = gates_of(bench)
-    standing = sum(gate["state"] in ("due", "lapsed") for gate in gates)
+    gates = standings_of(bench)
+    standing = sum(gate.state == "open" for gate in gates)
     if standing:
-        return "part", f"{standing} of {len(gates)} gates stand"
-    return ("done", "all passed") if gates else ("due", "nothing planned")
+        return "part", f"{standing} of {len(gates)} gates open"
+    return ("done", "all met or accepted") if gates else ("due", "nothing planned")
 
 
 def view(bench: Bench, *, fault: str = "", typed: Mapping[str, str] | None = None) -> dict[str, Any]:
     """Return what the bench shows."""
+    gates = gates_of(bench)
+    by_number: dict[int, list[GateShown]] = {}
+    for one in gates:
+        by_number.setdefault(one.gate.number, []).append(one)
+    typed = typed or {}
     return {
-        "gates": gates_of(bench),
+        "gates": list(by_number.values()),
+        "open_gates": [one for one in gates if one.state == "open"],
         "steps": [_done(step) for step in reversed(bench.build.steps)],
         "kinds": [
             (f"{kind.key}|{state}", kind.label if state == "done" else f"{kind.label}: {state}")
@@ -77,13 +103,14 @@ def view(bench: Bench, *, fault: str = "", typed: Mapping[str, str] | None = Non
         ],
         "places": places_of_build(bench),
         "keys": {name: f"{name}-{secrets.token_hex(8)}" for name in ("step", "gate")},
+        "today": now()[:10],
         "fault": fault,
-        "typed": typed or {},
+        "typed": typed,
         "longest": LONGEST_REASON,
         "cautions": CAUTIONS,
     }
 
 
 def _done(step: Step) -> Done:
-    who = ", ".join(filter(None, (step.by, step.at[:16].replace("T", " "))))
-    return Done(step.words, step.says, who)
+    who = ", ".join(filter(None, (step.by, step.at[:16].replace("T", " ").removesuffix(" 23:59"))))
+    return Done(step.id, step.words, step.says, who)
