@@ -270,6 +270,9 @@ def _operation_faults(
         yield Fault(
             f"{path}.cylinder", str(cylinder), f"a bank: a {name.replace('_', ' ')} acts on a whole bank"
         )
+    if op.get("to_height") is not None:
+        yield from _height_faults(path, op)
+        return
     if ends := [key for key in ("first", "last") if op.get(key) is not None]:
         yield from _levelling_faults(path, op, ends)
         return
@@ -294,6 +297,19 @@ def _operation_faults(
         yield Fault(f"{path}.amount", error.found, error.wanted)
 
 
+def _height_faults(path: str, op: Mapping[str, Any]) -> Iterator[Fault]:
+    """A deck that is cut to a named height."""
+    if op["op"] != "deck_cut":
+        yield Fault(
+            f"{path}.to_height",
+            f"a height with a {op['op'].replace('_', ' ')}",
+            "a deck cut: decks have heights",
+        )
+    for key in ("amount", "first", "last", "gasket"):
+        if op.get(key) is not None:
+            yield Fault(f"{path}.{key}", f"{key} beside to_height", "nothing: the height says how deep")
+
+
 def _fitting_faults(path: str, op: Mapping[str, Any]) -> Iterator[Fault]:
     """A gasket that is fitted."""
     if not op.get("gasket"):
@@ -304,7 +320,7 @@ def _fitting_faults(path: str, op: Mapping[str, Any]) -> Iterator[Fault]:
 
 def _fit_faults(path: str, op: Mapping[str, Any]) -> Iterator[Fault]:
     """A part that is fitted in place of what is there."""
-    for key in ("bank", "cylinder", "amount", "gasket", "first", "last"):
+    for key in ("bank", "cylinder", "amount", "gasket", "first", "last", "to_height"):
         if op.get(key) is not None:
             yield Fault(f"{path}.{key}", f"{key} with fit", "nothing: a part is fitted in the whole engine")
     if op.get("kind") is None:

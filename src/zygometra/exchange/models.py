@@ -47,6 +47,7 @@ from .shapes import (
     Cut,
     CylinderNumber,
     Gap,
+    Height,
     Id,
     Moment,
     Name,
@@ -176,6 +177,7 @@ class OperationShape(Shape):
     gasket: GasketShape = None  # type: ignore[valid-type]
     first: Cut = None
     last: Cut = None
+    to_height: Height = None
     kind: Literal[PART_KINDS] | None = None  # type: ignore[valid-type]
     part: dict[str, Any] | None = None
 

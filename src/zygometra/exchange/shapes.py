@@ -106,6 +106,7 @@ def _amount_of(lever: Lever) -> Any:
 
 
 Cut = _amount_of(LEVER["deck_cut"])
+Height = plain_slot(Kind.LENGTH, "deck_cut", 20, 3000)
 Opening = _amount_of(LEVER["open_chamber"])
 Gap = plain_slot(Kind.LENGTH, "target", -20, 50)
 

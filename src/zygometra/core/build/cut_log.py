@@ -229,10 +229,13 @@ def _wedge(op: OpName, bank: Bank, cylinder: int, planned: Iterable[Operation]) 
     """How much less a plan takes at a hole than where it takes most of its bank."""
     amounts = dict.fromkeys(bank.cylinders, 0.0)
     for one in planned:
-        if one.op == op and one.first is not None:
+        if one.op == op and not one.is_level:
             for i, number in enumerate(bank.cylinders):
-                at = one.at(i, len(bank.cylinders)).amount if one.acts_on(bank.name, number) else None
-                amounts[number] += at.value if at is not None else 0.0
+                if not one.acts_on(bank.name, number):
+                    continue
+                at = one.at(i, len(bank.cylinders), number).amount
+                # Where nobody knows the height it is taken to cut as deep as anywhere.
+                amounts[number] += one.deepest if at is None or math.isnan(at.value) else at.value
     return max(amounts.values()) - amounts[cylinder]
 
 

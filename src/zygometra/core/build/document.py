@@ -9,6 +9,7 @@ so nothing is checked again here.
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
@@ -132,7 +133,12 @@ def read_operation(op: Mapping[str, Any], unstated: Unstated) -> Operation:
     if op.get("gasket") is not None:
         gasket = read_gasket(op["gasket"], unstated)
     part = read_part(op["kind"], op["part"], unstated) if op.get("part") is not None else None
-    return Operation(op["op"], op.get("bank"), op.get("cylinder"), amount, gasket, first, last, part)
+    height = None
+    if op.get("to_height") is not None:
+        height = read_quantity(op["to_height"], Kind.LENGTH, dimension=op["op"], unstated=unstated, low=0)
+        # How deep that is, its build tells.
+        amount = replace(height, value=math.nan)
+    return Operation(op["op"], op.get("bank"), op.get("cylinder"), amount, gasket, first, last, part, height)
 
 
 def midway(first: Quantity, last: Quantity) -> Quantity:
@@ -306,7 +312,9 @@ def operation_document(op: Operation) -> Document:
         entry["bank"] = op.bank
     if op.cylinder is not None:
         entry["cylinder"] = op.cylinder
-    if op.first is not None and op.last is not None:
+    if op.to_height is not None:
+        entry["to_height"] = op.to_height.as_typed
+    elif op.first is not None and op.last is not None:
         entry |= {"first": op.first.as_typed, "last": op.last.as_typed}
     elif op.amount is not None:
         entry["amount"] = op.amount.as_typed

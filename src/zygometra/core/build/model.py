@@ -7,6 +7,7 @@ the narrower place wins: hole over bank over engine.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -74,27 +75,39 @@ class Operation:
     last: Quantity | None = None
     # A part to fit.
     part: Part | None = None
+    # A deck cut to a named height, and what that takes at each hole: told by its build, ``amount`` the deepest.
+    to_height: Quantity | None = None
+    depths: Mapping[int, Quantity] | None = None
 
     @property
     def deepest(self) -> float:
-        """The most it takes anywhere, in mm or cc; nought for a gasket."""
-        return max(
-            (one.value for one in (self.amount, self.first, self.last) if one is not None), default=0.0
-        )
+        """The most it takes anywhere, in mm or cc; nought for a gasket, and where nobody knows."""
+        ends = (one.value for one in (self.amount, self.first, self.last) if one is not None)
+        return max((value for value in ends if not math.isnan(value)), default=0.0)
 
-    def at(self, index: int, count: int) -> Operation:
+    @property
+    def is_level(self) -> bool:
+        """True where it takes as much at every hole."""
+        return self.first is None and self.depths is None
+
+    def at(self, index: int, count: int, number: int) -> Operation:
         """Return the operation as it acts on one hole of a bank.
 
         Parameters
         ----------
         index, count : int
             The hole's place from the front, from nought, and how many there are; no unit.
+        number : int
+            The hole; no unit.
 
         Returns
         -------
         Operation
-            Of a levelling cut, linear along the bank, with one doubt for both ends; any other as it is.
+            Of a levelling cut, linear along the bank, with one doubt for both ends; of a cut to a height what that
+            takes there; any other as it is.
         """
+        if self.depths is not None:
+            return replace(self, amount=self.depths.get(number), depths=None)
         first, last, amount = self.first, self.last, self.amount
         if first is None or last is None or amount is None:
             return self
@@ -186,6 +199,13 @@ class Build:
     gear: ValveGear = NOTHING_SAID
     # Who agreed, decided and accepted what, without what was taken back.
     signed: Signed | None = None
+
+    def __post_init__(self) -> None:
+        """Tell what cuts to a named height take, from the heights as they are known now."""
+        if any(op.to_height is not None for op in self.planned):
+            from .heights import to_their_heights
+
+            object.__setattr__(self, "planned", to_their_heights(self))
 
     @property
     def valve_gear(self) -> str:

@@ -95,7 +95,9 @@ def operation_words(op: Document) -> str:
         return str(amount)
 
     amount = written(op.get("amount"))
-    if op.get("first") is not None:
+    if op.get("to_height") is not None:
+        amount = f"to a height of {written(op['to_height'])}"
+    elif op.get("first") is not None:
         amount = f"{written(op['first'])} at the front, {written(op['last'])} at the rear"
     where = f" {op['bank']}" if op.get("bank") else f" {op['cylinder']}" if op.get("cylinder") else ""
     if op["op"] == SWAP:

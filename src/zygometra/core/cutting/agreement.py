@@ -44,7 +44,9 @@ def specification(build: Build) -> dict[str, float | str]:
     for i, op in enumerate(build.planned):
         where = op.bank or (str(op.cylinder) if op.cylinder else "all")
         name = f"planned.{i}.{op.op}.{where}"
-        if op.first is not None and op.last is not None:
+        if op.to_height is not None:
+            found[f"{name}.to_height"] = op.to_height.value
+        elif op.first is not None and op.last is not None:
             found |= {f"{name}.first": op.first.value, f"{name}.last": op.last.value}
         elif op.amount is not None:
             found[name] = op.amount.value
@@ -75,7 +77,8 @@ def label_of(place: str) -> str:
     if place.startswith("gasket "):
         return "gasket" if place == "gasket all" else f"gasket, bank {place.removeprefix('gasket ')}"
     if parts[0] == "planned" and len(parts) > 3:
-        end = f", {parts[4]} hole" if len(parts) > 4 else ""
+        ends = {"to_height": ", height", "first": ", first hole", "last": ", last hole"}
+        end = ends.get(parts[4], "") if len(parts) > 4 else ""
         where = "" if parts[3] == "all" else f", {parts[3]}"
         return f"planned {parts[2].replace('_', ' ')}{where}{end}"
     return place_label(place)

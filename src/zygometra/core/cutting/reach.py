@@ -11,7 +11,7 @@ from ..build.model import Build
 from ..house_rules import HouseRules
 from ..planning.programme import Layout, frames_of
 from ..planning.results import wanted_of
-from ..planning.settled import settled
+from ..planning.settled import banks_at_a_height, settled
 from ..planning.truth import Truth
 from ..planning.ways import with_usual_levers
 from ..planning.why_none import milled_depth, spans_of
@@ -60,6 +60,9 @@ def reach_of(build: Build, place: CutPlace, rules: HouseRules) -> Reach | None:
     over everything that may be fitted. Reach only shrinks as metal comes off, so the largest is the last moment.
     Where a spread of ratios is bounded its rows are secants, and the end found is on the safe side by their error.
     """
+    if place.op == "deck_cut" and place.bank in banks_at_a_height(build):
+        # Its height was named: that is where it ends.
+        return None
     now = settled(with_usual_levers(build), rules)
     air = _air(build, place)
     if not air:

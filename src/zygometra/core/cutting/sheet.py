@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import math
 from typing import NamedTuple
 
 from ..build.cut_log import CutPlace, amount_of
@@ -11,6 +12,7 @@ from ..build.model import Bank, Build
 from ..errors import QuantityError
 from ..faces.model import Spot
 from ..house_rules import HouseRules
+from ..measuring.face_surveys import FaceSurvey
 from ..measuring.faces import corners_of, surveys_in_use
 from ..quantity import Quantity
 from ..stack.evaluate import evaluate
@@ -20,6 +22,8 @@ from .running import USUAL_PITCH, running, zones_of
 from .verify import as_meant
 
 _HEIGHT = "parts.block.deck_height"
+# A point is read at a corner where it lies as near as this, in mm.
+_AT_SPOT = 0.5
 
 
 class CutAt(NamedTuple):
@@ -41,6 +45,7 @@ class FaceSheet(NamedTuple):
     Lengths in mm. ``half`` is what the cut may be missed by; ``shim`` what is packed under the rear support of a
     block swept level on its present face, None where the cut is the same all along or no span is known; ``limit``
     the most that may come off and ``least`` the height that must remain; ``passes`` how it is best taken.
+    ``to_height`` is the height that was named: depths at holes and corners are taken from it.
     """
 
     place: CutPlace
@@ -56,6 +61,7 @@ class FaceSheet(NamedTuple):
     length: float
     passes: PassPlan | None
     mark: str
+    to_height: float | None = None
 
 
 def face_sheet(build: Build, place: CutPlace, rules: HouseRules) -> FaceSheet | None:
@@ -83,8 +89,12 @@ def face_sheet(build: Build, place: CutPlace, rules: HouseRules) -> FaceSheet | 
     meant = as_meant(build)
     state = evaluate(meant).planned
     cuts = {n: getattr(state.hole(n).outcome, place.op) for n in bank.cylinders}
+    named = (op for op in meant.planned if op.op == place.op and op.bank in (None, bank.name))
+    to = next((op.to_height.value for op in named if op.to_height is not None), None)
+    if any(math.isnan(cut) for cut in cuts.values()):
+        return None
     holes = tuple(_hole(meant, bank, i, n, cuts[n], place) for i, n in enumerate(bank.cylinders))
-    corners = _corners(meant, bank, cuts, place)
+    corners = _corners(meant, bank, cuts, place, to)
     zones = zones_of(build, bank)
     length = max(z.spot.x for z in zones) - min(z.spot.x for z in zones)
     now = running(build, place, rules)
@@ -95,7 +105,7 @@ def face_sheet(build: Build, place: CutPlace, rules: HouseRules) -> FaceSheet | 
     span = build.facing.support_span.along
     found = FaceSheet(
         place,
-        max(cuts.values()),
+        max([*cuts.values(), *(one.cut for one in corners)]) if to is not None else max(cuts.values()),
         _half(amount),
         holes,
         corners,
@@ -107,6 +117,7 @@ def face_sheet(build: Build, place: CutPlace, rules: HouseRules) -> FaceSheet | 
         length,
         passes,
         "",
+        to,
     )
     return found._replace(mark=_mark(found, build))
 
@@ -128,7 +139,9 @@ def _hole(build: Build, bank: Bank, i: int, number: int, cut: float, place: CutP
     return CutAt(str(number), spot, cut, height.quantity.value - cut, height.quantity.basis)
 
 
-def _corners(build: Build, bank: Bank, cuts: dict[int, float], place: CutPlace) -> tuple[CutAt, ...]:
+def _corners(
+    build: Build, bank: Bank, cuts: dict[int, float], place: CutPlace, to: float | None
+) -> tuple[CutAt, ...]:
     pitch, n = _pitch(build), len(bank.cylinders)
     first, last = cuts[bank.cylinders[0]], cuts[bank.cylinders[-1]]
     slope = (last - first) / (pitch * (n - 1)) if n > 1 else 0.0
@@ -148,6 +161,12 @@ def _corners(build: Build, bank: Bank, cuts: dict[int, float], place: CutPlace) 
         plane = surveyed(Survey("deck", survey.points)).plane
         middle = pitch * (n - 1) / 2
         finish = plane.at(middle, 0.0) - (first + last) / 2
+        if to is not None:
+            # From the point that was read at a corner, else from the face's plane, down to the named height.
+            return tuple(
+                CutAt(name, spot, _read_there(survey, spot, plane.at(*spot)) - to, to, "measured")
+                for name, spot in corners_of(survey).items()
+            )
         return tuple(
             CutAt(name, spot, plane.at(*spot) - finish - _tilt(plane.along - slope, spot.x - middle))
             for name, spot in corners_of(survey).items()
@@ -157,6 +176,14 @@ def _corners(build: Build, bank: Bank, cuts: dict[int, float], place: CutPlace) 
     ends = (("front", min(xs)), ("rear", max(xs)))
     sides = (("intake", max(ys)), ("exhaust", min(ys)))
     return tuple(CutAt(f"{e} {s}", Spot(x, y), first + slope * x) for e, x in ends for s, y in sides)
+
+
+def _read_there(survey: FaceSurvey, spot: Spot, otherwise: float) -> float:
+    """The height that was read at a spot of a face, in mm; another where nobody read just there."""
+    near = (
+        p for p in survey.points if p.z is not None and math.hypot(p.x - spot.x, p.y - spot.y) <= _AT_SPOT
+    )
+    return next((p.z for p in near if p.z is not None), otherwise)
 
 
 def _tilt(slope: float, x: float) -> float:
@@ -183,6 +210,7 @@ def _mark(sheet: FaceSheet, build: Build) -> str:
         sheet.shim and round(sheet.shim, 3),
         sheet.limit and round(min(sheet.limit, 1e6), 3),
         sheet.least,
+        sheet.to_height,
         build.facing.gasket_kind,
         build.facing.set_up,
     ]

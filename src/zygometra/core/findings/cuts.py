@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 
 from ..build.lever_table import LEVER, OpName
@@ -100,7 +101,7 @@ def elsewhere(case: Case) -> Iterable[Said]:
         made = [case.build.cuts.on_hole("deck_cut", bank, number, case.build.planned) for number in ends]
         head = case.build.cuts.on_hole("head_cut", bank, ends[0], ())
         lowered = sum(decks + made) / 2 + after.head_cut + head - thicker
-        if abs(lowered) < case.rules["lowering_note"]:
+        if math.isnan(lowered) or abs(lowered) < case.rules["lowering_note"]:
             continue
         way = "lower" if lowered > 0 else "higher"
         where = Place.on_bank(bank.name)

@@ -110,7 +110,7 @@ def totals_of(truth: Truth, planned: tuple[Operation, ...], *, missed: bool = Tr
         for bank in truth.build.banks:
             for place, number in enumerate(bank.cylinders):
                 if op.acts_on(bank.name, number):
-                    amount = op.at(place, len(bank.cylinders)).amount
+                    amount = op.at(place, len(bank.cylinders), number).amount
                     assert amount is not None
                     off: Table | float = 0.0
                     if missed:

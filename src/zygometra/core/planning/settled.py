@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from typing import Any
 
@@ -9,7 +10,8 @@ from ..build.cut_log import FACES, NOTHING_CUT, CutLog, CutPlace, PassMade
 from ..build.model import Bank, Build, Operation
 from ..fields import CYLINDER_NAMES
 from ..house_rules import HouseRules
-from ..quantity import Quantity
+from ..quantity import Quantity, Term
+from ..stack.as_cut import joined_terms, terms_of
 from ..stack.sources import HEAD_BEGUN, engine_sources, hole_sources
 from ..units import from_base
 from .moves import moves_of
@@ -32,16 +34,25 @@ def settled(build: Build, rules: HouseRules) -> Build:
     -------
     Build
         Without a log: amounts planned on it are what is still to be cut, in mm. Its own plan is left out. A set of
-        crowns that was begun counts as finished to the one that was cut furthest.
+        crowns that was begun counts as finished to the one that was cut furthest. A deck that is to be cut to a named
+        height counts as cut to it, and its lever is taken away: nothing that is proposed moves or tilts that plane.
     """
-    if not build.cuts.passes:
+    named = banks_at_a_height(build)
+    if not build.cuts.passes and not named:
         return build
     build = replace(build, cuts=_with_sets_finished(build))
+    build = replace(build, cuts=_at_their_heights(build, named))
     figures, of_holes = _figures(build)
+    figures |= _named_figures(build, named, figures)
     means: dict[Any, Any] = {}
     for op, own in build.levers.means.items():
         if op in FACES:
-            ends = {bank.name: _left(build, rules, op, bank) for bank in build.banks}
+            ends = {
+                bank.name: (0.0, 0.0)
+                if op == "deck_cut" and bank.name in named
+                else _left(build, rules, op, bank)
+                for bank in build.banks
+            }
             means[op] = replace(own, banks=ends)
         elif op == "crown_cut" and (move := moves_of(build, rules, op, None)) is not None:
             made = max(build.cuts.on_hole(op, bank, n, ()) for bank in build.banks for n in bank.cylinders)
@@ -58,6 +69,62 @@ def settled(build: Build, rules: HouseRules) -> Build:
         surveyed_at={},
         of_holes=of_holes,
     )
+
+
+def banks_at_a_height(build: Build) -> dict[str, Operation]:
+    """Return the cuts to a named height that are planned, by bank.
+
+    Parameters
+    ----------
+    build : Build
+        With its plan.
+    """
+    return {
+        bank.name: op
+        for op in build.planned
+        if op.to_height is not None
+        for bank in build.banks
+        if op.bank in (None, bank.name)
+    }
+
+
+def _at_their_heights(build: Build, named: dict[str, Operation]) -> CutLog:
+    """A log in which every deck with a named height was cut to it."""
+    log, rest = build.cuts, list[PassMade]()
+    for bank, op in named.items():
+        place = CutPlace("deck_cut", bank)
+        if (left := op.deepest - log.total(place)) > 0:
+            rest.append(PassMade(f"~{bank} to its height", place, left, order=len(log.passes), at="9999"))
+    return replace(log, passes=(*log.passes, *rest)) if rest else log
+
+
+def _named_figures(
+    build: Build, named: dict[str, Operation], figures: dict[str, Quantity]
+) -> dict[str, Quantity]:
+    """The heights that were named, each with its own doubt and no other, and the clearances over them.
+
+    A clearance that was read falls by H − H*: it takes on the doubt of the height that it was cut from.
+    """
+    found: dict[str, Quantity] = {}
+    uncut = replace(build, cuts=NOTHING_CUT)
+    for bank, op in named.items():
+        assert op.to_height is not None
+        plane = replace(
+            op.to_height,
+            terms=(Term(f"~named height of {bank}", op.to_height.u, rectangular=op.to_height.rectangular),),
+        )
+        found[f"banks.{bank}.deck_height"] = plane
+        numbers = next(one.cylinders for one in build.banks if one.name == bank)
+        own = (f"cylinders.{number}.deck_height" for number in numbers)
+        found |= {path: plane for path in own if path in figures}
+        for number in numbers:
+            path = f"cylinders.{number}.deck_clearance"
+            height = hole_sources(uncut, bank, number).get(_DECK)
+            if (read := figures.get(path)) is not None and height is not None:
+                terms = joined_terms([*read.terms, *(t._replace(u=-t.u) for t in terms_of(height, number))])
+                u = math.sqrt(math.fsum(term.u**2 for term in terms))
+                found[path] = replace(read, terms=tuple(terms), u=u)
+    return found
 
 
 def _figures(build: Build) -> tuple[dict[str, Quantity], dict[int, dict[str, Quantity]]]:
@@ -124,10 +191,11 @@ def from_the_start(build: Build, planned: tuple[Operation, ...]) -> tuple[Operat
     tuple of Operation
         What was cut already is in each amount; a face or a set that was cut and is left stands with what it lost.
     """
-    log = build.cuts
+    log, named = build.cuts, banks_at_a_height(build)
+    kept = tuple(op for op in build.planned if op.to_height is not None)
     if not log.passes:
-        return planned
-    out, told = list[Operation](), set[tuple[str, str]]()
+        return (*kept, *planned)
+    out, told = [*kept], {("deck_cut", bank) for bank in named}
     if any(op.part is not None and op.part.kind == "piston" for op in planned):
         # What came off the old pistons is of no account to new ones.
         told.add(("crown_cut", ""))

@@ -67,7 +67,7 @@ def brought_forward(build: Build, bank: Bank, number: int, sources: dict[str, So
         source = out[path]
         quantity = source.quantity
         value = quantity.value + change
-        own = _joined([*_terms(source, number), *terms])
+        own = joined_terms([*terms_of(source, number), *terms])
         u = math.sqrt(math.fsum(term.u**2 for term in own))
         moved = replace(
             quantity,
@@ -131,7 +131,7 @@ def _taken_doubts(
     )
     for cut, sign in ((before, 1.0), (after, -1.0)):
         for path, slope, fill in fill_slopes(model, cut, build.step_fills):
-            terms += [term._replace(u=sign * slope * term.u) for term in _terms(Source(path, fill), number)]
+            terms += [term._replace(u=sign * slope * term.u) for term in terms_of(Source(path, fill), number)]
     return terms
 
 
@@ -141,12 +141,18 @@ def _along(sources: dict[str, Source], number: int, rows: Sequence[tuple[str, fl
         term._replace(u=slope * term.u)
         for path, slope in rows
         if slope and path in sources
-        for term in _terms(sources[path], number)
+        for term in terms_of(sources[path], number)
     ]
 
 
-def _joined(terms: list[Term]) -> list[Term]:
-    """Terms, one for each source: what moves a figure in two ways adds up before it is squared."""
+def joined_terms(terms: list[Term]) -> list[Term]:
+    """Return terms, one for each source: what moves a figure in two ways adds up before it is squared.
+
+    Parameters
+    ----------
+    terms : list of Term
+        A key may stand several times.
+    """
     by_key: dict[str, Term] = {}
     for term in terms:
         before = by_key.get(term.key)
@@ -279,8 +285,16 @@ def _missed(build: Build, op: OpName, bank: Bank, number: int, by: float) -> lis
     return [Term(f"~cut {op.replace('_', ' ')} {where}", by * u)] if u else []
 
 
-def _terms(source: Source, number: int) -> list[Term]:
-    """What a figure's doubt is made of."""
+def terms_of(source: Source, number: int) -> list[Term]:
+    """Return what a figure's doubt is made of.
+
+    Parameters
+    ----------
+    source : Source
+        The figure, and where it stands.
+    number : int
+        The hole; no unit.
+    """
     quantity = source.quantity
     if quantity.terms or not quantity.u:
         return list(quantity.terms)
@@ -303,7 +317,11 @@ def planned_at(build: Build, op: OpName, bank: Bank, number: int) -> float:
         The hole; no unit.
     """
     i, n = bank.cylinders.index(number), len(bank.cylinders)
-    own = (one.at(i, n).amount for one in build.planned if one.op == op and one.acts_on(bank.name, number))
+    own = (
+        one.at(i, n, number).amount
+        for one in build.planned
+        if one.op == op and one.acts_on(bank.name, number)
+    )
     return math.fsum(amount.value for amount in own if amount is not None)
 
 
@@ -351,13 +369,19 @@ def _rest_of(build: Build, op: Operation) -> Iterator[Operation]:
         if len(holes) == len(bank.cylinders) and max(rests.values()) - min(rests.values()) <= _NONE:
             whole = next(iter(rests.values()))
             yield replace(
-                op, bank=bank.name, cylinder=None, amount=_of(op.amount, whole), first=None, last=None
+                op,
+                bank=bank.name,
+                cylinder=None,
+                amount=_of(op.amount, whole),
+                first=None,
+                last=None,
+                depths=None,
             )
             continue
         for n, rest in rests.items():
             if rest > _NONE:
                 amount = _of(op.amount, rest)
-                yield replace(op, bank=None, cylinder=n, amount=amount, first=None, last=None)
+                yield replace(op, bank=None, cylinder=n, amount=amount, first=None, last=None, depths=None)
 
 
 def _rest_at(build: Build, op: Operation, bank: Bank, number: int) -> float:
@@ -365,7 +389,7 @@ def _rest_at(build: Build, op: Operation, bank: Bank, number: int) -> float:
     made = build.cuts.on_hole(op.op, bank, number, build.planned)
     i, n = bank.cylinders.index(number), len(bank.cylinders)
     for one in build.planned:
-        at = one.at(i, n).amount if one.op == op.op and one.acts_on(bank.name, number) else None
+        at = one.at(i, n, number).amount if one.op == op.op and one.acts_on(bank.name, number) else None
         if at is None:
             continue
         if one is op:

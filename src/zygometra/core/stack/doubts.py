@@ -228,6 +228,33 @@ def operation_doubts(
     return found
 
 
+def height_doubts(
+    sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...], areas: Areas
+) -> list[Contribution]:
+    """Return what the doubt of a deck height moves where the deck is cut to a named height.
+
+    Parameters
+    ----------
+    sources : dict
+        The figures that count in the hole.
+    cuts : tuple
+        The operations that act on it, each with its place.
+    areas : Areas
+        Of the hole, in mm².
+
+    Notes
+    -----
+    The cut is d = H − H*: with the stack c = H − K the height cancels, beside a clearance that was read it counts.
+    """
+    named = sum(op.to_height is not None for _, op in cuts)
+    if not named:
+        return []
+    lever = LEVER["deck_cut"]
+    by_volume = volume_slope("deck_cut", areas)
+    row = ("parts.block.deck_height", named * lever.clearance, 0.0, 0.0, named * by_volume, 0.0)
+    return source_doubts(sources, [row])
+
+
 def head_doubts(
     sources: dict[str, Source], model: ChamberModel, cut: float, build: Build
 ) -> list[Contribution]:

@@ -102,7 +102,7 @@ def _state(build: Build, labelled: tuple[tuple[str, Operation], ...], now: State
     holes: list[Hole] = []
     for bank in build.banks:
         shared: Hole | None = None
-        levelled = any(op.first is not None and op.bank in (None, bank.name) for op in planned)
+        levelled = any(not op.is_level and op.bank in (None, bank.name) for op in planned)
         for number in bank.cylinders:
             alone = swapped or levelled or number in build.measured_holes or number in own_ops
             alone = alone or bool(build.cuts.passes)

@@ -17,6 +17,7 @@ from .chamber import ChamberModel
 from .doubts import (
     cut_slopes_of,
     head_doubts,
+    height_doubts,
     merged,
     operation_doubts,
     propagate,
@@ -60,7 +61,9 @@ def evaluate_hole(
         With the figures that were used, the operations that act on it, and its results.
     """
     place, holes = bank.cylinders.index(number), len(bank.cylinders)
-    cuts = tuple((path, op.at(place, holes)) for path, op in labelled if op.acts_on(bank.name, number))
+    cuts = tuple(
+        (path, op.at(place, holes, number)) for path, op in labelled if op.acts_on(bank.name, number)
+    )
     for path, op in cuts:
         if op.gasket is not None:
             sources = with_gasket(sources, path, op.gasket)
@@ -127,11 +130,12 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
     doubtful = source_doubts(sources, slopes)
     if cuts:
         doubtful += operation_doubts(cuts, areas, model, totals)
+        doubtful += height_doubts(sources, cuts, areas)
         if model is not None and "head" not in beyond:
             doubtful += head_doubts(sources, model, head_cut, build)
     if not g.land_diameter and build.unstated_doubt == "house" and not math.isnan(g.bore):
         doubtful.append(unknown_land(g.bore))
-    if build.is_measured or build.cuts.passes:
+    if build.is_measured or build.cuts.passes or any(op.to_height is not None for _, op in cuts):
         doubtful = merged(doubtful)
     doubts, contributions = propagate(doubtful, volume, ratio, effective)
     if math.isnan(clearance + g.thickness + swept + volume):

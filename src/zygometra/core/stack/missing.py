@@ -45,6 +45,8 @@ def waits_for(build: Build, hole: Hole, result: str) -> tuple[str, ...]:
 
 def _wants(build: Build, hole: Hole, result: str) -> Iterator[str]:
     have = hole.sources
+    if result != "swept" and any(op.to_height is not None for _, op in hole.cuts):
+        yield "parts.block.deck_height"
     if result in ("deck_clearance", "quench", "clearance", "compression_ratio") and READ not in have:
         yield from STACK
     if result == "quench":

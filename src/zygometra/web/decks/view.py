@@ -197,9 +197,22 @@ def plan_cuts(bench: Bench) -> list[dict[str, Any]]:
         if not depths or face.found.cut.least.mm < -1e-9 or face.found.verdict == "cannot be saved":
             return []
         op: dict[str, Any] = {"op": "deck_cut"} | ({"bank": name} if bench.several_banks else {})
+        if (height := named_height(bench)) is not None:
+            # A plane that somebody named is kept to the letter: no step rounds it, no line tilts it.
+            ops.append(op | {"to_height": height})
+            continue
         first, last = (as_typed(max(depth.mm, 0.0), bench.reader) for depth in (depths[0], depths[-1]))
         ops.append(op | ({"amount": first} if first == last else {"first": first, "last": last}))
     return ops
+
+
+def named_height(bench: Bench) -> str | None:
+    """Return the height that decks are to be cut to, as it was typed; None where none is, or not by the crank."""
+    facing = bench.build.facing
+    if facing.target != "height" or facing.height is None or facing.set_up == "pan rail":
+        return None
+    typed = (bench.document.get("facing") or {}).get("height")
+    return str(typed) if isinstance(typed, str) else f"{facing.height:.10g} mm"
 
 
 def with_cuts(bench: Bench, cuts: list[dict[str, Any]]) -> list[dict[str, Any]]:

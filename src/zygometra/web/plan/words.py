@@ -23,6 +23,8 @@ def operation_words(op: Operation, reader: Reader) -> str:
         return f"gasket{where} {op.gasket.name or reader.limit(thick.value if thick else 0.0)}"
     if op.part is not None:
         return f"{op.part.kind} {op.part.name or 'another'}"
+    if op.to_height is not None:
+        return f"{op_words(op.op)}{where} to a height of {reader.quantity(op.to_height)}"
     if op.first is not None and op.last is not None:
         return f"{op_words(op.op)}{where} {reader.limit(op.first.value)} front, {reader.limit(op.last.value)} rear"
     if op.amount is not None:

@@ -57,6 +57,9 @@ def face_view(bench: Bench, place: CutPlace) -> dict[str, Any] | None:
         "maker": person(),
         "address": address,
         "code": Markup(qr_svg(address)),
+        "named": ""
+        if sheet.to_height is None
+        else (f"{reader.limit(sheet.to_height)} ({reader.length(sheet.to_height, 0.005, other=True)})"),
         "most": (reader.length(sheet.most), reader.length(sheet.most, other=True)),
         "half": reader.band(sheet.half) if sheet.half else "",
         "drawing": Markup(_drawn(bench, sheet)),
