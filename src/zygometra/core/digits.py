@@ -106,7 +106,7 @@ def decimals_apart(number: float, edge: float, decimals: tuple[int, int]) -> tup
     ((4, 2), (2, 2))
     """
     of_number, of_edge = decimals
-    while number != edge and max(of_number, of_edge) < _FINEST:
+    while abs(number - edge) > _SAME and max(of_number, of_edge) < _FINEST:
         apart = round(number, of_number) - round(edge, of_edge)
         if apart * (number - edge) > 0:
             break
@@ -117,7 +117,8 @@ def decimals_apart(number: float, edge: float, decimals: tuple[int, int]) -> tup
     return of_number, of_edge
 
 
-_FINEST = 9
+# What differs by less is the same: the last bits of a sum, and never a cut.
+_FINEST, _SAME = 9, 1e-10
 
 
 def figure(number: float | None, decimals: int) -> str:
@@ -126,7 +127,7 @@ def figure(number: float | None, decimals: int) -> str:
     Parameters
     ----------
     number : float or None
-        What to write; no unit; None where it is not known.
+        What to write; no unit; None, or not a number, where it is not known.
     decimals : int
         Decimals; no unit.
 
@@ -140,7 +141,7 @@ def figure(number: float | None, decimals: int) -> str:
     >>> figure(-0.0001, 2), figure(-1.5, 1)
     ('0.00', '−1.5')
     """
-    if number is None:
+    if number is None or math.isnan(number):
         return UNKNOWN
     if number >= 0:
         return f"{number:.{decimals}f}"
@@ -168,7 +169,7 @@ def volume(cc: float | None, u: float = 0.0) -> str:
     >>> volume(66.0688985, 0.549), volume(None)
     ('66.1 cc', '—')
     """
-    return UNKNOWN if cc is None else f"{figure(cc, decimals_for(u, 2))} cc"
+    return UNKNOWN if cc is None or math.isnan(cc) else f"{figure(cc, decimals_for(u, 2))} cc"
 
 
 def ratio_text(ratio: float | None, u: float = 0.0) -> str:

@@ -5,6 +5,7 @@ The digits themselves are written in :mod:`zygometra.core.digits`.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
@@ -16,8 +17,26 @@ if TYPE_CHECKING:
     from .quantity import Quantity
 
 THOU_BELOW = 5.0
+# So near the deck a piston stands level with it, in mm; the last bits of a sum beside it.
+LEVEL_WITHIN, _HAIR = 0.01, 1e-9
 System = Literal["mm", "inch"]
 SYSTEMS: tuple[System, ...] = ("mm", "inch")
+
+
+def is_level(mm: float) -> bool:
+    """Tell whether a deck clearance is level.
+
+    Parameters
+    ----------
+    mm : float
+        In mm.
+
+    Examples
+    --------
+    >>> is_level(-0.01), is_level(0.011)
+    (True, False)
+    """
+    return abs(mm) <= LEVEL_WITHIN + _HAIR
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +84,7 @@ class Reader:
         sign : bool
             False to leave the sign out.
         """
-        if mm is None:
+        if mm is None or math.isnan(mm):
             return UNKNOWN
         number, symbol = self.length_parts(mm, u, other=other)
         return f"{number if sign else number.lstrip(MINUS)} {symbol}"
@@ -156,7 +175,9 @@ class Reader:
         return figure(from_base(mm, unit), decimals), unit.symbol
 
     def clearance(self, mm: float | None, u: float = 0.0, *, other: bool = False) -> str:
-        """Return a deck clearance in words: ``0.31 mm down``, ``0.12 mm proud``, ``level``.
+        """Return a deck clearance in words: ``0.31 mm down``, ``0.12 mm proud``, ``level`` within 0.01 mm of it.
+
+        However wide its doubt, beyond that it keeps its word.
 
         Parameters
         ----------
@@ -167,12 +188,15 @@ class Reader:
         other : bool
             True for the unit that the reader does not read first.
         """
-        if mm is None:
+        if mm is None or math.isnan(mm):
             return UNKNOWN
-        text = self.length(mm, u, other=other, sign=False)
-        if float(text.split(" ", 1)[0]) == 0:
+        if is_level(mm):
             return f"level with the {self.deck}"
-        return f"{text} {'down' if mm > 0 else 'proud'}"
+        unit = self.length_unit(mm, other=other)
+        most = MOST_DECIMALS[unit.symbol]
+        number = abs(from_base(mm, unit))
+        digits, _ = decimals_apart(number, 0.0, (decimals_for(from_base(u, unit), most), 0))
+        return f"{figure(number, digits)} {unit.symbol} {'down' if mm > 0 else 'proud'}"
 
     def quantity(self, quantity: Quantity) -> str:
         """Return a figure in the unit it was typed in.

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, NamedTuple
 
 from .digits import figure, ratio_text, volume
-from .wording import Reader
+from .wording import Reader, is_level
 
 if TYPE_CHECKING:
     from .quantity import Quantity
@@ -71,18 +71,30 @@ class Clearance(NamedTuple):
 
     def written(self, reader: Reader) -> str:
         """Write it."""
-        return reader.clearance(self.mm, self.u)
+        return reader.clearance(self.mm, self.u) + _may_be_level(self.mm, self.u)
+
+
+def _may_be_level(mm: float, u: float) -> str:
+    """What is added to a clearance whose doubt reaches the deck: its word stays."""
+    return ", may be level" if u and not is_level(mm) and abs(mm) < _BAND * u else ""
+
+
+# A normal band of 95 % in standard uncertainties.
+_BAND = 1.96
 
 
 class Proud(NamedTuple):
-    """How far a piston stands out over the deck, in mm: never written as level."""
+    """How far a piston stands out over the deck, in mm, and the edge that it is judged by if there is one."""
 
     mm: float
     u: float = 0.0
+    edge: float = 0.0
 
     def written(self, reader: Reader) -> str:
         """Write it."""
-        return f"{reader.against(self.mm, 0.0, self.u)[0]} proud"
+        if self.edge:
+            return f"{reader.against(self.mm, self.edge, self.u)[0]} proud"
+        return reader.clearance(-self.mm, self.u) + _may_be_level(self.mm, self.u)
 
 
 class Limit(NamedTuple):

@@ -74,7 +74,9 @@ def _plan(build: Build, plan: Plan, i: int, plans: tuple[Plan, ...]) -> dict[str
         "buys": list(plan.buys),
         "opens": list(plan.opens),
         "floor_risk": plan.floor_risk,
-        "elsewhere": [_effect(effect) for effect in elsewhere(plan.planner.build, plan.planned)],
+        "elsewhere": [
+            _effect(effect) for effect in elsewhere(plan.planner.begun, plan.planner.whole(plan.planned))
+        ],
         "policy": None
         if policy is None
         else {

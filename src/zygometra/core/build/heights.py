@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -12,6 +11,9 @@ from ..place import Place
 from ..quantity import Quantity
 from ..units import from_base
 from .cut_log import CutPlace
+
+# Under a plane that was cut a hole lies untouched where it stands lower than this, in mm: more than readings scatter.
+_AIR = 0.02
 
 if TYPE_CHECKING:
     from .model import Bank, Build, Operation
@@ -36,9 +38,9 @@ def to_their_heights(build: Build) -> tuple[Operation, ...]:
 
 def _told(build: Build, op: Operation, to: Quantity) -> Operation:
     depths = {
-        number: _depth(to, _height(build, bank, number) - to.value)
+        number: _depth(to, height - to.value)
         for bank in build.banks
-        for number in bank.cylinders
+        for number, height in _heights(build, bank).items()
         if op.acts_on(bank.name, number)
     }
     known = [depth.value for depth in depths.values() if not math.isnan(depth.value)]
@@ -52,17 +54,27 @@ def _depth(to: Quantity, mm: float) -> Quantity:
     return replace(to, value=mm, number=number, as_typed=text)
 
 
-def _height(build: Build, bank: Bank, number: int) -> float:
-    """The deck height at a hole before anything was cut, in mm; not a number where it is not known."""
-    figures: Mapping[str, Quantity] = build.figures
-    paths = (f"cylinders.{number}.deck_height", f"banks.{bank.name}.deck_height", "parts.block.deck_height")
-    path = next((one for one in paths if one in figures), None)
-    if path is None:
-        return math.nan
-    place = CutPlace("deck_cut", bank.name)
-    # What was cut before it was read is not in it any more.
-    before = build.cuts.total(place) - build.cuts.total(place, _read_at(build, path))
-    return figures[path].value + before
+def _heights(build: Build, bank: Bank) -> dict[int, float]:
+    """The deck height at each hole of a bank before anything was cut, in mm; not a number where it is not known."""
+    place, figures = CutPlace("deck_cut", bank.name), build.figures
+    now, before = dict[int, float](), dict[int, float]()
+    for number in bank.cylinders:
+        paths = (
+            f"cylinders.{number}.deck_height",
+            f"banks.{bank.name}.deck_height",
+            "parts.block.deck_height",
+        )
+        path = next((one for one in paths if one in figures), None)
+        now[number] = math.nan if path is None else figures[path].value
+        # What was cut before it was read is not in it any more.
+        read_at = "" if path is None else _read_at(build, path)
+        before[number] = build.cuts.total(place) - build.cuts.total(place, read_at)
+    cut = [now[n] for n in bank.cylinders if before[n] > 0]
+    for n in bank.cylinders:
+        if before[n] > 0 and max(cut) - now[n] > _AIR:
+            # It lies lower than the plane that was cut so far: the tool went over it in the air.
+            before[n] = 0.0
+    return {n: now[n] + before[n] for n in bank.cylinders}
 
 
 def _read_at(build: Build, path: str) -> str:

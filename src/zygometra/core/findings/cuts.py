@@ -18,6 +18,8 @@ from .registry import Case, Judges
 from .said import Code, Said, said
 
 JUDGES = Judges()
+# The last bits of a difference, in mm.
+_NOTHING = 1e-9
 
 OVER_LIMIT = Code(
     "lever-limit",
@@ -41,6 +43,29 @@ CROWN_CUT = Code(
     "The least crown thickness is the piston maker's figure; a qualified machinist decides.",
     "Measure the crown's thickness, record the arrow marks, balance again.",
 )
+
+
+OVER_HEIGHT = Code(
+    "height-over-deck",
+    "stop",
+    "{who}: the deck stands {deck}, under the height of {to} that it is to be cut to.",
+    "There the tool takes nothing, and the face is not cleaned.",
+    "Name a lower height, or the highest that cleans everything.",
+    is_final=True,
+)
+
+
+@JUDGES.of_engine(OVER_HEIGHT)
+def named_heights(case: Case) -> Iterable[Said]:
+    """Holes at which a deck lies under the height that somebody named."""
+    for op in case.build.planned:
+        if op.to_height is None:
+            continue
+        for number, depth in (op.depths or {}).items():
+            if depth.value < -_NOTHING:
+                height, to = judged(op.to_height.value + depth.value, op.to_height.value, typed=True)
+                who = count_of([number])
+                yield said(OVER_HEIGHT, Place.of_holes([number]), who=who, deck=height, to=to)
 
 
 @JUDGES.of_engine(OVER_LIMIT)
@@ -88,7 +113,8 @@ def _over(build: Build, op: OpName, limit: float) -> dict[float, list[int]]:
 def elsewhere(case: Case) -> Iterable[Said]:
     """What lowers the head, and what must be looked at for it."""
     now, planned = case.evaluation
-    if now is planned:
+    log = case.build.cuts
+    if now is planned and not log.passes:
         return
     for bank in case.build.banks:
         before, after = now.hole(bank.cylinders[0]).outcome, planned.hole(bank.cylinders[0]).outcome
@@ -106,6 +132,8 @@ def elsewhere(case: Case) -> Iterable[Said]:
         way = "lower" if lowered > 0 else "higher"
         where = Place.on_bank(bank.name)
         yield said(HEAD_MOVES, where, bank=bank.name, lowered=Length(abs(lowered)), way=way)
-    crown = {h.outcome.crown_cut for h in planned.holes if h.outcome.crown_cut}
+    made_of = {n: log.on_hole("crown_cut", case.build.bank_of(n), n, ()) for n in case.build.cylinders}
+    crown = max((h.outcome.crown_cut + made_of[h.number] for h in planned.holes), default=0.0)
     if crown:
-        yield said(CROWN_CUT, Place.of_plan(), cut=Length(max(crown)))
+        # It outlives the cut: what was faced is balanced again.
+        yield said(CROWN_CUT, Place.of_plan(), cut=Length(crown))

@@ -94,15 +94,12 @@ def head_past_chamber(case: Case, hole: Hole) -> Said | None:
         return None
     if o.head_cut > model.deepest:
         end = "its deepest fill" if case.build.step_fills else "where its drafted walls meet"
-        return said(THROUGH_CHAMBER, cut=Length(o.head_cut), what=end, end=Length(model.deepest))
+        cut, edge = judged(o.head_cut, model.deepest, typed=True)
+        return said(THROUGH_CHAMBER, cut=cut, what=end, end=edge)
     opened = sum(op.amount.value for _, op in hole.cuts if op.op == "open_chamber" and op.amount)
     chamber = value_of(hole.sources, "parts.head.chamber_volume") + opened
-    return said(
-        THROUGH_CHAMBER,
-        cut=Length(o.head_cut),
-        what="all that the chamber holds",
-        end=Length(model.cut_for(chamber)),
-    )
+    cut, edge = judged(o.head_cut, model.cut_for(chamber), typed=True)
+    return said(THROUGH_CHAMBER, cut=cut, what="all that the chamber holds", end=edge)
 
 
 @JUDGES.of_hole(THROUGH_POCKET)
@@ -116,35 +113,45 @@ def deck_past_chamber(_case: Case, hole: Hole) -> Said | None:
 
 
 @JUDGES.of_hole(THROUGH_LAND, THROUGH_CROWN, THROUGH_DISH)
-def crown_past_its_end(_case: Case, hole: Hole) -> Said | None:
-    """A crown cut against top land, crown thickness and dish."""
-    get, o = hole.sources.get, hole.outcome
-    crown = o.areas.crown
-    rim = crown.rim_cut(o.crown_cut)
-    if not rim:
+def crown_past_its_end(case: Case, hole: Hole) -> Said | None:
+    """A crown cut against top land, crown thickness and dish: what is planned, and what was made already."""
+    o, crown = hole.outcome, hole.outcome.areas.crown
+    rim, whole = crown.rim_cut(o.crown_cut), _whole_cut(case, hole)
+    if not whole:
         return None
-    land, thickness = get("parts.piston.top_land_height"), get("parts.piston.crown_thickness")
-    if land is not None and rim >= land.quantity.value:
-        return said(THROUGH_LAND, cut=Length(o.crown_cut), land=Length(land.quantity.value))
-    if thickness is not None and rim >= thickness.quantity.value:
-        return said(THROUGH_CROWN, cut=Length(o.crown_cut), thickness=Limit(thickness.quantity.value))
+    for (place, _, _), code, name in zip(
+        _REMAINS, (THROUGH_LAND, THROUGH_CROWN), ("land", "thickness"), strict=True
+    ):
+        source = hole.sources.get(place)
+        if source is not None and rim >= source.quantity.value:
+            cut, edge = judged(whole, source.quantity.value + whole - rim, typed=True)
+            return said(code, cut=cut, land=edge) if name == "land" else said(code, cut=cut, thickness=edge)
     if rim > crown.dish_depth:
-        return said(THROUGH_DISH, cut=Length(o.crown_cut), depth=Length(crown.above_rim + crown.dish_depth))
+        cut, edge = judged(o.crown_cut, crown.above_rim + crown.dish_depth, typed=True)
+        return said(THROUGH_DISH, cut=cut, depth=edge)
     return None
+
+
+def _whole_cut(case: Case, hole: Hole) -> float:
+    """What comes off a crown in all, in mm: what the log says was made, and what is still planned."""
+    cuts = case.build.cuts
+    made = cuts.on_hole("crown_cut", case.build.bank_of(hole.number), hole.number, ()) if cuts.passes else 0.0
+    return made + hole.outcome.crown_cut
 
 
 @JUDGES.of_hole(LITTLE_LEFT)
 def what_a_crown_cut_leaves(case: Case, hole: Hole) -> Said | None:
-    """What a crown cut leaves of top land and crown, against what the house wants to remain."""
+    """What a crown cut leaves of top land and crown against what the house wants to remain, also once it is made."""
+    whole = _whole_cut(case, hole)
     rim = hole.outcome.areas.crown.rim_cut(hole.outcome.crown_cut)
-    if not rim:
+    if not whole:
         return None
     for place, rule, what in _REMAINS:
         source = hole.sources.get(place)
         left = None if source is None else source.quantity.value - rim
         if left is not None and left > 0 and Window(low=case.rules[rule]).miss(left):
             gap, least = judged(left, case.rules[rule], 0.05)
-            return said(LITTLE_LEFT, cut=Length(hole.outcome.crown_cut), left=gap, what=what, least=least)
+            return said(LITTLE_LEFT, cut=Length(whole), left=gap, what=what, least=least)
     return None
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ..digits import figure
 from ..stack.results import Hole
+from ..wording import is_level
 from ..written import Clearance, Length, Proud, Volume, judged
 from .registry import Case, Judges
 from .said import Code, Said, said
@@ -104,13 +105,15 @@ def piston_proud(_case: Case, hole: Hole) -> Said | None:
     o = hole.outcome
     if o.deck_clearance is None or o.deck_clearance >= 0:
         return None
-    out, stands = -o.deck_clearance, Proud(-o.deck_clearance, o.doubts.deck_clearance[0])
+    out, u = -o.deck_clearance, o.doubts.deck_clearance[0]
     if o.gasket_thickness is not None and out >= o.gasket_thickness:
-        return said(OVER_GASKET, stands=stands, thickness=Length(o.gasket_thickness))
+        _, thickness = judged(out, o.gasket_thickness, u)
+        return said(OVER_GASKET, stands=Proud(out, u, o.gasket_thickness), thickness=thickness)
     land = hole.sources.get("parts.piston.top_land_height")
     if land is not None and out >= (left := land.quantity.value - o.areas.crown.rim_cut(o.crown_cut)):
-        return said(OVER_LAND, stands=stands, land=Length(left))
-    return said(PROUD, stands=stands)
+        _, edge = judged(out, left, u)
+        return said(OVER_LAND, stands=Proud(out, u, left), land=edge)
+    return None if is_level(o.deck_clearance) else said(PROUD, stands=Proud(out, u))
 
 
 @JUDGES.of_hole(SMALL_GASKET, LITTLE_ROOM)

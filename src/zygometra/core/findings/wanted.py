@@ -256,12 +256,14 @@ def spread(case: Case) -> Iterable[Said]:
     if side is Side.INSIDE:
         return
     low, high = sorted((found.low, found.high))
+    decimals = decimals_for(found.spread.u, MOST_DECIMALS["ratio"]), max(2, typed_decimals(limit))
+    of_difference, of_limit = decimals_apart(found.difference, limit, decimals)
     yield said(
         SPREAD if side.outside else MAY_SPREAD,
         Place.of_holes((found.low, found.high)),
         low=str(low),
         high=str(high),
-        difference=Ratio(found.difference, found.spread.u),
+        difference=figure(found.difference, of_difference),
         band=f"± {ratio_text(half, found.spread.u)}" if half else "",
-        limit=Number(limit, 2),
+        limit=figure(limit, of_limit),
     )

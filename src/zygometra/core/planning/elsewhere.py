@@ -16,6 +16,7 @@ from ..build.valve_gear import VALVES
 from ..house_rules import HouseRules, rules_for
 from ..sentence import Sentence, sentence
 from ..stack.arithmetic import circle_area
+from ..stack.as_cut import cut_before
 from ..stack.evaluate import evaluate
 from ..stack.results import Hole, State
 from ..written import Length, Limit, Number, Volume
@@ -24,6 +25,8 @@ from .results import parts_of
 
 # g per cm³ of light alloy; pistons of another metal are weighed.
 _ALLOY = 2.7
+# Later than any pass: what all of them moved.
+_LATER = "9999"
 # What moves less than this is not worth a word, in mm.
 _STILL = 0.0005
 
@@ -67,13 +70,14 @@ def elsewhere(
     Returns
     -------
     tuple of Effect
-        Bank by bank, then of the engine; empty where nothing is planned.
+        Bank by bank, then of the engine; empty where nothing is planned and nothing was cut. What the log says was
+        cut counts beside what is planned: it moved what it moved.
     """
-    if not planned:
+    if not planned and not build.cuts.passes:
         return ()
     rules = rules or rules_for(build.school)
     evaluation = evaluate(replace(build, planned=planned))
-    banks = [_lowered(bank, evaluation.now, evaluation.planned) for bank in build.banks]
+    banks = [_lowered(build, bank, evaluation.now, evaluation.planned) for bank in build.banks]
     found: list[Effect] = []
     for one in banks:
         if one is not None and abs(one.by) > _STILL:
@@ -88,7 +92,7 @@ def elsewhere(
     return tuple(found)
 
 
-def _lowered(bank: Bank, now: State, then: State) -> Lowered | None:
+def _lowered(build: Build, bank: Bank, now: State, then: State) -> Lowered | None:
     """How far a head comes down, midway along the bank; None where that is not known."""
     pairs = [(now.hole(number), then.hole(number)) for number in (bank.cylinders[0], bank.cylinders[-1])]
     total = rise = faced = 0.0
@@ -97,6 +101,11 @@ def _lowered(bank: Bank, now: State, then: State) -> Lowered | None:
             return None
         thicker = after.outcome.gasket_thickness - before.outcome.gasket_thickness
         total += after.outcome.deck_cut + after.outcome.head_cut - thicker
+        if build.cuts.passes:
+            total += build.cuts.on_hole("deck_cut", bank, after.number, build.planned)
+            total += build.cuts.on_hole("head_cut", bank, after.number, build.planned)
+            off = -cut_before(build, "compression_height", after.number, _LATER)
+            rise, faced = rise - off, faced + off
         taken = after.outcome.areas.crown.rim_cut(after.outcome.crown_cut) if after.outcome.crown_cut else 0.0
         if before.outcome.deck_clearance is not None and after.outcome.deck_clearance is not None:
             # A deck cut lowers the clearance without moving the piston.
@@ -333,11 +342,21 @@ def _left(build: Build, planned: tuple[Operation, ...], then: State, rules: Hous
         holes = [then.hole(number) for number in bank.cylinders]
         yield from _deck_left(build, bank, holes)
         yield from _head_left(build, bank, holes)
-    crown = max((hole.outcome.crown_cut for hole in then.holes), default=0.0)
-    if crown:
-        yield from _crown_left(build, planned, then.holes[0], crown, rules)
+    worst = max(then.holes, key=lambda hole: _off_the_crown(build, hole), default=None)
+    if worst is not None and (crown := _off_the_crown(build, worst)):
+        yield from _crown_left(build, planned, worst, crown, rules)
     if sunk := _sunk(planned):
         yield from _bowl_left(build, planned, then.holes[0], sunk, rules)
+
+
+def _off_the_crown(build: Build, hole: Hole) -> float:
+    """What comes off a crown in all, in mm: by the log, and still planned."""
+    made = (
+        build.cuts.on_hole("crown_cut", build.bank_of(hole.number), hole.number, ())
+        if build.cuts.passes
+        else 0.0
+    )
+    return made + hole.outcome.crown_cut
 
 
 def _deck_left(build: Build, bank: Bank, holes: list[Hole]) -> Iterator[Effect]:
@@ -356,7 +375,8 @@ def _deck_left(build: Build, bank: Bank, holes: list[Hole]) -> Iterator[Effect]:
 
 
 def _head_left(build: Build, bank: Bank, holes: list[Hole]) -> Iterator[Effect]:
-    cut = holes[0].outcome.head_cut
+    made = build.cuts.on_hole("head_cut", bank, holes[0].number, ()) if build.cuts.passes else 0.0
+    cut = holes[0].outcome.head_cut + made
     if cut:
         so_far = build.facing.head_cut_so_far + cut
         limit = build.levers.limits.get("head_cut")
@@ -374,7 +394,8 @@ def _crown_left(
     build: Build, planned: tuple[Operation, ...], hole: Hole, cut: float, rules: HouseRules
 ) -> Iterator[Effect]:
     shape = hole.outcome.areas.crown
-    rim = shape.rim_cut(cut)
+    # What is still to come; what was made is in the figures already.
+    rim = shape.rim_cut(hole.outcome.crown_cut)
     for name, field, rule in (
         ("top land", "top_land_height", "land_left"),
         ("crown", "crown_thickness", "crown_left"),

@@ -363,8 +363,9 @@ def _rest_of(build: Build, op: Operation) -> Iterator[Operation]:
     assert op.amount is not None
     for bank in build.banks:
         holes = [n for n in bank.cylinders if op.acts_on(bank.name, n)]
-        rests = {n: _rest_at(build, op, bank, n) for n in holes}
-        if not holes or max(rests.values()) <= _NONE:
+        left_at = _above if op.to_height is not None else _rest_at
+        rests = {n: left_at(build, op, bank, n) for n in holes}
+        if all(rest <= _NONE for rest in rests.values()):
             continue
         if len(holes) == len(bank.cylinders) and max(rests.values()) - min(rests.values()) <= _NONE:
             whole = next(iter(rests.values()))
@@ -379,9 +380,19 @@ def _rest_of(build: Build, op: Operation) -> Iterator[Operation]:
             )
             continue
         for n, rest in rests.items():
-            if rest > _NONE:
+            # What is not known is not nought.
+            if rest > _NONE or math.isnan(rest):
                 amount = _of(op.amount, rest)
                 yield replace(op, bank=None, cylinder=n, amount=amount, first=None, last=None, depths=None)
+
+
+def _above(build: Build, op: Operation, bank: Bank, number: int) -> float:
+    """How far a deck still stands above the height that it is cut to, as it is now."""
+    from .sources import hole_sources
+
+    height = hole_sources(build, bank.name, number).get(_DECK)
+    assert op.to_height is not None
+    return math.nan if height is None else max(height.quantity.value - op.to_height.value, 0.0)
 
 
 def _rest_at(build: Build, op: Operation, bank: Bank, number: int) -> float:

@@ -17,7 +17,7 @@ STACK = (
     "parts.piston.compression_height",
 )
 READ = "mock-up.deck_clearance"
-_BORE, _STROKE = "parts.block.bore", "parts.crank.stroke"
+_BORE, _STROKE, _DECK = "parts.block.bore", "parts.crank.stroke", "parts.block.deck_height"
 _BANK_NAME = {field.path: name for name, field in BANK_NAMES.items()}
 _HOLE_NAME = {field.path: name for name, field in CYLINDER_NAMES.items()}
 
@@ -95,7 +95,8 @@ def missing(build: Build, state: State) -> dict[str, list[str]]:
         for result in ("quench", "deck_clearance", "compression_ratio"):
             for path in waits_for(build, hole, result):
                 # Where one hole was mocked up, the others want to be.
-                by_reading = read_somewhere and path in STACK and path not in (_BORE, _STROKE)
+                named = path == _DECK and any(op.to_height is not None for _, op in hole.cuts)
+                by_reading = read_somewhere and path in STACK and path not in (_BORE, _STROKE) and not named
                 asked = READ if by_reading else path
                 if read_somewhere and path == _STROKE and result != "compression_ratio":
                     continue

@@ -341,7 +341,11 @@ def _detail(bench: Bench, asked: Asked, plan: Plan, at: int) -> dict[str, Any]:
         "worth": worth,
         "elsewhere": [
             (e.what, e.says.written(reader))
-            for e in elsewhere(with_pushrods_of_the_shelf(asked.build), plan.planned, asked.rules)
+            for e in elsewhere(
+                with_pushrods_of_the_shelf(bench.build),
+                from_the_start(bench.build, plan.planned),
+                asked.rules,
+            )
         ],
         "irreversible": list(plan.irreversible),
         "buys": list(plan.buys),
@@ -467,7 +471,7 @@ def _reason(bench: Bench, asked: Asked, reason: Reason) -> dict[str, Any]:
 
 def ways(bench: Bench, asked: Asked) -> list[dict[str, Any]]:
     """Return each lever alone."""
-    reader, known = bench.reader, with_pushrods_of_the_shelf(asked.build)
+    reader, known = bench.reader, with_pushrods_of_the_shelf(bench.build)
     rows = []
     for way in ways_out(asked.build, asked.rules):
         plan = way.plan
@@ -480,7 +484,10 @@ def ways(bench: Bench, asked: Asked) -> list[dict[str, Any]]:
                 "cost": figure(plan.bill.cost, 0),
                 "time": _time(plan),
                 "metal": figure(plan.bill.metal, 1),
-                "drags": [e.says.written(reader) for e in elsewhere(known, plan.planned, asked.rules)],
+                "drags": [
+                    e.says.written(reader)
+                    for e in elsewhere(known, from_the_start(bench.build, plan.planned), asked.rules)
+                ],
                 "results": [f"{hole.number}: {_both(hole, reader)}" for hole in plan.result.holes],
                 "buys": list(plan.buys),
                 "irreversible": list(plan.irreversible),
