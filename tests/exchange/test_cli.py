@@ -89,7 +89,7 @@ def test_a_cut_past_the_end_of_its_chamber_is_null_and_a_stop(capsys, file):
     assert None not in [c["compression_ratio"] for c in printed["now"]["cylinders"]]
     stop = next(f for f in printed["findings"] if f["code"] == "head-cut-past-chamber")
     assert stop["severity"] == "stop"
-    assert "its deepest fill, 1.000 mm down" in stop["says"]
+    assert "its deepest fill, 1.00 mm down" in stop["says"]
 
 
 def test_standard_input_is_read_with_a_dash(capsys, monkeypatch):

@@ -93,9 +93,9 @@ def shop(app):
 def bring(session):
     """Keep a demo build (or a document) and return its number."""
 
-    def keep(document, stage="on paper"):
+    def keep(document, stage="on paper", says="for a test"):
         document = demo(document) if isinstance(document, str) else document
-        build_id = builds.create(session, document, entry=by("Tove", "for a test"), stage=stage)
+        build_id = builds.create(session, document, entry=by("Tove", says), stage=stage)
         session.commit()
         return build_id
 

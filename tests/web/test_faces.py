@@ -14,6 +14,7 @@ from support.page import read
 from zygometra.core.stages import SIGNED_OFF
 from zygometra.gauges.probe import HiddenDeck, probe_file
 from zygometra.store import builds, facts
+from zygometra.store.history import DEMO_SHOP
 
 PAGES = ("mock-up", "mock-up/tags", "decks", "heads", "steps")
 DECK = HiddenDeck("left", (1, 3, 5, 7), 110.0, 96.0, 236.5, 84.0, wedge=0.1)
@@ -230,11 +231,18 @@ def test_a_probes_file_is_taken_whole_with_its_bores_or_not_at_all(shop, bring, 
 
 
 def test_the_simulated_probe_touches_a_deck_and_hands_over_what_it_sent(shop, bring, session):
-    build = bring("quarry-loader", "measuring")
+    build = bring("quarry-loader", "measuring", says=DEMO_SHOP)
     file = shop.get(at(build, "decks/right.probe"))
     assert file.get_data(as_text=True).startswith("zygometra-probe 1\n")
     assert shop.post(at(build, "decks/simulate"), {"bank": "right", "key": "sim"}).status_code == 302
-    assert kept(session, build).surveys[-1].body["bank"] == "right"
+    survey = kept(session, build).surveys[-1].body
+    assert (survey["bank"], survey["simulated"]) == ("right", True)
+    # What it wrote is marked, and it touches nobody's own engine.
+    assert "Simulated readings are among these figures" in shop.text(at(build, "decks"))
+    own = bring("quarry-loader", "measuring")
+    assert "simulated probe" not in shop.text(at(own, "decks"))
+    assert shop.get(at(own, "decks/right.probe")).status_code == 404
+    assert shop.post(at(own, "decks/simulate"), {"bank": "right", "key": "sim"}).status_code == 404
     assert shop.get(at(build, "decks/middle.probe")).status_code == 404
     assert shop.post(at(build, "decks/simulate"), {"bank": "middle", "key": "s2"}).status_code == 404
 

@@ -7,7 +7,11 @@ import json
 import pytest
 
 from support.page import seen
+from zygometra.core.measuring.logbook import READABLE
+from zygometra.gauges.simulated import KIND, KINDS
+from zygometra.store import facts
 from zygometra.store import gauges as register
+from zygometra.store.history import DEMO_SHOP
 from zygometra.web.gauges import routes
 
 FORM = {
@@ -82,7 +86,7 @@ def test_a_stand_in_sends_the_same_readings_at_the_same_place(shop, session, bri
     from support.people import someone
 
     register.note(session, "s", "depth-2", "registered", {"x-simulated": "depth"}, actor=someone("Ada"))
-    build = bring("harbour-tug")
+    build = bring("harbour-tug", says=DEMO_SHOP)
     monkeypatch.setattr(routes, "SENDS_EVERY", 0.0)
     address = f"/streams/gauges/depth-2?build={build}&figure=deck_clearance&place="
 
@@ -101,7 +105,7 @@ def test_a_stand_in_sends_the_same_readings_at_the_same_place(shop, session, bri
     assert one == heard("h1")
     assert one != heard("h3")
     # A piston that rocks: one side high, the other low, about what was read there already.
-    low, high = ([float(v) for v in one[i::2]] for i in (0, 1))
+    low, high = ([float(v.removesuffix(" mm")) for v in one[i::2]] for i in (0, 1))
     assert max(low) < 0.30 < min(high)
     for bad in (
         "depth-2?figure=bore&place=h1&build=1",
@@ -138,3 +142,68 @@ def test_what_checks_showed_is_remembered_and_stands_in_for_a_doubt_nobody_state
     assert "3 checks" in text
     assert "this stands in for it" in text
     assert "off by -0.01 mm" in text
+
+
+# -- what is heard ---------------------------------------------------------------
+
+HEARD = {
+    (kind.key, figure, way)
+    for kind in KINDS
+    for figure in kind.figures
+    for way in (("plain", "shots") if kind.shots else ("plain",))
+}
+
+
+@pytest.mark.parametrize("unit", ["mm", "thou", "in"])
+@pytest.mark.parametrize("sender", sorted(HEARD), ids=" ".join)
+def test_units_heard_are_units_kept(shop, session, bring, monkeypatch, sender, unit):
+    """A page settled in any unit keeps what a gauge sent in the gauge's own: 0.23 mm stays 0.23 mm."""
+    kind, figure, way = sender
+    from support.people import someone
+
+    register.note(session, "s", "sender", "registered", {"x-simulated": kind}, actor=someone("Ada"))
+    build = bring("harbour-tug", "measuring", says=DEMO_SHOP)
+    session.commit()
+    monkeypatch.setattr(routes, "SENDS_EVERY", 0.0)
+    place = "h2" if READABLE[figure].per_cylinder else "e"
+    named = f"build={build}&figure={figure}&way={way}&place={place}"
+    stream = shop.client.get(f"/streams/gauges/sender?{named}", buffered=False)
+    sent = []
+    for event in stream.response:
+        sent.append(json.loads(event.decode().split("data: ")[1])["value"])
+        if len(sent) == 2:
+            break
+    stream.close()
+    form = {"key": "heard", "figure": figure, "place": place, "unit": unit, "gauge": "sender", "way": way}
+    form |= {"value": sent[0], "heard": "yes", "sure": "1", "on": "rim", "axis": "pin"}
+    if figure not in ("deck_clearance",):
+        del form["on"], form["axis"]
+    if way == "shots":
+        form |= {"side": sent[1], "size": "2.5 cc"}
+    answer = shop.post(f"/builds/{build}/measure/read", form, htmx=True)
+    assert answer.headers.get("X-Kept") == "heard", answer.get_data(as_text=True)
+    (kept,) = (one for one in facts.of_build(session, build).readings if one.id == "heard")
+    assert kept.simulated
+    if way == "shots":
+        assert kept.value == pytest.approx(int(sent[0]) * 2.5 + float(sent[1].removesuffix(" cc")))
+    else:
+        number, _, sent_unit = sent[0].partition(" ")
+        assert sent_unit == KIND[kind].unit
+        assert kept.typed["value"] == sent[0]
+        assert kept.value == pytest.approx(float(number))
+
+
+def test_a_stand_in_serves_no_engine_but_those_of_the_demo(shop, session, bring):
+    from support.people import someone
+
+    register.note(session, "s", "depth-2", "registered", {"x-simulated": "depth"}, actor=someone("Ada"))
+    demo_build, own = bring("harbour-tug", says=DEMO_SHOP), bring("harbour-tug")
+    read = "measure/read?figure=deck_clearance&gauge=depth-2&unit=mm"
+    assert "Let depth-2 send" in shop.text(f"/builds/{demo_build}/{read}")
+    assert "Let depth-2 send" not in shop.text(f"/builds/{own}/{read}")
+    stream = "/streams/gauges/depth-2?figure=deck_clearance&place=h1&build="
+    assert shop.get(f"{stream}{own}").status_code == 404
+    copied = shop.post("/builds/new", {"copy_of": str(demo_build), "copy_name": "My own"})
+    copy = copied.headers["Location"].split("/")[2]
+    assert copy not in (str(demo_build), str(own))
+    assert shop.get(f"{stream}{copy}").status_code == 404

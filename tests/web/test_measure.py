@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import io
 import json
 
@@ -27,6 +28,8 @@ def tug(bring, session):
 def reading(key="k1", value="0.31", **more):
     """What the reading page sends."""
     settled = {"figure": "deck_clearance", "unit": "mm", "way": "plain", "gauge": "depth-2", "on": "rim"}
+    if more.get("figure", "deck_clearance") == "deck_clearance":
+        settled["axis"] = "pin"
     conditions = {"caps": "torqued", "oiled": "yes", "block": "upright"}
     return {"key": key, "value": value, "place": "h1", "then": "round"} | settled | conditions | more
 
@@ -261,6 +264,35 @@ def test_a_zero_is_set_and_checked_and_one_that_moved_takes_its_readings_with_it
     for bad in ({"after": ""}, {"after": "x"}, {"zero": ""}):
         form = {**setup, "key": "z4", "do": "check", "zero": zero, "after": "0"} | bad
         assert shop.post(f"/builds/{tug}/measure/zero", form).status_code == 422
+
+
+@pytest.mark.parametrize(
+    ("before", "sent", "says"),
+    [
+        # Proud among proud ones: said nowhere, it is asked about.
+        (["0.30 mm proud", "0.32 mm proud"], {"value": "0.31"}, "0.31 mm proud would be like the others"),
+        (["12 thou proud"], {"value": "12 thou"}, "12.0 thou proud would be like the others"),
+        (
+            [],
+            {"way": "tipped", "value": "0.9", "side": "-0.3", "axis": ""},
+            "a rock of 0.60 mm, which no piston has",
+        ),
+        ([], {"value": "0.31", "axis": "thrust"}, "off the pin axis may hold the piston's rock"),
+        ([], {"value": "0.31", "axis": ""}, "with no axis told may hold the piston's rock"),
+    ],
+)
+def test_what_is_likely_a_slip_is_asked_about_while_it_is_typed(shop, bring, session, before, sent, says):
+    build = bring("sawmill-six", "measuring")
+    for i, value in enumerate(before):
+        kept = take(shop, build, **reading(f"b{i}", value, place=f"h{i + 1}", gauge="", sure="1"))
+        assert kept.status_code == 200
+    form = reading("new", **{"place": "h4", "gauge": "", **sent})
+    answer = take(shop, build, **form)
+    assert answer.status_code == 422
+    assert says in html.unescape(answer.get_data(as_text=True))
+    assert len(taken(session, build).readings) == len(before)
+    assert take(shop, build, **form, sure="1").status_code == 200
+    assert len(taken(session, build).readings) == len(before) + 1
 
 
 def test_what_was_found_is_noted_once_with_its_place_and_consequence(shop, tug, session):

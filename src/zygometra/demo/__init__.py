@@ -12,6 +12,7 @@ from zygometra.core.build.document import Document
 from zygometra.core.stages import CLOSED
 from zygometra.exchange.build_file import build_from_text
 from zygometra.store import builds, gauges
+from zygometra.store.history import DEMO_SHOP
 from zygometra.store.moves import set_stage
 from zygometra.store.shelf import take_in
 from zygometra.store.tables import BuildRow, PartRow
@@ -21,7 +22,7 @@ from .shelf import demo_shelf
 
 BUILDS = Path(__file__).parent / "builds"
 
-BROUGHT = "brought in with the demo shop"
+BROUGHT = DEMO_SHOP
 # The shelf of the demo shop.
 PARTS, SEED = 420, 7
 

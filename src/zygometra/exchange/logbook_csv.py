@@ -52,6 +52,7 @@ COLUMNS = (
     "temperature",
     "gauge temperature",
     "conditions",
+    "simulated",
     "says",
     "by",
     "at",
@@ -131,9 +132,16 @@ def _cells(reading: Reading) -> dict[str, str]:
         "gauge temperature": raw.get("gauge_temperature"),
         "conditions": "; ".join(f"{k}={_word(v)}" for k, v in (raw.get("conditions") or {}).items()),
     }
+    cells["simulated"] = "yes" if raw.get("simulated") else None
     for name in ("gauge", "zero", "on", "axis", "clock", "temperature", "says", "by", "at"):
         cells[name] = raw.get(name)
     return {name: "" if value is None else str(value) for name, value in cells.items()}
+
+
+def _yes_or_no(text: str) -> bool:
+    if (word := text.strip().lower()) not in ("yes", "no"):
+        raise QuantityError(shown(text), "yes or no")
+    return word == "yes"
 
 
 def _word(value: Any) -> str:
@@ -312,6 +320,8 @@ class _Row:
         for name in ("bank", "gauge", "zero", "on", "axis", "by"):
             entry[name] = self.words(name)
         entry["says"] = self.words("says", 400)
+        if self.read("simulated", _yes_or_no):
+            entry["simulated"] = True
         holes = "a cylinder number, 1 to 99"
         entry["cylinder"] = self.read("cylinder", lambda text: whole_number(text, holes, low=1, high=99))
         if field is not None:

@@ -72,6 +72,24 @@ def history(
     return tuple(read_change(row) for row in session.execute(statement))
 
 
+# What the record of a build begins with that came with the demo shop.
+DEMO_SHOP = "brought in with the demo shop"
+
+
+def is_of_the_demo(session: Session, build_id: int) -> bool:
+    """Tell whether a build came with the demo shop; a copy of one did not.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    build_id : int
+        The build.
+    """
+    first = select(_change.c.says).where(_change.c.build_id == build_id).order_by(_change.c.id).limit(1)
+    return session.execute(first).scalar_one_or_none() == DEMO_SHOP
+
+
 def read_change(row: Row[Any]) -> Change:
     """Return a row of the history as a change."""
     patch = tuple(Difference(tuple(p["path"]), p["before"], p["after"]) for p in row.patch)

@@ -14,6 +14,10 @@ SUCCESSIVE, SUCCESSIVE_VOLUMES, STEPS = 3, 2, 2
 # A figure off by such a factor from its like was probably slipped: a point, or inches.
 _SLIPS = (10.0, 100.0, 1000.0, 25.4)
 _NEAR = 0.35
+# So near the others, in mm, a piston stands on their side of the deck.
+_NEAR_PROUD = 0.05
+# So many times the usual rock of a piston nobody has.
+_ROCKS = 4.0
 
 State = Literal["agree", "more", "apart"]
 
@@ -67,6 +71,38 @@ def agreement(readings: Sequence[Reading], logbook: Logbook) -> Agreement:
     return Agreement("agree" if apart <= within * (1 + 1e-9) + 1e-12 else "apart", 0, apart, within)
 
 
+def odd_rock(reading: Reading, usual: float) -> float | None:
+    """Return the rock of a tipped pair where no piston rocks so much; None where one could.
+
+    Parameters
+    ----------
+    reading : Reading
+        The new one.
+    usual : float
+        The house's rock of a piston that nobody has read, in mm.
+    """
+    rock = reading.rock
+    return rock if rock is not None and rock > _ROCKS * usual else None
+
+
+def axis_wanted(reading: Reading, others: Sequence[Reading]) -> bool:
+    """Tell whether a plain depth may hold rock: read off the pin axis, or nobody said over which.
+
+    Parameters
+    ----------
+    reading : Reading
+        The new one.
+    others : sequence of Reading
+        What was read of the same figure before: who let one pass without an axis is not asked again.
+    """
+    if reading.figure != "deck_clearance" or reading.way != "plain" or reading.on == "dome":
+        return False
+    if reading.spot.axis == "thrust":
+        return True
+    silent = [one for one in others if one.way == "plain" and not one.spot.axis]
+    return not reading.spot.axis and not silent
+
+
 def slipped(reading: Reading, others: Sequence[float], paper: float | None) -> float | None:
     """Return the value that a new reading is a likely slip of; None where it is not odd.
 
@@ -89,7 +125,11 @@ def slipped(reading: Reading, others: Sequence[float], paper: float | None) -> f
     if like is None:
         return None if is_usual(READABLE[reading.figure], reading.value) else reading.value
     value = reading.value
-    if value == 0 or like == 0 or value * like < 0:
+    if value == 0 or like == 0:
         return None
+    if value * like < 0:
+        # Proud said nowhere among pistons that stand proud: the same figure on the other side would be like them.
+        near = abs(abs(value) - abs(like)) <= max(_NEAR * abs(like), _NEAR_PROUD)
+        return -value if reading.figure == "deck_clearance" and like < 0 and near else None
     factor = max(value / like, like / value)
     return like if any(abs(factor / slip - 1) < _NEAR for slip in _SLIPS) else None

@@ -15,6 +15,7 @@ from zygometra.core.findings.collect import of_figures, of_plan, worst_first
 from zygometra.core.findings.registry import Case
 from zygometra.core.findings.said import Finding
 from zygometra.core.house_rules import HouseRules, rules_for
+from zygometra.core.measuring.simulated import is_simulated
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.stack.results import Evaluation, State
 from zygometra.core.stages import Standing
@@ -103,6 +104,11 @@ class Bench:
         """The places of figures that readings stand behind."""
         used = self.build.in_use
         return frozenset() if used is None else frozenset(map(str, used.series))
+
+    @property
+    def is_simulated(self) -> bool:
+        """True where stand-ins made some of its figures."""
+        return self.kept.once("simulated", lambda: is_simulated(self.kept.build))
 
     @property
     def shown_state(self) -> State | None:

@@ -15,6 +15,7 @@ from zygometra.gauges.probe import probe_file
 
 from ..build.bench import BEGUN, Bench, is_begun, open_bench
 from ..build.page import render
+from ..build.practice import may_simulate
 from ..build.saving import save as save_build
 from ..forms.form import Form
 from ..measure.noting import fault_words
@@ -78,14 +79,17 @@ def simulate(build_id: int) -> BaseResponse:
     """Let the simulated probe touch a deck of this build, and keep what it sends."""
     bench = open_bench(build_id)
     bank = next((one for one in bench.build.banks if one.name == request.form.get("bank")), None)
-    if bank is None:
+    if bank is None or not may_simulate(bench):
         abort(404)
     hidden = hidden_deck(bench, bank)
     if hidden is None:
         flash("The simulated probe wants a bore pitch, a bore and a deck height in Figures.")
         return redirect(url_for("decks.page", build_id=build_id))
     return _taken(
-        bench, probe_file(hidden, f"{bench.build.name} {bank.name}").encode(), "the simulated probe"
+        bench,
+        probe_file(hidden, f"{bench.build.name} {bank.name}").encode(),
+        "the simulated probe",
+        simulated=True,
     )
 
 
@@ -94,7 +98,7 @@ def sent(build_id: int, bank: str) -> Response:
     """Hand over what the simulated probe sends of a deck."""
     bench = open_bench(build_id)
     of = next((one for one in bench.build.banks if one.name == bank), None)
-    hidden = hidden_deck(bench, of) if of is not None else None
+    hidden = hidden_deck(bench, of) if of is not None and may_simulate(bench) else None
     if hidden is None:
         abort(404)
     response = Response(
@@ -104,10 +108,11 @@ def sent(build_id: int, bank: str) -> Response:
     return response
 
 
-def _taken(bench: Bench, data: bytes, called: str) -> BaseResponse:
+def _taken(bench: Bench, data: bytes, called: str, *, simulated: bool = False) -> BaseResponse:
     try:
         probed = read_probe(data)
-        refusal = keep_survey(bench, key_of(request.form), {**probed.entry, "says": f"from {called[:80]}"})
+        entry = {**probed.entry, "says": f"from {called[:80]}"} | ({"simulated": True} if simulated else {})
+        refusal = keep_survey(bench, key_of(request.form), entry)
     except QuantityError as error:
         refusal = told_error(error)
     except BuildFaults as error:

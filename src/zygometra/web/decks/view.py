@@ -13,6 +13,7 @@ from zygometra.core.measuring.faces import Face, aims_of_clearance, deck_differe
 from zygometra.store import gauges
 
 from ..build.bench import Bench, is_begun
+from ..build.practice import may_simulate
 from ..db import db
 from ..measure.face_view import (
     ACROSS,
@@ -84,7 +85,8 @@ def view(bench: Bench, asked: Mapping[str, str]) -> dict[str, Any]:
         },
         "lengths": LENGTHS,
         "instead": _instead(bench),
-        "probe": any(
+        "probe": may_simulate(bench)
+        and any(
             "probe" in raw.get("kind", "") and raw.get("x-simulated") for raw in register.entries.values()
         ),
         "key": f"survey-{secrets.token_hex(8)}",

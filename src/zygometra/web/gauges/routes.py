@@ -29,6 +29,7 @@ from zygometra.gauges.simulated import KIND, Simulated, Truth, hidden_value
 from zygometra.store import gauges as register
 
 from ..build.bench import open_bench
+from ..build.practice import may_simulate
 from ..db import db
 from ..forms.form import Form
 from ..measure.read_view import place_value, places_of
@@ -123,6 +124,9 @@ def stream(name: str) -> Response:
     if kind is None or figure not in READABLE:
         abort(404)
     bench = open_bench(known_id(request.args.get("build", "")))
+    if not may_simulate(bench):
+        # A stand-in makes no figures of a real engine.
+        abort(404)
     place = next(
         (p for p in places_of(bench, figure) if place_value(p) == request.args.get("place", "")), None
     )
@@ -130,7 +134,8 @@ def stream(name: str) -> Response:
         abort(404)
     truth = _truth(bench, figure, str(place))
     port = Simulated(kind, truth, f"{name} {bench.id}", str(place), count=400)
-    return Response(_told(port), content_type="text/event-stream; charset=utf-8")
+    counted = request.args.get("way") == "shots"
+    return Response(_told(port, counted=counted), content_type="text/event-stream; charset=utf-8")
 
 
 def _truth(bench: Any, figure: str, place: str) -> Truth:
@@ -158,15 +163,38 @@ def _truth(bench: Any, figure: str, place: str) -> Truth:
     return Truth(hidden_value(figure, place, value, doubt, f"build {bench.id}"))
 
 
-def _told(port: Simulated) -> Iterator[str]:
-    """The words of a stream: an event for every line that the gauge sends."""
+def _told(port: Simulated, *, counted: bool) -> Iterator[str]:
+    """The words of a stream: an event for every reading that the gauge sends."""
     ends = time.monotonic() + LASTS
-    for line in readings_from(port):
+    for line in heard(port, counted=counted):
         if time.monotonic() > ends:
             return
         if isinstance(line, Noise):
             yield f"event: noise\ndata: {json.dumps(line.line)}\n\n"
         else:
-            number = line.number.lstrip("+")
-            yield f"event: reading\ndata: {json.dumps({'value': number, 'says': line.typed})}\n\n"
+            yield f"event: reading\ndata: {json.dumps({'value': line, 'says': line})}\n\n"
         time.sleep(SENDS_EVERY)
+
+
+def heard(port: Simulated, *, counted: bool) -> Iterator[str | Noise]:
+    """Yield what a stand-in sends as a page keeps it: every figure in the unit that it was sent in.
+
+    A syringe sends whole shots and then a part of one: apart where shots are counted (a count has no unit), else
+    as the volume that they come to.
+    """
+    whole = None
+    for line in readings_from(port):
+        if isinstance(line, Noise):
+            yield line
+            continue
+        unit = line.unit or port.kind.unit
+        if not port.kind.shots:
+            yield f"{line.number.lstrip('+')} {unit}"
+        elif whole is None:
+            whole = int(float(line.number))
+            if counted:
+                yield str(whole)
+        else:
+            part = float(line.number)
+            yield f"{part:g} {unit}" if counted else f"{whole * port.kind.shots + part:.10g} {unit}"
+            whole = None

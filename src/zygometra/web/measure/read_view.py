@@ -15,6 +15,7 @@ from zygometra.store import gauges
 from zygometra.store.gauges import Register
 
 from ..build.bench import Bench
+from ..build.practice import may_simulate
 from ..db import db
 from ..forms.read import bare_unit_of
 from .said import Line, agreement_words, label, line, mark_of, value_words
@@ -387,6 +388,7 @@ def _zeros(bench: Bench, gauge: str) -> list[tuple[str, str]]:
 def _listen(bench: Bench, register: Register, setup: Mapping[str, str], at: str) -> str:
     """The address of what the chosen gauge sends, where it is one that sends."""
     entry = register.entries.get(setup["gauge"]) or {}
-    if not entry.get("x-simulated"):
+    if not entry.get("x-simulated") or not may_simulate(bench):
         return ""
-    return url_for("gauges.stream", name=setup["gauge"], build=bench.id, figure=setup["figure"], place=at)
+    figure, way = setup["figure"], setup["way"]
+    return url_for("gauges.stream", name=setup["gauge"], build=bench.id, figure=figure, way=way, place=at)

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 from zygometra.core.digits import figure
 from zygometra.core.errors import Fault, QuantityError, shown
-from zygometra.core.measuring.agreement import slipped
+from zygometra.core.measuring.agreement import axis_wanted, odd_rock, slipped
 from zygometra.core.measuring.logbook import AXES, READABLE, SURFACES, Gauge, Logbook, Reading
 from zygometra.core.measuring.read_in import moment, read_reading
 from zygometra.core.spoken import as_written
@@ -149,6 +149,9 @@ def _body(form: Mapping[str, str]) -> dict[str, Any]:
         ]
     else:
         body["value"] = _valued(form.get("value", ""), unit, field.kind, sided=sided)
+    if form.get("heard") == "yes":
+        # Only stand-ins send to a page so far: what they sent is no real figure.
+        body["simulated"] = True
     return body | _circumstances(form)
 
 
@@ -278,6 +281,15 @@ def _odd(bench: Bench, reading: Reading, logbook: Logbook, reader: Reader) -> st
     if same and _apart(here[-1].at, reading.at) < _TWICE_WITHIN:
         return (
             f"That is the same figure for the same place within three seconds: pressed twice? {_INSIST} both."
+        )
+    if (rock := odd_rock(reading, bench.rules["usual_rock"])) is not None:
+        told = bench.reader.length(rock, rock / 20)
+        return f"The two sides make a rock of {told}, which no piston has: {_OR}"
+    if axis_wanted(reading, standing):
+        where = "off the pin axis" if reading.spot.axis else "with no axis told"
+        return (
+            f"A plain reading {where} may hold the piston's rock: read over the pin axis and say so, or tip it both "
+            f"ways. {_INSIST} it."
         )
     paper = (bench.build.paper or bench.build.figures).get(str(reading.place))
     if paper is None and (state := bench.kept.now) is not None and reading.figure == "deck_clearance":

@@ -47,6 +47,7 @@ function step(by) {
 function clear() {
   form.elements.value.value = "";
   if (form.elements.side) form.elements.side.value = "";
+  form.elements.heard.value = "";
   form.elements.value.removeAttribute("aria-invalid");
   form.elements.value.focus();
 }
@@ -150,6 +151,7 @@ function correct(wanted) {
   goTo(entry.place);
   form.elements.value.value = entry.value;
   if (form.elements.side) form.elements.side.value = entry.side ?? "";
+  form.elements.heard.value = entry.heard ?? "";
   form.elements.value.setAttribute("aria-invalid", "true");
   form.elements.value.select();
   const box = byId("refused");
@@ -238,9 +240,10 @@ function open() {
   source.addEventListener("reading", (event) => {
     const heard = JSON.parse(event.data);
     byId("heard").textContent = `heard ${heard.says}`;
-    const { value, side } = form.elements;
+    const { value, side, heard: mark } = form.elements;
     if (!value.value) value.value = heard.value;
     else if (side && !side.value) side.value = heard.value;
+    mark.value = "yes";
     value.focus();
   });
   source.addEventListener("error", () => {
