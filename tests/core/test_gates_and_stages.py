@@ -10,7 +10,7 @@ from zygometra.core import gates, stages
 from zygometra.core.gates import GATE, GATES, covers, is_reason
 from zygometra.core.stages import FIRST, SHELVED, SIGNED_OFF, STAGE, STAGES, Standing, follows, moved_words
 
-STANDINGS = st.builds(Standing, *[st.integers(0, 40)] * 4)
+STANDINGS = st.builds(Standing, *[st.integers(0, 40)] * 5)
 
 
 def test_the_gates_are_numbered_through_and_each_says_what_it_wants():
@@ -84,6 +84,7 @@ def test_a_step_follows_where_the_order_of_work_leads(stage, wanted):
         ("ready to cut", Standing(20, 7, 2, 0), Standing(20, 7, 2, 1)),
         ("ready to cut", Standing(20, 0, 1, 0), Standing(20, 20, 0, 0)),
         ("cut", Standing(20, 7, 2, 3), Standing(20, 7, 0, 0)),
+        ("cut", Standing(20, 7, 0, 0, 1), Standing(20, 7, 0, 0)),
         ("signed off", Standing(20, 20, 2, 0), Standing(20, 20, 2, 1)),
         ("shelved", Standing(), None),
     ],
@@ -99,7 +100,7 @@ def test_a_stop_keeps_a_build_from_being_ready_and_from_being_signed_off(standin
     stopped = standing._replace(stops=standing.stops + 1)
     assert not STAGE["ready to cut"].shown(stopped)
     assert not STAGE["signed off"].shown(stopped)
-    assert STAGE["cut"].shown(stopped) == (stopped.operations > 0)
+    assert STAGE["cut"].shown(stopped) == (stopped.operations > 0 or stopped.cuts > 0)
 
 
 def test_a_build_begins_on_paper_and_ends_shelved():

@@ -259,7 +259,7 @@ def test_a_set_is_logged_piece_by_piece(shop, bring, kept):
 
     assert piece(2, "0.30 mm", **{"finished.0": "0", "finished.1": "0.01 mm"}).status_code == 302
     assert piece(1, "0.25 mm", stopped="0.055 mm").status_code == 302
-    rows = {row[0]: row for row in shop.page(address).rows()}
+    rows = {row[0]: row for row in reversed(shop.page(address).rows())}
     assert rows["hole 2 zero"][1] == "0.300 mm"
     assert rows["hole 1"][4] == "0.055 mm"
     assert piece(9, "0.1 mm").status_code == 422

@@ -275,7 +275,7 @@ def test_a_zero_is_set_and_checked_and_one_that_moved_takes_its_readings_with_it
         (
             [],
             {"way": "tipped", "value": "0.9", "side": "-0.3", "axis": ""},
-            "a rock of 0.60 mm, which no piston has",
+            "a rock of 0.600 mm, which no piston has",
         ),
         ([], {"value": "0.31", "axis": "thrust"}, "off the pin axis may hold the piston's rock"),
         ([], {"value": "0.31", "axis": ""}, "with no axis told may hold the piston's rock"),

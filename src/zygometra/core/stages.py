@@ -11,13 +11,14 @@ class Standing(NamedTuple):
     """What is known of a build: counts, without units.
 
     ``read`` of ``figures`` are measured or mocked up, ``operations`` are planned, ``stops``
-    stand against it.
+    stand against it, ``cuts`` were made or begun by the log, planned or not.
     """
 
     figures: int = 0
     read: int = 0
     operations: int = 0
     stops: int = 0
+    cuts: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +53,12 @@ STAGES: tuple[Stage, ...] = (
         lambda s: s.operations > 0 and s.stops == 0,
         ("cut", "measuring"),
     ),
-    Stage("cut", "a cut was planned", lambda s: s.operations > 0, ("measuring", "signed off")),
+    Stage(
+        "cut",
+        "a cut was planned or made",
+        lambda s: s.operations > 0 or s.cuts > 0,
+        ("measuring", "signed off"),
+    ),
     Stage("signed off", "no stop stands against it", lambda s: s.stops == 0, ("shelved",)),
     Stage("shelved", "nobody works on it", lambda _: True, ("on paper", "measuring")),
 )

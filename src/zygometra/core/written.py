@@ -22,6 +22,16 @@ class Length(NamedTuple):
         return reader.length(self.mm, self.u)
 
 
+class Both(NamedTuple):
+    """A length that was set, in mm: written in both systems, the reader's first."""
+
+    mm: float
+
+    def written(self, reader: Reader) -> str:
+        """Write it."""
+        return f"{reader.limit(self.mm)} ({reader.length(self.mm, self.mm / 200, other=True)})"
+
+
 class Judged(NamedTuple):
     """A length in mm beside the edge it is judged by: written so that the two read as they lie."""
 

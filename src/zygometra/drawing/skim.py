@@ -123,6 +123,9 @@ def running_bar(done: float, asked: float | None, limit: float, lost: float | No
     """
     ends = [value for value in (done, asked, lost) if value is not None]
     far = min(limit, 3 * max([*ends, 0.02])) if limit < 1e6 else 1.4 * max([*ends, 0.02])
+    if asked is None and limit < 1e6:
+        # Where nothing was planned the limit is what there is to look at.
+        far = max(limit, done)
     scale = (WIDTH - 8) / max(far * 1.02, 1e-6)
     out = [
         f'<svg viewBox="0 0 {WIDTH:g} 46" class="running" role="img" aria-label="{escape(label)}">',

@@ -7,6 +7,8 @@ from typing import Any
 
 from zygometra.core.build.cut_log import FACES, SETS
 from zygometra.core.errors import Fault, shown
+from zygometra.core.quantity import read_quantity
+from zygometra.core.units import Kind
 
 
 def cut_log_faults(document: Mapping[str, Any], names: list[str], numbers: list[int]) -> Iterator[Fault]:
@@ -29,6 +31,8 @@ def cut_log_faults(document: Mapping[str, Any], names: list[str], numbers: list[
     for key in ("set_ups", "passes", "verified"):
         for i, raw in enumerate(document.get(key) or ()):
             yield from cut_faults(f"{key}[{i}]", raw, names, numbers, piece=key == "passes")
+    for i, raw in enumerate(document.get("passes") or ()):
+        yield from nothing_faults(f"passes[{i}]", raw)
     for key in ("accepted", "acceptances"):
         for i, raw in enumerate(document.get(key) or ()):
             if (raw.get("gate") is None) == (raw.get("about") is None):
@@ -68,6 +72,24 @@ def cut_faults(
             yield Fault(f"{path}.cylinder", f"cylinder {cylinder}", f"one of {known}")
         if bank is not None:
             yield Fault(f"{path}.bank", f"a bank for {raw['op']}", "a cylinder: a set is cut piece by piece")
+
+
+def nothing_faults(path: str, raw: Mapping[str, Any]) -> Iterator[Fault]:
+    """Yield what is wrong with a pass that takes nothing: it carries marks, or what a piece was gauged at.
+
+    Parameters
+    ----------
+    path : str
+        Where it stands.
+    raw : Mapping
+        Of the right shape.
+    """
+    depth = read_quantity(raw["depth"], Kind.LENGTH, dimension="exact").value
+    carries = any(raw.get(key) not in (None, [], ()) for key in ("touched", "clean", "stopped", "finished"))
+    if not depth and not carries:
+        yield Fault(
+            f"{path}.depth", "nothing", "the depth of the pass, or what a touch-off or a gauge showed"
+        )
 
 
 def decision_faults(decisions: Any) -> Iterator[Fault]:
@@ -139,3 +161,5 @@ def entry_faults(key: str, raw: Mapping[str, Any], names: list[str], numbers: li
         return
     if key in ("set_ups", "passes", "verified"):
         yield from cut_faults(key, raw, names, numbers, piece=key == "passes")
+    if key == "passes":
+        yield from nothing_faults(key, raw)

@@ -16,7 +16,7 @@ from .face_shapes import Along, SpanShape
 from .shapes import CylinderNumber, Id, Moment, Note, Shape, Word, plain_slot
 
 Off: Any = plain_slot(Kind.LENGTH, "exact", -50, 50)
-PassDepth: Any = plain_slot(Kind.LENGTH, "exact", 1e-4, 10)
+PassDepth: Any = plain_slot(Kind.LENGTH, "exact", 0, 10)
 Depth: Any = plain_slot(Kind.LENGTH, "exact", 0, 50)
 Zones = Annotated[list[Word], Slot(max_length=200)]
 Figures = Annotated[

@@ -47,12 +47,53 @@ def test_a_number_is_one_pass_whoever_says_it(entered):
 def test_a_pass_deeper_than_what_is_left_above_the_limit_is_refused_unless_it_was_so():
     now = deck(passes=deck_passes(0.3, 0.2))
     assert (now.done, now.limit) == (pytest.approx(0.5), 0.6)
-    check_pass(now, 0.1)
+    check_pass(now, 0.1, RULES)
     with pytest.raises(PassTooDeep, match=r"0\.110 mm, and 0\.10 mm is left above the limit"):
-        check_pass(now, 0.11)
-    check_pass(now, 0.11, sure=True)
+        check_pass(now, 0.11, RULES)
+    check_pass(now, 0.11, RULES, sure=True)
+    # A touch-off takes nothing.
+    check_pass(now, 0.0, RULES)
     with pytest.raises(QuantityError):
-        check_pass(now, 0.0, sure=True)
+        check_pass(now, -0.01, RULES, sure=True)
+
+
+def test_a_pass_ten_times_its_like_or_on_what_is_done_is_asked_about():
+    lever = {"levers": {"deck_cut": {"max": 9}}}
+    now = deck(passes=deck_passes(0.05, 0.04, 0.05), **lever)
+    check_pass(now, 0.4, RULES)
+    with pytest.raises(
+        PassTooDeep, match=r"0\.50 mm \(19\.7 thou\), where 0\.05 mm \(2\.0 thou\) would be like"
+    ):
+        check_pass(now, 0.5, RULES)
+    # The first one against what is planned, or what the house takes at once.
+    first = deck(planned=planned(0.3), **lever)
+    check_pass(first, 0.3, RULES)
+    with pytest.raises(PassTooDeep, match="a slipped point"):
+        check_pass(first, 3.0, RULES)
+    done = deck(planned=planned(0.3), passes=deck_passes(0.3), **lever)
+    with pytest.raises(PassTooDeep, match="on what is done"):
+        check_pass(done, 0.02, RULES)
+
+
+def test_a_touch_off_carries_its_marks_into_the_forecast():
+    off = {
+        "id": "t",
+        "op": "deck_cut",
+        "bank": "A",
+        "number": 1,
+        "depth": 0,
+        "touched": ["intake 1"],
+        "at": moment(20),
+    }
+    cut = {**deck_passes(0.05)[0], "number": 2, "touched": ["middle 2"], "clean": ["intake 1"]}
+    now = deck(passes=[off, cut])
+    assert now.done == pytest.approx(0.05)
+    assert now.touched == {"intake 1", "middle 2"}
+    assert forecast_of(now).clean_at >= 0.05
+    assert forecast_of(deck(passes=[off])) is None
+    bare = {**off, "touched": []}
+    with pytest.raises(Exception, match="what a touch-off or a gauge showed"):
+        deck(passes=[bare])
 
 
 def test_the_least_deck_height_is_a_limit_wherever_the_height_was_read():
@@ -141,9 +182,13 @@ def test_a_pass_plan_comes_to_its_cut_and_keeps_to_the_house(total, share, kind)
     assert plan.passes[-1].total == pytest.approx(total, abs=1e-9)
     for one in plan.passes:
         most = RULES["rough_pass"] if one.kind == "rough" else RULES["finish_pass"]
+        # Two that would rub are one.
+        most = max(most, 2 * RULES["least_chip"])
         assert 0 < one.depth <= most + 1e-9
+        assert one.depth >= min(RULES["least_chip"], total - done) - 1e-9
     after = math.fsum(one.depth for one in plan.passes[plan.stop_after :])
-    assert after == pytest.approx(min(total - done, RULES["stop_left"]), abs=1e-9)
+    least = min(total - done, RULES["stop_left"])
+    assert least - 1e-9 <= after <= least + RULES["least_chip"] + 1e-9
     assert plan.minutes == pytest.approx(sum(pass_minutes(400, 300, one.feed) for one in plan.passes))
     if kind:
         assert plan.ra <= FINISH[kind][1] + 1e-9

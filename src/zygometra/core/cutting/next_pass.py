@@ -10,8 +10,8 @@ from ..written import Length
 from .reach import Reach
 from .running import Running
 
-# A hair, in mm: a pass that ends on its limit does not pass it.
-_HAIR = 1e-9
+# A hair, in mm: a pass that ends on its limit does not pass it; and half of what a scale is set to, in mm.
+_HAIR, _SET = 1e-9, 0.0013
 
 
 class Said(NamedTuple):
@@ -45,11 +45,13 @@ def before_pass(now: Running, reach: Reach | None, depth: float, rules: HouseRul
             "Stop and measure; at most {most} more keeps the way open."
         )
         return Said("stop", sentence(text, after=after, most=Length(reach.most)))
-    if now.left is not None and depth > now.left + 1e-6:
+    if not depth:
+        return Said("good", sentence("A touch-off: it takes nothing and carries its marks."))
+    if now.left is not None and depth > now.left + _SET:
         return Said(
             "warn", sentence("Deeper than the {left} that is left of the plan.", left=Length(now.left))
         )
-    if 0 < depth < rules["least_chip"]:
+    if depth < rules["least_chip"] - _SET:
         text = "A chip of {cut} rubs; the tool wants {least}."
         return Said("warn", sentence(text, cut=cut, least=Length(rules["least_chip"])))
     if reach is not None and reach.loses(2 * depth):

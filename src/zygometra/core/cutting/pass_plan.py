@@ -82,13 +82,18 @@ def pass_plan(
     if left <= 0:
         raise QuantityError(Length(max(done, 0.0)), "a cut of which something is left")
     cutter, radius = rules["cutter_diameter"], rules["nose_radius"]
+    least = rules["least_chip"]
     rough = left - rules["stop_left"]
-    rough = rough if rough > _ROUNDED else 0.0
+    # What would rub by itself is finished with the rest.
+    rough = rough if rough > max(_ROUNDED, least) else 0.0
     finish = left - rough
     low, high = FINISH.get(gasket_kind, FINISH["composite"])
     fine = feed_for(high if low == 0 else (low + high) / 2, radius)
     turns = turns_of(rules["cutting_speed"], cutter)
-    depths = [*_split("rough", rough, rules["rough_pass"]), *_split("finish", finish, rules["finish_pass"])]
+    depths = [
+        *_split("rough", rough, rules["rough_pass"], least),
+        *_split("finish", finish, rules["finish_pass"], least),
+    ]
     passes, at, minutes = [], done, 0.0
     for kind, depth in depths:
         at += depth
@@ -99,10 +104,13 @@ def pass_plan(
     return PassPlan(tuple(passes), stop, minutes, finish_of(fine, radius), fine, turns)
 
 
-def _split(kind: str, amount: float, most: float) -> list[tuple[str, float]]:
+def _split(kind: str, amount: float, most: float, least: float) -> list[tuple[str, float]]:
+    """Equal passes, none deeper than the most and none that rubs, as far as both can be had."""
     if not amount:
         return []
     count = max(math.ceil(amount / most - 1e-9), 1)
+    if amount / count < least:
+        count = max(math.floor(amount / least + 1e-9), 1)
     return [(kind, amount / count)] * count
 
 

@@ -15,10 +15,12 @@ from ..faces.model import Pass, Point
 from ..house_rules import HouseRules
 from ..sentence import Sentence, sentence
 from ..stack.as_cut import read_at
-from ..written import Length, judged
+from ..written import Both, Length, judged
 
 # A hair, in mm: a pass that ends on its limit does not pass it; and what adding passes up may leave of a cut.
 _HAIR, _ROUNDED = 1e-9, 1e-6
+# So many times deeper than its like a pass is asked about.
+_ODD = 10.0
 USUAL_PITCH, USUAL_BORE = 100.0, 88.0
 
 
@@ -125,7 +127,7 @@ def running(build: Build, place: CutPlace, rules: HouseRules) -> Running:
         found.again,
         found.against,
         done,
-        None if asked is None else asked.value,
+        None if asked is None or math.isnan(asked.value) else asked.value,
         limit,
         limit_from,
         zones_of(build, bank),
@@ -160,7 +162,7 @@ def _limit(
     return min(ends, key=lambda end: end[0])
 
 
-def check_pass(now: Running, depth: float, *, sure: bool = False) -> None:
+def check_pass(now: Running, depth: float, rules: HouseRules, *, sure: bool = False) -> None:
     """Refuse a pass that cannot be, with what to check.
 
     Parameters
@@ -168,20 +170,25 @@ def check_pass(now: Running, depth: float, *, sure: bool = False) -> None:
     now : Running
         How the cut stands before it.
     depth : float
-        Of the pass, in mm.
+        Of the pass, in mm; nought for a touch-off, or a piece that was gauged and not cut.
+    rules : HouseRules
+        For the pass that is usual where none was made yet.
     sure : bool
         True where whoever logs it says that it was made so.
 
     Raises
     ------
     QuantityError
-        If it takes nothing.
+        If it takes less than nothing.
     PassTooDeep
-        If it goes deeper than what is left above the limit.
+        If it goes deeper than what is left above the limit, is ten times as deep as its like, or is made on what is
+        finished.
     """
-    if not depth > 0:
-        raise QuantityError(Length(depth), "the depth of this pass, above nought")
-    if depth > now.above_limit + _HAIR and not sure:
+    if depth < 0:
+        raise QuantityError(Length(depth), "the depth of this pass, nought or more")
+    if not depth or sure:
+        return
+    if depth > now.above_limit + _HAIR:
         cut, left = judged(depth, now.above_limit)
         raise PassTooDeep(
             "Found a pass of {cut}, and {left} is left above the limit of {limit} ({whose}): check the depth, "
@@ -190,6 +197,21 @@ def check_pass(now: Running, depth: float, *, sure: bool = False) -> None:
             left=left,
             limit=Length(now.limit),
             whose=_WHOSE.get(now.limit_from, now.limit_from),
+        )
+    if now.is_done:
+        raise PassTooDeep(
+            "Found a pass of {cut} on what is done, {done} off in all: if it was cut so, say so.",
+            cut=Both(depth),
+            done=Length(now.done, 0.001),
+        )
+    made = sorted(one.depth for one in now.passes if one.depth > 0)
+    like = made[len(made) // 2] if made else max(rules["rough_pass"], now.asked or 0.0)
+    if depth >= _ODD * like:
+        raise PassTooDeep(
+            "Found a pass of {cut}, where {like} would be like the others: a slipped point, or another unit? If it was "
+            "cut so, say so.",
+            cut=Both(depth),
+            like=Both(like),
         )
 
 
@@ -246,8 +268,16 @@ def forecast_of(now: Running, heights: Sequence[float | None] = (), seed: int = 
     points = [Point(zone.spot.x, zone.spot.y, z) for zone, z in zip(now.zones, known, strict=True)]
     if any(point.z is None for point in points):
         points = [point._replace(z=None) for point in points]
-    passes = [Pass(one.depth, _indices(one.touched, index), _indices(one.clean, index)) for one in now.passes]
-    return forecast(points, passes, seed)
+    passes = list[Pass]()
+    touched: tuple[int, ...] = ()
+    clean: tuple[int, ...] = ()
+    for one in now.passes:
+        touched, clean = touched + _indices(one.touched, index), clean + _indices(one.clean, index)
+        if one.depth > 0:
+            # What a touch-off marked was reached before the pass after it.
+            passes.append(Pass(one.depth, touched, clean))
+            touched, clean = (), ()
+    return forecast(points, passes, seed) if passes else None
 
 
 def _indices(names: Collection[str], index: dict[str, int]) -> tuple[int, ...]:

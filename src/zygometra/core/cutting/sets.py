@@ -123,7 +123,8 @@ def _piece(log: CutLog, op: CutOp, cylinder: int, tolerance: float, least: float
         )
     if came is not None and abs(came) > tolerance:
         says.append(sentence("{off} off the first, beyond {most}.", off=Length(came), most=Length(tolerance)))
-    state = "done" if came is not None else "stopped" if stopped is not None else "begun"
+    off = came is not None and (abs(came) > tolerance or max(finished) - min(finished) > tolerance)
+    state = "off" if off else "done" if came is not None else "stopped" if stopped is not None else "begun"
     cut = math.fsum(one.depth for one in passes)
     return Piece(
         cylinder, cut, stopped, stopped if came is None else None, finished, came, tuple(says), state

@@ -56,6 +56,7 @@ def summarise_build(build: Build, rules: HouseRules) -> dict[str, Any]:
         "layout": build.layout,
         "holes": len(build.cylinders),
         "planned": len(build.planned),
+        "cut": sorted({one.place.op for one in build.cuts.passes}),
         "school": build.school,
     }
     try:

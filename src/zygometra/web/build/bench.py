@@ -97,7 +97,8 @@ class Bench:
         """What is known of how far it is."""
         figures = self.build.figures
         read = sum(q.basis in ("measured", "mock-up") for q in figures.values())
-        return Standing(len(figures), read, len(self.build.planned), self.stops)
+        cuts = len({one.place for one in self.build.cuts.passes})
+        return Standing(len(figures), read, len(self.build.planned), self.stops, cuts)
 
     @cached_property
     def read_places(self) -> frozenset[str]:

@@ -7,15 +7,34 @@ from collections.abc import Mapping
 from typing import Any
 
 from zygometra.core.build.cut_log import CutPlace
-from zygometra.core.cutting.running import running
+from zygometra.core.cutting.running import PassTooDeep, Running, check_pass, running
 from zygometra.core.cutting.sets import Piece, set_standing
+from zygometra.core.errors import QuantityError
+from zygometra.core.typed import known_number
+from zygometra.core.written import Both
 
 from ..build.bench import Bench
 from .view import CAUTIONS, NAMES, waiting
 
 
+def piece_says(bench: Bench, now: Running, depth: float) -> dict[str, str]:
+    """Return how a depth for a piece is understood, what is off in all after it, and what is left."""
+    reader = bench.reader
+    try:
+        check_pass(now, depth, bench.rules)
+    except PassTooDeep as error:
+        return {"state": "stop", "says": error.says.written(reader)}
+    except QuantityError as error:
+        return {"state": "warn", "says": error.says.written(reader)}
+    off = reader.length(now.done + depth, 0.001)
+    says = f"{Both(depth).written(reader)} on hole {now.place.cylinder}: {off} in all"
+    if now.left is not None:
+        says += f", {reader.length(max(now.left - depth, 0.0), 0.001)} left of the plan"
+    return {"state": "good", "says": f"{says}."}
+
+
 def set_view(
-    bench: Bench, op: str, *, fault: str = "", typed: Mapping[str, str] | None = None
+    bench: Bench, op: str, *, fault: str = "", typed: Mapping[str, str] | None = None, chosen: str = ""
 ) -> dict[str, Any]:
     """Return what the log of a set shows: its pieces, each against the first."""
     rules, reader = bench.rules, bench.reader
@@ -23,6 +42,8 @@ def set_view(
     rows = [_piece(bench, op, piece, standing.zero) for piece in standing.pieces]
     typed = typed or {}
     following = next((row["cylinder"] for row in rows if row["state"] != "done"), rows[0]["cylinder"])
+    # The piece that was last logged stays: its finished reading comes next.
+    kept = known_number(chosen) in bench.build.cylinders
     return {
         "op": op,
         "title": NAMES[op],
@@ -34,13 +55,32 @@ def set_view(
         ),
         "tolerance": reader.length(rules["set_tolerance"]),
         "keys": {name: f"{name}-{secrets.token_hex(8)}" for name in ("pass",)},
-        "chosen": typed.get("cylinder") or str(following),
+        "chosen": typed.get("cylinder") or (chosen if kept else str(following)),
+        "passes": _passes(bench, op),
+        "pass_heads": ("Piece", "#Cut", "#Stopped at", "Finished at", "Who", "Take back"),
         "cylinders": [(str(n), f"hole {n}") for n in bench.build.cylinders],
         "fault": fault,
         "typed": typed,
         "cautions": CAUTIONS[:2],
         **waiting(bench, CutPlace(op, "", bench.build.cylinders[0]), begun=standing.zero is not None),  # type: ignore[arg-type]
     }
+
+
+def _passes(bench: Bench, op: str) -> list[dict[str, str]]:
+    """Every cut of the set as it was logged, the newest first."""
+    reader = bench.reader
+    own = [one for one in bench.build.cuts.passes if one.place.op == op]
+    return [
+        {
+            "piece": f"hole {one.place.cylinder}",
+            "cut": reader.length(one.depth, 0.001) if one.depth else "gauged",
+            "stopped": "" if one.stopped is None else reader.length(one.stopped, 0.001),
+            "finished": " / ".join(reader.length(at, 0.001) for at in one.finished),
+            "who": ", ".join(filter(None, (one.by, one.at[:16].replace("T", " ")))),
+            "id": one.id,
+        }
+        for one in sorted(own, key=lambda one: (one.at, one.order), reverse=True)
+    ]
 
 
 def _piece(bench: Bench, op: str, piece: Piece, zero: int | None) -> dict[str, Any]:

@@ -29,7 +29,7 @@ from ..measure.noting import append, fault_words, now, renew
 from ..measure.sent import key_of, stamp
 from ..people import person, request_is_partial, told_error
 from .list import cards
-from .pieces import set_view
+from .pieces import piece_says, set_view
 from .view import bank_of, face_view, gates_before, next_says, reach_for
 
 cutlog = Blueprint("cutlog", __name__, template_folder="templates")
@@ -78,7 +78,27 @@ def pieces(build_id: int, pieces_op: str) -> str:
     if pieces_op not in SETS:
         abort(404)
     bench = open_bench(build_id)
-    return render(bench, "sheet", "cutlog/set.html", tab="cutlog", **set_view(bench, pieces_op))
+    chosen = request.args.get("piece", "")[:4]
+    return render(
+        bench, "sheet", "cutlog/set.html", tab="cutlog", **set_view(bench, pieces_op, chosen=chosen)
+    )
+
+
+@cutlog.get("/builds/<int:build_id>/cut-log/set/<pieces_op>/next")
+def before_piece(build_id: int, pieces_op: str) -> str:
+    """Say how a depth typed for a piece is understood, and what it comes to."""
+    if pieces_op not in SETS:
+        abort(404)
+    bench = open_bench(build_id)
+    number = known_number(request.args.get("cylinder", ""))
+    if number not in bench.build.cylinders or not request.args.get("depth", "").strip():
+        return render_template("cutlog/next.html", next={"state": "", "says": ""})
+    try:
+        depth = _length(request.args["depth"], bench)
+    except QuantityError as error:
+        return render_template("cutlog/next.html", next={"state": "warn", "says": told_error(error)})
+    known = running(bench.build, CutPlace(pieces_op, "", number), bench.rules)
+    return render_template("cutlog/next.html", next=piece_says(bench, known, depth))
 
 
 # -- what is typed --------------------------------------------------------------
@@ -137,7 +157,7 @@ def _kept(bench: Bench, place: CutPlace, fact: New) -> BaseResponse:
 
 def _address(bench: Bench, place: CutPlace) -> str:
     if place.op in SETS:
-        return url_for("cutlog.pieces", build_id=bench.id, pieces_op=place.op)
+        return url_for("cutlog.pieces", build_id=bench.id, pieces_op=place.op, piece=place.cylinder)
     return url_for("cutlog.face", build_id=bench.id, op=place.op, bank=place.bank)
 
 
@@ -258,8 +278,12 @@ def _pass(bench: Bench, place: CutPlace, own: dict[str, Any]) -> BaseResponse:
     try:
         body: dict[str, Any] = {"id": key_of(form), "op": place.op}
         body |= {"bank": place.bank} if place.bank else {"cylinder": place.cylinder}
-        body |= {"number": _numbered(form, known.next_number), "depth": _typed(form.get("depth", ""), bench)}
-        read_quantity(body["depth"], Kind.LENGTH, dimension="exact", low=1e-4, high=10)
+        depth = form.get("depth", "").strip()
+        if not depth and own.get("finished"):
+            # A piece that was read again and not cut.
+            depth = "0 mm"
+        body |= {"number": _numbered(form, known.next_number), "depth": _typed(depth, bench)}
+        read_quantity(body["depth"], Kind.LENGTH, dimension="exact", low=0, high=10)
         body |= {"kind": form["kind"]} if form.get("kind") else {}
         for name, what in (
             ("feed", "a feed in mm a minute, such as 120"),
@@ -276,7 +300,7 @@ def _pass(bench: Bench, place: CutPlace, own: dict[str, Any]) -> BaseResponse:
         if body["id"] not in {p.id for p in (*known.passes, *known.again, *known.against)}:
             if says := _waits(bench, place, known):
                 return _refused(bench, place, says)
-            check_pass(known, one.depth, sure=form.get("sure") == "yes")
+            check_pass(known, one.depth, bench.rules, sure=form.get("sure") == "yes")
     except PassTooDeep as error:
         return _refused(bench, place, error.says.written(bench.reader))
     except QuantityError as error:

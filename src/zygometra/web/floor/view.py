@@ -28,6 +28,11 @@ class Entry(NamedTuple):
     verdict: str
     word: str
     worst: str
+    # What was cut by the log, planned or not.
+    made: str = ""
+
+
+_CUT = {"deck_cut": "deck", "head_cut": "head", "crown_cut": "crowns", "rods": "rods"}
 
 
 def list_view(found: Sequence[Listed], search: str, stage: str, read_as: Reader) -> dict[str, Any]:
@@ -79,6 +84,7 @@ def _entry(build: Listed, read_as: Reader) -> Entry:
         verdict,
         _WORDS[verdict],
         worst_read(summary.get("worst"), read_as),
+        ", ".join(f"{_CUT.get(op, op)} cut" for op in summary.get("cut") or ()),
     )
 
 

@@ -20,6 +20,7 @@ from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.build.document import to_text, with_leaf
 from zygometra.core.build.record import CHOSEN
+from zygometra.core.cutting.release import releases
 from zygometra.core.errors import BuildFaults
 from zygometra.core.stages import STAGE
 from zygometra.core.typed import MOST_NAME, made_printable
@@ -34,6 +35,7 @@ from ..build.page import render
 from ..build.saving import save, seen_version
 from ..db import db
 from ..people import actor, entry, safe_next
+from ..work.view import standings_of
 from .view import view
 
 # How deep a leaf of a document can lie.
@@ -178,7 +180,10 @@ def evaluation_file(build_id: int) -> Response:
     bench = open_bench(build_id)
     if bench.evaluation is None:
         abort(404)
-    text = json.dumps(evaluation_document(bench.evaluation, bench.findings), ensure_ascii=False, indent=1)
+    gates = standings_of(bench)
+    sheets = releases(bench.build, bench.evaluation, bench.rules, gates, bench.findings)
+    whole = evaluation_document(bench.evaluation, bench.findings, gates, sheets)
+    text = json.dumps(whole, ensure_ascii=False, indent=1)
     return _file(text, bench.build.name + " evaluation", "json")
 
 

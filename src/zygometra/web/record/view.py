@@ -11,9 +11,12 @@ from zygometra.store.history import Change, history, was_signed_off
 
 from ..build.bench import Bench
 from ..db import db
+from .noted import noted
 
 # How many leaves of one change are told.
 _MOST_LEAVES = 12
+# How much of a record is told on one page.
+_MOST_ROWS = 400
 
 
 class Told(NamedTuple):
@@ -32,12 +35,22 @@ def view(bench: Bench) -> dict[str, Any]:
     stacks = history_of.undo_stacks(db(), bench.id)
     undo = "Undo takes back the newest change that still stands." if stacks.undo else "Nothing to undo."
     return {
-        "changes": [_told(change) for change in history(db(), bench.id)],
+        "changes": _everything(bench),
         "undo_words": undo,
         "stage": bench.stored.stage,
         "stages": [(name, name) for name in STAGE_NAMES],
         "wants_reason": was_signed_off(db(), bench.id, bench.stored.stage),
     }
+
+
+def _everything(bench: Bench) -> list[Told]:
+    """Changes of the document and what was noted beside it, the newest first; what nobody timed comes last."""
+    rows = [_told(change) for change in history(db(), bench.id)]
+    rows += [
+        Told(one.by or "—", one.at[:19], one.at[:16].replace("T", " "), one.kind, one.says, ())
+        for one in noted(bench)
+    ]
+    return sorted(rows, key=lambda row: row.moment[:19], reverse=True)[:_MOST_ROWS]
 
 
 def _told(change: Change) -> Told:

@@ -34,6 +34,7 @@ from ..build.fragments import (
     was_fields,
 )
 from ..build.page import context
+from ..cutlog.made import made_words
 from .levers import (
     beside,
     chamber_echo,
@@ -114,6 +115,7 @@ def view(result: WhatIf) -> dict[str, Any]:
         "station": "stack",
         "drawing": s.drawing,
         "keep_panel": s.keep_panel,
+        "made": made_words(result.bench),
         "closed": result.bench.stored.stage if result.bench.stored.stage in CLOSED else "",
     }
 
