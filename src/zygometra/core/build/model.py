@@ -34,6 +34,8 @@ Layout = Literal["inline", "vee", "flat"]
 LAYOUTS: tuple[Layout, ...] = ("inline", "vee", "flat")
 ROD_MATERIALS = ("steel", "titanium", "aluminium")
 MOST_CYLINDERS = 32
+# By so much two banks may differ in the mean of what was read of their holes and still be alike, in mm and cc.
+_APART = {"deck_clearance": 0.05, "deck_height": 0.05, "chamber_volume": 0.5}
 
 
 @dataclass(frozen=True, slots=True)
@@ -240,10 +242,30 @@ class Build:
 
     @cached_property
     def banks_are_alike(self) -> bool:
-        """True where no figure and no gasket is a bank's own and nothing is planned for one bank alone."""
+        """True where no figure and no gasket is a bank's own and nothing is planned for one bank alone.
+
+        Also where nothing that was read hole by hole sets one bank apart from another.
+        """
         own = any(Place.parse(path).scope is Scope.BANK for path in self.figures)
         planned = any(op.bank is not None for op in self.planned)
-        return not (own or planned or any(self.gasket_names.get(bank.name) for bank in self.banks))
+        fitted = any(self.gasket_names.get(bank.name) for bank in self.banks)
+        return not (own or planned or fitted or self._banks_read_apart())
+
+    def _banks_read_apart(self) -> bool:
+        """Whether what was read of single holes differs from bank to bank by more than holes do."""
+        for name, apart in _APART.items():
+            means = []
+            for bank in self.banks:
+                own = [
+                    q.value
+                    for n in bank.cylinders
+                    if (q := self.figures.get(f"cylinders.{n}.{name}")) is not None
+                ]
+                if own:
+                    means.append(math.fsum(own) / len(own))
+            if means and max(means) - min(means) > apart:
+                return True
+        return False
 
     def with_chamber(self, volume: Quantity) -> Build:
         """Return the build as if every chamber had a volume: to try it, up or down.

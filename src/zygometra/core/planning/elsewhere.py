@@ -134,7 +134,7 @@ def _gear(build: Build, one: Lowered) -> Iterator[Effect]:
     elif gear.kind == "overhead cam":
         yield _timing(build, one)
     elif not gear.kind:
-        says = Sentence("Preload or cam timing: not stated: what opens the valves (valve_gear.kind).")
+        says = Sentence("Preload or cam timing: not stated: what opens the valves.")
         yield Effect(f"valve gear{_named(build, one.bank)}", None, says)
 
 
@@ -257,9 +257,7 @@ def _manifold(build: Build, banks: list[Lowered]) -> Iterator[Effect]:
         return
     angle, beta = build.figures.get("engine.bank_angle"), build.gear.intake_face_angle
     if angle is None or beta is None:
-        says = Sentence(
-            "Manifold faces and rails: not stated: the angle of the intake faces (valve_gear.intake_face_angle)."
-        )
+        says = Sentence("Manifold faces and rails: not stated: the angle of the intake faces.")
         yield Effect("intake manifold", None, says)
         return
     theta = math.radians(angle.value / 2)
@@ -366,7 +364,7 @@ def _deck_left(build: Build, bank: Bank, holes: list[Hole]) -> Iterator[Effect]:
     where, least = _named(build, bank), build.facing.least_deck_height
     height = holes[0].sources.get("parts.block.deck_height")
     if height is None or least is None:
-        missing = "the least deck height (facing.least_deck_height)" if least is None else "the deck height"
+        missing = "the least deck height" if least is None else "the deck height"
         says = sentence("Off the deck: {cut}; not stated: {missing}.", cut=Length(most), missing=missing)
     else:
         left = height.quantity.value - most - least
@@ -403,10 +401,9 @@ def _crown_left(
         source = hole.sources.get(f"parts.piston.{field}")
         if source is None:
             says = sentence(
-                "Of the {name} {cut} goes; not stated: what there is ({field}).",
+                "Of the {name} {cut} goes; not stated: what there is of it.",
                 name=name,
                 cut=Length(rim),
-                field=f"piston.{field}",
             )
         else:
             left = source.quantity.value - rim
@@ -446,8 +443,8 @@ def _bowl_left(
     """How much deeper bowls become, and what crown is left under them."""
     area, thickness = (hole.sources.get(f"parts.piston.{name}") for name in ("dish_area", "crown_thickness"))
     if area is None or not area.quantity.value or thickness is None:
-        unknown = "the bowl's area (piston.dish_area)" if area is None or not area.quantity.value else ""
-        unknown = unknown or "the crown under the bowl (piston.crown_thickness)"
+        unknown = "the bowl's area" if area is None or not area.quantity.value else ""
+        unknown = unknown or "the crown under the bowl"
         says = sentence(
             "Sunk into each crown: {sunk}; not stated: {unknown}.", sunk=Volume(sunk), unknown=unknown
         )

@@ -164,6 +164,9 @@ class Standing:
             + self.stated.area[:, 0] * (self.stated.clearance[:, 0] - wedge * self.shares) / 1000
         )
         share = full / self.stated.swept[:, 0]
+        if not np.isfinite(share).all():
+            # What nobody knows cannot be made alike.
+            return
         seen: set[tuple[float, ...]] = set()
         for part in (0.5, 1.0):
             level = share.min() + part * (share.max() - share.min())

@@ -80,7 +80,7 @@ def drawing_of(
 
 def _point_words(i: int, x: float, y: float, off: float, reader: Reader) -> str:
     way = "high" if off >= 0 else "low"
-    return f"point {i + 1} at {x:.0f} / {y:.0f} mm: {reader.length(abs(off))} {way}"
+    return f"point {i + 1} at {figure(x, 0)} / {figure(y, 0)} mm: {reader.length(abs(off))} {way}"
 
 
 def slope_words(slope: float | None, u: float | None, reader: Reader, ends: tuple[str, str]) -> str:

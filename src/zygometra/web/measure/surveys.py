@@ -28,10 +28,11 @@ _USUAL_PITCH, _USUAL_BORE = 100.0, 88.0
 
 
 class Grid(NamedTuple):
-    """A grid to be typed into: where its columns and rows lie, as texts."""
+    """A grid to be typed into: where its columns and rows lie, as texts; ``assumed`` says what nobody gave."""
 
     columns: tuple[str, ...]
     rows: tuple[str, ...]
+    assumed: str = ""
 
 
 def grid_of(bench: Bench, bank: str) -> Grid:
@@ -46,8 +47,19 @@ def grid_of(bench: Bench, bank: str) -> Grid:
     step = max(1, -(-len(columns) // MOST_COLUMNS))
     edge = round(_EDGE * bore)
     rows = [float(edge), 0.0, float(-edge)]
+    reader = bench.reader
+    wanting = []
+    if pitch_of is None or not pitch_of.value:
+        wanting.append(f"the columns are assumed at a bore pitch of {reader.limit(pitch)}")
+    if bore_of is None:
+        wanting.append(f"the rows at a bore of {reader.limit(bore)}")
+    assumed = " and ".join(wanting)
+    if assumed:
+        assumed = (
+            f"{assumed[0].upper()}{assumed[1:]}: nobody gave it. Write over them where you read elsewhere."
+        )
     return Grid(
-        tuple(_text(x, bench.reader) for x in columns[::step]), tuple(_text(y, bench.reader) for y in rows)
+        tuple(_text(x, reader) for x in columns[::step]), tuple(_text(y, reader) for y in rows), assumed
     )
 
 

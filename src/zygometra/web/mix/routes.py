@@ -307,6 +307,8 @@ def take() -> BaseResponse | str | tuple[str, int]:
             refused = None
         else:
             key, _, version = into.partition("@")
+            if not key:
+                return _take_page(asked, recipe, "Found no build chosen; wanted one, or a new one."), 422
             bench = open_bench(known_id(key))
             build_id = bench.id
             merged = with_recipe(bench.document, document)
