@@ -307,7 +307,7 @@ def vee(**changed):
 
 
 def test_banks_that_are_alike_are_cut_alike_unless_one_is_chosen(shop, bring):
-    build = bring(vee())
+    build = bring(vee(cylinders={}))
     assert plan_of(what_if(shop, build, hole="2", **levers(deck_cut="0.1 mm", open_chamber=""))) == [
         {"op": "deck_cut", "amount": "0.1 mm"}
     ]

@@ -144,7 +144,7 @@ def figure(number: float | None, decimals: int) -> str:
     if number is None or math.isnan(number):
         return UNKNOWN
     if number >= 0:
-        return f"{number:.{decimals}f}"
+        return f"{abs(number):.{decimals}f}"
     text = f"{-number:.{decimals}f}"
     return MINUS + text if text.strip("0.") else text
 

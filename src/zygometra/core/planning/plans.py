@@ -14,7 +14,7 @@ from ..build.model import Build, Operation
 from ..house_rules import HouseRules, rules_for
 from ..sentence import Sentence
 from ..stack.evaluate import evaluate, state_now
-from ..stack.missing import missing
+from ..stack.missing import missing, missing_words
 from ..stack.results import State
 from ..windows import EDGE
 from .archive import Worth, tidy
@@ -155,6 +155,8 @@ class Planner:
     def missing(self) -> bool:
         """Tell whether figures are missing that every plan needs."""
         base = self.stated.base()
+        if not self.wanted.ratio.is_open and bool(np.isnan(base.area + base.ring).any()):
+            return True  # no part that may be had brings a bore
         known = base.clearance + base.closed + base.gasket + base.gasket_volume + base.swept
         return bool(np.isnan(known).any()) and not any(
             part.part.kind in ("piston", "head") for part in self.build.levers.parts
@@ -356,5 +358,5 @@ def plans_of(build: Build, rules: HouseRules | None = None, pins: Pins = NO_PINS
 
 def _waits(planner: Planner) -> Reason:
     """No plan as long as figures are missing."""
-    places = ", ".join(dict.fromkeys(missing(planner.build, planner.now)))
+    places = missing_words(missing(planner.build, planner.now))
     return Reason((), Sentence(f"Figures are missing: {places}."), None, None, None)

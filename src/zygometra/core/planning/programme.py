@@ -115,6 +115,8 @@ class Programme:
             for name, value in row.of.items():
                 matrix[r, at[name]] += value
         bottom, top = np.array([row.low for row in self.rows]), np.array([row.high for row in self.rows])
+        if np.isnan(matrix).any() or np.isnan(bottom).any() or np.isnan(top).any():
+            return None  # what hangs on a figure that nobody knows is inside no window
         if fixed is None or not self.whole <= set(fixed):
             whole = np.array([name in self.whole for name in names], dtype=int)
             found = milp(

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from ..build.model import Build
-from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELD_AT
-from ..place import Place
+from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELD_AT, field_at
+from ..place import Place, Scope
 from .results import Hole, Outcome, State
 from .sources import chamber_model
 
@@ -121,6 +121,26 @@ def _places(path: str, without: list[Hole], holes: int) -> Iterator[str]:
         yield from (str(Place.hole(hole.number, _HOLE_NAME[path])) for hole in without)
     else:
         yield from dict.fromkeys(str(Place.on_bank(hole.bank, _BANK_NAME[path])) for hole in without)
+
+
+def missing_words(places: Iterable[str]) -> str:
+    """Return what is missing in the trade's words: what one hole or bank wants beside whose it is.
+
+    Parameters
+    ----------
+    places : iterable of str
+        Of the build document, as :func:`missing` gives them.
+
+    Returns
+    -------
+    str
+        Such as ``bore, deck clearance of hole 3``; empty for none.
+    """
+    words = []
+    for place in map(Place.parse, places):
+        whose = {Scope.BANK: f" of bank {place.bank}", Scope.HOLE: f" of hole {', '.join(map(str, place.holes))}"}
+        words.append(f"{field_at(place).label}{whose.get(place.scope, '')}")
+    return ", ".join(dict.fromkeys(words))
 
 
 def is_complete(outcome: Outcome) -> bool:
