@@ -28,6 +28,7 @@ STYLES = (
     "findings",
     "drawing",
     "forms",
+    "gates",
     "tables",
     "dialog",
     "print",

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from ..build.model import Build
-from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELD_AT, field_at
-from ..place import Place, Scope
+from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELD_AT, place_label
+from ..place import Place
 from .results import Hole, Outcome, State
 from .sources import chamber_model
 
@@ -134,13 +134,9 @@ def missing_words(places: Iterable[str]) -> str:
     Returns
     -------
     str
-        Such as ``bore, deck clearance of hole 3``; empty for none.
+        Such as ``finished bore; deck clearance, hole 3``; empty for none.
     """
-    words = []
-    for place in map(Place.parse, places):
-        whose = {Scope.BANK: f" of bank {place.bank}", Scope.HOLE: f" of hole {', '.join(map(str, place.holes))}"}
-        words.append(f"{field_at(place).label}{whose.get(place.scope, '')}")
-    return ", ".join(dict.fromkeys(words))
+    return "; ".join(dict.fromkeys(map(place_label, places)))
 
 
 def is_complete(outcome: Outcome) -> bool:

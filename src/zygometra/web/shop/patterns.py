@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from zygometra.core.findings.said import Finding
+from zygometra.core.gates import GATES
 from zygometra.core.place import Place
 from zygometra.core.windows import OPEN, Window
 from zygometra.core.wording import Reader
@@ -18,6 +19,8 @@ from ..build.fragments import WORDS, Row, Stop
 from ..figures.view import Cell
 from ..forms.form import Slot
 from ..mix.said import Said
+from ..work.released import Line, ReleaseShown
+from ..work.view import GateShown
 
 _NOTHING = Estimate(None, 0)
 _FAULT = "Found the unit 'thuo'; wanted one of mm, in, thou, such as 0.76 mm."
@@ -70,7 +73,28 @@ def view(reader: Reader) -> dict[str, Any]:
         "table_rows": [("finished bore", "92.00 mm"), ("stroke", "86.00 mm")],
         "leaves": [("finished bore", "92.0 mm", "92.5 mm"), ("stroke", "nothing", "86 mm")],
         "fault": _FAULT,
+        "gates_open": _gates(),
+        "sheet_releases": _releases(),
     }
+
+
+def _gates() -> list[GateShown]:
+    return [
+        GateShown(
+            gate, f"{gate.number}:sample", "the deck of bank A", "open", ("hole 2 was not read",), None, ()
+        )
+        for gate in GATES[:2]
+    ]
+
+
+def _releases() -> list[ReleaseShown]:
+    why = Line("Hole 2 was not read.", "unread:2")
+    signed = "Hole 2 was not read. — accepted by M. Oru, 2031-05-02: “its neighbours were”"
+    return [
+        ReleaseShown("released", (), (), (signed,)),
+        ReleaseShown("to check first", (why,), (why,), ()),
+        ReleaseShown("not released", (why, Line("Gate 6 is open.", "")), (why,), ()),
+    ]
 
 
 def _bands() -> list[tuple[str, str]]:
