@@ -68,7 +68,7 @@ def test_a_signature_covers_figures_and_lapses_when_one_of_them_changes(shop, br
     build = bring(doc)
     address = f"/builds/{build}/verify"
     assert "the buyer has not agreed" not in shop.text(address)
-    assert "gate 15 is open before the deck cut A" in shop.text(address)
+    assert "gate 15 of the deck is open" in shop.text(address)
     sent = shop.form(address, f"{address}/sign")
     assert shop.post(f"{address}/sign", {**sent, "reason": "x"}).status_code == 422
     assert shop.post(f"{address}/sign", {**sent, "reason": "read again", "seen": "1.0"}).status_code == 409

@@ -91,7 +91,7 @@ def against_signature(
         *_to_come(build, rules),
         *_windows(build, evaluation),
         *_unread(build, evaluation),
-        *_gates(gates),
+        *_gates(gates, build),
     ]
     return tuple(sorted(found, key=lambda one: not one.is_final))
 
@@ -182,9 +182,9 @@ def _cuts_of(hole: Hole) -> tuple[CutPlace, ...]:
     return (*faces, CutPlace("crown_cut", "", hole.number))
 
 
-def _gates(gates: Iterable[Standing]) -> Iterator[Stands]:
+def _gates(gates: Iterable[Standing], build: Build) -> Iterator[Stands]:
     for one in gates:
         if one.state == "open":
-            number, against = str(one.gate.number), one.against.key.replace("_", " ")
-            says = "gate {number} is open before the {against}: {wants}"
+            number, against = str(one.gate.number), one.against.words(several_banks=len(build.banks) > 1)
+            says = "gate {number} of the {against} is open: {wants}"
             yield Stands(sentence(says, number=number, against=against, wants=one.gate.wants))
