@@ -94,6 +94,7 @@ FIELDS = {
     "work.page": [],
     "cutlog.face": ["sheet"],
     "cutlog.before": ["depth"],
+    "cutlog.before_piece": ["cylinder", "depth", "number"],
     "gauges.page": [],
     "gauges.stream": ["build", "figure", "place"],
 }
@@ -161,8 +162,9 @@ POSTED = {
     "agreement.answer": ["key", "question", "option", "who", "says"],
     "verify.sign": ["key", "seen", "reason"],
     "verify.remember": ["key", "cut"],
-    "work.accept": ["key", "gate", "reason"],
-    "work.done": ["key", "step", "place", "says"],
+    "work.accept": ["key", "gate", "cut", "back", "reason"],
+    "work.done": ["key", "step", "place", "on", "says"],
+    "sheet.release": ["key", "cut", "about", "reason"],
     "plan.keep": ["version", "planned"],
     "plan.assembled": ["version", "assembled"],
     "plan.save_levers": [

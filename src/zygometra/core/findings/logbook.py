@@ -240,8 +240,11 @@ def probable_cause(case: Case) -> Iterator[Said]:
     from ..measuring.causes import causes
 
     logbook, _ = facts
-    for cause in causes(case.build, case.rules)[:1]:
-        where = Place.of_holes(cause.cylinders) if cause.cylinders else Place.engine("readings")
+    listed = causes(case.build, case.rules)
+    for cause in listed[:1]:
+        # As long as it may be another cause as well, its holes are unsettled too; what is nobody's is everybody's.
+        holes = [n for one in listed for n in one.cylinders or case.build.cylinders]
+        where = Place.of_holes(dict.fromkeys(holes)) if holes else Place.engine("readings")
         yield said(
             CAUSE,
             where,
