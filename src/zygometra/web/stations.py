@@ -74,7 +74,12 @@ def _sheet(bench: Bench) -> State:
         return State("blocked", "a stop stands")
     if bench.build.targets.on_hearsay():
         return State("part", "a window on hearsay")
-    return State("done", "ready to print") if bench.build.planned else State("due", "no cut yet")
+    from .work.released import worst_of
+
+    released = worst_of(bench)
+    if released not in ("", "released"):
+        return State("part", released)
+    return State("done", released or "ready to print") if bench.build.planned else State("due", "no cut yet")
 
 
 def _cut(bench: Bench) -> State:

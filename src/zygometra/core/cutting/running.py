@@ -17,8 +17,10 @@ from ..sentence import Sentence, sentence
 from ..stack.as_cut import read_at
 from ..written import Both, Length, judged
 
-# A hair, in mm: a pass that ends on its limit does not pass it; and what adding passes up may leave of a cut.
-_HAIR, _ROUNDED = 1e-9, 1e-6
+# A hair, in mm: a pass that ends on its limit does not pass it.
+_HAIR = 1e-9
+# Half of the last digit that a sheet names a set-point with, a tenth of a thou, in mm: no machine is set any nearer.
+SET_TO = 0.0254 / 20
 # So many times deeper than its like a pass is asked about.
 _ODD = 10.0
 USUAL_PITCH, USUAL_BORE = 100.0, 88.0
@@ -51,7 +53,13 @@ class Running(NamedTuple):
         if self.asked is None:
             return None
         rest = self.asked - self.done
-        return rest if rest > _ROUNDED else 0.0
+        return rest if rest > SET_TO else 0.0
+
+    @property
+    def past(self) -> float:
+        """How much more came off than was asked, in mm; nought within what a machine is set to."""
+        over = 0.0 if self.asked is None else self.done - self.asked
+        return over if over > SET_TO else 0.0
 
     @property
     def above_limit(self) -> float:

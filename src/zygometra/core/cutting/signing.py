@@ -96,6 +96,30 @@ def against_signature(
     return tuple(sorted(found, key=lambda one: not one.is_final))
 
 
+def still_to_cut(build: Build, rules: HouseRules) -> frozenset[int]:
+    """Return the holes at which something that is planned is not cut, or half cut: none is as meant yet.
+
+    Parameters
+    ----------
+    build : Build
+        With its plan and its log.
+    rules : HouseRules
+        In force.
+
+    Returns
+    -------
+    frozenset of int
+        Numbers of holes.
+    """
+    found = set[int]()
+    for bank in build.banks:
+        if any(running(build, CutPlace(op, bank.name), rules).left for op in FACES):
+            found.update(bank.cylinders)
+    if any(op.op == "crown_cut" for op in build.planned):
+        found |= {n for n in build.cylinders if running(build, CutPlace("crown_cut", "", n), rules).left}
+    return frozenset(found)
+
+
 def _stops(findings: Iterable[Finding]) -> Iterator[Stands]:
     for one in findings:
         if one.severity == "stop":

@@ -21,4 +21,7 @@ def _words(bench: Bench, one: Made) -> str:
     off = f"{name}: {bench.reader.length(one.now.done, 0.002)} off"
     if one.now.left is None:
         return f"{off}, nothing was planned"
-    return f"{off}, {bench.reader.length(one.now.left, 0.002)} left" if one.now.left else f"{off}, done"
+    if one.now.left:
+        return f"{off}, {bench.reader.length(one.now.left, 0.002)} left"
+    past = one.now.past
+    return f"{off}, {bench.reader.length(past, 0.002)} more than was planned" if past else f"{off}, done"

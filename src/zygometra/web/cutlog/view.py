@@ -22,10 +22,10 @@ from zygometra.core.errors import QuantityError
 from zygometra.core.gates import LONGEST_REASON
 from zygometra.core.measuring.faces import question, surveys_in_use
 from zygometra.core.planning.plans import Planner
-from zygometra.core.planning.settled import from_the_start
+from zygometra.core.planning.settled import banks_at_a_height, from_the_start
 from zygometra.core.planning.ways import with_usual_levers
 from zygometra.core.sentence import sentence
-from zygometra.core.written import Length
+from zygometra.core.written import Length, Limit
 from zygometra.drawing.skim import HoleDrawn, ZoneDrawn, running_bar, skim_map
 
 from ..build.bench import Bench
@@ -301,6 +301,12 @@ def _surveyed(bench: Bench, now: Running, place: CutPlace) -> list[float | None]
 
 
 def _reach_words(bench: Bench, now: Running, reach: Reach | None) -> str:
+    named = banks_at_a_height(bench.build).get(now.place.bank) if now.place.op == "deck_cut" else None
+    if named is not None and named.to_height is not None:
+        height = Limit(named.to_height.value)
+        return sentence("It ends at {height} over the crank: that height was named.", height=height).written(
+            bench.reader
+        )
     if _windowless(bench):
         return "This build has no window, so there is no target to lose: set one under Aim."
     if reach is None:

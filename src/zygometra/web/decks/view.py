@@ -135,6 +135,7 @@ def _face(bench: Bench, name: str, face: Face) -> dict[str, Any]:
             for b in face.survey.bores
         ],
         "stop": found.cut.least.mm < -1e-9,
+        "feeds_no_hole": not found.survey.cylinders,
     }
 
 

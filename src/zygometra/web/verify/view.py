@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 from zygometra.core.build.cut_log import CutPlace
 from zygometra.core.cutting.agreement import changed
-from zygometra.core.cutting.signing import Stands, against_signature
+from zygometra.core.cutting.signing import Stands, against_signature, still_to_cut
 from zygometra.core.cutting.verify import (
     RESULTS,
     Came,
@@ -102,10 +102,11 @@ def view(bench: Bench, *, fault: str = "", typed: Mapping[str, str] | None = Non
         return shared | {"rows": []}
     stand = standing_against(bench)
     against = [one.says.written(bench.reader) for one in stand]
+    to_cut = still_to_cut(bench.build, bench.rules)
     return shared | {
         "bars": [one.says.written(bench.reader) for one in stand if one.is_final],
         "made": made_words(bench),
-        "rows": [_row(bench, one) for one in compared(bench.build)],
+        "rows": [_row(bench, one, uncut=one.number in to_cut) for one in compared(bench.build)],
         "heads": _heads(bench),
         "cuts": [_cut(bench, one) for one in cuts_came(bench.build)],
         "against": against,
@@ -130,7 +131,7 @@ def _heads(bench: Bench) -> list[str]:
     ]
 
 
-def _row(bench: Bench, one: HoleCame) -> dict[str, Any]:
+def _row(bench: Bench, one: HoleCame, *, uncut: bool) -> dict[str, Any]:
     write: dict[str, Callable[..., str]] = {
         "compression_ratio": ratio_text,
         "deck_clearance": bench.reader.clearance,
@@ -147,6 +148,8 @@ def _row(bench: Bench, one: HoleCame) -> dict[str, Any]:
     cut = ", ".join(op.replace("_", " ") for op in one.unplanned)
     if not one.read_again:
         says = "not read again"
+    elif uncut:
+        says = "not cut yet" + (f"; off: {', '.join(off)}" if off else "")
     elif cut:
         says = f"cut with no plan: {cut}"
     elif off:

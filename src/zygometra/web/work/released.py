@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from zygometra.core.cutting.judged import Against
-from zygometra.core.cutting.release import Reason, Release, releases
+from zygometra.core.cutting.release import Reason, Release, ReleaseState, releases
 
 from ..build.bench import Bench
 from .view import standings_of
@@ -34,6 +34,17 @@ def release_of(bench: Bench, against: Against) -> Release | None:
     gates = standings_of(bench, (against,))
     found = releases(bench.build, bench.evaluation, bench.rules, gates, bench.findings, (against,))
     return next((one for one in found if one.against == against), None)
+
+
+def worst_of(bench: Bench) -> str:
+    """Return how the sheets of a build stand, the one that is furthest from the machine; empty where it has none."""
+    if bench.evaluation is None:
+        return ""
+    found = releases(bench.build, bench.evaluation, bench.rules, standings_of(bench), bench.findings)
+    return max((one.state for one in found), key=_WORST.index, default="")
+
+
+_WORST: tuple[ReleaseState, ...] = ("released", "to check first", "not released")
 
 
 def released(bench: Bench, against: Against) -> ReleaseShown | None:
