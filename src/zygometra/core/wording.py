@@ -208,7 +208,7 @@ class Reader:
         """
         unit = quantity.unit
         most = MOST_DECIMALS.get(unit.symbol, 3)
-        if quantity.doubt == "readings":
+        if quantity.doubt == "readings" or quantity.is_as_cut:
             decimals = decimals_for(from_base(quantity.u, unit), most)
         else:
             decimals = typed_decimals(quantity.number, 9)

@@ -124,8 +124,12 @@ def _piece(log: CutLog, op: CutOp, cylinder: int, tolerance: float, least: float
     if came is not None and abs(came) > tolerance:
         says.append(sentence("{off} off the first, beyond {most}.", off=Length(came), most=Length(tolerance)))
     off = came is not None and (abs(came) > tolerance or max(finished) - min(finished) > tolerance)
-    state = "off" if off else "done" if came is not None else "stopped" if stopped is not None else "begun"
     cut = math.fsum(one.depth for one in passes)
+    unlogged = came is not None and not cut
+    if unlogged:
+        says.append(Sentence("Gauged, and no cut of it is logged: log what came off."))
+    done = came is not None and not unlogged
+    state = "off" if off else "done" if done else "stopped" if stopped is not None else "begun"
     return Piece(
         cylinder, cut, stopped, stopped if came is None else None, finished, came, tuple(says), state
     )

@@ -66,6 +66,27 @@ def as_meant(build: Build) -> Build:
     return measure(bare, replace(build.logbook, readings=before))
 
 
+def to_come_as_meant(build: Build) -> Build:
+    """Return a build for its sheet: what is planned from before its first pass, what nobody planned as it was cut.
+
+    Parameters
+    ----------
+    build : Build
+        With its log and its readings.
+    """
+    meant = {
+        one.place: any(op.op == one.place.op and op.bank in (None, one.place.bank) for op in build.planned)
+        for one in build.cuts.passes
+    }
+    if not any(meant.values()):
+        return build
+    planned, rest = (
+        replace(build.cuts, passes=tuple(one for one in build.cuts.passes if meant[one.place] is asked))
+        for asked in (True, False)
+    )
+    return replace(as_meant(replace(build, cuts=planned)), cuts=rest)
+
+
 class Came(NamedTuple):
     """One result of one hole: meant and achieved with the half-widths of their 95 % bands, in mm or as a ratio.
 

@@ -7,6 +7,7 @@ import secrets
 from collections.abc import Mapping
 from typing import Any
 
+from zygometra.core.digits import figure
 from zygometra.core.faces.facing import GASKET_KINDS, TARGETS
 from zygometra.core.faces.model import SET_UPS, Plane
 from zygometra.core.measuring.faces import Face, aims_of_clearance, deck_difference, decks
@@ -128,7 +129,7 @@ def _face(bench: Bench, name: str, face: Face) -> dict[str, Any]:
             (
                 b.number,
                 f"{b.x:.3f}",
-                f"{b.y:+.3f}".replace("-", "−"),
+                figure(b.y, 3),
                 f"{b.diameter:.3f}",
                 f"{b.out_of_round:.3f}",
             )

@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 from zygometra.core.digits import figure
 from zygometra.core.errors import Fault, QuantityError, shown
 from zygometra.core.measuring.agreement import axis_wanted, odd_rock, slipped
+from zygometra.core.measuring.cut_since import passes_over
 from zygometra.core.measuring.logbook import AXES, READABLE, SURFACES, Gauge, Logbook, Reading
 from zygometra.core.measuring.read_in import moment, read_reading
 from zygometra.core.spoken import as_written
@@ -297,13 +298,19 @@ def _odd(bench: Bench, reading: Reading, logbook: Logbook, reader: Reader) -> st
     else:
         general = (bench.build.paper or bench.build.figures).get(READABLE[reading.figure].path)
         expected = paper.value if paper else general.value if general else None
-    like = slipped(reading, [one.value for one in standing[-24:]], expected)
+    # What was read before a cut moved it says nothing of how it stands now.
+    as_it_is = [one for one in standing if not _was_cut_since(bench, one)]
+    like = slipped(reading, [one.value for one in as_it_is[-24:]], expected)
     if like is None:
         return ""
     shows = read_figure(reading, reader)
     if like == reading.value:
         return f"{shows} is not what such a figure usually is: {_OR}"
     return f"{shows}, where {_like(like, reading)} would be like the others: {_OR}"
+
+
+def _was_cut_since(bench: Bench, one: Reading) -> bool:
+    return any(at > one.at for at in passes_over(bench.build, one.place, one.figure))
 
 
 def _apart(one: str, other: str) -> float:

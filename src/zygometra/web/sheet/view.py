@@ -10,7 +10,7 @@ from zygometra.core.cutting.judged import cuts_of
 from zygometra.core.cutting.release import SHEETS
 from zygometra.core.cutting.running import faces_of
 from zygometra.core.cutting.sheet import face_sheet
-from zygometra.core.cutting.verify import as_meant
+from zygometra.core.cutting.verify import to_come_as_meant
 from zygometra.core.digits import figure
 from zygometra.core.findings.ends import asked_before_a_crown_is_cut
 from zygometra.core.stack import cut_sheet
@@ -50,7 +50,7 @@ def view(bench: Bench, reference: str) -> dict[str, Any]:
         return {}
     if asks := asked_before_a_crown_is_cut(bench.findings):
         return {"asks": asks}
-    meant = as_meant(bench.build) if bench.build.cuts.passes else bench.build
+    meant = to_come_as_meant(bench.build)
     if meant is not bench.build:
         # A sheet says what is meant, from before the first pass; how far it is stands in the log.
         evaluation = evaluate(meant)

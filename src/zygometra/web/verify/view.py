@@ -19,7 +19,7 @@ from zygometra.core.cutting.verify import (
     cuts_came,
     figures_achieved,
 )
-from zygometra.core.digits import figure, ratio_text
+from zygometra.core.digits import MINUS, figure, ratio_text
 from zygometra.core.fields import place_label
 from zygometra.core.gates import LONGEST_REASON
 from zygometra.core.measuring.facts import Fact
@@ -178,7 +178,7 @@ def _cut(bench: Bench, one: CutCame) -> dict[str, Any]:
         "machine": one.shop or one.machine,
         "asked": reader.length(one.asked),
         "achieved": reader.length(one.achieved, one.u),
-        "missed": ("+" if one.missed > 0 else "−") + reader.length(abs(one.missed), one.u),
+        "missed": _signed(one.missed, reader.length(abs(one.missed), one.u)),
         "band": reader.band(2 * one.u) if one.u else "",
         "holes": counted(one.holes, "hole"),
         "kept": known[-1] if known else "",
@@ -246,3 +246,9 @@ def _measured(bench: Bench) -> list[tuple[str, str, str]]:
         if quantity is not None:
             rows.append((place_label(place), bench.reader.quantity(quantity), quantity.basis))
     return rows
+
+
+def _signed(value: float, written: str) -> str:
+    """A difference with its sign; what is written as nought has none."""
+    is_nought = not any(one in "123456789" for one in written)
+    return written if is_nought else f"{'+' if value > 0 else MINUS}{written}"
