@@ -9,6 +9,7 @@ import time
 
 import pytest
 
+from support.cases import demo
 from support.page import seen
 from zygometra.gauges.probe import HiddenDeck, probe_file
 
@@ -372,3 +373,29 @@ def test_crowns_cut_piece_by_piece(shop):
     assert after.count("as meant") == 4, after[700:2500]
     assert "took back pass 1 on the crown of hole 4: 0.200 mm: a chip under the foot" in job.text("record")
     assert not job.signs("read again, all inside")
+
+
+def test_what_a_stand_in_read_is_marked_on_every_page_sheet_and_file(shop, bring):
+    document = json.loads(json.dumps(demo("canal-barge")))
+    document["readings"][-1]["simulated"] = True
+    build = bring(document)
+    for page in (
+        "stack",
+        "figures",
+        "plans",
+        "measure",
+        "sheet",
+        "verify",
+        "build-sheet",
+        "record",
+        "cut-log",
+    ):
+        assert "imulated" in shop.text(f"/builds/{build}/{page}"), page
+    read = shop.text(f"/builds/{build}/measure/read?figure=deck_clearance&place=h4")
+    assert "simulated · depth-2" in read
+    assert "is simulated: nobody signs for it" in shop.text(f"/builds/{build}/verify")
+    address = f"/builds/{build}/verify/sign"
+    sent = shop.form(f"/builds/{build}/verify", address)
+    assert shop.post(address, {**sent, "reason": "it looked right"}).status_code == 422
+    whole = json.loads(shop.get(f"/builds/{build}/build.json").get_data())
+    assert [one for one in whole["readings"] if one.get("simulated")]

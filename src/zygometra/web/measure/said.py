@@ -112,6 +112,7 @@ def how_words(reading: Reading) -> str:
     """Return with which gauge and zero, at what temperature and under which conditions it was read."""
     conditions = [words for name, value in sorted(reading.conditions) if (words := _condition(name, value))]
     parts = [
+        "simulated" if reading.simulated else "",
         reading.gauge,
         f"zero {reading.zero}" if reading.zero else "",
         f"{figure(reading.temperature, 1)} °C" if reading.temperature is not None else "",

@@ -197,4 +197,5 @@ def _made_words(one: FaceSurvey) -> str:
     held = f", {one.held}" if one.held else ""
     by = f" by {one.gauge}" if one.gauge else ""
     bores = f", {len(one.bores)} bores" if one.bores else ""
-    return f"{one.face} {one.bank}{held}: {figure(len(one.points), 0)} points{bores}{by}"
+    simulated = ", simulated" if one.simulated else ""
+    return f"{one.face} {one.bank}{held}: {figure(len(one.points), 0)} points{bores}{by}{simulated}"

@@ -196,6 +196,7 @@ def build_sheet(bench: Bench) -> dict[str, Any]:
         "engine": engine_line(bench.build, document, bench.evaluation.now),
         "version_of_build": bench.stored.version,
         "fact": bench.kept.facts.seq,
+        "is_simulated": bench.is_simulated,
         "today": date.today().isoformat(),
         "maker": person(),
         "holes": _as_built(bench),
