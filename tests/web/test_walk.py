@@ -65,6 +65,12 @@ def walk(shop, build, document):
         if answer.status_code == 200:
             # A strict reader takes it: no NaN, no infinity.
             json.loads(answer.get_data(), parse_constant=lambda word, name=name: wrong.append((name, word)))
+    table = shop.get(f"/builds/{build}/measure/logbook.csv").get_data(as_text=True)
+    # A table of readings is for a program: its numbers are whole, and its columns names.
+    wrong += [("logbook.csv", one) for one in NO_NUMBER.findall(table)]
+    for sheet in ("sheet.pdf", "build-sheet.pdf"):
+        answer = shop.get(f"/builds/{build}/{sheet}")
+        assert answer.status_code in (200, 302, 404), (sheet, answer.status_code)
     return sorted(set(wrong))
 
 
