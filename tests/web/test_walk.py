@@ -80,8 +80,6 @@ def walk(shop, build, document):
         "timber-hauler",
         "canal-barge",
         "granary-hoist",
-        "quarry-loader",
-        "harbour-tug",
         "hill-climb",
         "pilot-launch",
     ],
@@ -93,7 +91,7 @@ def test_no_page_of_the_demo_shows_what_nobody_should_see(shop, bring, name):
 
 
 @settings(
-    max_examples=5,
+    max_examples=3,
     deadline=None,
     phases=[Phase.generate],
     suppress_health_check=[HealthCheck.function_scoped_fixture],

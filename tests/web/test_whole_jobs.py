@@ -397,6 +397,9 @@ def test_what_a_stand_in_read_is_marked_on_every_page_sheet_and_file(shop, bring
     address = f"/builds/{build}/verify/sign"
     # Its page has no field to sign in; whoever sends one all the same is refused.
     assert not shop.page(f"/builds/{build}/verify").all("form", action=address)
-    assert shop.post(address, {"key": "k", "seen": "1.0", "reason": "it looked right"}).status_code in (409, 422)
+    assert shop.post(address, {"key": "k", "seen": "1.0", "reason": "it looked right"}).status_code in (
+        409,
+        422,
+    )
     whole = json.loads(shop.get(f"/builds/{build}/build.json").get_data())
     assert [one for one in whole["readings"] if one.get("simulated")]
