@@ -116,6 +116,7 @@ def _stepped(value: float, step: float) -> float:
     return round(round(value / step) * step, 6)
 
 
+# long: one engine, figure by figure
 def engine(
     seed: int,
     *,

@@ -15,10 +15,26 @@ from zygometra.core.errors import BuildFaults
 from zygometra.exchange.build_file import check
 
 PAGES = (
-    "aim", "figures", "measure", "measure/mock-up", "measure/decks", "measure/heads", "measure/steps",
-    "measure/read", "stack", "stack/working", "plans", "sheet", "cut-log", "cut-log/set/crown_cut",
-    "cut-log/set/rods", "agreement", "verify", "build-sheet", "record",
-)  # fmt: skip
+    "aim",
+    "figures",
+    "measure",
+    "measure/mock-up",
+    "measure/decks",
+    "measure/heads",
+    "measure/steps",
+    "measure/read",
+    "stack",
+    "stack/working",
+    "plans",
+    "sheet",
+    "cut-log",
+    "cut-log/set/crown_cut",
+    "cut-log/set/rods",
+    "agreement",
+    "verify",
+    "build-sheet",
+    "record",
+)
 FACES = ("sheet/deck_cut/{}", "sheet/head_cut/{}", "cut-log/deck_cut/{}", "cut-log/head_cut/{}")
 # A number that nobody has, a path of a file, a minus before nought.
 NO_NUMBER = re.compile(r"\b(?:nan|inf|NaN|Infinity|None)\b|−\s*—")
@@ -68,9 +84,6 @@ def walk(shop, build, document):
     table = shop.get(f"/builds/{build}/measure/logbook.csv").get_data(as_text=True)
     # A table of readings is for a program: its numbers are whole, and its columns names.
     wrong += [("logbook.csv", one) for one in NO_NUMBER.findall(table)]
-    for sheet in ("sheet.pdf", "build-sheet.pdf"):
-        answer = shop.get(f"/builds/{build}/{sheet}")
-        assert answer.status_code in (200, 302, 404), (sheet, answer.status_code)
     return sorted(set(wrong))
 
 
@@ -113,9 +126,16 @@ def test_no_page_of_a_drawn_build_shows_what_nobody_should_see(shop, bring, docu
 
 def test_the_walk_finds_what_it_looks_for():
     for text in (
-        "47.00000 mm", "0.0000 thou proud", "−0.00 mm", "−0 thou", "see parts.block.bore", "nan cc", "− —",
-        "not stated: what there is (piston.crown_thickness)", "8.1234567 in",
-    ):  # fmt: skip
+        "47.00000 mm",
+        "0.0000 thou proud",
+        "−0.00 mm",
+        "−0 thou",
+        "see parts.block.bore",
+        "nan cc",
+        "− —",
+        "not stated: what there is (piston.crown_thickness)",
+        "8.1234567 in",
+    ):
         assert wrong_in(text), text
     for text in (
         "0.001 mm",

@@ -1,5 +1,6 @@
 """Whole jobs from blank to signature, as somebody new would do them: figures typed, slips made, gates met."""
 
+# long: four jobs, each from blank to signature
 from __future__ import annotations
 
 import io
@@ -133,6 +134,7 @@ def grid(bank, level, *, slope=0.004):
     return form | {f"z.{j}.{i}": f"{level + slope * i - 0.002 * j:.3f}" for i in range(3) for j in range(3)}
 
 
+# long: one job, step by step
 def test_a_vee_with_unequal_decks(shop):
     """In mm: one deck to a named height, the other by an amount; slips at the log, the reading and the signature."""
     job = Job(shop, "vee", "4", "90")
@@ -204,6 +206,7 @@ def mid(text):
     return text[start + 25 : end][:2600] + " ||| " + text[text.find("Findings, worst first") :][:1500]
 
 
+# long: one job, step by step
 def test_a_head_and_a_deck_skimmed_with_no_plan_and_no_window(shop):
     """In inches: what nobody planned meets the same gates, and is told on every page."""
     shop.prefer(system="inch")
@@ -255,6 +258,7 @@ def test_a_head_and_a_deck_skimmed_with_no_plan_and_no_window(shop):
     assert not job.signs("skimmed to clean, both read again")
 
 
+# long: one job, step by step
 def test_a_deck_from_a_probes_file_cut_to_a_named_height(shop):
     job = Job(shop, "vee", "8", "90")
     job.figures(
@@ -308,6 +312,7 @@ def test_a_deck_from_a_probes_file_cut_to_a_named_height(shop):
     assert not job.signs("right bank waits for its own deck")
 
 
+# long: one job, step by step
 def test_crowns_cut_piece_by_piece(shop):
     """In mm, pistons proud: a slip at each step, a piece that is gauged and not logged, one taken back."""
     job = Job(shop)

@@ -1,5 +1,6 @@
 """Gates hold: open, met or accepted, voided and open again, of cuts planned or not; sheets follow them."""
 
+# long: one gate after another
 from __future__ import annotations
 
 import copy

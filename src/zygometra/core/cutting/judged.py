@@ -1,5 +1,6 @@
 """What stands against each gate, cut by cut: of what is planned, and of what was cut whether planned or not."""
 
+# long: one gate after another, as the trade lists them
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
@@ -18,7 +19,8 @@ from ..stack.evaluate import evaluate
 from ..stack.results import Evaluation, Hole
 from ..windows import Window
 from .agreement import Party, Question, label_of, parties, questions, specification
-from .verify import as_meant, read_since
+from .meant import as_meant
+from .verify import read_since
 
 READ = ("measured", "mock-up")
 CHAMBER, DEPTH, HEIGHT = "parts.head.chamber_volume", "mock-up.deck_clearance", "parts.block.deck_height"

@@ -19,7 +19,7 @@ from ..wording import Reader
 from ..written import Limit
 from .gates import Acceptance, Standing, read_acceptance
 from .judged import BEFORE_THE_CUT, CHAMBER, DEPTH, HEIGHT, READ, Against, cuts_of
-from .verify import as_meant
+from .meant import as_meant
 
 ReleaseState = Literal["released", "to check first", "not released"]
 ABOUT = "sheet"

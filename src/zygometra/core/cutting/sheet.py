@@ -17,9 +17,9 @@ from ..measuring.faces import corners_of, surveys_in_use
 from ..quantity import Quantity
 from ..stack.evaluate import evaluate
 from ..stack.sources import hole_sources
+from .meant import as_meant
 from .pass_plan import PassPlan, pass_plan
 from .running import USUAL_PITCH, running, zones_of
-from .verify import as_meant
 
 _HEIGHT = "parts.block.deck_height"
 # A point is read at a corner where it lies as near as this, in mm.

@@ -5,6 +5,7 @@ deck's slope, the bench's sag, worn bores, zeros, gauges, shots, temperatures, a
 piece that was read itself is free: its paper is compared with it elsewhere.
 """
 
+# long: one model: what was read, what may be in doubt, and what a fault moves
 from __future__ import annotations
 
 import math
@@ -233,6 +234,7 @@ class Model:
                     self._add(key, i, self.wear / 2)
         self._instrument(i, one)
 
+    # long: one figure after another, with every source that moves it
     def _figure(self, i: int, figure: str, hole: int | None, by: float, bank: str = "") -> None:
         """The paper figure that a reading is compared with, its doubt, and how pieces differ."""
         field = READABLE[figure]

@@ -305,6 +305,7 @@ def read_zero(name: str, raw: Mapping[str, Any]) -> Zero:
     return Zero(name, raw.get("gauge") or "", read("before"), read("after"))
 
 
+# long: every key of a reading, one after another
 def read_reading(raw: Mapping[str, Any], order: int, unstated: Unstated = "house") -> Reading:
     """Return a reading of a file or of a fact.
 

@@ -83,6 +83,7 @@ class Programme:
         """
         self.rows.append(Row(dict(of), low, high))
 
+    # long: one programme, handed to the solver with whole numbers or without
     def solve(
         self, least: Mapping[str, float], fixed: Mapping[str, float] | None = None
     ) -> dict[str, float] | None:

@@ -1,5 +1,6 @@
 """Figures as they stand after the cuts that were logged since they were read, and what of a plan is left to cut."""
 
+# long: one log, figure by figure that it moves
 from __future__ import annotations
 
 import math

@@ -1,5 +1,6 @@
 """What the cut log shows: one face, or one set, and what is still to come."""
 
+# long: what one bench shows, part by part
 from __future__ import annotations
 
 import secrets

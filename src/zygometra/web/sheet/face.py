@@ -36,6 +36,7 @@ CAUTIONS = (
 _READ = ("measured", "mock-up")
 
 
+# long: what one sheet shows, part by part
 def face_view(bench: Bench, place: CutPlace) -> dict[str, Any] | None:
     """Return what the sheet of one face shows; None where nothing is planned on it, or nothing can be worked out."""
     if bench.evaluation is None:

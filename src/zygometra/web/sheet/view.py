@@ -7,10 +7,10 @@ from datetime import date
 from typing import Any
 
 from zygometra.core.cutting.judged import cuts_of
+from zygometra.core.cutting.meant import to_come_as_meant
 from zygometra.core.cutting.release import SHEETS
 from zygometra.core.cutting.running import faces_of
 from zygometra.core.cutting.sheet import face_sheet
-from zygometra.core.cutting.verify import to_come_as_meant
 from zygometra.core.digits import figure
 from zygometra.core.findings.ends import asked_before_a_crown_is_cut
 from zygometra.core.stack import cut_sheet
@@ -30,6 +30,7 @@ _MOST_CHECKS = 5
 _LEVEL = ("0.00", "−0.00")
 
 
+# long: what one sheet shows, part by part
 def view(bench: Bench, reference: str) -> dict[str, Any]:
     """Return what the sheet shows; nothing of it where the build cannot be evaluated, or a crown is to be described.
 
