@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import json
 import math
+from dataclasses import replace
 
 import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from support.cases import demo
 from support.half_cut import (
     BORE,
     CHAMBER,
@@ -29,6 +31,7 @@ from zygometra.core.build.cut_log import CutPlace
 from zygometra.core.house_rules import rules_for
 from zygometra.core.measuring.causes import causes
 from zygometra.core.planning.plans import Planner
+from zygometra.core.planning.settled import settled
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.stack.inverse import solve
 from zygometra.exchange.evaluation_file import evaluation_document
@@ -281,6 +284,29 @@ def test_any_build_half_cut_is_planned_from_where_it_stands(doc, data):
         for one, other in zip(plan["result"]["cylinders"], came["cylinders"], strict=True):
             for name in ("quench_mm", "compression_ratio", "deck_clearance_mm"):
                 assert one[name] == pytest.approx(other[name], rel=1e-9, abs=1e-9)
+
+
+def test_a_head_that_was_begun_leaves_the_other_banks_as_it_was():
+    """A drafted chamber opens narrower where it was milled, and only there."""
+    doc = demo("pilot-launch") | {"planned": [], "cylinders": {}, "banks": {}, "levers": {}}
+    doc["engine"] = doc["engine"] | {
+        "layout": "vee",
+        "bank_angle": 90,
+        "banks": [{"name": "A", "cylinders": [1, 3]}, {"name": "B", "cylinders": [2, 4]}],
+    }
+    drafted = {"chamber_volume": 52.0, "opening_area": 4200, "opening_perimeter": 240, "wall_draft": 12}
+    doc["parts"]["head"] = drafted
+    begun = {"id": "h1", "op": "head_cut", "bank": "A", "number": 1, "depth": 0.3}
+    planned = ({"op": "head_cut", "bank": "B", "amount": "0.2 mm"},)
+    half_cut = built({**doc, "passes": [begun]})
+    half_cut = settled(half_cut, rules_for(half_cut.school))
+    came = evaluate(replace(half_cut, planned=built({**doc, "planned": list(planned)}).planned)).planned
+    alone = evaluate(built({**doc, "planned": list(planned)})).planned
+    for number in (2, 4):
+        assert came.hole(number).outcome.clearance == pytest.approx(
+            alone.hole(number).outcome.clearance, abs=1e-9
+        )
+    assert came.hole(1).outcome.clearance < alone.hole(1).outcome.clearance - 1
 
 
 @given(engines_of_any_kind(), st.sampled_from(["deck_cut", "head_cut", "crown_cut"]), st.data())

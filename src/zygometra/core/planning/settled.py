@@ -130,10 +130,13 @@ def _named_figures(
 def _figures(build: Build) -> tuple[dict[str, Quantity], dict[int, dict[str, Quantity]]]:
     """The figures with every cut in them, and those that files know of no single hole."""
     figures, of_holes = dict(build.figures), dict[int, dict[str, Quantity]]()
-    wide = engine_sources(build)
+    wide, uncut = engine_sources(build), dict[int, dict[str, Quantity]]()
     for bank in build.banks:
         for number in bank.cylinders:
             sources = hole_sources(build, bank.name, number, wide)
+            uncut[number] = {
+                path: source.quantity for path, source in sources.items() if path not in _NAME_OF
+            }
             for path, source in sources.items():
                 if path in _NAME_OF and figures.get(source.path) is not source.quantity:
                     figures[f"cylinders.{number}.{_NAME_OF[path]}"] = source.quantity
@@ -146,6 +149,11 @@ def _figures(build: Build) -> tuple[dict[str, Quantity], dict[int, dict[str, Qua
         height = hole_sources(build, bank.name, bank.cylinders[0], wide).get(_DECK)
         if height is not None:
             figures[f"banks.{bank.name}.deck_height"] = height.quantity
+    # What speaks for all where it was cut furthest is each hole's own where it was not.
+    moved = {path for own in of_holes.values() for path in own if path in build.figures}
+    for number, own in uncut.items():
+        for path in moved & own.keys():
+            of_holes.setdefault(number, {}).setdefault(path, own[path])
     return figures, of_holes
 
 
