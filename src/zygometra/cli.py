@@ -19,8 +19,13 @@ from zygometra.core.errors import BuildFaults, Fault, ZygometraError
 if TYPE_CHECKING:
     from sqlalchemy import Engine
 
+    from zygometra.core.budget import Budget
     from zygometra.core.faces.model import Survey
     from zygometra.store.backup import Done
+
+
+# What a search with a time may take of memory, in MB.
+_MOST_MEGABYTES = 2000
 
 
 class Refused(Exception):
@@ -104,8 +109,11 @@ def _reading_commands(commands: Any) -> None:
     for each in (following, causes):
         each.add_argument("file", nargs="?", help="a build file, or - for standard input")
     plan = commands.add_parser("plan", help="print what can be done to reach the targets of a build as JSON")
-    plan.set_defaults(run=_answer, ask=_plans, read=_read_build)
+    plan.set_defaults(run=_plans_printed, read=_read_build)
     plan.add_argument("file", nargs="?", help="a build file, or - for standard input")
+    plan.add_argument(
+        "--seconds", type=_seconds, help="search no longer than this, and print the best found by then"
+    )
     survey = commands.add_parser("survey", help="print what a surveyed face comes to as JSON")
     survey.add_argument("file", nargs="?", help="a survey file, or - for standard input")
     survey.set_defaults(run=_answer, ask=_surveyed, read=_read_survey)
@@ -324,11 +332,34 @@ def _next(build: Build) -> dict[str, Any]:
     return next_document(what_next(build))
 
 
-def _plans(build: Build) -> dict[str, Any]:
+def _plans_printed(options: argparse.Namespace) -> str:
+    from functools import partial
+
+    from zygometra.core.budget import Budget
+
+    budget = None if options.seconds is None else Budget(options.seconds, _MOST_MEGABYTES)
+    options.ask = partial(_plans, budget=budget)
+    return _answer(options)
+
+
+def _plans(build: Build, budget: Budget | None) -> dict[str, Any]:
     from zygometra.exchange.plan_file import plans_document
 
     with _quiet():
-        return plans_document(build)
+        return plans_document(build, budget)
+
+
+def _seconds(typed: str) -> float:
+    """A length of time as it is typed after ``--seconds``."""
+    try:
+        seconds = float(typed)
+    except ValueError:
+        seconds = 0.0
+    if not 0.05 <= seconds <= 86_400:
+        raise argparse.ArgumentTypeError(
+            f"found '{typed[:40]}'; wanted seconds from 0.05 to 86400, such as 10"
+        )
+    return seconds
 
 
 @contextmanager

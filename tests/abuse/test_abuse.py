@@ -24,6 +24,7 @@ from zygometra.demo.shelf import demo_shelf
 from zygometra.exchange.build_file import build_from_text
 from zygometra.exchange.shelf_csv import read_table, write_table
 from zygometra.store import shelf
+from zygometra.web import jobs
 from zygometra.web.app import create_app
 
 WHOLE = bool(os.environ.get("ZYGOMETRA_ABUSE"))
@@ -47,7 +48,7 @@ def shop(migrated, engine):
     # As ./start does behind the first pages.
     assert somebody.get("/builds/8/sheet.pdf").status_code == 200
     yield somebody
-    app.extensions["jobs"].close()
+    jobs.close(app)
     app.extensions["reading engine"].dispose()
 
 

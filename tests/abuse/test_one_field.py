@@ -15,6 +15,7 @@ from tests.web.test_hostile import NASTY
 
 from support.page import read
 from zygometra.demo import load_demo
+from zygometra.web import jobs
 from zygometra.web.app import create_app
 
 SHARE = 0.1 if WHOLE else 0.004
@@ -87,7 +88,7 @@ def shop(migrated, engine):
     load_demo(engine)
     app = create_app(engine=migrated, secret_key="only for tests")
     yield Shop(app)
-    app.extensions["jobs"].close()
+    jobs.close(app)
     app.extensions["reading engine"].dispose()
 
 

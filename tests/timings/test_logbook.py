@@ -11,6 +11,7 @@ from support.people import by, someone
 from support.timing import median
 from zygometra.store import builds, facts
 from zygometra.store.facts import New
+from zygometra.web import jobs
 from zygometra.web.app import create_app
 
 pytestmark = pytest.mark.timing
@@ -32,7 +33,7 @@ def client(migrated, engine):
     with made.session_transaction() as cookie:
         cookie["person"] = "Ada"
     yield made
-    app.extensions["jobs"].close()
+    jobs.close(app)
     app.extensions["reading engine"].dispose()
 
 

@@ -21,6 +21,7 @@ from zygometra.core.stack.evaluate import evaluate
 from zygometra.serve.__main__ import warm_up
 from zygometra.serve.http import Server
 from zygometra.store import builds
+from zygometra.web import jobs
 from zygometra.web.app import create_app
 
 pytestmark = pytest.mark.timing
@@ -102,7 +103,7 @@ def test_what_if_against_a_bare_page(engine, eight, encoding, which):
     with served(app) as ours, served(bare_app) as plain:
         asked, bare = times([(ours, what_ifs), (plain, ["/"] * 1000)], headers)
     gc.unfreeze()
-    app.extensions["jobs"].close()
+    jobs.close(app)
     app.extensions["reading engine"].dispose()
     assert abs(asked["bytes"] - bare["bytes"]) < 0.1 * bare["bytes"]
     print(

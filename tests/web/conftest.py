@@ -11,6 +11,7 @@ from support.shelves import BLOCK, part
 from zygometra.core.mix.parts import MAKING, Part
 from zygometra.store import builds, facts
 from zygometra.store import shelf as store
+from zygometra.web import jobs
 from zygometra.web.app import create_app
 
 
@@ -28,10 +29,13 @@ class Shop:
         return self.client.get(address, headers={k.replace("_", "-"): v for k, v in headers.items()})
 
     def html(self, address, **headers):
-        """The markup of a page, for what only markup can show."""
-        response = self.get(address, **headers)
-        assert response.status_code == 200, (address, response.status_code)
-        return response.get_data(as_text=True)
+        """The markup of a page, for what only markup can show; asked again while a search goes on, as the page does."""
+        while True:
+            response = self.get(address, **headers)
+            assert response.status_code == 200, (address, response.status_code)
+            text = response.get_data(as_text=True)
+            if 'class="help searching"' not in text:
+                return text
 
     def page(self, address, **headers):
         """A page, to be read by role, label and text."""
@@ -73,7 +77,7 @@ def made(migrated):
     """The application, made once for a worker: its templates need compiling only then."""
     app = create_app(engine=migrated, secret_key="only for tests", TESTING=False)
     yield app
-    app.extensions["jobs"].close()
+    jobs.close(app)
     app.extensions["reading engine"].dispose()
 
 

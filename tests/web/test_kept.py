@@ -14,6 +14,7 @@ from support.people import by
 from zygometra.core.build.document import with_leaf
 from zygometra.store import builds
 from zygometra.store.heads import Head
+from zygometra.web import jobs
 from zygometra.web.build.kept import Kept, KeptBuilds, Key, keep
 
 NOON = datetime(2026, 5, 1, 12, tzinfo=UTC)
@@ -187,7 +188,7 @@ def test_each_application_has_its_own(app, engine):
 
     other = create_app(engine=engine, secret_key="only for tests")
     assert other.extensions["kept builds"] is not app.extensions["kept builds"]
-    other.extensions["jobs"].close()
+    jobs.close(other)
     other.extensions["reading engine"].dispose()
 
 

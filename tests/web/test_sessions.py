@@ -10,6 +10,7 @@ from sqlalchemy import text
 from tests.web.conftest import Shop
 
 from support.page import seen
+from zygometra.web import jobs
 from zygometra.web.app import create_app
 from zygometra.web.outside import Outside
 from zygometra.web.sessions import LASTS, Endings
@@ -123,7 +124,7 @@ def outside_app(migrated):
     outside = Outside(address="https://bench.example:8757", names=("10.1.2.3",), encrypted=True, proxies=1)
     made = create_app(engine=migrated, secret_key="only for tests", outside=outside)
     yield made
-    made.extensions["jobs"].close()
+    jobs.close(made)
     made.extensions["reading engine"].dispose()
 
 

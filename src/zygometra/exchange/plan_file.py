@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from zygometra.core.budget import Bounded, Budget
 from zygometra.core.build.document import operation_document
 from zygometra.core.build.lever_table import AMOUNTS
 from zygometra.core.build.model import Build
 from zygometra.core.errors import BuildFaults, Fault
+from zygometra.core.planning.bounded import plans_within
 from zygometra.core.planning.elsewhere import Effect, elsewhere
 from zygometra.core.planning.moves import Move, moves_of
 from zygometra.core.planning.plans import Answer, Plan, plans_of
@@ -18,18 +20,21 @@ from zygometra.core.planning.why_none import Reason
 from .evaluation_file import state_document
 
 
-def plans_document(build: Build) -> dict[str, Any]:
+def plans_document(build: Build, budget: Budget | None = None) -> dict[str, Any]:
     """Return what ``zygometra plan`` prints. Numbers are unrounded.
 
     Parameters
     ----------
     build : Build
         With levers and windows.
+    budget : Budget, optional
+        What the search may take; to its end where left out.
 
     Returns
     -------
     dict
-        The document.
+        The document; with ``bounded`` where the search was ended by its budget: the plans are the best it found,
+        and no plan is no proof that there is none.
 
     Raises
     ------
@@ -39,7 +44,27 @@ def plans_document(build: Build) -> dict[str, Any]:
     faults = list(planning_faults(build))
     if faults:
         raise BuildFaults(faults)
-    return answer_document(build, plans_of(build))
+    if budget is None:
+        return answer_document(build, plans_of(build))
+    from zygometra.processes.line import alone
+
+    job = alone(plans_within, build, budget=budget)
+    answer: Answer | None = job.result
+    bounded = job.bounded or (answer and answer.bounded)
+    if answer is None:
+        # Ended from outside before anything was told.
+        return {**_EMPTY, "bounded": _bounded(bounded)}
+    return answer_document(build, answer._replace(bounded=bounded))
+
+
+_EMPTY = {"format": "zygometra.plans", "version": 1, "plans": [], "none_because": []}
+
+
+def _bounded(bounded: Bounded | None) -> dict[str, Any] | None:
+    """What ran out, and how much of it was given: seconds, or MB (10⁶ bytes)."""
+    if bounded is None:
+        return None
+    return {"by": bounded.by, {"time": "seconds", "memory": "megabytes"}[bounded.by]: bounded.limit}
 
 
 def answer_document(build: Build, answer: Answer) -> dict[str, Any]:
@@ -52,12 +77,12 @@ def answer_document(build: Build, answer: Answer) -> dict[str, Any]:
     answer : Answer
         Its plans, or why there are none.
     """
-    return {
-        "format": "zygometra.plans",
-        "version": 1,
+    document = {
+        **_EMPTY,
         "plans": [_plan(build, plan, i, answer.plans) for i, plan in enumerate(answer.plans)],
         "none_because": [_reason(reason) for reason in answer.none_because],
     }
+    return document if answer.bounded is None else {**document, "bounded": _bounded(answer.bounded)}
 
 
 def _plan(build: Build, plan: Plan, i: int, plans: tuple[Plan, ...]) -> dict[str, Any]:

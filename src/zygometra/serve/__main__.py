@@ -14,6 +14,7 @@ from zygometra.exchange.pdf import to_pdf
 from zygometra.store.database import NoDatabase
 from zygometra.web.app import create_app
 from zygometra.web.assets import asset_file
+from zygometra.web.jobs import close as close_jobs
 
 from .database import ready
 from .keys import secret_key
@@ -55,7 +56,10 @@ def _serve(app: Flask, options: Options) -> int:
     print(f"Zygometra is at {options.address}  (stop with Ctrl-C)", flush=True)
     # The first sheet does not wait for the library that sets it.
     Thread(target=to_pdf, args=("<p>0.180 mm</p>",), kwargs={"asset_file": asset_file}, daemon=True).start()
+    # Nor does the first search.
+    Thread(target=app.extensions["line"].warm_up, daemon=True).start()
     server.run()
+    close_jobs(app)
     logging.getLogger("zygometra").info("stopped")
     return 0
 

@@ -18,6 +18,9 @@ from typing import Any
 
 from flask import Flask, current_app
 
+from zygometra.core.budget import Budget
+from zygometra.processes.line import Line
+
 # A task says now and then how much of it is done; that ends it where nobody waits for it.
 Task = Callable[[Callable[[float], None]], Any]
 
@@ -132,9 +135,26 @@ class Jobs:
             self._jobs.popitem(last=False)
 
 
+# What a search may take, in seconds and MB beyond what a process begins with.
+BUDGET = Budget(20, 400)
+
+
 def init(app: Flask) -> None:
-    """Give the application its jobs."""
+    """Give the application its jobs, and the line of those that run in processes of their own."""
     app.extensions["jobs"] = Jobs()
+    app.extensions["line"] = Line(BUDGET)
+
+
+def close(app: Flask) -> None:
+    """End whatever is under way in an application."""
+    app.extensions["line"].close()
+    app.extensions["jobs"].close()
+
+
+def line() -> Line:
+    """Return the line of this application."""
+    found: Line = current_app.extensions["line"]
+    return found
 
 
 def jobs() -> Jobs:

@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ..budget import Bounded
 from ..build.means import Priority
 from ..build.model import Build, Operation
 from ..house_rules import HouseRules, rules_for
@@ -65,11 +66,12 @@ class Plan:
 
 
 class Answer(NamedTuple):
-    """The plans of a build, best first; where there is none, why."""
+    """The plans of a build, best first; where there is none, why; ``bounded`` where the search could not end."""
 
     plans: tuple[Plan, ...]
     none_because: tuple[Reason, ...]
     wanted: Wanted
+    bounded: Bounded | None = None
 
 
 class Planner:

@@ -130,6 +130,12 @@ class Search:
         self._promising: defaultdict[tuple[int, bool], set[Faced]] = defaultdict(set)
         self._done: set[tuple[int, bool, float, float]] = set()
 
+    def let_go(self) -> None:
+        """Give back what the search drew and laid out; what it found stays."""
+        for kept in (self._bounds, self._taken, self._stand, self._amounts, self._promising, self._done):
+            kept.clear()
+        self.drawn = self.stated
+
     def _bank_moves(self, i: int) -> BankMoves:
         build, pins, bank = self.build, self.pins, self.build.banks[i]
         start = sum(len(one.cylinders) for one in build.banks[:i])

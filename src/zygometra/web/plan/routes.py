@@ -23,12 +23,14 @@ from ..stack.view import asked_of_crowns
 from ..verify.memory import remembering
 from . import levers, parts
 from .asked import Asked, read_asked
-from .view import answer, page_view, plans_for, ways
+from .view import Ways, answer, page_view, plans_for, ways
 
 plan = Blueprint("plan", __name__, template_folder="templates")
 
 # A plan that is kept comes back as text; one of three hundred operations is a slip.
 MOST_TEXT = 100_000
+# How long the first sight of the page waits for a search, and how long its later questions do, in seconds.
+_AT_ONCE, _WAITS = 0.4, 0.8
 
 
 def _asked(bench: Bench) -> Asked:
@@ -41,34 +43,35 @@ def page(build_id: int) -> str:
     """Show the windows and what is found at once; the page asks for the rest."""
     bench = open_bench(build_id)
     asked = _asked(bench)
-    shown = _answered(bench, asked, whole=bool(request.args.get("full")))
+    shown = _answered(bench, asked, wait=_WAITS if request.args.get("full") else _AT_ONCE)
     return render(bench, "plan", "plan/page.html", **page_view(bench, asked), **shown)
 
 
 @plan.get("/builds/<int:build_id>/plans/answer")
 def answered(build_id: int) -> str:
-    """Show all plans for what is asked."""
+    """Show the plans for what is asked, as far as they are found: the page asks again until the search has ended."""
     bench = open_bench(build_id)
     asked = _asked(bench)
-    shown = _answered(bench, asked, whole=True)
+    shown = _answered(bench, asked, wait=_WAITS, polls=bool(request.args.get("again")))
     return render_template("plan/answer.html", bench=bench, **page_view(bench, asked), **shown)
 
 
 @plan.get("/builds/<int:build_id>/plans/ways")
 def ways_page(build_id: int) -> str:
-    """Show each lever alone."""
+    """Show each lever alone, as far as they were tried."""
     bench = open_bench(build_id)
     asked = _asked(bench)
     try:
-        rows, problem = ways(bench, asked), ""
+        found, problem = ways(bench, asked, wait=_WAITS, polls=bool(request.args.get("again"))), ""
     except ZygometraError as error:
-        rows, problem = [], told_error(error)
-    return render_template("plan/ways.html", bench=bench, ways=rows, problem=problem)
+        found, problem = Ways([], whole=True), told_error(error)
+    again = page_view(bench, asked)["ways_again_address"]
+    return render_template("plan/ways.html", bench=bench, found=found, problem=problem, again=again)
 
 
-def _answered(bench: Bench, asked: Asked, *, whole: bool) -> dict[str, Any]:
+def _answered(bench: Bench, asked: Asked, *, wait: float, polls: bool = False) -> dict[str, Any]:
     try:
-        return answer(bench, asked, plans_for(bench, asked, whole=whole))
+        return answer(bench, asked, plans_for(bench, asked, wait=wait, polls=polls))
     except ZygometraError as error:
         return {"problem": told_error(error), "plans": [], "chosen": None, "reasons": [], "whole": True}
 

@@ -4,7 +4,6 @@
 from __future__ import annotations
 
 import json
-import time
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
@@ -18,12 +17,13 @@ from zygometra.core.build.record import op_words
 from zygometra.core.digits import figure, ratio_text
 from zygometra.core.fields import place_label
 from zygometra.core.house_rules import SCHOOLS
+from zygometra.core.planning.bounded import plans_within, ways_within
 from zygometra.core.planning.elsewhere import elsewhere
 from zygometra.core.planning.opening import ASSEMBLED, fallen, last_moment, opened_for
-from zygometra.core.planning.plans import Answer, Plan, Planner
-from zygometra.core.planning.search import Search
+from zygometra.core.planning.plans import Answer, Plan
+from zygometra.core.planning.results import wanted_of
 from zygometra.core.planning.settled import from_the_start
-from zygometra.core.planning.ways import ways_out
+from zygometra.core.planning.ways import Way
 from zygometra.core.planning.why_first import why
 from zygometra.core.planning.why_none import Reason
 from zygometra.core.stack.cut_sheet import CAUTIONS
@@ -38,18 +38,18 @@ from ..stack.view import asked_of_crowns
 from ..verify.memory import told
 from .asked import EDGES, PINNED, RESULTS, Asked
 from .parts import with_pushrods_of_the_shelf
+from .searching import could_not_end, goes_on, line, searched
 from .words import from_to, percent, plan_words
 
-# How long the first answer of a page searches, in seconds; the rest follows.
-AT_ONCE = 0.35
 _LABELS = {"compression_ratio": "Ratio", "quench": "{quench}", "deck_clearance": "Deck clearance"}
 
 
 class Found(NamedTuple):
-    """What was found, and whether that is all of it."""
+    """What was found, whether that is all of it, and what is said of a search that goes on or could not end."""
 
     answer: Answer
     whole: bool
+    says: str = ""
 
 
 class Slider(NamedTuple):
@@ -87,30 +87,40 @@ class Shown(NamedTuple):
     compare: str
 
 
-def plans_for(bench: Bench, asked: Asked, *, whole: bool) -> Found:
-    """Return the plans for what is asked: all of them, or what is found at once; worked out once for what is kept."""
-    missed = tuple((op, own.tolerance and own.tolerance.u) for op, own in asked.build.levers.means.items())
-    held: dict[str, Found] = bench.kept.once(
-        (*asked.key, missed, tuple(bench.stored.shop_rules.items())), dict
+def plans_for(bench: Bench, asked: Asked, *, wait: float, polls: bool = False) -> Found:
+    """Return the plans for what is asked, as far as they are found; worked out once for what is kept.
+
+    Parameters
+    ----------
+    bench : Bench
+        The build.
+    asked : Asked
+        Of it.
+    wait : float
+        How long the page waits, in seconds.
+    polls : bool
+        True where the page asks again for what it asked before.
+    """
+    held: dict[str, Found] = bench.kept.once(_hangs_on(bench, asked), dict)
+    if "found" in held:
+        return held["found"]
+    job = searched(bench, held, plans_within, asked.build, asked.rules, asked.pins, asks="plans", polls=polls)
+    if not line().wait(job, wait):
+        so_far = job.so_far or Answer((), (), wanted_of(asked.build, asked.rules))
+        return Found(so_far, whole=False, says=goes_on(job))
+    answer: Answer = job.result or Answer((), (), wanted_of(asked.build, asked.rules))
+    bounded = job.bounded or answer.bounded
+    found = Found(
+        answer._replace(bounded=bounded), whole=True, says="" if bounded is None else could_not_end(bounded)
     )
-    found = held.get("found")
-    if found is not None and (found.whole or not whole):
-        return found
-    planner = Planner(asked.build, asked.rules, asked.pins)
-    search = Search(planner.build, asked.rules, asked.pins)
-    began, all_of = time.monotonic(), True
-    for _ in search.run():
-        if not whole and time.monotonic() - began > AT_ONCE:
-            all_of = False
-            break
-    answer = planner.answer(search) if all_of else Answer(planner.shown(search), (), planner.wanted)
-    for plan in answer.plans:
-        # The page shows both of every plan; what was drawn for them is large, and not kept with them.
-        _ = plan.result, plan.policy
-    planner.let_go()
-    found = Found(answer, all_of)
-    held["found"] = found
+    if bounded is None:
+        held["found"] = found
     return found
+
+
+def _hangs_on(bench: Bench, asked: Asked) -> tuple[Any, ...]:
+    missed = tuple((op, own.tolerance and own.tolerance.u) for op, own in asked.build.levers.means.items())
+    return (*asked.key, missed, tuple(bench.stored.shop_rules.items()))
 
 
 # -- the page --------------------------------------------------------------------
@@ -131,7 +141,9 @@ def page_view(bench: Bench, asked: Asked) -> dict[str, Any]:
         "faults": asked.faults,
         "changed": asked.changed,
         "answer_address": url_for("plan.answered", build_id=bench.id),
+        "again_address": url_for("plan.answered", build_id=bench.id, **_query(asked), again=1),
         "ways_address": url_for("plan.ways_page", build_id=bench.id, **_query(asked)),
+        "ways_again_address": url_for("plan.ways_page", build_id=bench.id, **_query(asked), again=1),
         "machines": told(bench),
         "cut": bool(bench.build.cuts.passes),
         "cautions": CAUTIONS,
@@ -234,6 +246,7 @@ def answer(bench: Bench, asked: Asked, found: Found) -> dict[str, Any]:
     return {
         "problem": "",
         "whole": found.whole,
+        "search_says": found.says,
         "plans": [_shown(bench, asked, plans, i, at, beside) for i in range(len(plans))],
         "chosen": _detail(bench, asked, plans[at], at) if plans else None,
         "compared": None if beside is None else _compared(bench, plans[at], plans[beside], (at, beside)),
@@ -469,11 +482,28 @@ def _reason(bench: Bench, asked: Asked, reason: Reason) -> dict[str, Any]:
     return {"says": reason.says.written(bench.reader), "share": share, "address": address}
 
 
-def ways(bench: Bench, asked: Asked) -> list[dict[str, Any]]:
-    """Return each lever alone."""
+class Ways(NamedTuple):
+    """Each lever alone, whether that is all, and what is said of a search that goes on or could not end."""
+
+    rows: list[dict[str, Any]]
+    whole: bool
+    says: str = ""
+
+
+def ways(bench: Bench, asked: Asked, *, wait: float, polls: bool) -> Ways:
+    """Return each lever alone, as far as they were tried; see :func:`plans_for`."""
+    held: dict[str, Any] = bench.kept.once(("ways", *_hangs_on(bench, asked)), dict)
+    job = searched(bench, held, ways_within, asked.build, asked.rules, asks="ways", polls=polls)
+    if not line().wait(job, wait):
+        return Ways(_way_rows(bench, asked, job.so_far or ()), whole=False, says=goes_on(job))
+    says = "" if job.bounded is None else could_not_end(job.bounded)
+    return Ways(_way_rows(bench, asked, job.result or ()), whole=True, says=says)
+
+
+def _way_rows(bench: Bench, asked: Asked, found: tuple[Way, ...]) -> list[dict[str, Any]]:
     reader, known = bench.reader, with_pushrods_of_the_shelf(bench.build)
     rows = []
-    for way in ways_out(asked.build, asked.rules):
+    for way in found:
         plan = way.plan
         row: dict[str, Any] = {"label": way.label, "words": [], "why_not": "", "drags": []}
         if plan is not None:
