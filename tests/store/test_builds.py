@@ -304,6 +304,7 @@ def test_house_rules_are_kept_taken_back_and_judged_by(session):
     )
     assert rules.shop_rules(session) == {"quench_floor.steel": 0.4}
     assert builds.load(session, hill).shop_rules == {"quench_floor.steel": 0.4}
+    rules.settle(session)
     assert builds.listed(session)[0].summary["counts"]["stop"] == 0
     rules.set_rules(
         session, {"quench_floor.steel": None}, actor=someone("Ada"), seen=rules.newest(session).number

@@ -73,7 +73,10 @@ def test_each_build_is_judged_once_however_many_rules_move(session):
     rules.set_rules(
         session, {"quench_floor.steel": 0.5, "quench_ceiling": 1.4, "ratio_spread": 0.3}, actor=ADA, seen=0
     )
+    assert [listed.is_settled for listed in builds.listed(session)] == [False] * 3
+    assert rules.settle(session) == 3
     assert sum(statement.startswith("UPDATE build") for statement in written) == 3
+    assert all(listed.is_settled for listed in builds.listed(session))
 
 
 def save_six_gaskets(engine, build_id):
@@ -106,6 +109,7 @@ def test_no_summary_is_older_than_its_build_and_the_rules(session, engine):
         jobs += [pool.submit(change_eight_rules, engine) for _ in range(2)]
     assert [job.exception() for job in jobs] == [None] * len(jobs)
     session.rollback()
+    rules.settle(session)
     shop = rules.shop_rules(session)
     for listed in builds.listed(session):
         document = builds.load(session, listed.id).document

@@ -29,12 +29,12 @@ class Shop:
         return self.client.get(address, headers={k.replace("_", "-"): v for k, v in headers.items()})
 
     def html(self, address, **headers):
-        """The markup of a page, for what only markup can show; asked again while a search goes on, as the page does."""
+        """The markup of a page, for what only markup can show; asked again while work goes on behind it."""
         while True:
             response = self.get(address, **headers)
             assert response.status_code == 200, (address, response.status_code)
             text = response.get_data(as_text=True)
-            if 'class="help searching"' not in text:
+            if not any(waits in text for waits in ('class="help searching"', "still judged by the older")):
                 return text
 
     def page(self, address, **headers):

@@ -7,7 +7,6 @@ waits for the one place where hard tasks run to the end of their budget.
 from __future__ import annotations
 
 import contextlib
-import multiprocessing
 import time
 from collections import OrderedDict, deque
 from collections.abc import Hashable, Mapping
@@ -21,6 +20,7 @@ from zygometra.core.budget import Bounded, Budget
 from zygometra.core.errors import ZygometraError
 
 from . import child
+from .pool import spawning
 
 # A task that is not done within so many seconds is hard.
 QUICK = 1.5
@@ -31,7 +31,7 @@ GRACE = 3.0
 # Tasks that wait or run, and those that are kept when done.
 MOST_WAITING, MOST_KEPT = 24, 48
 
-_spawn = multiprocessing.get_context("forkserver")
+_spawn = spawning()
 
 
 class Busy(ZygometraError):
@@ -194,7 +194,6 @@ class Line:
 
     def _open_lanes(self) -> None:
         if not self._lanes:
-            _spawn.set_forkserver_preload(["zygometra.processes.preload"])
             self._lanes = [
                 Thread(target=lane, name=name, daemon=True)
                 for name, lane in (("quick", self._run_quick), ("hard", self._run_hard))

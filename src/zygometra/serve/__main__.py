@@ -56,7 +56,9 @@ def _serve(app: Flask, options: Options) -> int:
     print(f"Zygometra is at {options.address}  (stop with Ctrl-C)", flush=True)
     # The first sheet does not wait for the library that sets it.
     Thread(target=to_pdf, args=("<p>0.180 mm</p>",), kwargs={"asset_file": asset_file}, daemon=True).start()
-    # Nor does the first search.
+    # What a server that was stopped left to be judged again.
+    app.extensions["settler"].wake()
+    # Nor does the first search wait.
     Thread(target=app.extensions["line"].warm_up, daemon=True).start()
     server.run()
     close_jobs(app)

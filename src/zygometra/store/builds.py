@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import delete, func, insert, or_, select, text, update
+from sqlalchemy import ColumnElement, delete, func, insert, literal_column, or_, select, text, update
 from sqlalchemy.orm import Session
 
 from zygometra.core import stages
@@ -44,6 +44,8 @@ RULES_IN_FORCE = text(
     " FROM house_rule ORDER BY key, id DESC) newest WHERE value IS NOT NULL) AS shop_rules"
 )
 
+NEWEST_RULE = text("(SELECT coalesce(max(id), 0) FROM house_rule)")
+
 
 class NotThere(LookupError):
     """No build has that number."""
@@ -76,6 +78,13 @@ class Listed:
     summary: dict[str, Any]
     changed_at: datetime
     changed_by: str
+    # False while it is still to be judged by the newest house rules.
+    is_settled: bool = True
+
+
+_IS_SETTLED: ColumnElement[bool] = literal_column(
+    "build.judged >= (SELECT coalesce(max(id), 0) FROM house_rule)"
+)
 
 
 class Stale(Exception):
@@ -192,7 +201,7 @@ def listed(session: Session, *, search: str = "", stage: str = "", limit: int = 
     tuple of Listed
         As the shop floor shows them.
     """
-    columns = [_build.c[name] for name in Listed.__slots__]
+    columns = [_IS_SETTLED if name == "is_settled" else _build.c[name] for name in Listed.__slots__]
     statement = select(*columns).order_by(_build.c.changed_at.desc(), _build.c.id.desc()).limit(limit)
     statement = statement.where(_build.c.stage == stage if stage else _build.c.stage != stages.SHELVED)
     for word in search.split()[:8]:
@@ -340,6 +349,7 @@ def _head(document: Document, shop_rules: dict[str, float]) -> dict[str, Any]:
         "customer": document.get("customer") or "",
         "duty": document.get("duty") or "",
         "summary": summarise(document, rules),
+        "judged": NEWEST_RULE,
     }
 
 

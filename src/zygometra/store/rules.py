@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from typing import Any, NamedTuple
 
 from sqlalchemy import func, insert, select, update
 from sqlalchemy.orm import Session
 
 from zygometra.core.actors import Actor
 from zygometra.core.findings.summary import summarise
-from zygometra.core.house_rules import check_rule, rules_for
+from zygometra.core.house_rules import HouseRules, check_rule, rules_for
 
 from .builds import RULES_IN_FORCE, load
 from .locks import hold_house_rules
@@ -33,7 +34,7 @@ def newest(session: Session) -> Newest:
 
 
 def set_rules(session: Session, changes: Mapping[str, float | None], *, actor: Actor, seen: int) -> int:
-    """Set house rules together, and judge again the builds for which one of them counts.
+    """Set house rules together; builds for which one of them counts are still to be judged again.
 
     Parameters
     ----------
@@ -49,7 +50,7 @@ def set_rules(session: Session, changes: Mapping[str, float | None], *, actor: A
     Returns
     -------
     int
-        How many builds were judged again.
+        How many builds are to be judged again: see :func:`settle_next`.
 
     Raises
     ------
@@ -68,23 +69,83 @@ def set_rules(session: Session, changes: Mapping[str, float | None], *, actor: A
     if not new:
         return 0
     session.execute(insert(_rule), [row | {"actor": actor.name, "actor_id": actor.id} for row in new])
-    return _judge_again(session, before, shop_rules(session))
+    return _to_judge_again(session, before, shop_rules(session), newest(session).number, seen)
 
 
-def _judge_again(session: Session, before: Mapping[str, float], now: Mapping[str, float]) -> int:
-    """Write anew what the floor says of builds whose rules moved: a school's own figure stands above the shop's."""
-    moved = {"": rules_for("", before).values != rules_for("", now).values}
-    judged = 0
-    for build_id, school in session.execute(select(_build.c.id, _SCHOOL).order_by(_build.c.id)).all():
-        if school not in moved:
-            moved[school] = rules_for(school, before).values != rules_for(school, now).values
-        if not moved[school]:
+def _to_judge_again(
+    session: Session, before: Mapping[str, float], now: Mapping[str, float], number: int, seen: int
+) -> int:
+    """Count the builds whose rules moved: a school's own figure stands above the shop's. The others are settled."""
+    moved = 0
+    counted = select(_SCHOOL, func.count()).select_from(_build).group_by(_SCHOOL)
+    for school, builds in session.execute(counted).all():
+        if rules_for(school, before).values != rules_for(school, now).values:
+            moved += builds
             continue
-        stored = load(session, build_id)
-        session.execute(
-            update(_build)
-            .where(_build.c.id == build_id)
-            .values(summary=summarise(with_facts(session, build_id, stored.document), rules_for(school, now)))
+        settled = update(_build).where(school == _SCHOOL, _build.c.judged >= seen).values(judged=number)
+        session.execute(settled)
+    return moved
+
+
+class ToSettle(NamedTuple):
+    """A build that is still to be judged by the rules that are in force: what its line on the floor follows from."""
+
+    build_id: int
+    version: int
+    document: Mapping[str, Any]
+    rules: HouseRules
+    number: int
+
+
+def settle_next(session: Session, judge: Callable[[Mapping[str, Any], HouseRules], dict[str, Any]]) -> bool:
+    """Judge one build by the rules in force whose line on the floor is older than they.
+
+    Parameters
+    ----------
+    session : Session
+        Its own transactions: it is committed twice, and nothing is held while the build is judged.
+    judge : callable
+        Takes the document with its facts, and the rules; gives the summary.
+
+    Returns
+    -------
+    bool
+        False where every build is judged by the newest rules.
+    """
+    found = _next_to_settle(session)
+    session.commit()
+    if found is None:
+        return False
+    summary = judge(found.document, found.rules)
+    hold_house_rules(session)
+    # What was saved or noted meanwhile wrote its own line, by the rules in force.
+    session.execute(
+        update(_build)
+        .where(
+            _build.c.id == found.build_id, _build.c.version == found.version, _build.c.judged < found.number
         )
-        judged += 1
-    return judged
+        .values(summary=summary, judged=found.number)
+    )
+    session.commit()
+    return True
+
+
+def _next_to_settle(session: Session) -> ToSettle | None:
+    number = newest(session).number
+    build_id = session.execute(
+        select(_build.c.id).where(_build.c.judged < number).order_by(_build.c.changed_at.desc()).limit(1)
+    ).scalar_one_or_none()
+    if build_id is None:
+        return None
+    stored = load(session, build_id)
+    document = with_facts(session, build_id, stored.document)
+    rules = rules_for(document.get("school") or "", stored.shop_rules)
+    return ToSettle(build_id, stored.version, document, rules, number)
+
+
+def settle(session: Session) -> int:
+    """Judge every build again whose line is older than the rules in force, here and now; return how many."""
+    count = 0
+    while settle_next(session, summarise):
+        count += 1
+    return count

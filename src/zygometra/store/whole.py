@@ -8,13 +8,14 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from sqlalchemy import update
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from zygometra.core.build.document import Document
 
 from .facts import of_build
 from .gauges import register
+from .locks import hold_house_rules
 from .tables import BuildRow
 
 _build = BuildRow.__table__  # type: ignore[attr-defined]
@@ -43,7 +44,9 @@ def with_facts(session: Session, build_id: int, document: Mapping[str, Any]) -> 
     return {**document, **facts.document(register(session).entries)}
 
 
-def refresh_summary(session: Session, build_id: int, summary: Mapping[str, Any]) -> None:
+def refresh_summary(
+    session: Session, build_id: int, summary: Mapping[str, Any], shop_rules: Mapping[str, float]
+) -> bool:
     """Write what the floor says of a build after something was noted beside it; its version stays.
 
     Parameters
@@ -54,5 +57,18 @@ def refresh_summary(session: Session, build_id: int, summary: Mapping[str, Any])
         The build.
     summary : Mapping
         Of the document and its facts.
+    shop_rules : Mapping
+        The shop's own rules that it was judged by.
+
+    Returns
+    -------
+    bool
+        False where somebody changed the rules in between: it is still to be judged by the new ones.
     """
-    session.execute(update(_build).where(_build.c.id == build_id).values(summary=dict(summary)))
+    from .builds import NEWEST_RULE, RULES_IN_FORCE
+
+    hold_house_rules(session)
+    as_they_are = bool(session.execute(select(RULES_IN_FORCE)).scalar_one() == dict(shop_rules))
+    values: dict[str, Any] = {"summary": dict(summary), "judged": NEWEST_RULE if as_they_are else 0}
+    session.execute(update(_build).where(_build.c.id == build_id).values(**values))
+    return as_they_are

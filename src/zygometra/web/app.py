@@ -18,7 +18,7 @@ from zygometra import __version__
 from zygometra.core.sentence import given_text
 from zygometra.core.typed import is_printable
 
-from . import db, errors, events, jobs, people, sessions
+from . import db, errors, events, jobs, people, sessions, settling
 from .assets import asset, assets
 from .build import fragments, kept
 from .build.templates_of import build
@@ -101,7 +101,7 @@ def create_app(*, engine: Engine, secret_key: str, outside: Outside = _INSIDE, *
     CSRFProtect(app)
     Compress(app)
     db.init(app, engine)
-    for part in (errors, events, jobs, kept, laid_out, sessions):
+    for part in (errors, events, jobs, kept, laid_out, sessions, settling):
         part.init(app)
     app.before_request(_look_at_address)
     app.before_request(people.ask_for_name)

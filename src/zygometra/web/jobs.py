@@ -147,6 +147,7 @@ def init(app: Flask) -> None:
 
 def close(app: Flask) -> None:
     """End whatever is under way in an application."""
+    app.extensions["settler"].close()
     app.extensions["line"].close()
     app.extensions["jobs"].close()
 

@@ -32,6 +32,8 @@ class BuildRow(SQLModel, table=True):
     version: int = 1
     frame: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
     summary: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
+    # The newest setting of a house rule when its summary was written.
+    judged: int = Field(default=0, sa_column=Column(BigInteger, nullable=False))
     created_at: datetime = Field(sa_column=moment())
     created_by: str = Field(max_length=80)
     changed_at: datetime = Field(sa_column=moment())

@@ -58,6 +58,7 @@ def list_view(found: Sequence[Listed], search: str, stage: str, read_as: Reader)
         nothing = f"No build has “{sought}” in its name, engine, customer or duty."
     return {
         "entries": [_entry(build, read_as) for build in found],
+        "unsettled": sum(not build.is_settled for build in found),
         "search": search,
         "stage": stage,
         "stages": [("", "every stage"), *((name, name) for name in STAGE_NAMES)],

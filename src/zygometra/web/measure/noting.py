@@ -17,6 +17,7 @@ from zygometra.store.whole import refresh_summary
 from ..build.bench import Bench, open_bench
 from ..db import db
 from ..people import actor, person
+from ..settling import settler
 
 
 def now() -> str:
@@ -44,8 +45,11 @@ def append(build_id: int, new: Sequence[New]) -> tuple[str, int] | None:
 def renew(build_id: int) -> Bench:
     """Return the build with what was just noted, and write the floor's line about it anew."""
     bench = open_bench(build_id)
-    refresh_summary(db(), build_id, summarise_build(bench.kept.build, bench.rules))
+    summary = summarise_build(bench.kept.build, bench.rules)
+    by_the_rules = refresh_summary(db(), build_id, summary, bench.stored.shop_rules)
     db().commit()
+    if not by_the_rules:
+        settler().wake()
     return bench
 
 

@@ -15,6 +15,7 @@ from zygometra.store.newest import Moved
 from ..db import db
 from ..forms.form import Form
 from ..people import CHOICES, actor, choice, leave, name_myself, person, reader, safe_next
+from ..settling import settler
 from ..stations import keys as every_key
 from .rules_form import changes, differing, lines, read_rules
 
@@ -93,7 +94,8 @@ def house_rules() -> BaseResponse | tuple[str, int] | str:
         db().rollback()
         return _rules_page(form, moved.newest.actor), 409
     db().commit()
-    again = f"{number_of(judged, 'build')} {'was' if judged == 1 else 'were'} judged by them again."
+    settler().wake()
+    again = f"{number_of(judged, 'build')} {'is' if judged == 1 else 'are'} judged by them again, behind this page."
     flash(f"House rules kept; {again if judged else 'they change nothing of any build.'}")
     return redirect(url_for("shop.house_rules"))
 
