@@ -95,6 +95,7 @@ def addresses(app):
         "op": "deck_cut",
         "pieces_op": "crown_cut",
         "drawn_as": "svg",
+        "token": "x",
     }
     out = []
     with app.test_request_context("/"):

@@ -44,6 +44,7 @@ GOOD = {
     "op": "deck_cut",
     "pieces_op": "crown_cut",
     "drawn_as": "svg",
+    "token": "x",
 }
 FIELDS = {
     "stack.what_if": [
@@ -118,7 +119,8 @@ POSTED = {
     "shop.house_rules": ["quench_floor.steel", "ratio_spread"],
     "shelf.part": ["version", "name", "state", "d-length", "price", "on_shelf", "reason"],
     "shelf.back": ["change", "version"],
-    "shelf.take_in": ["kind", "text", "name", "good_rows", "reason"],
+    "shelf.take_in": ["kind", "text", "name", "good_rows", "reason", "token", "version"],
+    "floor.import_file": ["token"],
     "shelf.rules": ["rules", "usual"],
     "measure.take": [
         "key",
@@ -191,7 +193,7 @@ POSTED = {
     "heads.survey": ["key", "bank", "held", "gauge", "x.0", "y.0", "z.0.0", "z.2.4"],
     "heads.plan": ["version", "mode", "volume", "within", "low", "high", "swap"],
     "measure.photo": ["key", "fact", "file"],
-    "measure.take_table": ["file"],
+    "measure.take_table": ["file", "token"],
     "gauges.save": ["name", "kind", "resolution", "u", "feel", "read_with", "material"],
     "gauges.note": ["key", "what", "on", "why", "off"],
     "mix.take": ["block", "at", "into", "name"],

@@ -10,7 +10,7 @@ from __future__ import annotations
 import itertools
 import json
 from collections.abc import Iterator, Mapping
-from typing import Any
+from typing import Any, NamedTuple
 
 from zygometra.core.build.document import (
     Document,
@@ -20,6 +20,7 @@ from zygometra.core.build.document import (
 from zygometra.core.build.lever_table import FIT, LEVER, SWAP
 from zygometra.core.build.model import MOST_CYLINDERS, Build
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
+from zygometra.core.measuring.facts import FactKind, FoundBy, facts_of, found_by
 from zygometra.core.measuring.read_in import read_measured
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind
@@ -97,6 +98,24 @@ def build_from_text(text: str | bytes) -> tuple[Document, Build]:
     """
     document = document_from_text(text)
     return document, check(document)
+
+
+class Read(NamedTuple):
+    """A build file that was read: its document, what each of its facts is found by (by kind and key), or its faults."""
+
+    document: Document | None
+    found: Mapping[tuple[FactKind, str], FoundBy]
+    faults: list[Fault]
+
+
+def read_behind(_telling: object, text: bytes) -> Read:
+    """Read and check a build file in a process of its own; see :func:`build_from_text`."""
+    try:
+        document = build_from_text(text)[0]
+    except BuildFaults as error:
+        return Read(None, {}, error.faults)
+    found = {(fact.kind, fact.key): found_by(fact.kind, fact.body) for fact in facts_of(document, {})}
+    return Read(document, found, [])
 
 
 def check(document: Document) -> Build:

@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterator, Mapping
 from typing import Any, NamedTuple
 
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
+from zygometra.core.measuring.facts import FoundBy, found_by
 from zygometra.core.measuring.logbook import READABLE, Gauge, Logbook, Reading
 from zygometra.core.measuring.read_in import moment
 from zygometra.core.spoken import as_written
@@ -224,6 +225,23 @@ def read_logbook_csv(
     if faults:
         raise BuildFaults(faults[:_MOST_FAULTS])
     return taken
+
+
+def read_behind(
+    _telling: object, data: bytes, gauges: Mapping[str, Gauge], banks: list[str], holes: list[int]
+) -> tuple[Taken | None, tuple[FoundBy, ...], list[Fault]]:
+    """Read a table of readings in a process of its own; see :func:`read_logbook_csv`.
+
+    Returns
+    -------
+    taken, found, faults
+        What it holds, and what each reading is found by; or its faults.
+    """
+    try:
+        taken = read_logbook_csv(data, gauges, banks, holes)
+    except BuildFaults as error:
+        return None, (), error.faults
+    return taken, tuple(found_by("reading", row) for row in taken.readings), []
 
 
 def _columns(headers: list[str]) -> Iterator[tuple[str, str] | Fault]:

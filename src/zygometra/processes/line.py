@@ -7,6 +7,7 @@ waits for the one place where hard tasks run to the end of their budget.
 from __future__ import annotations
 
 import contextlib
+import pickle
 import time
 from collections import OrderedDict, deque
 from collections.abc import Hashable, Mapping
@@ -28,8 +29,8 @@ QUICK = 1.5
 FORGOTTEN_AFTER = 5.0
 # So long after its time a child that did not end by itself is ended: it sits in a library that hears no alarm.
 GRACE = 3.0
-# Tasks that wait or run, and those that are kept when done.
-MOST_WAITING, MOST_KEPT = 24, 48
+# Tasks that wait or run; those that are kept when done, and how many bytes of what came of them.
+MOST_WAITING, MOST_KEPT, MOST_BYTES = 24, 48, 48_000_000
 
 _spawn = spawning()
 
@@ -45,7 +46,8 @@ class Broken(RuntimeError):
 class Job:
     """A task that somebody asked for.
 
-    ``so_far`` is what was found last, None before; ``result`` what came of it once it ``is_done``.
+    ``so_far`` is what was found last, None before; ``result`` what came of it once it ``is_done``; ``about`` is the
+    asker's own.
     """
 
     def __init__(self, task: child.Task, arguments: tuple[Any, ...], budget: Budget) -> None:
@@ -53,9 +55,11 @@ class Job:
         self.so_far: Any = None
         self.is_done = False
         self.bounded: Bounded | None = None
+        self.about: Mapping[str, Any] = {}
         self.before = 0
         self.began: float | None = None
-        self._result: Any = None
+        # What came of it, as it was sent: small while it lies, and each who asks has his own.
+        self._result: bytes | None = None
         self._error: Exception | None = None
         self._by: set[str] = set()
         self._asked = time.monotonic()
@@ -66,7 +70,7 @@ class Job:
         """What came of it; None where it ended with nothing told. Raises what the task refused."""
         if self._error is not None:
             raise self._error
-        return self._result
+        return self.so_far if self._result is None else pickle.loads(self._result)[1]
 
     @property
     def running_for(self) -> float:
@@ -138,9 +142,26 @@ class Line:
                 self._told.notify_all()
             job._ask(by)
             self._jobs.move_to_end(key)
-            for old in [k for k, one in self._jobs.items() if one.is_done][:-MOST_KEPT]:
-                del self._jobs[old]
+            self._make_room()
             return job
+
+    def find(self, key: Hashable, *, by: str) -> Job | None:
+        """Return the task of a key where there is one, for somebody who wants it still."""
+        with self._told:
+            if (job := self._jobs.get(key)) is not None:
+                job._ask(by)
+                self._jobs.move_to_end(key)
+            return job
+
+    def _make_room(self) -> None:
+        """Forget what was done longest ago, where there is much of it; the newest stays."""
+        done = [(key, job) for key, job in self._jobs.items() if job.is_done]
+        weight = sum(len(job._result or b"") for _, job in done)
+        for count, (key, job) in zip(range(len(done), 1, -1), done, strict=False):
+            if count <= MOST_KEPT and weight <= MOST_BYTES:
+                return
+            del self._jobs[key]
+            weight -= len(job._result or b"")
 
     def leave(self, by: str, *, but: Hashable = None) -> None:
         """Let somebody wait no longer for anything but one thing: what nobody waits for ends."""
@@ -254,12 +275,13 @@ class Line:
                 return True
             try:
                 if connection.poll(0.05):
-                    what, given = connection.recv()
+                    sent = connection.recv_bytes()
+                    what, given = pickle.loads(sent)
                     if what == "so far":
                         job.so_far = given
                         continue
                     self._kill(job)
-                    self._finish(job, what, given)
+                    self._finish(job, what, sent if what == "done" else given)
                     return True
             except (EOFError, OSError):
                 # A child that is gone without a word was killed, by the system, for its memory.
@@ -305,11 +327,11 @@ class Line:
                 job._error = _refusal(given)
             elif what == "bounded" or given in ("OutOfTime", "MemoryError"):
                 job.bounded = job.budget.ran_out(_RAN_OUT.get(given, "time"))
-                job._result = job.so_far
             else:
                 job._error = Broken(given)
             job.is_done = True
             job.arguments = ()
+            self._make_room()
             self._told.notify_all()
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
+from types import MappingProxyType
 from typing import Any
 
 from sqlalchemy import ColumnElement, delete, func, insert, literal_column, or_, select, text, update
@@ -24,7 +25,7 @@ from zygometra.core.build.document import (
 from zygometra.core.fields import field_at
 from zygometra.core.findings.summary import summarise
 from zygometra.core.house_rules import rules_for
-from zygometra.core.measuring.facts import Facts, facts_of
+from zygometra.core.measuring.facts import FactKind, Facts, FoundBy, facts_of
 from zygometra.core.measuring.read_in import without_facts
 from zygometra.core.place import Place
 from zygometra.core.quantity import read_field
@@ -215,7 +216,14 @@ def listed(session: Session, *, search: str = "", stage: str = "", limit: int = 
 # -- writing ------------------------------------------------------------------
 
 
-def create(session: Session, document: Document, *, entry: Entry, stage: str = stages.FIRST) -> int:
+def create(
+    session: Session,
+    document: Document,
+    *,
+    entry: Entry,
+    stage: str = stages.FIRST,
+    found: Mapping[tuple[FactKind, str], FoundBy] = MappingProxyType({}),
+) -> int:
     """Keep a new build.
 
     Parameters
@@ -228,6 +236,9 @@ def create(session: Session, document: Document, *, entry: Entry, stage: str = s
         Who, and how it came about; its kind is ``new`` whatever it says.
     stage : str
         Its stage.
+    found : Mapping
+        What each of its many facts is found by, by kind and key: such a build gets its line on the floor behind
+        (:func:`~zygometra.store.rules.settle_next`), and its facts are kept as they are.
 
     Returns
     -------
@@ -238,14 +249,17 @@ def create(session: Session, document: Document, *, entry: Entry, stage: str = s
     gauges = register(session).entries
     brought = facts_of(document, gauges)
     document = without_facts(document)
-    # As the bench will judge it: with what the shop knows of the gauges that its readings name.
-    whole = {**document, **Facts().extended(brought).document(gauges)}
     frame, figures, planned = _take_apart(document)
     shop = session.execute(select(RULES_IN_FORCE)).scalar_one()
+    if found:
+        head = _head(document, shop) | {"judged": -1}
+    else:
+        # As the bench will judge it: with what the shop knows of the gauges that its readings name.
+        head = _head({**document, **Facts().extended(brought).document(gauges)}, shop)
     build_id = session.execute(
         insert(_build)
         .values(
-            **_head(whole, shop),
+            **head,
             stage=stage,
             version=1,
             frame=frame,
@@ -258,7 +272,7 @@ def create(session: Session, document: Document, *, entry: Entry, stage: str = s
     _write_plan(session, build_id, planned)
     record(session, build_id, 1, entry._replace(kind="new"), differences({}, document))
     if brought:
-        keep_all(session, build_id, brought, actor=entry.actor)
+        keep_all(session, build_id, brought, actor=entry.actor, found=found)
     return int(build_id)
 
 

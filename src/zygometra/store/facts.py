@@ -6,7 +6,8 @@ The caller owns the transaction: it passes the session in and commits.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Any, NamedTuple
 
 from sqlalchemy import func, insert, select
@@ -14,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from zygometra.core import stages
 from zygometra.core.actors import Actor
-from zygometra.core.measuring.facts import Fact, FactKind, Facts
+from zygometra.core.measuring.facts import Fact, FactKind, Facts, FoundBy, found_by
 from zygometra.core.measuring.read_in import read_reading
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind
@@ -50,11 +51,12 @@ class TooMany(Exception):
 
 
 class New(NamedTuple):
-    """A fact to be kept."""
+    """A fact to be kept; ``found_by`` where it was worked out already."""
 
     key: str
     kind: FactKind
     body: Mapping[str, Any]
+    found_by: FoundBy | None = None
 
 
 class Appended(NamedTuple):
@@ -103,7 +105,8 @@ def append(session: Session, build_id: int, new: Sequence[New], *, actor: Actor)
     ).scalar_one_or_none()
     if stage is None:
         raise NotThere(build_id)
-    known = _known(session, build_id, [one.key for one in new])
+    seq = newest(session, build_id)
+    known = _known(session, build_id, [one.key for one in new]) if seq else {}
     rows: list[dict[str, Any]] = []
     fresh: dict[str, New] = {}
     for one in new:
@@ -114,7 +117,6 @@ def append(session: Session, build_id: int, new: Sequence[New], *, actor: Actor)
             fresh[one.key] = one
         elif before[0] != one.kind or not _same(one.kind, before[1], one.body):
             raise OtherFact(one.key)
-    seq = newest(session, build_id)
     if fresh and stage in stages.CLOSED:
         raise Shut(stage)
     if seq + len(fresh) > MOST_FACTS:
@@ -152,41 +154,16 @@ def _same(kind: str, one: Mapping[str, Any], other: Mapping[str, Any]) -> bool:
 
 
 def _row(build_id: int, seq: int, new: New, actor: Actor) -> dict[str, Any]:
-    row: dict[str, Any] = {
+    return {
         "build_id": build_id,
         "seq": seq,
         "key": new.key,
         "kind": new.kind,
         "body": dict(new.body),
-        "place": "",
-        "gauge": "",
-        "zero": "",
-        "value": None,
-        "other": None,
+        **(new.found_by or found_by(new.kind, new.body))._asdict(),
         "actor": actor.name,
         "actor_id": actor.id,
     }
-    if new.kind == "reading":
-        reading = read_reading(new.body, seq)
-        sides = reading.tipped or (reading.value, None)
-        row |= {
-            "place": str(reading.place),
-            "gauge": reading.gauge,
-            "zero": reading.zero,
-            "value": sides[0],
-            "other": sides[1],
-        }
-    elif new.kind in ("zero", "gauge"):
-        row |= {"zero" if new.kind == "zero" else "gauge": new.body["name"]}
-    elif new.body.get("cylinder") is not None or new.body.get("bank") is not None:
-        row |= {"place": _found_place(new.body)}
-    return row
-
-
-def _found_place(body: Mapping[str, Any]) -> str:
-    if body.get("cylinder") is not None:
-        return f"cylinders.{body['cylinder']}"
-    return f"banks.{body['bank']}"
 
 
 def newest(session: Session, build_id: int) -> int:
@@ -223,9 +200,17 @@ def of_build(session: Session, build_id: int) -> Facts:
     return Facts().extended(since(session, build_id))
 
 
-def keep_all(session: Session, build_id: int, facts: Iterable[Fact], *, actor: Actor) -> Appended:
-    """Keep the facts that a document brought along, in their order."""
-    return append(session, build_id, [New(f.key, f.kind, f.body) for f in facts], actor=actor)
+def keep_all(
+    session: Session,
+    build_id: int,
+    facts: Sequence[Fact],
+    *,
+    actor: Actor,
+    found: Mapping[tuple[FactKind, str], FoundBy] = MappingProxyType({}),
+) -> Appended:
+    """Keep the facts that a document brought along, in their order; ``found`` where what they are found by is known."""
+    new = [New(f.key, f.kind, f.body, found.get((f.kind, f.key))) for f in facts]
+    return append(session, build_id, new, actor=actor)
 
 
 # -- photographs --------------------------------------------------------------

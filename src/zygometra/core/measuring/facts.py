@@ -59,6 +59,44 @@ class Fact(NamedTuple):
     at: str = ""
 
 
+class FoundBy(NamedTuple):
+    """What a fact is found by: its place, gauge and zero as texts, and the figure of a reading in its base unit."""
+
+    place: str = ""
+    gauge: str = ""
+    zero: str = ""
+    value: float | None = None
+    other: float | None = None
+
+
+def found_by(kind: FactKind, body: Mapping[str, Any]) -> FoundBy:
+    """Return what a fact is found by.
+
+    Parameters
+    ----------
+    kind : str
+        Its kind.
+    body : Mapping
+        Its entry of a build file, checked.
+
+    Returns
+    -------
+    FoundBy
+        Values in mm, cc, mm² or degrees, by the figure.
+    """
+    if kind == "reading":
+        reading = read_reading(body, 0)
+        value, other = reading.tipped or (reading.value, None)
+        return FoundBy(str(reading.place), reading.gauge, reading.zero, value, other)
+    if kind == "zero":
+        return FoundBy(zero=body["name"])
+    if kind == "gauge":
+        return FoundBy(gauge=body["name"])
+    if body.get("cylinder") is not None:
+        return FoundBy(place=f"cylinders.{body['cylinder']}")
+    return FoundBy(place=f"banks.{body['bank']}") if body.get("bank") is not None else FoundBy()
+
+
 class Signed(NamedTuple):
     """What people put their names to beside a build, in their order and without what was taken back."""
 

@@ -3,27 +3,33 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from types import MappingProxyType
 
-from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.build.document import Document
 from zygometra.core.build.record import STARTED, copied_words, taken_in_words
 from zygometra.core.errors import BuildFaults, Fault
+from zygometra.core.measuring.facts import FactKind, FoundBy
 from zygometra.core.stages import STAGE
 from zygometra.core.typed import known_id, made_printable
-from zygometra.exchange.build_file import MOST_BYTES, build_from_text
+from zygometra.exchange.build_file import MOST_BYTES, Read, build_from_text, read_behind
 from zygometra.store import builds
 
+from ..behind import AT_ONCE, begin, reading_of, still_reading
 from ..db import db
 from ..forms.form import Form
 from ..forms.read import name
 from ..people import entry, reader
+from ..settling import settler
 from ..stations import counted
 from .new import read_new
 from .view import list_view, new_view
 
 floor = Blueprint("floor", __name__, template_folder="templates")
+Found = Mapping[tuple[FactKind, str], FoundBy]
+_NONE: Found = MappingProxyType({})
 # How many builds are offered to be copied, and how many faults of a file are told.
 _MOST_KNOWN, _MOST_FAULTS = 500, 200
 
@@ -57,9 +63,11 @@ def _new_page(typed: Mapping[str, str], faults: Mapping[str, str]) -> str:
     return render_template("floor/new.html", **new_view(typed, faults, known, from_id))
 
 
-def _begin(document: Document, says: str) -> BaseResponse:
-    build_id = builds.create(db(), document, entry=entry(says))
+def _begin(document: Document, says: str, found: Found = _NONE) -> BaseResponse:
+    build_id = builds.create(db(), document, entry=entry(says), found=found)
     db().commit()
+    if found:
+        settler().wake()
     return redirect(url_for("stack.page", build_id=build_id))
 
 
@@ -77,17 +85,59 @@ def _copy() -> BaseResponse | tuple[str, int]:
 @floor.post("/builds/import")
 def import_file() -> BaseResponse | tuple[str, int]:
     """Take in a build file, whole or not at all."""
+    if token := request.form.get("token", ""):
+        reading = reading_of(token)
+        if reading is None:
+            flash("That file is not here any more: choose it again.")
+            return redirect(url_for("floor.page"))
+        read: Read | None = reading.result if reading.is_read else None
+        if read is None or read.document is None:
+            return redirect(url_for("floor.file_read", token=token), 303)
+        return _taken_in(reading.name, read.document, read.found)
     upload = request.files.get("file")
     if upload is None or not upload.filename:
         fault = Fault("$", "no file", "a build file, chosen or dropped on the floor")
         return _import_faults("no file", [fault])
-    called = made_printable(upload.filename)
+    called, text = made_printable(upload.filename), upload.stream.read(MOST_BYTES + 1)
+    if len(text) > AT_ONCE:
+        return redirect(url_for("floor.file_read", token=begin(read_behind, text, name=called)), 303)
     try:
-        document, build = build_from_text(upload.stream.read(MOST_BYTES + 1))
+        document, _ = build_from_text(text)
     except BuildFaults as error:
         return _import_faults(called, error.faults)
-    flash(f"“{build.name}” was taken in from {called[:80]}.")
-    return _begin(document, taken_in_words(called))
+    return _taken_in(called, document)
+
+
+def _taken_in(called: str, document: Document, found: Found = _NONE) -> BaseResponse:
+    flash(f"“{document['name']}” was taken in from {called[:80]}.")
+    return _begin(document, taken_in_words(called), found)
+
+
+@floor.get("/builds/import/<token>")
+def file_read(token: str) -> BaseResponse | tuple[str, int] | str:
+    """Show a large build file once it is read: its faults, or that it can be taken in."""
+    reading = reading_of(token)
+    if reading is None:
+        abort(404)
+    if not reading.is_read:
+        return still_reading(reading)
+    document, _, faults = reading.result
+    if document is None:
+        return _import_faults(reading.name, faults)
+    listed = ", ".join(
+        counted(len(document[name]), word)
+        for name, word in (("readings", "reading"), ("passes", "pass"), ("surveys", "survey"))
+        if document.get(name)
+    )
+    return render_template(
+        "ready.html",
+        name=reading.name[:120],
+        says=f"“{document['name']}”{f' with {listed}' if listed else ''} is read, and every figure of it is good.",
+        action=url_for("floor.import_file"),
+        token=token,
+        take="Take it in",
+        back=url_for("floor.page"),
+    )
 
 
 def _import_faults(of: str, faults: list[Fault]) -> tuple[str, int]:

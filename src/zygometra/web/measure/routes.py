@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from itertools import zip_longest
 from typing import Any
 
 from flask import (
@@ -19,16 +20,19 @@ from flask import (
 )
 from werkzeug.wrappers import Response as BaseResponse
 
+from zygometra.core.digits import number_of
 from zygometra.core.errors import BuildFaults, Fault, QuantityError
+from zygometra.core.measuring.facts import FoundBy
 from zygometra.core.measuring.logbook import Logbook
 from zygometra.core.measuring.read_in import read_reading, read_zero
 from zygometra.core.place import Place
 from zygometra.core.typed import check_text, made_printable, whole_number
-from zygometra.exchange.logbook_csv import MOST_BYTES, read_logbook_csv, write_logbook_csv
+from zygometra.exchange.logbook_csv import MOST_BYTES, Taken, read_behind, read_logbook_csv, write_logbook_csv
 from zygometra.exchange.logbook_faults import place_faults
 from zygometra.store import facts
 from zygometra.store.facts import New, OtherFact, Shut, TooMany
 
+from ..behind import AT_ONCE, begin, reading_of, still_reading
 from ..build.bench import Bench, open_bench
 from ..build.page import render, render_aside
 from ..db import db
@@ -277,37 +281,74 @@ def table(build_id: int) -> Response:
 
 @measure.post("/builds/<int:build_id>/measure/logbook.csv")
 def take_table(build_id: int) -> BaseResponse:
-    """Take in a table of readings, whole or not at all."""
+    """Take in a table of readings, whole or not at all. A large one is read behind the page."""
     bench = open_bench(build_id)
+    if token := request.form.get("token", ""):
+        reading = reading_of(token)
+        if reading is None:
+            flash("That table is not here any more: choose its file again.")
+            return redirect(url_for("measure.page", build_id=build_id))
+        taken, found, _ = reading.result if reading.is_read else (None, (), [])
+        if taken is None or reading.said["build_id"] != build_id:
+            return redirect(url_for("measure.table_read", build_id=build_id, token=token), 303)
+        return _take_table(bench, reading.name, taken, found)
     upload = request.files.get("file")
     called = made_printable(upload.filename or "") if upload is not None else ""
+    if upload is None or not called:
+        no_file = Fault("the table", "no file", "a table of readings, chosen or dropped here")
+        return _table_faults(bench, called, [no_file])
+    text = upload.stream.read(MOST_BYTES + 1)
+    build = bench.build
+    against = (gauges_known(bench)[1], [bank.name for bank in build.banks], list(build.cylinders))
+    if len(text) > AT_ONCE:
+        token = begin(read_behind, text, *against, name=called, build_id=build_id)
+        return redirect(url_for("measure.table_read", build_id=build_id, token=token), 303)
     try:
-        if upload is None or not called:
-            raise BuildFaults([Fault("the table", "no file", "a table of readings, chosen or dropped here")])
-        _, known = gauges_known(bench)
-        taken = read_logbook_csv(
-            upload.stream.read(MOST_BYTES + 1),
-            known,
-            [bank.name for bank in bench.build.banks],
-            list(bench.build.cylinders),
-        )
+        taken = read_logbook_csv(text, *against)
     except BuildFaults as error:
         return _table_faults(bench, called, error.faults)
+    return _take_table(bench, called, taken)
+
+
+def _take_table(bench: Bench, called: str, taken: Taken, found: Sequence[FoundBy] = ()) -> BaseResponse:
     stamp = {"by": person(), "at": now()}
-    new = [New(row["id"], "reading", {**stamp, **row}) for row in taken.readings]
+    new = [New(row["id"], "reading", {**stamp, **row}, by) for row, by in zip_longest(taken.readings, found)]
     new += [New(f"void {row['reading']}", "void", {**row, **stamp}) for row in taken.voided]
     try:
-        done = facts.append(db(), build_id, new, actor=actor())
+        done = facts.append(db(), bench.id, new, actor=actor())
     except (Shut, OtherFact, TooMany):
         db().rollback()
-        refusal = append(build_id, new)
+        refusal = append(bench.id, new)
         says, _ = refusal or ("", 0)
         return _table_faults(bench, called, [Fault("the table", says, "readings with keys of their own")])
     db().commit()
-    renew(build_id)
+    renew(bench.id)
     known_before = f", {done.known} known already" if done.known else ""
     flash(f"{done.added} entries were taken in from {called[:80]}{known_before}.")
-    return redirect(url_for("measure.page", build_id=build_id))
+    return redirect(url_for("measure.page", build_id=bench.id))
+
+
+@measure.get("/builds/<int:build_id>/measure/table/<token>")
+def table_read(build_id: int, token: str) -> BaseResponse | str:
+    """Show a large table of readings once it is read: its faults, or that it can be taken in."""
+    bench = open_bench(build_id)
+    reading = reading_of(token)
+    if reading is None or reading.said["build_id"] != build_id:
+        abort(404)
+    if not reading.is_read:
+        return still_reading(reading)
+    taken, _, faults = reading.result
+    if taken is None:
+        return _table_faults(bench, reading.name, faults)
+    return render_template(
+        "ready.html",
+        name=reading.name[:120],
+        says=f"{number_of(len(taken.readings), 'reading')} of {bench.build.name} are read, and every one is good.",
+        action=url_for("measure.take_table", build_id=build_id),
+        token=token,
+        take="Take them in",
+        back=url_for("measure.page", build_id=build_id),
+    )
 
 
 def _table_faults(bench: Bench, called: str, faults: list[Fault]) -> BaseResponse:

@@ -28,7 +28,7 @@ from zygometra.exchange.evaluation_file import evaluation_document
 from zygometra.exchange.plain_json import loads
 from zygometra.store import builds, moves
 from zygometra.store import undo as history_of
-from zygometra.store.whole import with_facts
+from zygometra.store.gauges import register
 
 from ..build.bench import open_bench
 from ..build.page import render
@@ -169,9 +169,10 @@ def stage(build_id: int) -> BaseResponse:
 @record.get("/builds/<int:build_id>/build.json")
 def build_file(build_id: int) -> Response:
     """Hand the build over as a build file."""
-    stored = builds.load(db(), build_id)
-    whole = with_facts(db(), build_id, stored.document)
-    return _file(to_text(whole), stored.document["name"], "json")
+    bench = open_bench(build_id)
+    noted = bench.kept.facts
+    beside = noted.document(register(db()).entries) if noted.seq else {}
+    return _file(to_text({**bench.document, **beside}), bench.build.name, "json")
 
 
 @record.get("/builds/<int:build_id>/evaluation.json")

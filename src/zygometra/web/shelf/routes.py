@@ -15,18 +15,19 @@ from zygometra.core.mix.rules import FitRules
 from zygometra.core.mix.rules_data import rules_from_data
 from zygometra.core.typed import known_id, known_version
 from zygometra.exchange.build_file import document_from_text
+from zygometra.exchange.shelf_csv import TableRead, read_behind, read_table, write_table
 from zygometra.exchange.shelf_csv import file_name as name_of_table
-from zygometra.exchange.shelf_csv import write_table
 from zygometra.store import acceptances, fit_rules
 from zygometra.store import shelf as store
 from zygometra.store.acceptances import Against
 from zygometra.store.newest import Moved
 
+from ..behind import AT_ONCE, begin, reading_of, still_reading
 from ..db import db
 from ..forms.form import Form
 from ..people import actor, entry, reader, told_error
 from .form import form_of, read_part
-from .take_in import take_in_page, taken
+from .take_in import laid_beside, sent, take_in_page
 from .view import OFF, PAGE, Asked, list_view, part_view, rules_view, theirs_view, told
 
 shelf = Blueprint("shelf", __name__, template_folder="templates", url_prefix="/shelf")
@@ -201,11 +202,30 @@ def table(kind: str) -> Response:
 
 @shelf.post("/take-in")
 def take_in() -> BaseResponse | tuple[str, int]:
-    """Take in a table: whole, or only its good rows where the person says so."""
+    """Take in a table: whole, or only its good rows where the person says so. A large one is read behind the page."""
     kind = _kind(request.form.get("kind", ""))
+    seen = known_id(request.form.get("version"))
+    if token := request.form.get("token", ""):
+        reading = reading_of(token)
+        if reading is None:
+            flash("That table is not here any more: choose its file again.")
+            return redirect(url_for("shelf.page", kind=kind))
+        if not reading.is_read:
+            return redirect(url_for("shelf.table_read", token=token), 303)
+        return _take_in(reading.said["kind"], reading.name, "", reading.result, seen, token)
+    name, text = sent()
+    if len(text) > AT_ONCE:
+        token = begin(read_behind, text, kind, name=name, kind=kind, seen=seen)
+        return redirect(url_for("shelf.table_read", token=token), 303)
+    return _take_in(kind, name, text, read_table(text, kind), seen)
+
+
+def _take_in(
+    kind: str, name: str, text: str | bytes, read: TableRead, seen: int, token: str = ""
+) -> BaseResponse | tuple[str, int]:
     # What others did to the shelf since it was seen is looked at while nobody does more.
     store.hold(db())
-    table = taken(kind)
+    table = laid_beside(kind, name, text, read, seen=seen, token=token)
     if table.refused or table.clashes:
         return take_in_page(table), 422 if table.refused else 409
     for code in table.ordered:
@@ -215,6 +235,20 @@ def take_in() -> BaseResponse | tuple[str, int]:
     db().commit()
     flash(table.words(*counts))
     return redirect(url_for("shelf.page", kind=kind))
+
+
+@shelf.get("/take-in/<token>")
+def table_read(token: str) -> BaseResponse | str:
+    """Show a large table once it is read: what is wrong with it, or that it can be taken in."""
+    reading = reading_of(token)
+    if reading is None:
+        abort(404)
+    if not reading.is_read:
+        return still_reading(reading)
+    said = reading.said
+    return take_in_page(
+        laid_beside(said["kind"], reading.name, "", reading.result, seen=said["seen"], token=token)
+    )
 
 
 # -- rules of fit ------------------------------------------------------------------------------

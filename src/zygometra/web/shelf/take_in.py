@@ -10,8 +10,8 @@ from flask import render_template, request
 
 from zygometra.core import gates
 from zygometra.core.mix.parts import KIND, Part, newly_ordered, to_the_letter
-from zygometra.core.typed import known_id, made_printable
-from zygometra.exchange.shelf_csv import MOST_BYTES, TableRead, read_table
+from zygometra.core.typed import made_printable
+from zygometra.exchange.shelf_csv import MOST_BYTES, TableRead
 from zygometra.exchange.tables import NoTable, letters_of
 from zygometra.store import shelf as store
 
@@ -21,8 +21,6 @@ from .view import leaves_between
 
 # How many faults of a table are told, and how many codes named.
 _MOST_FAULTS, _MOST_CODES = 200, 6
-# How long a request may read a table.
-_MOST_SECONDS = 3.0
 
 
 class Clash(NamedTuple):
@@ -37,7 +35,8 @@ class Clash(NamedTuple):
 class Table:
     """A table that was sent.
 
-    ``text`` is what it held, kept so that nothing is sent twice; ``ordered`` are the codes
+    ``text`` is what it held, kept so that nothing is sent twice, or ``token`` names it where it was read behind;
+    ``ordered`` are the codes
     that it would set on order, which wants a signed ``reason``. ``seen`` is the number of the
     shelf that the person saw, ``clashes`` what others did since to parts that it would change.
     """
@@ -51,6 +50,7 @@ class Table:
     good_rows: bool
     seen: int
     clashes: tuple[Clash, ...]
+    token: str = ""
 
     @property
     def wants_reason(self) -> bool:
@@ -72,29 +72,37 @@ class Table:
         return f"From {self.name}{read_as}: {added} new, {changed} changed, {same} as they were{left}."
 
 
-def taken(kind: str) -> Table:
-    """Read the table that a request carries: a file, or the text of one that was shown before."""
+def sent() -> tuple[str, bytes | str]:
+    """Return the table that a request carries: its name and what it holds, of a file or as it was shown before."""
     upload = request.files.get("file")
-    text: bytes | str = request.form.get("text", "")
-    name = made_printable(request.form.get("name", "a table"))
     if upload is not None and upload.filename:
-        text, name = upload.stream.read(MOST_BYTES + 1), made_printable(upload.filename)
-    read = read_table(text, kind, seconds=_MOST_SECONDS)
+        return made_printable(upload.filename), upload.stream.read(MOST_BYTES + 1)
+    return made_printable(request.form.get("name", "a table")), request.form.get("text", "")
+
+
+def laid_beside(
+    kind: str, name: str, text: bytes | str, read: TableRead, *, seen: int, token: str = ""
+) -> Table:
+    """Lay a table that was read beside the shelf as it is, with what the request says of it.
+
+    Parameters
+    ----------
+    kind, name : str
+        Of its parts; of the file.
+    text : bytes or str
+        What it held; nothing where ``token`` names it.
+    read : TableRead
+        What was read of it.
+    seen : int
+        The number of the shelf that the person saw.
+    token : str
+        Of a table that was read behind.
+    """
     known = store.parts_by_code(db(), ((p.kind, p.code) for p in read.parts))
     ordered = tuple(p.code for p in read.parts if newly_ordered(p, known.get((p.kind, p.code))))
     reason = request.form.get("reason", "").strip()
-    seen = known_id(request.form.get("version"))
-    return Table(
-        kind,
-        name,
-        text,
-        read,
-        ordered,
-        reason,
-        bool(request.form.get("good_rows")),
-        seen,
-        _clashes(read, known, seen),
-    )
+    good = bool(request.form.get("good_rows"))
+    return Table(kind, name, text, read, ordered, reason, good, seen, _clashes(read, known, seen), token)
 
 
 def _clashes(read: TableRead, known: Mapping[tuple[str, str], Part], seen: int) -> tuple[Clash, ...]:
@@ -133,7 +141,7 @@ def take_in_page(table: Table) -> str:
     good = len(table.read.parts) if table.read.whole else 0
     ordered = table.ordered if table.wants_reason else ()
     take = "Take mine over theirs" if table.clashes else "Take them in"
-    if table.read.faults:
+    if table.read.faults and good:
         take = "Take in the good row" if good == 1 else f"Take in the {good} good rows"
     names = ", ".join(ordered[:_MOST_CODES]) + (", …" if len(ordered) > _MOST_CODES else "")
     return render_template(
@@ -145,6 +153,7 @@ def take_in_page(table: Table) -> str:
         good=good,
         rows=table.read.rows,
         read_as=table.read.read_as,
+        token=table.token,
         only_good=bool(table.read.faults and good),
         ordered=counted(len(ordered), "row") if ordered else "",
         ordered_names=names,
