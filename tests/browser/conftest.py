@@ -11,6 +11,7 @@ from sqlalchemy import text
 from support.database import keep_aside, lay_out_again
 from support.serving import served
 from zygometra.demo import load_demo
+from zygometra.web import jobs
 from zygometra.web.app import create_app
 
 CHROMIUM = "/usr/bin/chromium-headless-shell"
@@ -36,6 +37,7 @@ def app(migrated):
     """The application, one for all tests of a worker."""
     made = create_app(engine=migrated, secret_key="only for tests")
     yield made
+    jobs.close(made)
     made.extensions["reading engine"].dispose()
 
 

@@ -18,7 +18,7 @@ from zygometra import __version__
 from zygometra.core.sentence import given_text
 from zygometra.core.typed import is_printable
 
-from . import db, errors, events, jobs, people, sessions, settling
+from . import db, errors, events, jobs, people, queued, sessions, settling
 from .assets import asset, assets
 from .build import fragments, kept
 from .build.templates_of import build
@@ -105,6 +105,7 @@ def create_app(*, engine: Engine, secret_key: str, outside: Outside = _INSIDE, *
         part.init(app)
     app.before_request(_look_at_address)
     app.before_request(people.ask_for_name)
+    queued.init(app)
     _register(app)
     _templates(app)
     app.wsgi_app = guarded(app.wsgi_app, outside)  # type: ignore[assignment,method-assign]

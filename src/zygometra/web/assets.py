@@ -29,6 +29,7 @@ STYLES = (
     "drawing",
     "forms",
     "gates",
+    "queue",
     "tables",
     "dialog",
     "print",

@@ -130,10 +130,13 @@ def _number(form: Mapping[str, str], name: str, what: str) -> float | None:
 # -- answers --------------------------------------------------------------------
 
 
-def _refused(bench: Bench, place: CutPlace, says: str, status: int = 422) -> BaseResponse:
+def _refused(
+    bench: Bench, place: CutPlace, says: str, status: int = 422, *, may_insist: bool = False
+) -> BaseResponse:
     """One sentence; to a device that keeps what it sends, only that, else the page with what was typed."""
     if request_is_partial():
-        response = make_response(render_template("cutlog/refused.html", says=says), status)
+        body = render_template("cutlog/refused.html", says=says, may_insist=may_insist)
+        response = make_response(body, status)
         response.headers["X-Refused"] = request.form.get("key", "")[:80].encode("ascii", "replace").decode()
         return response
     if place.op in SETS:
@@ -185,7 +188,7 @@ def set_up(build_id: int, op: str, bank: str) -> BaseResponse:
     found = sweep_says(read_set_up(body), bench.rules)
     if found.is_beyond and form.get("sure") != "yes":
         told = next(one for one in found.says if "jacks" in str(one))
-        return _refused(bench, place, told.written(bench.reader) + " If it is so, say so.")
+        return _refused(bench, place, told.written(bench.reader) + " If it is so, say so.", may_insist=True)
     return _kept(bench, place, New(body["id"], "set-up", stamp(body, form, person(), now())))
 
 
@@ -302,7 +305,7 @@ def _pass(bench: Bench, place: CutPlace, own: dict[str, Any]) -> BaseResponse:
                 return _refused(bench, place, says)
             check_pass(known, one.depth, bench.rules, sure=form.get("sure") == "yes")
     except PassTooDeep as error:
-        return _refused(bench, place, error.says.written(bench.reader))
+        return _refused(bench, place, error.says.written(bench.reader), may_insist=True)
     except QuantityError as error:
         return _refused(bench, place, told_error(error))
     return _kept(bench, place, New(body["id"], "pass", stamp(body, form, person(), now())))
@@ -369,7 +372,7 @@ def read(build_id: int, op: str, bank: str) -> BaseResponse:
         return _refused(bench, place, fault_words(fault))
     entry = stamp(body, form, person(), now())
     if form.get("sure") != "yes" and (says := _disagrees(bench, place, entry)):
-        return _refused(bench, place, f"{says} If it is right, say so.")
+        return _refused(bench, place, f"{says} If it is right, say so.", may_insist=True)
     return _kept(bench, place, New(body["id"], "reading", entry))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import secrets
 from collections.abc import Mapping, Sequence
 from itertools import zip_longest
@@ -37,15 +38,17 @@ from ..build.bench import Bench, open_bench
 from ..build.page import render, render_aside
 from ..db import db
 from ..people import actor, back_or, person, reader, request_is_partial, told_error
+from ..queued import queued_key
 from . import photos
 from .noting import append, now, renew
 from .place_view import place_view
 from .read_view import SETUP, Refusal, gauges_known, next_place, recent, settled, view, with_place
-from .sent import key_of, read_sent
+from .sent import key_of, read_sent, stamp
 from .view import logbook_view
 
 measure = Blueprint("measure", __name__, template_folder="templates")
 
+_ZERO = re.compile(r"z[0-9a-f]{6}")
 # A person's own words: what was found, why something was voided.
 _WORDS = "3 to 400 characters"
 
@@ -113,7 +116,7 @@ def _refused(
     if request_is_partial():
         body = render_template("measure/refused.html", says=says, key=key, may_insist=may_insist)
         response = make_response(body, status)
-        response.headers["X-Refused"] = key
+        response.headers["X-Refused"] = queued_key() or key
         return response
     refused = Refusal(says, request.form, may_insist)
     whole = view(bench, request.form, request.form.get("place", ""), refused)
@@ -134,12 +137,14 @@ def zero(build_id: int) -> BaseResponse:
         if request.form.get("do") == "check":
             body = _after(name, after, setup["unit"])
         else:
-            name = f"z{secrets.token_hex(3)}"
+            # A device without a network gives it its name at once.
+            told = request.form.get("new", "")
+            name = told if _ZERO.fullmatch(told) else f"z{secrets.token_hex(3)}"
             body = {"name": name, "before": 0, **({"gauge": setup["gauge"]} if setup["gauge"] else {})}
         key = key_of(request.form)
     except QuantityError as error:
         return _refused(bench, "", told_error(error))
-    refusal = append(build_id, [New(key, "zero", {**body, "by": person(), "at": now()})])
+    refusal = append(build_id, [New(key, "zero", stamp(body, request.form, person(), now()))])
     if refusal is not None:
         return _refused(bench, key, refusal[0], status=refusal[1])
     bench = renew(build_id)
@@ -223,7 +228,7 @@ def found(build_id: int) -> BaseResponse:
     banks = [bank.name for bank in bench.build.banks]
     for fault in place_faults("found", body, banks, list(bench.build.cylinders)):
         return _said(bench, f"Found {fault.found}; wanted {fault.wanted}.", 422)
-    refusal = append(build_id, [New(key, "found", {**body, "by": person(), "at": now()})])
+    refusal = append(build_id, [New(key, "found", stamp(body, form, person(), now()))])
     return _said(bench, *refusal) if refusal is not None else _done(build_id)
 
 
@@ -363,6 +368,8 @@ def _table_faults(bench: Bench, called: str, faults: list[Fault]) -> BaseRespons
 
 def _said(bench: Bench, says: str, status: int) -> BaseResponse:
     """One sentence about what was not taken, on the logbook's page; what was typed stands there again."""
+    if queued_key():
+        return make_response(render_template("measure/refused.html", says=says, key=queued_key()), status)
     typed: Mapping[str, str] = request.form
     whole = render(bench, "measure", "measure/page.html", **logbook_view(bench, fault=says, typed=typed))
     return make_response(whole, status)

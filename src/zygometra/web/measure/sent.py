@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
@@ -21,9 +20,8 @@ from zygometra.exchange.logbook_faults import entry_faults
 
 from ..build.bench import Bench
 from ..forms.read import is_sided
+from ..queued import KEY
 
-# What a key made on a page looks like.
-_KEY = re.compile(r"[A-Za-z0-9][A-Za-z0-9 _.:-]{0,79}")
 # Conditions that are words, or yes and no.
 _WORDS = ("caps", "rod", "piston", "fastener")
 _FLAGS = ("plate", "oiled", "shells", "level_stood")
@@ -58,7 +56,7 @@ def key_of(form: Mapping[str, str]) -> str:
         If there is none, or none such.
     """
     key = form.get("key", "")
-    if not _KEY.fullmatch(key):
+    if not KEY.fullmatch(key):
         raise QuantityError(f"the key {shown(key)}", "1 to 80 letters, digits, spaces and _ . : -")
     return key
 

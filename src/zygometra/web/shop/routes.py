@@ -47,17 +47,20 @@ def who() -> BaseResponse | tuple[str, int]:
             else "the name you go by in the shop, such as Ada"
         )
         fault = f"Found {shown(name)}; wanted {wanted}."
-    return render_template("shop/who.html", name=name, fault=fault, back=back), 422 if fault else 200
+    return render_template(
+        "shop/who.html", name=name, fault=fault, back=back, left=request.args.get("left") and not name
+    ), 422 if fault else 200
 
 
 @shop.post("/leave")
 def leave_bench() -> BaseResponse:
-    """End this browser's session, and have it forget what was half typed: the next person is somebody else."""
+    """End this browser's session, and have it forget what was half typed: the next person is somebody else.
+
+    What was sent off and did not arrive yet stays, under the name it was typed by.
+    """
     leave()
     flash("You have left the bench. What was saved stands under your name.")
-    response = redirect(url_for("shop.who"))
-    response.headers["Clear-Site-Data"] = '"storage"'
-    return response
+    return redirect(url_for("shop.who", left=1))
 
 
 @shop.route("/settings", methods=["GET", "POST"])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, abort, make_response, redirect, request, url_for
+from flask import Blueprint, abort, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.build.cut_log import CUT_OPS, FACES
@@ -22,8 +22,9 @@ from ..build.bench import Bench, open_bench
 from ..build.page import render
 from ..measure.noting import append, fault_words, now, renew
 from ..measure.read_view import with_place
-from ..measure.sent import key_of
+from ..measure.sent import key_of, stamp
 from ..people import back_or, person, told_error
+from ..queued import queued_key
 from .view import standings_of, view
 
 work = Blueprint("work", __name__, template_folder="templates")
@@ -37,6 +38,8 @@ def page(build_id: int) -> str:
 
 
 def _said(bench: Bench, says: str, status: int = 422) -> BaseResponse:
+    if queued_key():
+        return make_response(render_template("measure/refused.html", says=says, key=queued_key()), status)
     shown_view = view(bench, fault=says, typed=request.form)
     return make_response(render(bench, "measure", "work/page.html", tab="work", **shown_view), status)
 
@@ -59,7 +62,7 @@ def done(build_id: int) -> BaseResponse:
     moment = now()
     if body.get("on", "") > moment[:10]:
         return _said(bench, f"Found the day {shown(body['on'])}; wanted today or an earlier one.")
-    return _kept(bench, New(body["id"], "step", {**body, "by": person(), "at": moment}))
+    return _kept(bench, New(body["id"], "step", stamp(body, form, person(), moment)))
 
 
 def _body(form: dict[str, str], kind: str, state: str) -> dict[str, Any]:

@@ -1,13 +1,12 @@
-/* The log at the machine: zones are marked with a thumb, and a pass is kept on this device until the shop has it. */
+/* The log at the machine: zones are marked with a thumb; a pass lies in the queue of this device until the shop has it. */
 
-import { byId, memory } from "../js/dom.js";
+import { byId } from "../js/dom.js";
 
 const form = byId("pass");
-const RETRY = 3000;
 const NEXT = { "": "touched", touched: "clean", clean: "" };
 const MARK = { "": "", touched: "/", clean: "✓" };
-const key = `pass:${form.dataset.build}:${form.dataset.face}`;
 const slot = (zone) => form.elements[`zone.${zone.dataset.zone}`];
+const zones = form.querySelectorAll("[data-zone]");
 
 function show(zone, state) {
   const before = zone.dataset.before ?? (zone.dataset.before = zone.dataset.state);
@@ -26,7 +25,7 @@ function press(zone) {
   show(zone, slot(zone).value);
 }
 
-for (const zone of form.querySelectorAll("[data-zone]")) {
+for (const zone of zones) {
   show(zone, slot(zone).value);
   zone.addEventListener("click", () => press(zone));
   zone.addEventListener("keydown", (event) => {
@@ -36,51 +35,24 @@ for (const zone of form.querySelectorAll("[data-zone]")) {
   });
 }
 
-/** What the server wrote, as elements of this page: its policy runs no script in them. */
-const parsed = (html) => new DOMParser().parseFromString(html, "text/html").body.childNodes;
-let timer;
-
-function tell(words) {
-  byId("waiting").textContent = words;
-}
-
-async function send(entry) {
-  clearTimeout(timer);
-  const body = new FormData();
-  for (const [name, value] of Object.entries(entry)) body.append(name, value);
-  body.set("csrf_token", form.elements.csrf_token.value);
-  let answer;
-  try {
-    answer = await fetch(form.action, { method: "POST", body, headers: { "HX-Request": "true" } });
-  } catch {
-    tell("This pass is on this device, not with the shop yet: no network; it is sent by itself.");
-    timer = setTimeout(() => send(entry), RETRY);
-    return;
+form.addEventListener("queue:taken", () => {
+  // What comes next is the next pass, before the shop has this one.
+  const { number, depth, sure } = form.elements;
+  number.value = `${Number(number.value) + 1}`;
+  for (const heading of form.querySelectorAll("h3, .button.is-link")) {
+    heading.textContent = heading.textContent.replace(/\d+/, number.value);
   }
-  if (answer.headers.get("X-Kept") === entry.key) {
-    memory.forget(key);
-    window.location.assign(window.location.pathname);
-  } else if (answer.headers.get("X-Refused") === entry.key) {
-    memory.forget(key);
-    tell("");
-    byId("refused").replaceChildren(...parsed(await answer.text()));
-  } else {
-    tell("This pass is on this device: the shop does not answer as it should. It is sent again.");
-    timer = setTimeout(() => send(entry), RETRY);
+  depth.value = "";
+  sure.checked = false;
+  for (const zone of zones) {
+    if (slot(zone).value) zone.dataset.before = slot(zone).value;
+    slot(zone).value = "";
+    show(zone, "");
   }
-}
-
-form.addEventListener("submit", (event) => {
-  event.preventDefault();
-  const entry = { ...Object.fromEntries(new FormData(form)), at: new Date().toISOString() };
-  delete entry.csrf_token;
-  memory.set(key, JSON.stringify(entry));
-  send(entry);
 });
-
-// A pass that was not acknowledged when the page went away is sent now; its key says that it is the same.
-const held = memory.get(key);
-if (held) {
-  tell("A pass on this device was not acknowledged; it is sent again.");
-  send(JSON.parse(held));
-}
+form.addEventListener("queue:filled", () => {
+  for (const zone of zones) show(zone, slot(zone).value);
+  for (const heading of form.querySelectorAll("h3, .button.is-link")) {
+    heading.textContent = heading.textContent.replace(/\d+/, form.elements.number.value);
+  }
+});

@@ -10,3 +10,4 @@ import "./drop.js";
 import "./offers.js";
 import "./bar.js";
 import "./newer.js";
+import "./queue.js";

@@ -23,6 +23,13 @@ export function inDrawing(matrix, event) {
 
 /** What the browser remembers between visits; where it may not, drafts are lost and nothing else. */
 export const memory = {
+  keys() {
+    try {
+      return Object.keys(localStorage);
+    } catch {
+      return [];
+    }
+  },
   get(key) {
     try {
       return localStorage.getItem(key);

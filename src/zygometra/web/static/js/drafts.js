@@ -92,5 +92,9 @@ document.addEventListener("submit", (event) => {
   if (event.target.id === "keep-form") memory.forget(whatIf());
 });
 
+// Whoever left the bench leaves nothing half typed to the next; what waits to be sent is kept under its own name.
+if (document.querySelector("[data-left]")) {
+  for (const name of memory.keys()) if (!name.startsWith("journal:")) memory.forget(name);
+}
 restoreDrafts(document);
 offerWhatIf();
