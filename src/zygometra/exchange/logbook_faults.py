@@ -69,6 +69,10 @@ def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[
                 shown(raw["reading"]),
                 "the id of one of the readings, or of something else that was noted",
             )
+    said: dict[str, int] = {}
+    for i, raw in enumerate(document.get("voided") or ()):
+        if said.setdefault(raw["reading"], i) != i:
+            yield Fault(f"voided[{i}].reading", f"{shown(raw['reading'])} twice", "each void once")
     found = document.get("found") or ()
     yield from _twice("found", found)
     for i, raw in enumerate(found):

@@ -49,6 +49,9 @@ class OtherFact(Exception):
 class TooMany(Exception):
     """A build has so many facts that no more are taken."""
 
+    def __init__(self) -> None:
+        super().__init__("more than a build may have")
+
 
 class New(NamedTuple):
     """A fact to be kept; ``found_by`` where it was worked out already."""
@@ -108,13 +111,12 @@ def append(session: Session, build_id: int, new: Sequence[New], *, actor: Actor)
     seq = newest(session, build_id)
     known = _known(session, build_id, [one.key for one in new]) if seq else {}
     rows: list[dict[str, Any]] = []
-    fresh: dict[str, New] = {}
+    fresh: dict[tuple[str, str], New] = {}
     for one in new:
-        before = known.get(one.key) or (
-            (fresh[one.key].kind, fresh[one.key].body) if one.key in fresh else None
-        )
+        key = space_of(one.kind), one.key
+        before = known.get(key) or ((fresh[key].kind, fresh[key].body) if key in fresh else None)
         if before is None:
-            fresh[one.key] = one
+            fresh[key] = one
         elif before[0] != one.kind or not _same(one.kind, before[1], one.body):
             raise OtherFact(one.key)
     if fresh and stage in stages.CLOSED:
@@ -129,8 +131,17 @@ def append(session: Session, build_id: int, new: Sequence[New], *, actor: Actor)
     return Appended(len(rows), len(new) - len(rows), seq)
 
 
-def _known(session: Session, build_id: int, keys: list[str]) -> dict[str, tuple[str, Any]]:
-    found: dict[str, tuple[str, Any]] = {}
+def space_of(kind: str) -> str:
+    """Return within what the key of a fact of a kind must be its own.
+
+    Voids, zeros and gauges are named after something else, each kind apart; whatever has an id of its own
+    shares one space, so that a void says what it means.
+    """
+    return kind if kind in ("void", "zero", "gauge") else ""
+
+
+def _known(session: Session, build_id: int, keys: list[str]) -> dict[tuple[str, str], tuple[str, Any]]:
+    found: dict[tuple[str, str], tuple[str, Any]] = {}
     for start in range(0, len(keys), 1000):
         some = keys[start : start + 1000]
         rows = session.execute(
@@ -138,7 +149,7 @@ def _known(session: Session, build_id: int, keys: list[str]) -> dict[str, tuple[
                 _fact.c.build_id == build_id, _fact.c.key.in_(some)
             )
         )
-        found |= {row.key: (row.kind, row.body) for row in rows}
+        found |= {(space_of(row.kind), row.key): (row.kind, row.body) for row in rows}
     return found
 
 
@@ -299,6 +310,7 @@ def verified(session: Session) -> list[Verified]:
         select(other.c.id)
         .where(
             other.c.build_id == _fact.c.build_id,
+            other.c.kind == "void",
             other.c.key == func.concat("void ", _fact.c.body["id"].as_string()),
         )
         .exists()

@@ -177,6 +177,24 @@ class Facts:
             **{name: tuple(noted[kind]) for kind, name in _NOTED.items()},
         )
 
+    def says_already(self, kind: FactKind, key: str, said: Mapping[str, Any]) -> bool:
+        """Tell whether something was noted under a key already, in the same words: it was only sent again.
+
+        Parameters
+        ----------
+        kind : str
+            One of those that are kept as they came.
+        key : str
+            Made where it was typed.
+        said : Mapping
+            What of it a person typed, without what follows from the build as it stands now.
+        """
+        noted: tuple[Fact, ...] = getattr(self, _NOTED[kind])
+        return any(
+            one.key == key and all(one.body.get(name) == value for name, value in said.items())
+            for one in noted
+        )
+
     def logbook(self, register: Mapping[str, Gauge], mock_up: MockUp) -> Logbook:
         """Return the logbook that these facts come to.
 

@@ -13,6 +13,8 @@ from sqlmodel import Field, SQLModel
 
 from .columns import actor_id, build_key, moment
 
+SPACE = "(CASE WHEN kind IN ('void', 'zero', 'gauge') THEN kind ELSE '' END)"
+
 
 class FactRow(SQLModel, table=True):
     """One fact of a build, in the order in which it came; ``body`` is as in a build file, to the letter.
@@ -24,7 +26,8 @@ class FactRow(SQLModel, table=True):
     __tablename__ = "fact"
     __table_args__ = (
         UniqueConstraint("build_id", "seq", name="fact_in_order"),
-        UniqueConstraint("build_id", "key", name="fact_once"),
+        # A void, a zero and a gauge are named after something else: each has its own keys.
+        Index("fact_once", "build_id", text(SPACE), "key", unique=True),
         Index("fact_verified", "id", postgresql_where=text("kind = 'verified'")),
     )
 

@@ -50,6 +50,10 @@ def _kept(bench: Bench, kind: FactKind, listed: str, body: dict[str, Any]) -> Ba
     refusal = note_entry(bench, kind, listed, body)
     if refusal is not None:
         return _said(bench, *refusal)
+    return _back(bench)
+
+
+def _back(bench: Bench) -> BaseResponse:
     return redirect(url_for("agreement.page", build_id=bench.id))
 
 
@@ -66,6 +70,9 @@ def agree(build_id: int) -> BaseResponse:
         return _said(
             bench, f"Found the party {shown(form.get('party'))}; wanted one of {', '.join(PARTIES)}."
         )
+    said = {"party": form["party"], "name": form.get("name", "").strip()}
+    if bench.kept.facts.says_already("agreement", form.get("key", ""), said):
+        return _back(bench)
     if form.get("seen") != str(bench.stored.version):
         return _said(
             bench,

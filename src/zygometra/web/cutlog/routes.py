@@ -285,7 +285,8 @@ def _pass(bench: Bench, place: CutPlace, own: dict[str, Any]) -> BaseResponse:
         if not depth and own.get("finished"):
             # A piece that was read again and not cut.
             depth = "0 mm"
-        body |= {"number": _numbered(form, known.next_number), "depth": _typed(depth, bench)}
+        number = form.get("number", "") or form.get(f"number.{place.cylinder}", "")
+        body |= {"number": _numbered(number, known.next_number), "depth": _typed(depth, bench)}
         read_quantity(body["depth"], Kind.LENGTH, dimension="exact", low=0, high=10)
         body |= {"kind": form["kind"]} if form.get("kind") else {}
         for name, what in (
@@ -300,7 +301,7 @@ def _pass(bench: Bench, place: CutPlace, own: dict[str, Any]) -> BaseResponse:
         if says := _checked(bench, "passes", body):
             return _refused(bench, place, says)
         one = read_pass(body, 0)
-        if body["id"] not in {p.id for p in (*known.passes, *known.again, *known.against)}:
+        if body["id"] not in {one.body["id"] for one in bench.kept.facts.passes}:
             if says := _waits(bench, place, known):
                 return _refused(bench, place, says)
             check_pass(known, one.depth, bench.rules, sure=form.get("sure") == "yes")
@@ -323,9 +324,8 @@ def _waits(bench: Bench, place: CutPlace, known: Running) -> str:
     )
 
 
-def _numbered(form: Mapping[str, str], following: int) -> int:
+def _numbered(text: str, following: int) -> int:
     """The number of the pass: that which its page was made for, so that the same pass from two hands is one."""
-    text = form.get("number", "")
     if not text:
         return following
     if not 1 <= (number := known_number(text)) <= 999:

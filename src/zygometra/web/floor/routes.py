@@ -16,6 +16,7 @@ from zygometra.core.stages import STAGE
 from zygometra.core.typed import known_id, made_printable
 from zygometra.exchange.build_file import MOST_BYTES, Read, build_from_text, read_behind
 from zygometra.store import builds
+from zygometra.store.facts import OtherFact, TooMany
 
 from ..behind import AT_ONCE, begin, reading_of, still_reading
 from ..db import db
@@ -63,8 +64,13 @@ def _new_page(typed: Mapping[str, str], faults: Mapping[str, str]) -> str:
     return render_template("floor/new.html", **new_view(typed, faults, known, from_id))
 
 
-def _begin(document: Document, says: str, found: Found = _NONE) -> BaseResponse:
-    build_id = builds.create(db(), document, entry=entry(says), found=found)
+def _begin(document: Document, says: str, found: Found = _NONE) -> BaseResponse | tuple[str, int]:
+    try:
+        build_id = builds.create(db(), document, entry=entry(says), found=found)
+    except (OtherFact, TooMany) as refused:
+        db().rollback()
+        fault = Fault("$", str(refused), "facts with keys of their own, 40 000 at most")
+        return _import_faults(document["name"], [fault])
     db().commit()
     if found:
         settler().wake()
@@ -108,7 +114,7 @@ def import_file() -> BaseResponse | tuple[str, int]:
     return _taken_in(called, document)
 
 
-def _taken_in(called: str, document: Document, found: Found = _NONE) -> BaseResponse:
+def _taken_in(called: str, document: Document, found: Found = _NONE) -> BaseResponse | tuple[str, int]:
     flash(f"“{document['name']}” was taken in from {called[:80]}.")
     return _begin(document, taken_in_words(called), found)
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import re
-import secrets
 from collections.abc import Mapping, Sequence
+from hashlib import sha256
 from itertools import zip_longest
 from typing import Any
 
@@ -139,7 +139,11 @@ def zero(build_id: int) -> BaseResponse:
         else:
             # A device without a network gives it its name at once.
             told = request.form.get("new", "")
-            name = told if _ZERO.fullmatch(told) else f"z{secrets.token_hex(3)}"
+            name = (
+                told
+                if _ZERO.fullmatch(told)
+                else f"z{sha256(request.form.get('key', '').encode()).hexdigest()[:6]}"
+            )
             body = {"name": name, "before": 0, **({"gauge": setup["gauge"]} if setup["gauge"] else {})}
         key = key_of(request.form)
     except QuantityError as error:

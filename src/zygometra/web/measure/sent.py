@@ -106,6 +106,9 @@ def read_sent(
         return Sent(key, body, _fault_words(faults[0], reader))
     reading = read_reading(body, 0)
     logbook = bench.build.logbook or Logbook()
+    if reading.id in logbook.by_id:
+        # Sent again: whatever was asked then was answered.
+        return Sent(key, body)
     if reading.zero and logbook.has_moved(reading.zero):
         return Sent(
             key,
@@ -269,9 +272,6 @@ def _conditions(form: Mapping[str, str]) -> dict[str, Any]:
 
 def _odd(bench: Bench, reading: Reading, logbook: Logbook, reader: Reader) -> str:
     """What is odd about a reading that could be meant all the same; empty where nothing is."""
-    if reading.id in logbook.by_id:
-        # Sent again: it was asked about then, or taken.
-        return ""
     standing = [
         one for one in logbook.readings if one.figure == reading.figure and one.id not in logbook.void
     ]

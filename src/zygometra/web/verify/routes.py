@@ -58,6 +58,10 @@ def _kept(bench: Bench, kind: FactKind, listed: str, body: dict[str, Any]) -> Ba
     refusal = note_entry(bench, kind, listed, body)
     if refusal is not None:
         return _said(bench, *refusal)
+    return _back(bench)
+
+
+def _back(bench: Bench) -> BaseResponse:
     return redirect(url_for("verify.page", build_id=bench.id))
 
 
@@ -70,6 +74,9 @@ def sign(build_id: int) -> BaseResponse:
     reason = " ".join(request.form.get("reason", "").split())
     if not is_reason(reason):
         return _said(bench, f"Found {shown(reason)}; wanted in 3 to 500 characters why it is right so.")
+    said = {"about": ABOUT, "reason": reason}
+    if bench.kept.facts.says_already("accepted", request.form.get("key", ""), said):
+        return _back(bench)
     if request.form.get("seen") != f"{bench.stored.version}.{bench.kept.facts.seq}":
         return _said(
             bench, "Something was noted or changed since this page was made: look at it, then sign.", 409
@@ -98,6 +105,8 @@ def remember(build_id: int) -> BaseResponse:
     if bench.evaluation is None:
         abort(404)
     op, _, bank = request.form.get("cut", "").partition("|")
+    if bench.kept.facts.says_already("verified", request.form.get("key", ""), {"op": op, "bank": bank}):
+        return _back(bench)
     came = next((one for one in cuts_came(bench.build) if (one.place.op, one.place.bank) == (op, bank)), None)
     if came is None or not (came.machine or came.shop):
         return _said(

@@ -100,6 +100,8 @@ def accept(build_id: int) -> BaseResponse:
     standing = {f"{one.gate.number}|{one.against.key}": one for one in standings_of(bench, also)}
     if not ticked:
         return _said(bench, "Found no gate ticked; wanted one or more of those that stand open.")
+    if _accepted_already(bench, form.get("key", ""), reason, len(ticked)):
+        return redirect(back_or(url_for("work.page", build_id=bench.id)))
     if not set(ticked) <= set(standing):
         abort(404)
     if not is_reason(reason):
@@ -118,6 +120,13 @@ def accept(build_id: int) -> BaseResponse:
         for fault in entry_faults("acceptances", one.body, [], []):
             return _said(bench, fault_words(fault))
     return _kept(bench, *new)
+
+
+def _accepted_already(bench: Bench, key: str, reason: str, count: int) -> bool:
+    """Whether this was only sent again: so many gates were accepted under its key, with that reason."""
+    stem = f"{key[:70]}."
+    before = [one for one in bench.kept.facts.accepted if one.key.startswith(stem)]
+    return bool(key) and len(before) == count and all(one.body.get("reason") == reason for one in before)
 
 
 def _acceptance(key: str, one: Standing, reason: str) -> dict[str, Any]:
