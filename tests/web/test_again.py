@@ -34,8 +34,9 @@ def twice(shop, count, build, address, sent):
     return answers[0][1]
 
 
+READING = {"figure": "deck_clearance", "cylinder": "2", "value": "0.29", "unit": "mm", "axis": "pin", "sure": "1"}
 FORMS = {
-    "a reading": ("measure/read", {"figure": "deck_clearance", "cylinder": "2", "value": "0.29", "unit": "mm"}),
+    "a reading": ("measure/read", READING),
     "a zero": ("measure/zero", {"do": "new", "place": "h1"}),
     "a found thing": ("measure/found", {"what": "a hard spot", "place": "bA"}),
     "a step": ("measure/steps", {"step": "mains|done", "place": "e"}),
