@@ -131,6 +131,10 @@ def _shop_commands(commands: Any) -> None:
     restore = commands.add_parser("restore", help="put a shop back as a backup holds it")
     restore.add_argument("file", type=Path, help="that a backup wrote")
     restore.add_argument("--aside", action="store_true", help="lay the shop that is there aside first")
+    for each in (backup, restore):
+        each.add_argument(
+            "--key", type=Path, metavar="FILE", help="a secret that signs it, and tells tampering"
+        )
     restore.set_defaults(run=_restore)
 
 
@@ -138,16 +142,33 @@ def _backup(options: argparse.Namespace) -> str:
     from zygometra.store.backup import backup
 
     with _owner() as owner:
-        return f"{options.file} holds {_held(backup(owner, options.file))}."
+        done = backup(owner, options.file, key=_key(options))
+    return f"{options.file} holds {_held(done)}.{'' if done.signed else _UNSIGNED}"
 
 
 def _restore(options: argparse.Namespace) -> str:
     from zygometra.store.backup import restore
 
     with _owner() as owner:
-        done = restore(owner, options.file, aside=options.aside)
+        done = restore(owner, options.file, aside=options.aside, key=_key(options))
     aside = f" What was there lies aside as {done.before}." if done.before else ""
-    return f"The shop holds {_held(done)}, as {options.file} does.{aside}"
+    return f"The shop holds {_held(done)}, as {options.file} does.{aside}{'' if done.signed else _UNSIGNED}"
+
+
+_UNSIGNED = " No key was given: the hash tells damage, not whether somebody changed it on purpose."
+
+
+def _key(options: argparse.Namespace) -> bytes:
+    """The secret that signs a backup; nothing where none was given."""
+    if options.key is None:
+        return b""
+    try:
+        secret: bytes = options.key.read_bytes()[:10_000]
+        return secret
+    except OSError as error:
+        raise Refused(
+            f"The key {options.key} cannot be read: {(error.strerror or 'an error').lower()}."
+        ) from None
 
 
 def _held(done: Done) -> str:

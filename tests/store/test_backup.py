@@ -2,13 +2,22 @@
 
 from __future__ import annotations
 
+import gzip
+import hashlib
 import io
 import json
+import os
+import signal
+import subprocess
+import sys
 import tarfile
+import time
+from pathlib import Path
 
 import pytest
 from sqlalchemy import create_engine, text
 from sqlalchemy.engine import make_url
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from support.cases import demo
@@ -17,7 +26,7 @@ from zygometra import cli
 from zygometra.demo.shelf import demo_shelf
 from zygometra.store import builds, history, moves, rules, shelf
 from zygometra.store.backup import NotDone, backup, restore
-from zygometra.store.database import migrate, open_engine
+from zygometra.store.database import IN_USE, hold_while_used, migrate, open_engine
 from zygometra.store.fingerprint import fingerprint
 
 
@@ -175,6 +184,23 @@ def test_nobody_may_be_at_work(filled, elsewhere, tmp_path, database_url):
     other.dispose()
 
 
+def rewritten(source, out, about, changed=None):
+    """Write a backup anew, with another word of what it is, or other rows of a table."""
+    with tarfile.open(out, "w") as tar:
+        files = {m.name: source.extractfile(m).read() for m in source.getmembers() if m.name != "about.json"}
+        for table, rows in (changed or {}).items():
+            files[f"tables/{table}.gz"] = gzip.compress(rows)
+            about["tables"].setdefault(table, {"columns": ["id"]})
+            about["tables"][table]["sha256"] = hashlib.sha256(files[f"tables/{table}.gz"]).hexdigest()
+        in_order = ["about.json", *(f"tables/{table}.gz" for table in about["tables"])]
+        for name in in_order:
+            content = json.dumps(about).encode() if name == "about.json" else files[name]
+            entry = tarfile.TarInfo(name)
+            entry.size = len(content)
+            tar.addfile(entry, io.BytesIO(content))
+    return out
+
+
 def damaged(file, tmp_path, kind):
     """A damaged copy of a backup."""
     out, raw = tmp_path / f"{kind}.backup", file.read_bytes()
@@ -188,21 +214,15 @@ def damaged(file, tmp_path, kind):
         at = len(raw) // 2
         out.write_bytes(raw[:at] + bytes([raw[at] ^ 255]) * 900 + raw[at + 900 :])
     else:
-        about = {
-            "format": "zygometra.backup",
-            "version": 2 if kind == "another version" else 1,
-            "migration": "9999" if kind == "a newer program's" else "0005",
-            "hash": "0" * 64 if kind == "another hash" else 7,
-            "rows": {},
-        }
-        if kind in ("another hash", "a newer program's"):
-            about["hash"] = "0" * 64
-        with tarfile.open(file) as source, tarfile.open(out, "w") as tar:
-            text_of = json.dumps(about).encode()
-            entry = tarfile.TarInfo("about.json")
-            entry.size = len(text_of)
-            tar.addfile(entry, io.BytesIO(text_of))
-            tar.addfile(source.getmember("database.dump"), source.extractfile("database.dump"))
+        with tarfile.open(file) as source:
+            about = json.load(source.extractfile("about.json"))
+            about |= {
+                "another version": {"version": 3},
+                "a newer program's": {"migration": "9999"},
+                "another hash": {"hash": "0" * 64},
+                "no hash": {"hash": 7},
+            }[kind]
+            rewritten(source, out, about)
     return out
 
 
@@ -214,7 +234,7 @@ def damaged(file, tmp_path, kind):
         ("another file", "is no backup"),
         ("another version", "is no backup"),
         ("no hash", "is no backup"),
-        ("a byte changed", r"gave up|is damaged|is no backup"),
+        ("a byte changed", "not as they were written: the file is damaged"),
         ("another hash", "is damaged"),
         ("a newer program's", "written by a newer Zygometra"),
     ],
@@ -270,3 +290,207 @@ def test_what_hinders_a_command_is_one_sentence(known, tmp_path, monkeypatch, ca
     assert says in told
     assert len(told.strip().splitlines()) == 1
     assert list(tmp_path.iterdir()) == []
+
+
+# -- what a stranger does to it ----------------------------------------------------------
+
+
+def changed_rows(file, table, change):
+    with tarfile.open(file) as source:
+        rows = gzip.decompress(source.extractfile(f"tables/{table}.gz").read())
+        about = json.load(source.extractfile("about.json"))
+        return rewritten(source, file.with_suffix(".changed"), about, {table: change(rows)})
+
+
+def test_a_row_that_was_changed_is_told_by_the_hash(filled, elsewhere, tmp_path):
+    backup(filled, tmp_path / "shop.backup")
+    file = changed_rows(tmp_path / "shop.backup", "change", lambda rows: rows.replace(b"Tove", b"Bert"))
+    with pytest.raises(NotDone, match="it is damaged"):
+        restore(elsewhere, file)
+
+
+def test_a_key_tells_tampering_which_a_hash_alone_does_not(filled, elsewhere, tmp_path):
+    key, file = b"a secret of the shop's own", tmp_path / "shop.backup"
+    assert backup(filled, file, key=key).signed
+    for other, says in (
+        (b"another secret of sixteen", "not signed with this key"),
+        (b"short", "wanted a file of 16"),
+    ):
+        with pytest.raises(NotDone, match=says):
+            restore(elsewhere, file, key=other)
+    # Rows and hash put right by whoever changed them: without the key nobody can tell.
+    with tarfile.open(file) as source:
+        about = json.load(source.extractfile("about.json"))
+        forged = rewritten(source, tmp_path / "forged", about | {"made": "2020-01-01T00:00:00+00:00"})
+    with pytest.raises(NotDone, match="was changed since"):
+        restore(elsewhere, forged, key=key)
+    unsigned = tmp_path / "unsigned"
+    backup(filled, unsigned)
+    with pytest.raises(NotDone, match="is not signed"):
+        restore(elsewhere, unsigned, key=key)
+    assert restore(elsewhere, file, key=key).holds.digest == digest(filled)
+
+
+@pytest.mark.parametrize("table", ["pg_proc", "a table", "alembic_version"])
+def test_rows_of_no_table_of_ours_are_refused(filled, elsewhere, tmp_path, table):
+    backup(filled, tmp_path / "shop.backup")
+    with tarfile.open(tmp_path / "shop.backup") as source:
+        about = json.load(source.extractfile("about.json"))
+        file = rewritten(source, tmp_path / "odd", about, {table: b"1\n"})
+    with pytest.raises(NotDone, match="tampered with"):
+        restore(elsewhere, file)
+    with elsewhere.connect() as connection:
+        assert connection.execute(text("SELECT to_regclass('public.build')")).scalar() is None
+
+
+def old_backup(filled, tmp_path):
+    """A backup of the first version: PostgreSQL's own dump beside what it says of itself."""
+    url = filled.url
+    dump = tmp_path / "database.dump"
+    newest = sorted(Path("/usr/lib/postgresql").glob("*/bin/pg_dump"))[-1]
+    where = [f"--host={url.host}", f"--port={url.port}", f"--username={url.username}", str(url.database)]
+    env = {**os.environ, "PGPASSWORD": str(url.password or "")}
+    subprocess.run(
+        [newest, "--format=custom", "--schema=public", "--no-owner", f"--file={dump}", *where],
+        env=env,
+        check=True,
+    )
+    with filled.connect() as connection:
+        migration = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
+    about = {
+        "format": "zygometra.backup",
+        "version": 1,
+        "migration": migration,
+        "hash": digest(filled),
+        "rows": {},
+    }
+    file = tmp_path / "old.backup"
+    with tarfile.open(file, "w") as tar:
+        entry = tarfile.TarInfo("about.json")
+        entry.size = len(json.dumps(about))
+        tar.addfile(entry, io.BytesIO(json.dumps(about).encode()))
+        tar.add(dump, "database.dump")
+    return file
+
+
+def test_of_an_older_backup_nothing_is_run_and_every_guard_stands(filled, elsewhere, tmp_path):
+    """A dump with a function that runs a program, and without the triggers that guard the record."""
+    marker = tmp_path / "it ran"
+    runs = f"COPY (SELECT 1) TO PROGRAM 'touch \"{marker}\"'"
+    with filled.begin() as connection:
+        for statement in (
+            f"CREATE FUNCTION evil() RETURNS trigger LANGUAGE plpgsql AS $$BEGIN {runs}; RETURN NEW; END$$",
+            "DROP TRIGGER change_stands ON change",
+            "CREATE TRIGGER evil AFTER INSERT ON build FOR EACH ROW EXECUTE FUNCTION evil()",
+        ):
+            connection.execute(text(statement))
+    try:
+        file = old_backup(filled, tmp_path)
+    finally:
+        with filled.begin() as connection:
+            connection.execute(text("DROP FUNCTION evil CASCADE"))
+            connection.execute(
+                text(
+                    "CREATE TRIGGER change_stands BEFORE UPDATE OR DELETE ON change"
+                    " FOR EACH ROW EXECUTE FUNCTION record_stands()"
+                )
+            )
+    assert restore(elsewhere, file).holds.digest == digest(filled)
+    assert not marker.exists()
+    with elsewhere.connect() as connection:
+        assert connection.execute(text("SELECT count(*) FROM pg_proc WHERE proname = 'evil'")).scalar() == 0
+        with pytest.raises(Exception, match="the record stands"):
+            connection.execute(text("DELETE FROM change"))
+
+
+def test_a_database_of_somebody_else_is_refused_and_left_alone(filled, elsewhere, tmp_path):
+    backup(filled, tmp_path / "shop.backup")
+    with elsewhere.begin() as connection:
+        connection.execute(text("CREATE TABLE ledger (id int)"))
+        connection.execute(text("INSERT INTO ledger VALUES (7)"))
+    for aside in (False, True):
+        with pytest.raises(NotDone, match=r"no shop \(ledger\)"):
+            restore(elsewhere, tmp_path / "shop.backup", aside=aside)
+    with elsewhere.connect() as connection:
+        assert connection.execute(text("SELECT id FROM ledger")).scalar() == 7
+
+
+def test_an_owner_without_any_other_right_restores(filled, elsewhere, tmp_path, database_url):
+    backup(filled, tmp_path / "shop.backup")
+    role = "owner_of_" + elsewhere.url.database[-12:]
+    server = create_engine(
+        make_url(database_url).set(drivername="postgresql+psycopg"), isolation_level="AUTOCOMMIT"
+    )
+    with server.connect() as connection:
+        connection.execute(
+            text(f"CREATE ROLE {role} LOGIN NOSUPERUSER NOCREATEDB NOCREATEROLE PASSWORD 'own'")
+        )
+        connection.execute(text(f"ALTER DATABASE {elsewhere.url.database} OWNER TO {role}"))
+    own = open_engine(elsewhere.url.set(username=role, password="own").render_as_string(hide_password=False))
+    try:
+        elsewhere.dispose()
+        assert restore(own, tmp_path / "shop.backup").holds.digest == digest(own)
+    finally:
+        own.dispose()
+        with server.connect() as connection:
+            connection.execute(text(f"DROP DATABASE {elsewhere.url.database} WITH (FORCE)"))
+            connection.execute(text(f"DROP ROLE {role}"))
+            connection.execute(text(f"CREATE DATABASE {elsewhere.url.database}"))
+        server.dispose()
+
+
+def test_a_server_at_work_keeps_a_restore_out_and_a_restore_keeps_it_out(filled, elsewhere, tmp_path):
+    backup(filled, tmp_path / "shop.backup")
+    restore(elsewhere, tmp_path / "shop.backup")
+    elsewhere.dispose()
+    server = open_engine(elsewhere.url.render_as_string(hide_password=False))
+    hold_while_used(server)
+    with server.connect() as connection:
+        connection.execute(text("SELECT 1"))
+    with pytest.raises(NotDone, match="at work in this database"):
+        restore(elsewhere, tmp_path / "shop.backup", aside=True)
+    server.dispose()
+    with elsewhere.begin() as restoring:
+        restoring.execute(text(f"SELECT pg_advisory_xact_lock({IN_USE})"))
+        with pytest.raises(OperationalError, match="being restored"):
+            server.connect()
+    server.dispose()
+
+
+def test_a_restore_that_is_killed_leaves_the_old_shop(filled, elsewhere, tmp_path):
+    backup(filled, tmp_path / "shop.backup")
+    restore(elsewhere, tmp_path / "shop.backup")
+    elsewhere.dispose()
+    before = digest(elsewhere)
+    elsewhere.dispose()
+    url = elsewhere.url.render_as_string(hide_password=False).replace("+psycopg", "")
+    env = {**os.environ, "DATABASE_URL": url, "PYTHONPATH": os.pathsep.join(sys.path)}
+    words = [sys.executable, "-m", "zygometra.cli", "restore", str(tmp_path / "shop.backup"), "--aside"]
+    killed = 0
+    for number in range(6):
+        child = subprocess.Popen(words, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        try:
+            child.wait(0.5 + 0.25 * number)
+        except subprocess.TimeoutExpired:
+            child.send_signal(signal.SIGKILL)
+            child.wait()
+            killed += 1
+        until = time.monotonic() + 20
+        while _busy(elsewhere) and time.monotonic() < until:
+            time.sleep(0.1)
+        # Whole, whichever of the two: here both are alike.
+        assert digest(elsewhere) == before
+        elsewhere.dispose()
+    assert killed >= 2
+
+
+def _busy(engine):
+    with engine.connect() as connection:
+        alone = connection.execute(
+            text(
+                "SELECT count(*) FROM pg_stat_activity WHERE datname = current_database()"
+                " AND pid <> pg_backend_pid() AND backend_type = 'client backend'"
+            )
+        ).scalar()
+    engine.dispose()
+    return bool(alone)

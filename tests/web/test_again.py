@@ -34,7 +34,14 @@ def twice(shop, count, build, address, sent):
     return answers[0][1]
 
 
-READING = {"figure": "deck_clearance", "cylinder": "2", "value": "0.29", "unit": "mm", "axis": "pin", "sure": "1"}
+READING = {
+    "figure": "deck_clearance",
+    "cylinder": "2",
+    "value": "0.29",
+    "unit": "mm",
+    "axis": "pin",
+    "sure": "1",
+}
 FORMS = {
     "a reading": ("measure/read", READING),
     "a zero": ("measure/zero", {"do": "new", "place": "h1"}),

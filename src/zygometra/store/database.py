@@ -7,9 +7,9 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, text
+from sqlalchemy import Connection, Engine, create_engine, event, text
 from sqlalchemy.engine import make_url
-from sqlalchemy.exc import ArgumentError
+from sqlalchemy.exc import ArgumentError, OperationalError
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 
@@ -70,6 +70,31 @@ def reading_engine(engine: Engine) -> Engine:
         pool_timeout=10,
         connect_args={"connect_timeout": 5, "prepare_threshold": 1, "options": _OPTIONS},
     )
+
+
+IN_USE = 722010
+"""The lock that every connection of a running server holds, shared with others; a restore wants it alone."""
+
+
+def hold_while_used(engine: Engine) -> None:
+    """Have every connection of an engine hold the shop as long as it stands: nothing is restored under it.
+
+    Parameters
+    ----------
+    engine : Engine
+        Of a server that uses the shop.
+    """
+    event.listen(engine, "connect", _hold)
+
+
+def _hold(connection: Any, _record: Any) -> None:
+    with connection.cursor() as cursor:
+        cursor.execute(f"SELECT pg_try_advisory_lock_shared({IN_USE})")
+        (free,) = cursor.fetchone()
+    connection.rollback()
+    if not free:
+        connection.close()
+        raise OperationalError("connect", None, RuntimeError("the shop is being restored"))
 
 
 OWNER, USED = "DATABASE_OWNER_URL", "DATABASE_URL"
@@ -141,18 +166,31 @@ def migrate(engine: Engine) -> None:
     Newer
         If its tables are of a migration that this program does not know; nothing is changed.
     """
-    from alembic import command
-
-    config = _config()
     there, _ = revisions(engine)
     if there and there not in known_revisions():
         raise Newer(there, known_revisions()[0])
     with engine.begin() as connection:
-        # Who migrates waits for his turn, however long it takes.
-        connection.exec_driver_sql("SET LOCAL lock_timeout = 0")
-        connection.exec_driver_sql("SET LOCAL statement_timeout = 0")
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+        migrate_within(connection)
+
+
+def migrate_within(connection: Connection, to: str = "head") -> None:
+    """Bring the tables to a migration within a transaction, in the first schema of its search path.
+
+    Parameters
+    ----------
+    connection : Connection
+        In a transaction.
+    to : str
+        A migration that this program knows.
+    """
+    from alembic import command
+
+    # Who migrates waits for his turn, however long it takes.
+    connection.exec_driver_sql("SET LOCAL lock_timeout = 0")
+    connection.exec_driver_sql("SET LOCAL statement_timeout = 0")
+    config = _config()
+    config.attributes["connection"] = connection
+    command.upgrade(config, to)
 
 
 def revisions(engine: Engine) -> tuple[str, str]:

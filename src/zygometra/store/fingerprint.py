@@ -18,13 +18,15 @@ class Fingerprint(NamedTuple):
     rows: dict[str, int]
 
 
-def fingerprint(connection: Connection) -> Fingerprint:
+def fingerprint(connection: Connection, schema: str = "public") -> Fingerprint:
     """Return the hash of history and documents as one transaction sees them.
 
     Parameters
     ----------
     connection : Connection
         In a transaction that sees one moment (repeatable read), where others may be writing.
+    schema : str
+        In which the tables lie; a name of ours.
 
     Returns
     -------
@@ -37,12 +39,12 @@ def fingerprint(connection: Connection) -> Fingerprint:
     # Of a large shop it may take as long as it likes.
     connection.execute(text("SET LOCAL statement_timeout = 0"))
     digest, rows = hashlib.sha256(), {}
-    for table, keys in _tables(connection):
+    for table, keys in _tables(connection, schema):
         digest.update(f"\n{table}\n".encode())
         rows[table] = 0
         order = ", ".join(f'"{key}"' for key in keys)
         statement = text(
-            f'SELECT row_to_json(r)::text FROM (SELECT * FROM public."{table}" ORDER BY {order}) r'
+            f'SELECT row_to_json(r)::text FROM (SELECT * FROM {schema}."{table}" ORDER BY {order}) r'
         )
         for (row,) in connection.execute(statement.execution_options(stream_results=True)):
             digest.update(row.encode() + b"\n")
@@ -50,7 +52,7 @@ def fingerprint(connection: Connection) -> Fingerprint:
     return Fingerprint(digest.hexdigest(), rows)
 
 
-def _tables(connection: Connection) -> list[tuple[str, list[str]]]:
+def _tables(connection: Connection, schema: str) -> list[tuple[str, list[str]]]:
     """The tables with the columns of their keys, by name."""
     found = connection.execute(
         text(
@@ -58,9 +60,9 @@ def _tables(connection: Connection) -> list[tuple[str, list[str]]]:
             " FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace"
             " JOIN pg_index i ON i.indrelid = c.oid AND i.indisprimary"
             " JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum = ANY(i.indkey)"
-            " WHERE n.nspname = 'public' AND c.relkind = 'r' AND c.relname <> ALL(:beside)"
+            " WHERE n.nspname = :schema AND c.relkind = 'r' AND c.relname <> ALL(:beside)"
             ' GROUP BY c.relname ORDER BY c.relname COLLATE "C"'
         ),
-        {"beside": list(_BESIDE)},
+        {"beside": list(_BESIDE), "schema": schema},
     )
     return [(name, list(keys)) for name, keys in found]

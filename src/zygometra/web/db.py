@@ -11,13 +11,15 @@ from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
-from zygometra.store.database import reading_engine
+from zygometra.store.database import hold_while_used, reading_engine
 
 
 def init(app: Flask, engine: Engine) -> None:
     """Give the application its engine and close each request's session after it."""
     app.extensions["engine"] = engine
     app.extensions["reading engine"] = reading_engine(engine)
+    for used in (engine, app.extensions["reading engine"]):
+        hold_while_used(used)
     app.extensions["database"] = str(engine.url)
 
     @app.teardown_request
