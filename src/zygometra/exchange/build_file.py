@@ -29,7 +29,7 @@ from .lever_faults import lever_faults
 from .logbook_faults import logbook_faults
 from .plain_json import loads, unstorable, without_notes
 
-MOST_BYTES = 4_000_000
+MOST_BYTES = 16_000_000
 
 
 def document_from_text(text: str | bytes, what: str = "a build file") -> Document:
@@ -53,7 +53,7 @@ def document_from_text(text: str | bytes, what: str = "a build file") -> Documen
         If it is not one JSON object; the fault's path is ``$`` with line and column.
     """
     if len(text) > MOST_BYTES:
-        raise BuildFaults([Fault("$", f"{len(text):,} bytes".replace(",", " "), "at most 4 MB")])
+        raise BuildFaults([Fault("$", f"{len(text):,} bytes".replace(",", " "), "at most 16 MB")])
     try:
         words = text.decode("utf-8-sig") if isinstance(text, bytes) else text
     except UnicodeDecodeError:

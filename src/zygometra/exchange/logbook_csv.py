@@ -23,7 +23,7 @@ from zygometra.core.units import BASE, Kind, read_typed
 from .logbook_faults import entry_faults
 from .tables import MOST_ROWS, NoTable, Row, as_meant, inert, take_apart
 
-MOST_BYTES = 4_000_000
+MOST_BYTES = 16_000_000
 _MOST_FAULTS = 200
 _UNIT = re.compile(r"(?P<name>[^\[]+?)\s*\[(?P<unit>[^\]]+)\]")
 
@@ -197,7 +197,7 @@ def read_logbook_csv(
         With every fault by its line, 200 at most; nothing is taken then.
     """
     if len(data) > MOST_BYTES:
-        raise BuildFaults([Fault("the table", f"{len(data):,} bytes".replace(",", " "), "at most 4 MB")])
+        raise BuildFaults([Fault("the table", f"{len(data):,} bytes".replace(",", " "), "at most 16 MB")])
     try:
         table = take_apart(data)
     except NoTable as error:

@@ -13,6 +13,7 @@ from zygometra.core.build.means import PART_KINDS
 from zygometra.core.build.model import LAYOUTS, MOST_CYLINDERS
 from zygometra.core.errors import QuantityError
 from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELD
+from zygometra.core.measuring.facts import MOST, MOST_FACTS
 from zygometra.core.measuring.logbook import AXES, READABLE, SURFACES
 from zygometra.core.measuring.read_in import MOST_SHOTS, gauge_figure, gauge_off
 from zygometra.core.planning.opening import ASSEMBLED
@@ -246,7 +247,7 @@ class StatedShape(Shape):
 
 GaugeFigure = Annotated[Any, checked(gauge_figure), WithJsonSchema({"x-ref": "Quantity"})]
 Degrees = Annotated[float, Slot(ge=-60, le=200, allow_inf_nan=False)]
-MOST_READINGS = 20_000
+MOST_READINGS = MOST_FACTS
 
 
 def _off(raw: Any) -> float:
@@ -413,21 +414,21 @@ class BuildFile(Shape):
     levers: LeversShape | None = None
     planning: PlanningShape | None = None
     between_holes: BetweenHolesShape | None = None
-    gauges: Annotated[dict[Id, GaugeShape], Slot(max_length=500)] | None = None
+    gauges: Annotated[dict[Id, GaugeShape], Slot(max_length=MOST["gauge"])] | None = None
     zeros: Annotated[dict[Id, ZeroShape], Slot(max_length=MOST_READINGS)] | None = None
     readings: _facts(ReadingShape) = None  # type: ignore[valid-type]
     voided: _facts(VoidShape) = None  # type: ignore[valid-type]
-    found: _facts(FoundShape, 2000) = None  # type: ignore[valid-type]
-    accepted: _facts(AcceptedShape, 2000) = None  # type: ignore[valid-type]
-    acceptances: _facts(AcceptedShape, 2000) = None  # type: ignore[valid-type]
+    found: _facts(FoundShape, MOST["found"]) = None  # type: ignore[valid-type]
+    accepted: _facts(AcceptedShape, MOST["accepted"]) = None  # type: ignore[valid-type]
+    acceptances: _facts(AcceptedShape, MOST["accepted"]) = None  # type: ignore[valid-type]
     mock_up: MockUpShape | None = None
-    surveys: _facts(FaceSurveyShape, 500) = None  # type: ignore[valid-type]
-    steps: _facts(StepShape, 2000) = None  # type: ignore[valid-type]
-    set_ups: _facts(SetUpRecordShape, 500) = None  # type: ignore[valid-type]
-    passes: _facts(PassShape, 5000) = None  # type: ignore[valid-type]
-    decisions: _facts(DecisionShape, 2000) = None  # type: ignore[valid-type]
-    agreements: _facts(AgreementShape, 500) = None  # type: ignore[valid-type]
-    verified: _facts(VerifiedShape, 500) = None  # type: ignore[valid-type]
+    surveys: _facts(FaceSurveyShape, MOST["survey"]) = None  # type: ignore[valid-type]
+    steps: _facts(StepShape, MOST["step"]) = None  # type: ignore[valid-type]
+    set_ups: _facts(SetUpRecordShape, MOST["set-up"]) = None  # type: ignore[valid-type]
+    passes: _facts(PassShape, MOST["pass"]) = None  # type: ignore[valid-type]
+    decisions: _facts(DecisionShape, MOST["decision"]) = None  # type: ignore[valid-type]
+    agreements: _facts(AgreementShape, MOST["agreement"]) = None  # type: ignore[valid-type]
+    verified: _facts(VerifiedShape, MOST["verified"]) = None  # type: ignore[valid-type]
     facing: FacingShape | None = None
     valve_gear: ValveGearShape | None = None
 

@@ -12,6 +12,8 @@ from zygometra.core.typed import is_printable
 
 # Digits of a whole number: more than any figure of ours, fewer than a float cannot hold.
 _MOST_DIGITS = 30
+# Values that a text may hold: more than a build of 20,000 readings does.
+_MOST_VALUES = 600_000
 
 
 def loads(text: str) -> Any:
@@ -41,6 +43,8 @@ def loads(text: str) -> Any:
     >>> loads('{"bore": 92.5}')
     {'bore': 92.5}
     """
+    if sum(map(text.count, ",[{")) > _MOST_VALUES:
+        raise ValueError(f"more than {_MOST_VALUES:,} values".replace(",", " "))
     return json.loads(
         text,
         parse_constant=_no_constant,

@@ -49,7 +49,7 @@ _ASPECTS = {
     "each": "each",
 }
 _WRITTEN = {inside: header for header, inside in _ASPECTS.items()}
-_LONGEST_HEADER, _MOST_COLUMNS = 200, 200
+_LONGEST_HEADER = 200
 _HEADER = re.compile(
     r"(?P<name>.*?)\s*(?:\[(?P<unit>[^\]]*)\])?\s*(?P<aspect>basis|±|u|readings|resolution|gauge u|each)?"
 )
@@ -146,8 +146,6 @@ def read_table(text: str | bytes, kind: str, *, seconds: float = math.inf) -> Ta
         return refused(
             RowFault(1, "", "an empty file", f"a table of {of_kind.plural}, its columns in the first line")
         )
-    if len(table.headers) > _MOST_COLUMNS:
-        return refused(RowFault(1, "", f"{len(table.headers)} columns", f"at most {_MOST_COLUMNS}"))
     columns, faults = _columns(table.headers, of_kind)
     if faults:
         return refused(*faults)

@@ -9,12 +9,14 @@ from __future__ import annotations
 import codecs
 import csv
 import io
-import itertools
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
 MOST_ROWS = 60_000
+MOST_COLUMNS = 200
+# Marks between cells that one row may hold before it is looked at: commas within words among them.
+_MOST_MARKS = 5000
 MARKS = {";": "semicolon", ",": "comma", "\t": "tab"}
 _SEP = re.compile(r"\s*\"?sep=(?P<mark>[;,\t])\"?\s*", re.IGNORECASE)
 _DECIMAL_COMMA = re.compile(r"[+\-−]?\d+,\d+(?:\s*[^\d\s]+)?")
@@ -112,12 +114,21 @@ def take_apart(data: bytes | str) -> Table:
         first = words.partition("\n")[0]
     else:
         mark = max(MARKS, key=lambda candidate: (first.count(candidate), candidate == ","))
-    reader = csv.reader(io.StringIO(words, newline=""), delimiter=mark)
+    lines = _Lines(words, mark)
+    reader = csv.reader(lines, delimiter=mark)
     try:
         headers = _without_empty_end(next(reader, []))
-        filled = (Row(reader.line_num + before, row) for row in reader if any(cell.strip() for cell in row))
-        # One more than anybody takes: what comes after it is not looked at.
-        rows = list(itertools.islice(filled, MOST_ROWS + 1))
+        if len(headers) > MOST_COLUMNS:
+            raise NoTable(f"{len(headers)} columns", f"at most {MOST_COLUMNS}")
+        rows = []
+        lines.marks = 0
+        for row in reader:
+            lines.marks = 0
+            if any(cell.strip() for cell in row):
+                rows.append(Row(reader.line_num + before, row))
+            # One more than anybody takes: what comes after it is not looked at.
+            if len(rows) > MOST_ROWS:
+                break
     except csv.Error as error:
         slip = f"a slip in the CSV in line {reader.line_num + before}: {error}"
         raise NoTable(slip, "one row a line, quotes closed") from None
@@ -128,6 +139,24 @@ def take_apart(data: bytes | str) -> Table:
     if letters not in ("", "UTF-8"):
         said.append(letters)
     return Table([header_as_ours(header) for header in headers], rows, ", ".join(said))
+
+
+class _Lines:
+    """The lines of a table, counted before they are taken apart: a row of more cells than any has is not unpacked."""
+
+    def __init__(self, words: str, mark: str) -> None:
+        self._lines, self._mark = io.StringIO(words, newline=""), mark
+        self.marks = 0
+
+    def __iter__(self) -> Iterator[str]:
+        return self
+
+    def __next__(self) -> str:
+        line = next(self._lines)
+        self.marks += line.count(self._mark)
+        if self.marks > _MOST_MARKS:
+            raise NoTable("a row of thousands of cells", f"at most {MOST_COLUMNS} columns")
+        return line
 
 
 def _some_cells(rows: list[Row]) -> Iterator[str]:

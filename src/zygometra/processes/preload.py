@@ -9,6 +9,7 @@ for _name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
     os.environ[_name] = "1"
 
 import numpy  # noqa: E402, F401
+import PIL.Image  # noqa: E402, F401
 import scipy.optimize  # noqa: E402
 import scipy.stats  # noqa: E402, F401
 

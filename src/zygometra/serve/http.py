@@ -41,9 +41,9 @@ STREAMED = b"/streams/"
 # A request must be there whole within so many seconds; an idle connection may wait for so long.
 _WHOLE_WITHIN, _IDLE = 30.0, 60.0
 _MOST_CONNECTIONS = 2000
-# More than the application takes of a form (a photograph is the largest): beyond this nothing is kept,
+# More than the application takes of a form (a build file is the largest): beyond this nothing is kept,
 # and it says so itself. What is larger than 100 kB lies in a file meanwhile.
-_MOST_KEPT, _MOST_SENT = 12_500_000, 64_000_000
+_MOST_KEPT, _MOST_SENT = 16_500_000, 64_000_000
 
 
 class _Channel(HTTPChannel):

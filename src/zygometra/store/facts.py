@@ -6,6 +6,7 @@ The caller owns the transaction: it passes the session in and commits.
 from __future__ import annotations
 
 import json
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 from typing import Any, NamedTuple
@@ -15,7 +16,7 @@ from sqlalchemy.orm import Session
 
 from zygometra.core import stages
 from zygometra.core.actors import Actor
-from zygometra.core.measuring.facts import Fact, FactKind, Facts, FoundBy, found_by
+from zygometra.core.measuring.facts import MOST, MOST_FACTS, Fact, FactKind, Facts, FoundBy, found_by
 from zygometra.core.measuring.read_in import read_reading
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind
@@ -25,7 +26,6 @@ from .tables import BuildRow, FactRow, PhotoRow
 _build, _fact = BuildRow.__table__, FactRow.__table__  # type: ignore[attr-defined]
 _photo = PhotoRow.__table__  # type: ignore[attr-defined]
 
-MOST_FACTS = 40_000
 # Photographs of one build.
 MOST_PHOTOS = 500
 
@@ -121,7 +121,7 @@ def append(session: Session, build_id: int, new: Sequence[New], *, actor: Actor)
             raise OtherFact(one.key)
     if fresh and stage in stages.CLOSED:
         raise Shut(stage)
-    if seq + len(fresh) > MOST_FACTS:
+    if seq + len(fresh) > MOST_FACTS or _is_full(session, build_id, [one.kind for one in fresh.values()]):
         raise TooMany
     for one in fresh.values():
         seq += 1
@@ -129,6 +129,18 @@ def append(session: Session, build_id: int, new: Sequence[New], *, actor: Actor)
     if rows:
         session.execute(insert(_fact), rows)
     return Appended(len(rows), len(new) - len(rows), seq)
+
+
+def _is_full(session: Session, build_id: int, kinds: Sequence[FactKind]) -> bool:
+    """Whether a build would have more of a kind than a file may list."""
+    new = Counter(kind for kind in kinds if kind in MOST)
+    if not new:
+        return False
+    known = select(_fact.c.kind, func.count()).where(
+        _fact.c.build_id == build_id, _fact.c.kind.in_(list(new))
+    )
+    there = {row.kind: row[1] for row in session.execute(known.group_by(_fact.c.kind))}
+    return any(there.get(kind, 0) + count > MOST[kind] for kind, count in new.items())
 
 
 def space_of(kind: str) -> str:

@@ -17,6 +17,7 @@ from sqlalchemy import Engine
 from zygometra import __version__
 from zygometra.core.sentence import given_text
 from zygometra.core.typed import is_printable
+from zygometra.exchange.build_file import MOST_BYTES as MOST_FILE
 
 from . import db, errors, events, jobs, people, queued, sessions, settling
 from .assets import asset, assets
@@ -97,7 +98,7 @@ def create_app(*, engine: Engine, secret_key: str, outside: Outside = _INSIDE, *
     app.config.update(config)
     app.url_map.converters["int"] = IdConverter
     # Before the token is looked for: that reads the form.
-    app.before_request(_room_for_photographs)
+    app.before_request(_room_for_files)
     CSRFProtect(app)
     Compress(app)
     db.init(app, engine)
@@ -112,10 +113,11 @@ def create_app(*, engine: Engine, secret_key: str, outside: Outside = _INSIDE, *
     return app
 
 
-def _room_for_photographs() -> None:
-    """Let a photograph be larger than any form or file: by its address, before anything of it is read."""
-    if request.endpoint == "measure.photo":
-        request.max_content_length = MOST_BYTES + 100_000
+def _room_for_files() -> None:
+    """Let a photograph or a file be larger than any form: by its address, before anything of it is read."""
+    most = {"measure.photo": MOST_BYTES, "floor.import_file": MOST_FILE, "measure.take_table": MOST_FILE}
+    if request.endpoint in most:
+        request.max_content_length = most[request.endpoint] + 100_000
 
 
 def _look_at_address() -> None:

@@ -16,7 +16,7 @@ from werkzeug.wrappers import Response as BaseResponse
 from zygometra.processes.child import Task
 from zygometra.processes.line import Busy
 
-from .jobs import line
+from .jobs import line_of_files as line
 from .people import who
 
 # What is no larger is read at once, in bytes: that takes a third of a second at the most.

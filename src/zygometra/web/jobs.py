@@ -137,19 +137,29 @@ class Jobs:
 
 # What a search may take, in seconds and MB beyond what a process begins with.
 BUDGET = Budget(20, 400)
+# What reading a file may take; files wait for no search.
+FILES = Budget(30, 400)
 
 
 def init(app: Flask) -> None:
     """Give the application its jobs, and the line of those that run in processes of their own."""
     app.extensions["jobs"] = Jobs()
     app.extensions["line"] = Line(BUDGET)
+    app.extensions["line of files"] = Line(FILES)
 
 
 def close(app: Flask) -> None:
     """End whatever is under way in an application."""
     app.extensions["settler"].close()
-    app.extensions["line"].close()
+    for name in ("line", "line of files"):
+        app.extensions[name].close()
     app.extensions["jobs"].close()
+
+
+def line_of_files() -> Line:
+    """Return the line in which files are read."""
+    found: Line = current_app.extensions["line of files"]
+    return found
 
 
 def line() -> Line:

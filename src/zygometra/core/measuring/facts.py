@@ -28,6 +28,20 @@ FactKind = Literal[
     "agreement",
     "verified",
 ]
+# How many of each kind a build may have, and a file may list: what goes out comes in again.
+MOST_FACTS = 20_000
+MOST: dict[FactKind, int] = {
+    "found": 2000,
+    "accepted": 2000,
+    "survey": 500,
+    "step": 2000,
+    "set-up": 500,
+    "pass": 5000,
+    "decision": 2000,
+    "agreement": 500,
+    "verified": 500,
+    "gauge": 500,
+}
 # Kinds that a file lists with an id of their own, under which key.
 LISTED: dict[str, FactKind] = {
     "found": "found",

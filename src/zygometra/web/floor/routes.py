@@ -69,7 +69,7 @@ def _begin(document: Document, says: str, found: Found = _NONE) -> BaseResponse 
         build_id = builds.create(db(), document, entry=entry(says), found=found)
     except (OtherFact, TooMany) as refused:
         db().rollback()
-        fault = Fault("$", str(refused), "facts with keys of their own, 40 000 at most")
+        fault = Fault("$", str(refused), "facts with keys of their own, 20 000 at most")
         return _import_faults(document["name"], [fault])
     db().commit()
     if found:
@@ -104,7 +104,9 @@ def import_file() -> BaseResponse | tuple[str, int]:
     if upload is None or not upload.filename:
         fault = Fault("$", "no file", "a build file, chosen or dropped on the floor")
         return _import_faults("no file", [fault])
-    called, text = made_printable(upload.filename), upload.stream.read(MOST_BYTES + 1)
+    called = made_printable(upload.filename)
+    with upload.stream as stream:
+        text = stream.read(MOST_BYTES + 1)
     if len(text) > AT_ONCE:
         return redirect(url_for("floor.file_read", token=begin(read_behind, text, name=called)), 303)
     try:

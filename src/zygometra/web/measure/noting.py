@@ -37,7 +37,7 @@ def append(build_id: int, new: Sequence[New]) -> tuple[str, int] | None:
         return f"Found the key {shown(other.key)}, which another entry has; wanted a key of its own.", 422
     except TooMany:
         db().rollback()
-        return f"This build has {facts.MOST_FACTS} entries, which is as many as one may have.", 413
+        return "This build has so many entries of that kind, or in all, that it takes no more.", 413
     db().commit()
     return None
 

@@ -22,7 +22,7 @@ from flask import (
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.digits import number_of
-from zygometra.core.errors import BuildFaults, Fault, QuantityError
+from zygometra.core.errors import BuildFaults, Fault, QuantityError, ZygometraError
 from zygometra.core.measuring.facts import FoundBy
 from zygometra.core.measuring.logbook import Logbook
 from zygometra.core.measuring.read_in import read_reading, read_zero
@@ -37,7 +37,8 @@ from ..behind import AT_ONCE, begin, reading_of, still_reading
 from ..build.bench import Bench, open_bench
 from ..build.page import render, render_aside
 from ..db import db
-from ..people import actor, back_or, person, reader, request_is_partial, told_error
+from ..jobs import line_of_files
+from ..people import actor, back_or, person, reader, request_is_partial, told_error, who
 from ..queued import queued_key
 from . import photos
 from .noting import append, now, renew
@@ -48,6 +49,8 @@ from .view import logbook_view
 
 measure = Blueprint("measure", __name__, template_folder="templates")
 
+# How long a request waits for its picture, in seconds.
+_MAKES_SMALL = 8.0
 _ZERO = re.compile(r"z[0-9a-f]{6}")
 # A person's own words: what was found, why something was voided.
 _WORDS = "3 to 400 characters"
@@ -251,9 +254,11 @@ def photo(build_id: int) -> BaseResponse:
         if upload is not None:
             with upload.stream as stream:
                 content = stream.read(photos.MOST_BYTES + 1)
-        jpeg = photos.made_small(content)
+        jpeg = _made_small(content)
+        if jpeg is None:
+            return _said(bench, "The picture is still being made small: send it once more in a moment.", 503)
         facts.add_photo(db(), build_id, key, named, jpeg, actor=actor())
-    except QuantityError as error:
+    except ZygometraError as error:
         return _said(bench, told_error(error), 422)
     except TooMany:
         return _said(
@@ -261,6 +266,21 @@ def photo(build_id: int) -> BaseResponse:
         )
     db().commit()
     return _done(build_id)
+
+
+def _made_small(content: bytes) -> bytes | None:
+    """A photograph as it is kept, made in a process of its own; None where that takes too long."""
+    if len(content) > photos.MOST_BYTES:
+        # Said at once, as what it is.
+        return photos.made_small(content)
+    key = "photograph", who(), sha256(content).hexdigest()
+    job = line_of_files().ask(key, photos.made_small_behind, content, by=who())
+    if not line_of_files().wait(job, _MAKES_SMALL):
+        return None
+    if job.bounded is not None:
+        raise QuantityError("a picture that takes too much room", "a smaller one")
+    jpeg: bytes = job.result
+    return jpeg
 
 
 @measure.get("/builds/<int:build_id>/measure/photos/<key>.jpg")
@@ -306,7 +326,8 @@ def take_table(build_id: int) -> BaseResponse:
     if upload is None or not called:
         no_file = Fault("the table", "no file", "a table of readings, chosen or dropped here")
         return _table_faults(bench, called, [no_file])
-    text = upload.stream.read(MOST_BYTES + 1)
+    with upload.stream as stream:
+        text = stream.read(MOST_BYTES + 1)
     build = bench.build
     against = (gauges_known(bench)[1], [bank.name for bank in build.banks], list(build.cylinders))
     if len(text) > AT_ONCE:

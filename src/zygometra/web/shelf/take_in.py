@@ -76,7 +76,8 @@ def sent() -> tuple[str, bytes | str]:
     """Return the table that a request carries: its name and what it holds, of a file or as it was shown before."""
     upload = request.files.get("file")
     if upload is not None and upload.filename:
-        return made_printable(upload.filename), upload.stream.read(MOST_BYTES + 1)
+        with upload.stream as stream:
+            return made_printable(upload.filename), stream.read(MOST_BYTES + 1)
     return made_printable(request.form.get("name", "a table")), request.form.get("text", "")
 
 
