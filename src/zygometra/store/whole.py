@@ -38,7 +38,7 @@ def with_facts(session: Session, build_id: int, document: Mapping[str, Any]) -> 
     dict
         The same where nothing was noted beside it.
     """
-    facts = of_build(session, build_id)
+    facts, _ = of_build(session, build_id).within(document)
     if not facts.seq:
         return dict(document)
     return {**document, **facts.document(register(session).entries)}

@@ -191,6 +191,42 @@ class Facts:
             **{name: tuple(noted[kind]) for kind, name in _NOTED.items()},
         )
 
+    def within(self, document: Mapping[str, Any]) -> tuple[Facts, int]:
+        """Return the facts whose holes and banks an engine has, and how many lie aside because it has not theirs.
+
+        Parameters
+        ----------
+        document : Mapping
+            The build's: its frame may have been changed since they were noted, and may be changed back.
+
+        Returns
+        -------
+        facts, aside : Facts, int
+            What was voided among those that lie aside is with them.
+        """
+        listed = document["engine"]["banks"]
+        banks = {bank["name"] for bank in listed}
+        holes = {number for bank in listed for number in bank["cylinders"]}
+
+        def fits(body: Mapping[str, Any]) -> bool:
+            hole, bank = body.get("cylinder"), body.get("bank")
+            return (hole is None or hole in holes) and (bank is None or bank in banks)
+
+        aside: set[str] = set()
+        kept: dict[str, Any] = {}
+        readings = tuple(one for one in self.readings if fits(one.typed))
+        steps = tuple(one for one in self.steps if fits(one.typed))
+        for name in _NOTED.values():
+            own: tuple[Fact, ...] = getattr(self, name)
+            kept[name] = tuple(one for one in own if fits(one.body))
+            aside |= {one.key for one in own if not fits(one.body)}
+        aside |= {one.id for one in self.readings if not fits(one.typed)}
+        aside |= {one.id for one in self.steps if not fits(one.typed)}
+        if not aside:
+            return self, 0
+        voided = tuple(one for one in self.voided if one.reading not in aside)
+        return replace(self, readings=readings, steps=steps, voided=voided, **kept), len(aside)
+
     def says_already(self, kind: FactKind, key: str, said: Mapping[str, Any]) -> bool:
         """Tell whether something was noted under a key already, in the same words: it was only sent again.
 

@@ -59,6 +59,9 @@ class Kept:
     now: State | None
     weight: int
     facts: Facts = NO_FACTS
+    # All of them, and how many of them lie aside: the engine has no such hole or bank any more.
+    every: Facts = NO_FACTS
+    aside: int = 0
     _memos: dict[Hashable, Any] = field(default_factory=dict)
 
     def once(self, key: Hashable, make: Callable[[], T]) -> T:
@@ -89,6 +92,7 @@ def keep(
 ) -> Kept:
     """Read a document with the facts beside it, and evaluate it as it stands."""
     build = read_document(document)
+    every, (facts, aside) = facts, facts.within(document)
     mock_up = read_mock_up(document.get("mock_up"))
     if facts.seq or mock_up.between == "line":
         surveys = facts.faces(gauges or {}, build.unstated_doubt)
@@ -101,7 +105,7 @@ def keep(
         now = None
     weight = _BY_ITSELF + _PER_BYTE * len(json.dumps(document, ensure_ascii=False))
     weight += _PER_READING * len(facts.readings)
-    return Kept(document, build, now, weight, facts)
+    return Kept(document, build, now, weight, facts, every, aside)
 
 
 class KeptBuilds:
@@ -155,7 +159,7 @@ class KeptBuilds:
             before = self._kept.pop(key, None)
             self._weight += kept.weight - (before.weight if before is not None else 0)
             self._kept[key] = kept
-            self._facts[key.database, key.build] = kept.facts
+            self._facts[key.database, key.build] = kept.every
             self._facts.move_to_end((key.database, key.build))
             while len(self._facts) > _MOST_FACTS:
                 self._facts.popitem(last=False)

@@ -28,6 +28,7 @@ from ..forms.read import with_unit
 from ..measure.noting import append, fault_words, now, renew
 from ..measure.sent import key_of, stamp
 from ..people import person, request_is_partial, told_error
+from ..queued import KEY, queued_key
 from .list import cards
 from .pieces import piece_says, set_view
 from .view import bank_of, face_view, gates_before, next_says, reach_for
@@ -137,7 +138,8 @@ def _refused(
     if request_is_partial():
         body = render_template("cutlog/refused.html", says=says, may_insist=may_insist)
         response = make_response(body, status)
-        response.headers["X-Refused"] = request.form.get("key", "")[:80].encode("ascii", "replace").decode()
+        key = queued_key() or request.form.get("key", "")
+        response.headers["X-Refused"] = key if KEY.fullmatch(key) else ""
         return response
     if place.op in SETS:
         shown_set = set_view(bench, place.op, fault=says, typed=request.form)

@@ -190,7 +190,9 @@ def document_of(document: Mapping[str, Any], form: Mapping[str, str], reader: Re
     out = dict(document)
 
     def touched(name: str) -> bool:
-        return form.get(name, "").strip() != before.get(name, "")
+        # A box that is not ticked is not sent; any other field that is missing was not on that page.
+        there = name in form or name == "levers.deck_cut.level"
+        return there and form.get(name, "").strip() != before.get(name, "")
 
     for key in _keys():
         if not form.get(f"use.{key}"):
