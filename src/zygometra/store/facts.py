@@ -100,14 +100,8 @@ def append(session: Session, build_id: int, new: Sequence[New], *, actor: Actor)
     TooMany
         If the build has too many; nothing is written.
     """
-    from .builds import NotThere
-
     # Held to the end: the newest number grows with every commit, and nothing appears behind it.
-    stage = session.execute(
-        select(_build.c.stage).where(_build.c.id == build_id).with_for_update()
-    ).scalar_one_or_none()
-    if stage is None:
-        raise NotThere(build_id)
+    stage = hold(session, build_id)
     seq = newest(session, build_id)
     known = _known(session, build_id, [one.key for one in new]) if seq else {}
     rows: list[dict[str, Any]] = []
@@ -129,6 +123,30 @@ def append(session: Session, build_id: int, new: Sequence[New], *, actor: Actor)
     if rows:
         session.execute(insert(_fact), rows)
     return Appended(len(rows), len(new) - len(rows), seq)
+
+
+def hold(session: Session, build_id: int) -> str:
+    """Wait until nobody else notes anything of a build, and hold it until the transaction ends; return its stage.
+
+    Parameters
+    ----------
+    session : Session
+        The caller's.
+    build_id : int
+        The build.
+
+    Raises
+    ------
+    NotThere
+        If there is no such build.
+    """
+    from .builds import NotThere
+
+    held = select(_build.c.stage).where(_build.c.id == build_id).with_for_update()
+    stage = session.execute(held).scalar_one_or_none()
+    if stage is None:
+        raise NotThere(build_id)
+    return str(stage)
 
 
 def _is_full(session: Session, build_id: int, kinds: Sequence[FactKind]) -> bool:
@@ -261,17 +279,17 @@ def add_photo(session: Session, build_id: int, key: str, fact: str, jpeg: bytes,
     ------
     NotThere
         If there is no such build.
+    Shut
+        If it is signed off or shelved.
     TooMany
         If the build has too many.
     """
-    from .builds import NotThere
-
-    held = select(_build.c.id).where(_build.c.id == build_id).with_for_update()
-    if session.execute(held).scalar_one_or_none() is None:
-        raise NotThere(build_id)
+    stage = hold(session, build_id)
     own = _photo.c.build_id == build_id
     if session.execute(select(_photo.c.id).where(own, _photo.c.key == key)).first() is not None:
         return
+    if stage in stages.CLOSED:
+        raise Shut(stage)
     if session.execute(select(func.count()).select_from(_photo).where(own)).scalar_one() >= MOST_PHOTOS:
         raise TooMany
     values = {"build_id": build_id, "key": key, "fact": fact, "jpeg": jpeg}

@@ -20,6 +20,7 @@ from zygometra.store import builds, heads
 from zygometra.store.history import history
 
 from .db import db, reading
+from .sessions import until_it_ends
 
 newer = Blueprint("newer", __name__)
 
@@ -58,7 +59,7 @@ def asked(build_id: int) -> ResponseReturnValue:
 def stream(build_id: int) -> Response:
     """Tell of every newer state of a build as it comes, for a while."""
     heads.head(reading(), build_id)
-    told = _told(reading(), build_id, _seen())
+    told = until_it_ends(_told(reading(), build_id, _seen()))
     return Response(told, content_type="text/event-stream; charset=utf-8")
 
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 import secrets
 import time
 from collections import OrderedDict
+from collections.abc import Iterator
 from datetime import timedelta
 from threading import Lock
 from typing import Any
 
-from flask import Flask, Request, current_app
+from flask import Flask, Request, current_app, session
 from flask.sessions import SecureCookieSession, SecureCookieSessionInterface
 
 from zygometra.store import sessions as store
@@ -109,6 +110,19 @@ def is_ended(identity: str) -> bool:
     if not ended:
         _endings().stands(identity)
     return ended
+
+
+def until_it_ends(told: Iterator[str]) -> Iterator[str]:
+    """Pass on the words of a stream as long as the session that asked for it stands."""
+    engine, identity = reading(), str(session.get("person_id", ""))
+
+    def standing() -> Iterator[str]:
+        for words in told:
+            if identity and store.is_ended(engine, identity):
+                return
+            yield words
+
+    return standing()
 
 
 def _endings() -> Endings:

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal, NamedTuple
 
 from ..build.cut_log import CutLog
+from ..errors import Fault, shown
 from ..quantity import Unstated
 from .face_surveys import FaceSurvey, read_face_survey
 from .logbook import Gauge, Logbook, MockUp, Reading, Voided, Zero
 from .read_in import cut_log_of, read_gauge, read_reading, read_void, read_zero
+from .read_in import moment as when
 from .steps import Step, read_step
 
 FactKind = Literal[
@@ -362,6 +364,54 @@ def facts_of(document: Mapping[str, Any], register: Mapping[str, Mapping[str, An
         also = (old for old, new in ALSO_READ.items() if new == key)
         rows += [(raw["id"], kind, raw) for name in (*also, key) for raw in document.get(name) or ()]
     return [Fact(i, key, kind, body) for i, (key, kind, body) in enumerate(rows, start=1)]
+
+
+# What people put their names to.
+_SIGNED = ("acceptances", "accepted", "agreements", "decisions", "verified")
+_WITH_A_FILE = ", came with a file"
+
+
+def came_with_a_file(document: Mapping[str, Any]) -> dict[str, Any]:
+    """Return a document whose agreements and signatures say that they came with a file: nobody gave them here.
+
+    Parameters
+    ----------
+    document : Mapping
+        A build document that was taken in.
+    """
+    out = dict(document)
+    for key in _SIGNED:
+        if out.get(key):
+            out[key] = [{**one, "by": _with_a_file(str(one.get("by") or ""))} for one in out[key]]
+    return out
+
+
+def _with_a_file(by: str) -> str:
+    if by.endswith(_WITH_A_FILE):
+        return by
+    return f"{(by or 'somebody')[:50]}{_WITH_A_FILE}"
+
+
+def ahead_of(document: Mapping[str, Any], moment: str) -> Iterator[Fault]:
+    """Yield what is dated after a moment: it would outlive all that is still to be done.
+
+    Parameters
+    ----------
+    document : Mapping
+        A checked build document, or part of one.
+    moment : str
+        As facts carry it; a little later than now, for clocks that go ahead.
+
+    Yields
+    ------
+    Fault
+        With its place.
+    """
+    for key in ("readings", "voided", *LISTED, *ALSO_READ):
+        for i, one in enumerate(document.get(key) or ()):
+            if one.get("at") and when(one["at"]) > moment:
+                wanted = "a moment that has been: is the clock right that wrote it?"
+                yield Fault(f"{key}[{i}].at", shown(one["at"]), wanted)
 
 
 def signed_of(document: Mapping[str, Any]) -> Signed:

@@ -20,10 +20,12 @@ from zygometra.core.typed import check_text, known_number, plain_number
 from zygometra.core.units import Kind
 from zygometra.exchange.cut_log_faults import entry_faults
 from zygometra.exchange.logbook_faults import entry_faults as reading_entry_faults
+from zygometra.store import facts
 from zygometra.store.facts import New
 
 from ..build.bench import Bench, open_bench
 from ..build.page import render
+from ..db import db
 from ..forms.read import with_unit
 from ..measure.noting import append, fault_words, now, renew
 from ..measure.sent import key_of, stamp
@@ -135,6 +137,7 @@ def _refused(
     bench: Bench, place: CutPlace, says: str, status: int = 422, *, may_insist: bool = False
 ) -> BaseResponse:
     """One sentence; to a device that keeps what it sends, only that, else the page with what was typed."""
+    db().rollback()
     if request_is_partial():
         body = render_template("cutlog/refused.html", says=says, may_insist=may_insist)
         response = make_response(body, status)
@@ -279,6 +282,9 @@ def piece(build_id: int, pieces_op: str) -> BaseResponse:
 
 def _pass(bench: Bench, place: CutPlace, own: dict[str, Any]) -> BaseResponse:
     form = request.form
+    # Nobody logs another until this one is judged and kept: two that are each within the limit may not be together.
+    facts.hold(db(), bench.id)
+    bench = open_bench(bench.id)
     known = running(bench.build, place, bench.rules)
     try:
         body: dict[str, Any] = {"id": key_of(form), "op": place.op}

@@ -11,7 +11,7 @@ from werkzeug.wrappers import Response as BaseResponse
 from zygometra.core.build.document import Document
 from zygometra.core.build.record import STARTED, copied_words, taken_in_words
 from zygometra.core.errors import BuildFaults, Fault
-from zygometra.core.measuring.facts import FactKind, FoundBy
+from zygometra.core.measuring.facts import FactKind, FoundBy, ahead_of, came_with_a_file
 from zygometra.core.stages import STAGE
 from zygometra.core.typed import known_id, made_printable
 from zygometra.exchange.build_file import MOST_BYTES, Read, build_from_text, read_behind
@@ -22,6 +22,7 @@ from ..behind import AT_ONCE, begin, reading_of, still_reading
 from ..db import db
 from ..forms.form import Form
 from ..forms.read import name
+from ..measure.noting import almost_now
 from ..people import entry, reader
 from ..settling import settler
 from ..stations import counted
@@ -117,6 +118,9 @@ def import_file() -> BaseResponse | tuple[str, int]:
 
 
 def _taken_in(called: str, document: Document, found: Found = _NONE) -> BaseResponse | tuple[str, int]:
+    if faults := list(ahead_of(document, almost_now())):
+        return _import_faults(called, faults)
+    document = came_with_a_file(document)
     flash(f"“{document['name']}” was taken in from {called[:80]}.")
     return _begin(document, taken_in_words(called), found)
 

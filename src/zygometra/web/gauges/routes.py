@@ -34,6 +34,7 @@ from ..db import db
 from ..forms.form import Form
 from ..measure.read_view import place_value, places_of
 from ..people import actor, reader, told_error
+from ..sessions import until_it_ends
 from .form import gauge_of, with_off
 from .view import MISHAPS, gauge_view, register_view
 
@@ -135,7 +136,9 @@ def stream(name: str) -> Response:
     truth = _truth(bench, figure, str(place))
     port = Simulated(kind, truth, f"{name} {bench.id}", str(place), count=400)
     counted = request.args.get("way") == "shots"
-    return Response(_told(port, counted=counted), content_type="text/event-stream; charset=utf-8")
+    return Response(
+        until_it_ends(_told(port, counted=counted)), content_type="text/event-stream; charset=utf-8"
+    )
 
 
 def _truth(bench: Any, figure: str, place: str) -> Truth:

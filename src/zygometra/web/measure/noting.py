@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from zygometra.core.errors import Fault, shown
@@ -23,6 +23,11 @@ from ..settling import settler
 def now() -> str:
     """Return this moment as facts carry it."""
     return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def almost_now() -> str:
+    """Return a moment that nothing may be dated after: a little ahead, as the clocks of devices are."""
+    return (datetime.now(UTC) + timedelta(minutes=10)).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
 def append(build_id: int, new: Sequence[New]) -> tuple[str, int] | None:

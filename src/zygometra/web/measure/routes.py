@@ -23,7 +23,7 @@ from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.digits import number_of
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, ZygometraError
-from zygometra.core.measuring.facts import FoundBy
+from zygometra.core.measuring.facts import FoundBy, ahead_of
 from zygometra.core.measuring.logbook import Logbook
 from zygometra.core.measuring.read_in import read_reading, read_zero
 from zygometra.core.place import Place
@@ -41,7 +41,7 @@ from ..jobs import line_of_files
 from ..people import actor, back_or, person, reader, request_is_partial, told_error, who
 from ..queued import queued_key
 from . import photos
-from .noting import append, now, renew
+from .noting import almost_now, append, now, renew
 from .place_view import place_view
 from .read_view import SETUP, Refusal, gauges_known, next_place, recent, settled, view, with_place
 from .sent import key_of, read_sent, stamp
@@ -260,6 +260,11 @@ def photo(build_id: int) -> BaseResponse:
         facts.add_photo(db(), build_id, key, named, jpeg, actor=actor())
     except ZygometraError as error:
         return _said(bench, told_error(error), 422)
+    except Shut as shut:
+        db().rollback()
+        return _said(
+            bench, f"This build is {shut.stage}: it takes nothing more until it is opened again.", 409
+        )
     except TooMany:
         return _said(
             bench, f"This build has {facts.MOST_PHOTOS} photographs, which is as many as it may have.", 422
@@ -341,6 +346,9 @@ def take_table(build_id: int) -> BaseResponse:
 
 
 def _take_table(bench: Bench, called: str, taken: Taken, found: Sequence[FoundBy] = ()) -> BaseResponse:
+    if faults := list(ahead_of({"readings": taken.readings}, almost_now())):
+        rows = [Fault(f"reading {fault.path[9:-4]}, at", fault.found, fault.wanted) for fault in faults]
+        return _table_faults(bench, called, rows)
     stamp = {"by": person(), "at": now()}
     new = [New(row["id"], "reading", {**stamp, **row}, by) for row, by in zip_longest(taken.readings, found)]
     new += [New(f"void {row['reading']}", "void", {**row, **stamp}) for row in taken.voided]
