@@ -27,11 +27,13 @@ class Plain:
     """A small application: says what it was sent; streams until it is told to end."""
 
     def __init__(self):
-        self.end = threading.Event()
+        self.end = self.wait = threading.Event()
         self.seen: list[tuple[str, int]] = []
 
     def __call__(self, environ, start):
         body = environ["wsgi.input"].read(int(environ.get("CONTENT_LENGTH") or 0))
+        if environ["PATH_INFO"] == "/slow":
+            self.wait.wait(PATIENCE)
         self.seen.append((environ["PATH_INFO"], len(body)))
         start("200 OK", [("Content-Type", "text/plain")])
         if environ["PATH_INFO"].startswith("/streams/"):
@@ -150,14 +152,48 @@ def test_where_all_are_busy_one_more_is_closed(server, app, monkeypatch):
 
 
 def test_a_body_is_kept_up_to_what_a_form_can_be(server, app):
-    assert ask(server, body=b"x" * 12_400_000, method="POST")[1] == b"http 12400000"
+    assert ask(server, body=b"x" * 24_400_000, method="POST")[1] == b"http 24400000"
     # Of more nothing is kept: the application refuses it by the length that was announced.
-    ask(server, body=b"x" * 12_600_000, method="POST")
+    ask(server, body=b"x" * 24_600_000, method="POST")
     assert app.seen[-1][1] == 0
 
 
+@pytest.mark.parametrize(
+    ("headers", "status"),
+    [
+        ({"X-A": "a" * 15_000}, 200),
+        ({"X-A": "a" * 17_000}, 431),
+        ({f"X-{i}": "a" * 600 for i in range(30)}, 431),
+        ({"Cookie": "a" * 200_000}, 431),
+    ],
+)
+def test_a_head_of_more_than_16_kb_is_refused_in_words(server, app, headers, status):
+    answer, words, _ = ask(server, **headers)
+    assert answer == status
+    assert status == 200 or b"larger than 16 kB" in words
+    assert len(app.seen) == (status == 200)
+    assert ask(server)[0] == 200
+
+
+def test_what_ships_is_answered_while_every_page_waits(server, app):
+    """Six pages wait for something; a style is there all the same."""
+    hold = threading.Event()
+    app.wait = hold
+    waiting = [
+        threading.Thread(target=ask, args=(server, "/slow"), daemon=True) for _ in range(ours.THREADS + 2)
+    ]
+    for one in waiting:
+        one.start()
+    try:
+        assert ask(server, "/static/x/css/all.css")[0] == 200
+    finally:
+        hold.set()
+    for one in waiting:
+        one.join(PATIENCE)
+
+
 def test_a_body_without_end_is_cut(server, monkeypatch):
-    monkeypatch.setattr(ours, "_MOST_SENT", 14_000_000)
+    monkeypatch.setattr(ours, "_MOST_SENT", 26_000_000)
     with socket.create_connection(("127.0.0.1", server.port)) as endless:
         endless.sendall(b"POST / HTTP/1.1\r\nHost: x\r\nContent-Length: 9000000000\r\n\r\n")
         with pytest.raises(OSError, match=r"reset|[Bb]roken pipe"):

@@ -15,7 +15,8 @@ def sweep(connection, *statements: str) -> None:
     for statement in statements:
         connection.execute(text(statement))
     for table in RECORDS:
-        connection.execute(text(f"ALTER TABLE {table} ENABLE TRIGGER USER"))
+        for trigger in (f"{table}_stands", f"{table}_stands_whole"):
+            connection.execute(text(f"ALTER TABLE {table} ENABLE ALWAYS TRIGGER {trigger}"))
 
 
 def keep_aside(connection) -> None:

@@ -128,7 +128,7 @@ def test_names_that_came_with_a_file_say_so(shop):
         "Ada, came with a file",
         "Tove, came with a file",
     ]
-    assert "Ada, came with a file" in shop.text(f"/builds/{build}/agreement")
+    assert "Ada, came with a file" in shop.text(f"/builds/{build}/record")
     # Taken in once more, it says so once.
     again = take_in(shop, out).location.split("/")[2]
     assert json.loads(shop.get(f"/builds/{again}/build.json").get_data())["agreements"] == out["agreements"]

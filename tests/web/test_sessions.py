@@ -189,6 +189,23 @@ def test_healthz_needs_no_name_and_says_what_guards_the_record(app):
     assert response.json["database"] == "answers"
     assert response.json["migrations"] == "as this program wants them"
     assert response.json["record"] == "guarded by its role"
+    assert response.json["disk"] == "takes what is written"
+
+
+def test_healthz_tells_of_a_database_that_takes_nothing(app, owner):
+    name = owner.url.database
+    with owner.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+        connection.execute(text(f"ALTER DATABASE {name} SET default_transaction_read_only = on"))
+    app.extensions["engine"].dispose()
+    try:
+        response = app.test_client().get("/healthz")
+        assert response.status_code == 503
+        assert response.json["disk"] == "does not take what is written"
+    finally:
+        with owner.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+            connection.execute(text("SET default_transaction_read_only = off"))
+            connection.execute(text(f"ALTER DATABASE {name} RESET default_transaction_read_only"))
+        app.extensions["engine"].dispose()
 
 
 def test_healthz_tells_of_tables_of_another_program(app, owner):

@@ -41,21 +41,47 @@ STREAMED = b"/streams/"
 # A request must be there whole within so many seconds; an idle connection may wait for so long.
 _WHOLE_WITHIN, _IDLE = 30.0, 60.0
 _MOST_CONNECTIONS = 2000
-# More than the application takes of a form (a build file is the largest): beyond this nothing is kept,
+# More than the application takes of a form (a table of parts is the largest): beyond this nothing is kept,
 # and it says so itself. What is larger than 100 kB lies in a file meanwhile.
-_MOST_KEPT, _MOST_SENT = 16_500_000, 64_000_000
+_MOST_KEPT, _MOST_SENT = 24_500_000, 64_000_000
+
+
+# What the head of a request may be, in bytes.
+_MOST_HEAD = 16_000
+_TOO_LARGE = (
+    b"The head of that request is larger than 16 kB: shorten the address, or clear this site's cookies.\n"
+)
+# What ships with the program, answered while pages wait for a database.
+_ASSETS, _ASSET_THREADS = b"/static/", 2
 
 
 class _Channel(HTTPChannel):
     """A connection whose requests must arrive whole in time."""
 
     _deadline: Any = None
+    _head = 0
+    # What comes after is counted by us, and answered.
+    totalHeadersSize = 1 << 20
 
     def lineReceived(self, line: bytes) -> None:
         """Take a line of a request's head; the clock runs from the first."""
         if self._deadline is None:
             self._deadline = reactor.callLater(_WHOLE_WITHIN, self._cut)
+            self._head = 0
+        self._head += len(line)
+        if self._head > _MOST_HEAD:
+            self.lineLengthExceeded(line)
+            return
         super().lineReceived(line)
+
+    def lineLengthExceeded(self, line: bytes) -> None:  # noqa: ARG002 - its name and shape are Twisted's
+        """Refuse a head that is larger than any of ours, in words, and close."""
+        self.transport.write(
+            b"HTTP/1.1 431 Request Header Fields Too Large\r\nConnection: close\r\n"
+            b"Content-Type: text/plain; charset=utf-8\r\nContent-Length: %d\r\n\r\n%s"
+            % (len(_TOO_LARGE), _TOO_LARGE)
+        )
+        self.loseConnection()
 
     def allContentReceived(self) -> None:
         """Take note that the request is there."""
@@ -115,14 +141,17 @@ class _Front(Resource):
 
     isLeaf = True
 
-    def __init__(self, app: Any, pages: ThreadPool, streams: ThreadPool) -> None:
+    def __init__(self, app: Any, pages: ThreadPool, streams: ThreadPool, assets: ThreadPool) -> None:
         super().__init__()
+        self._assets = WSGIResource(reactor, assets, app)
         self._pages = WSGIResource(reactor, pages, app)
         self._streams = WSGIResource(reactor, streams, app)
         self._open: set[Any] = set()
 
     def render(self, request: Request) -> Any:
         """Hand a request to the application."""
+        if request.path.startswith(_ASSETS):
+            return self._assets.render(request)
         if not request.path.startswith(STREAMED):
             return self._pages.render(request)
         if len(self._open) >= STREAMS:
@@ -214,7 +243,11 @@ class Server:
         key: Path | None = None,
     ) -> None:
         _allow_files()
-        self._pools = (ThreadPool(THREADS, THREADS, "pages"), ThreadPool(0, STREAMS, "streams"))
+        self._pools = (
+            ThreadPool(THREADS, THREADS, "pages"),
+            ThreadPool(0, STREAMS, "streams"),
+            ThreadPool(1, _ASSET_THREADS, "assets"),
+        )
         self._front = _Front(app, *self._pools)
         site = _Site(self._front)
         try:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import os
-from functools import cache
+from functools import cache, partial
 from pathlib import Path
 from typing import Any
 
+import psycopg
 from sqlalchemy import Connection, Engine, create_engine, event, text
 from sqlalchemy.engine import make_url
 from sqlalchemy.exc import ArgumentError, OperationalError
@@ -19,6 +20,10 @@ MIGRATIONS = Path(__file__).parent / "migrations"
 _WRITERS, _READERS = 5, 6
 _WAITS, _TAKES = 8_000, 30_000
 _OPTIONS = f"-c lock_timeout={_WAITS} -c statement_timeout={_TAKES}"
+# How long a process waits for an answer before it gives the server up, in seconds: a reader five, a writer as long as
+# he may wait for another and a little more.
+READS_WITHIN, _WRITES_WITHIN = 5.0, 32.0
+_READING_OPTIONS = f"-c lock_timeout={_WAITS} -c statement_timeout={READS_WITHIN * 900:.0f}"
 
 
 def open_engine(url: str) -> Engine:
@@ -36,7 +41,7 @@ def open_engine(url: str) -> Engine:
         not told of a server that was started again in between.
     """
     plain = url.replace("postgres://", "postgresql://", 1)
-    return create_engine(
+    engine = create_engine(
         plain.replace("postgresql://", "postgresql+psycopg://", 1),
         pool_size=_WRITERS,
         max_overflow=0,
@@ -44,6 +49,8 @@ def open_engine(url: str) -> Engine:
         pool_pre_ping=True,
         connect_args={"connect_timeout": 5, "prepare_threshold": 1, "options": _OPTIONS},
     )
+    event.listen(engine, "do_connect", partial(_connect, _WRITES_WITHIN))
+    return engine
 
 
 def reading_engine(engine: Engine) -> Engine:
@@ -61,15 +68,47 @@ def reading_engine(engine: Engine) -> Engine:
         page is one statement, and opening and closing one costs more than it. A
         connection that died is noticed when it is used; a reader simply asks again.
     """
-    return create_engine(
+    reads = create_engine(
         engine.url,
         isolation_level="AUTOCOMMIT",
         pool_reset_on_return=None,
         pool_size=_READERS,
         max_overflow=0,
         pool_timeout=10,
-        connect_args={"connect_timeout": 5, "prepare_threshold": 1, "options": _OPTIONS},
+        connect_args={"connect_timeout": 5, "prepare_threshold": 1, "options": _READING_OPTIONS},
     )
+    event.listen(reads, "do_connect", partial(_connect, READS_WITHIN))
+    return reads
+
+
+class Patient(psycopg.Connection[Any]):
+    """A connection that waits so long for the server and no longer: one that swallows what it is sent is given up."""
+
+    patience: float = 0.0
+
+    def wait(self, gen: Any, interval: float = 0.1, timeout: float | None = None) -> Any:
+        """Wait for an answer; see :meth:`psycopg.Connection.wait`."""
+        try:
+            return super().wait(gen, interval, timeout or self.patience or None)
+        except psycopg.errors._WaitTimeout:
+            self.pgconn.finish()
+            raise psycopg.OperationalError(
+                f"the server closed the connection: it did not answer within {self.patience:g} s"
+            ) from None
+
+
+def _connect(patience: float, _dialect: Any, _record: Any, args: Any, named: Any) -> Any:
+    """Connect with patience, and have the system notice a peer that is gone."""
+    connection = Patient.connect(
+        *args,
+        **named,
+        keepalives_idle=3,
+        keepalives_interval=1,
+        keepalives_count=2,
+        tcp_user_timeout=5000,
+    )
+    connection.patience = patience
+    return connection
 
 
 IN_USE = 722010

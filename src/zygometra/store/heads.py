@@ -14,6 +14,7 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.pool import PoolProxiedConnection
 
 from .builds import RULES_IN_FORCE, NotThere
+from .database import READS_WITHIN
 
 _HEAD = f"""
     SELECT version, stage, changed_at, changed_by, {RULES_IN_FORCE.text},
@@ -124,7 +125,8 @@ class AskedHead:
             ready = select.poll()
             ready.register(self._libpq.socket, select.POLLIN)
             while self._libpq.is_busy():
-                ready.poll()
+                if not ready.poll(READS_WITHIN * 1000):
+                    raise psycopg.OperationalError("the server did not answer")
                 self._libpq.consume_input()
         result: PGresult | None = self._libpq.get_result()
         return result

@@ -18,6 +18,7 @@ from zygometra import __version__
 from zygometra.core.sentence import given_text
 from zygometra.core.typed import is_printable
 from zygometra.exchange.build_file import MOST_BYTES as MOST_FILE
+from zygometra.exchange.shelf_csv import MOST_BYTES as MOST_TABLE
 
 from . import db, errors, events, jobs, people, queued, sessions, settling
 from .assets import asset, assets
@@ -116,6 +117,7 @@ def create_app(*, engine: Engine, secret_key: str, outside: Outside = _INSIDE, *
 def _room_for_files() -> None:
     """Let a photograph or a file be larger than any form: by its address, before anything of it is read."""
     most = {"measure.photo": MOST_BYTES, "floor.import_file": MOST_FILE, "measure.take_table": MOST_FILE}
+    most["shelf.take_in"] = MOST_TABLE
     if request.endpoint in most:
         request.max_content_length = most[request.endpoint] + 100_000
 

@@ -36,8 +36,8 @@ _PAGES: dict[int | str, tuple[str, str, str]] = {
     ),
     413: (
         "That file is too large",
-        "A table of parts is at most 4 MB, a photograph 12 MB, a build file or a table of readings 16 MB; what was sent"
-        " is larger, or takes too much to read. Nothing was taken in.",
+        "A table of parts is at most 24 MB, a photograph 12 MB, a build file or a table of readings 16 MB; what was"
+        " sent is larger, or takes too much to read. Nothing was taken in.",
         "Choose the build file itself (it ends in .json and is rarely above 50 kB), or part the table in two.",
     ),
     431: (

@@ -1,13 +1,16 @@
-"""Whether the program is well: does the database answer, are its tables this program's, what guards the record."""
+"""Whether the program is well: does the database answer and write, are its tables ours, what guards the record."""
 
 from __future__ import annotations
 
 from flask import Blueprint, current_app, jsonify
 from flask.typing import ResponseReturnValue
-from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy import Engine
+from sqlalchemy.exc import DBAPIError, SQLAlchemyError
+from sqlalchemy.orm import Session
 
 from zygometra.store.database import revisions
 from zygometra.store.roles import NOT_GUARDED, rests_on_triggers_alone
+from zygometra.store.sessions import write_something
 
 from .db import reading
 
@@ -26,10 +29,28 @@ def healthz() -> ResponseReturnValue:
         there, wanted = revisions(reading())
         if there != wanted:
             said["migrations"] = f"at {there or 'none'}; this program wants {wanted}"
+        said["disk"] = _written()
         if rests_on_triggers_alone(reading()):
             said["record"] = NOT_GUARDED
     except SQLAlchemyError as error:
         current_app.logger.warning("healthz: the database does not answer: %s", type(error).__name__)
         said = {"database": "does not answer"}
-    well = said["database"] == "answers" and said.get("migrations", "").startswith("as this")
+    well = (
+        said.get("disk") == "takes what is written"
+        and said["database"] == "answers"
+        and said.get("migrations", "").startswith("as this")
+    )
     return jsonify(said), 200 if well else 503
+
+
+def _written() -> str:
+    """Whether the database takes what is written, down to its disk."""
+    engine: Engine = current_app.extensions["engine"]
+    try:
+        with Session(engine) as session:
+            write_something(session)
+            session.commit()
+    except DBAPIError as error:
+        current_app.logger.warning("healthz: the database does not write: %s", type(error.orig).__name__)
+        return "does not take what is written"
+    return "takes what is written"

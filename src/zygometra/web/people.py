@@ -111,6 +111,9 @@ def told_error(error: ZygometraError) -> str:
 
 def ask_for_name() -> Response | None:
     """Send a person without a name to pick one, and back to the same page after."""
+    if request.endpoint == "assets.serve":
+        # What ships with the program asks no database.
+        return None
     if person():
         if not sessions.is_ended(str(session.get("person_id", ""))):
             _identify()
