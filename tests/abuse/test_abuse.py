@@ -28,7 +28,7 @@ from zygometra.web import jobs
 from zygometra.web.app import create_app
 
 WHOLE = bool(os.environ.get("ZYGOMETRA_ABUSE"))
-REQUESTS, FILES = (20_000, 5_000) if WHOLE else (300, 100)
+REQUESTS, FILES = (25_000, 5_000) if WHOLE else (300, 100)
 SEED = int(os.environ.get("ZYGOMETRA_ABUSE") or 1)
 SLOW = 2.0
 # A build of each shape, and pages that carry every form there is.

@@ -92,6 +92,39 @@ def shop(migrated, engine):
     app.extensions["reading engine"].dispose()
 
 
+def missing(sent, name, _draws):
+    del sent[name]
+    return sent
+
+
+def doubled(sent, name, draws):
+    return {**sent, name: [sent[name], draws.choice(ODD)]}
+
+
+def broken(sent, name, _draws):
+    return {**sent, name: f"{sent[name]}\r\nX-Evil: 1\nmore"}
+
+
+def of_another(sent, name, draws):
+    """A field of another form beside, or in the place of its own."""
+    other = draws.choice(list(TYPED))
+    return {**{k: v for k, v in sent.items() if k != name}, other: TYPED[other]}
+
+
+def odd_for(odd):
+    return lambda sent, name, _draws: {**sent, name: odd}
+
+
+STRUCTURE = {"missing": missing, "doubled": doubled, "broken": broken, "of another": of_another}
+CHANGES = [*STRUCTURE.items(), *((odd, odd_for(odd)) for odd in ODD)]
+
+
+def posted(shop, action, sent, headers):
+    token = {"csrf_token": shop.page("/settings").carries("csrf_token")}
+    typed_by = {"X-Typed-By": "Ada"} if headers.get("X-Queue") else {}
+    return shop.client.post(action, data={**sent, **token}, headers={**headers, **typed_by}).status_code
+
+
 def pages(app, build):
     """Every page of a build that needs nothing but its number, and some that need more."""
     with app.test_request_context("/"):
@@ -129,13 +162,16 @@ def test_one_odd_field_in_a_good_form_is_no_fault_of_ours(shop, session, build):
             if known in seen or action == "/leave":
                 continue
             seen.add(known)
-            for name, odd in itertools.product(sorted(good.keys() - {"csrf_token"}), ODD):
-                if draws.random() >= SHARE:
+            names = sorted(good.keys() - {"csrf_token"})
+            for name, (how, change) in itertools.product(names, CHANGES):
+                if draws.random() >= SHARE * (8 if how in STRUCTURE else 1):
                     continue
-                status = shop.post(action, {**good, name: odd}).status_code
+                sent = change(dict(good), name, draws)
+                headers = {"X-Queue": "k-1"} if draws.random() < 0.2 else {}
+                status = posted(shop, action, sent, headers)
                 statuses[status] = statuses.get(status, 0) + 1
                 if status >= 500:
-                    faults.append((status, action, name, odd[:60]))
+                    faults.append((status, action, name, how[:60]))
                 if status == 302:
                     # It was kept: the page carries another version now.
                     now = forms(shop, address)
