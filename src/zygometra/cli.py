@@ -1,5 +1,6 @@
 """The command line: a thin face on core and exchange."""
 
+# long: one command after another
 from __future__ import annotations
 
 import argparse

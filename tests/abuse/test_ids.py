@@ -21,19 +21,32 @@ MORE = {
     "found": [{"id": "f1", "what": "a pore"}],
     "surveys": [
         {
-            "id": "s1", "face": "deck", "bank": "A",
+            "id": "s1",
+            "face": "deck",
+            "bank": "A",
             "points": [{"x": 0, "y": 0, "z": 0}, {"x": 90, "y": 0, "z": 0}, {"x": 0, "y": 40, "z": 0}],
         }
     ],
     "decisions": [{"id": "d1", "text": "Which gasket is it to be?"}],
     "agreements": [{"id": "a1", "party": "buyer", "name": "Ina Quayle", "covers": {}}],
     "acceptances": [{"id": "c1", "about": "finished engine", "reason": "it is right so"}],
-    "verified": [{"id": "v1", "op": "deck_cut", "bank": "A", "machine": "Mill 9", "asked": 0, "achieved": 0, "u": 0}],
-}  # fmt: skip
+    "verified": [
+        {"id": "v1", "op": "deck_cut", "bank": "A", "machine": "Mill 9", "asked": 0, "achieved": 0, "u": 0}
+    ],
+}
 PAGES = ("stack", "measure", "build.json", "cut-log")
 LISTED = (
-    "readings", "found", "surveys", "steps", "set_ups", "passes", "decisions", "agreements", "acceptances", "verified",
-)  # fmt: skip
+    "readings",
+    "found",
+    "surveys",
+    "steps",
+    "set_ups",
+    "passes",
+    "decisions",
+    "agreements",
+    "acceptances",
+    "verified",
+)
 
 
 @pytest.fixture

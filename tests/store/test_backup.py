@@ -1,5 +1,6 @@
 """A shop in one file and back: the same hash, nothing lost on the way, and one sentence for whatever hinders."""
 
+# long: one file from its writing to what a stranger does to it
 from __future__ import annotations
 
 import gzip

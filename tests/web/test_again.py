@@ -48,10 +48,16 @@ FORMS = {
     "a found thing": ("measure/found", {"what": "a hard spot", "place": "bA"}),
     "a step": ("measure/steps", {"step": "mains|done", "place": "e"}),
     "a pass": ("cut-log/deck_cut/A/pass", {"depth": "0.02 mm", "number": "4"}),
-    "a set-up": ("cut-log/deck_cut/A/set-up", {"machine": "Mill 9", "reference": "crank-saddles", "aim": "height"}),
-    "a piece": ("cut-log/set/crown_cut/pass", {"cylinder": "2", "depth": "0.05 mm", "number.2": "1", "sure": "yes"}),
+    "a set-up": (
+        "cut-log/deck_cut/A/set-up",
+        {"machine": "Mill 9", "reference": "crank-saddles", "aim": "height"},
+    ),
+    "a piece": (
+        "cut-log/set/crown_cut/pass",
+        {"cylinder": "2", "depth": "0.05 mm", "number.2": "1", "sure": "yes"},
+    ),
     "a question": ("agreement/ask", {"text": "Which gasket is it to be?", "ask": "the customer"}),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("kind", FORMS)

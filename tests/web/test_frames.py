@@ -9,11 +9,31 @@ import pytest
 from zygometra.store import facts
 
 STATIONS = (
-    "stack", "figures", "aim", "measure", "measure/mock-up", "measure/decks", "measure/heads", "measure/steps",
-    "measure/read", "plans?full=1", "sheet", "cut-log", "agreement", "verify", "build-sheet", "record", "build.json",
-    "evaluation.json", "measure/logbook.csv", "sheet.pdf", "agreement.pdf", "cut-log/deck_cut/A",
-    "cut-log/set/crown_cut", "figure?at=parts.block.bore",
-)  # fmt: skip
+    "stack",
+    "figures",
+    "aim",
+    "measure",
+    "measure/mock-up",
+    "measure/decks",
+    "measure/heads",
+    "measure/steps",
+    "measure/read",
+    "plans?full=1",
+    "sheet",
+    "cut-log",
+    "agreement",
+    "verify",
+    "build-sheet",
+    "record",
+    "build.json",
+    "evaluation.json",
+    "measure/logbook.csv",
+    "sheet.pdf",
+    "agreement.pdf",
+    "cut-log/deck_cut/A",
+    "cut-log/set/crown_cut",
+    "figure?at=parts.block.bore",
+)
 FRAMES = {
     "a hole gone": [{"name": "A", "cylinders": [1, 2, 3]}],
     "a bank renamed": [{"name": "left", "cylinders": [1, 2, 3, 4]}],
@@ -22,6 +42,7 @@ FRAMES = {
 }
 
 
+# long: one story: a frame changed, looked at from every station, and changed back
 @pytest.mark.parametrize("frame", FRAMES)
 @pytest.mark.parametrize("demo", ["canal-barge", "harbour-tug", "granary-hoist"])
 def test_what_was_noted_lies_aside_and_comes_back(shop, bring, session, frame, demo):

@@ -4,6 +4,7 @@ A column's unit may stand in its header (``value [thou]``); a cell's own unit go
 number is in the figure's default unit. A table is taken whole or not at all.
 """
 
+# long: one format, read and written beside each other
 from __future__ import annotations
 
 import csv

@@ -1,5 +1,6 @@
 """Facts as they are kept: one after another, folded into the logbook that they come to."""
 
+# long: what facts are, and what those of a build come to
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping

@@ -1,5 +1,6 @@
 """Routes of the measure bench: the logbook, the reading page, and what is noted there."""
 
+# long: the routes of one bench
 from __future__ import annotations
 
 import re

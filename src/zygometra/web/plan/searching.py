@@ -49,7 +49,7 @@ def goes_on(job: Job) -> str:
     if job.began is None:
         others = number_of(max(job.before, 1), "other search", "other searches")
         return f"The search waits for {others}."
-    return f"The search goes on, since {job.running_for:.0f} s of at most {job.budget.seconds:g} s."
+    return f"The search goes on: {job.running_for:.0f} s of at most {job.budget.seconds:g} s."
 
 
 def could_not_end(bounded: Bounded) -> str:

@@ -108,7 +108,8 @@ async function pick_up() {
       for (const { key: own, ...fields } of JSON.parse(memory.get(key))) {
         const page = `/builds/${build}/measure/read`;
         const listed = Object.entries({ ...fields, key: own });
-        await put({ key: own, who: me, kind: "reading", chain: "", label: "", action: page, page, fields: listed, state: "waiting" });
+        const plain = { who: me, kind: "reading", chain: "", label: "", state: "waiting" };
+        await put({ ...plain, key: own, action: page, page, fields: listed });
       }
       memory.forget(key);
     }
@@ -354,8 +355,9 @@ async function show(trouble = lastTrouble) {
   const waiting = mine(entries).filter((one) => one.state === "waiting");
   const box = byId("queue");
   const at = byId("waiting") ?? byId("queue-waiting");
+  const held = waiting.length && !following(entries) ? "They wait for what is to be put right before them." : "";
   at.textContent = waiting.length
-    ? `${counted(waiting)} on this device, not with the shop yet. ${trouble}`.trim()
+    ? `${counted(waiting)} on this device, not with the shop yet. ${trouble || held}`.trim()
     : "";
   const strangers = [...new Set(entries.filter((one) => one.who !== me).map((one) => one.who))];
   byId("queue-others").textContent = strangers
