@@ -270,7 +270,8 @@ const formOf = (entry) =>
   [...document.querySelectorAll("form[data-queue]")].find(
     (form) => form.dataset.queue === entry.kind && new URL(form.action).pathname === entry.action,
   );
-const typed = (form) => [...form.elements].filter((slot) => slot.matches("input:not([type=hidden], [type=checkbox], [type=file])"));
+const TYPED = "input:not([type=hidden], [type=checkbox], [type=file])";
+const typed = (form) => [...form.elements].filter((slot) => slot.matches(TYPED));
 const isEmpty = (form) => typed(form).every((slot) => !slot.value || slot.value === slot.defaultValue);
 
 /** Puts what was refused back into its form; it stays on the device until it is sent again. */
@@ -294,7 +295,11 @@ export function correct(entry) {
 }
 
 const again = (entry, more = []) =>
-  put({ ...entry, state: "waiting", fields: [...entry.fields.filter(([name]) => name !== "sure"), ...more] }).then(() => {
+  put({
+    ...entry,
+    state: "waiting",
+    fields: [...entry.fields.filter(([name]) => name !== "sure"), ...more],
+  }).then(() => {
     const form = formOf(entry);
     if (form?.dataset.correcting === String(entry.n)) {
       delete form.dataset.correcting;
@@ -317,7 +322,8 @@ function button(label, run) {
 /** A refused entry in words, with what can be done about it. */
 function line(entry, listed) {
   const says = document.createElement(listed ? "span" : "p");
-  const what = entry.label || [field(entry, "depth"), field(entry, "value"), field(entry, "side")].filter(Boolean).join(" / ");
+  const figures = ["depth", "value", "side"].map((name) => field(entry, name)).filter(Boolean);
+  const what = entry.label || figures.join(" / ");
   says.textContent = listed ? `${WORDS[entry.kind]?.[0] ?? "entry"}${what ? ` ${what}` : ""}: ${entry.says} ` : entry.says;
   if (!listed) {
     says.className = "fault";
@@ -327,7 +333,9 @@ function line(entry, listed) {
   if (entry.insist) out.push(button("It is right: keep it", () => again(entry, [["sure", "yes"]])));
   if (!listed) return out;
   out.push(button("Send it again", () => again(entry)));
-  if (entry.fields.every(([, value]) => typeof value === "string")) out.push(button("Put it right", () => correct(entry)));
+  if (entry.fields.every(([, value]) => typeof value === "string")) {
+    out.push(button("Put it right", () => correct(entry)));
+  }
   out.push(
     button("Drop it", async () => {
       await drop(entry.n);
@@ -366,7 +374,8 @@ async function show(trouble = lastTrouble) {
       return `${counted(theirs)} of ${name} on this device: sent when ${name} is at it again.`;
     })
     .join(" ");
-  const correcting = new Set([...document.querySelectorAll("form[data-correcting]")].map((form) => form.dataset.correcting));
+  const forms = [...document.querySelectorAll("form[data-correcting]")];
+  const correcting = new Set(forms.map((form) => form.dataset.correcting));
   const items = mine(entries)
     .filter((one) => one.state === "refused" && !correcting.has(String(one.n)))
     .map((entry) => {
