@@ -1,4 +1,4 @@
-/* The log at the machine: zones are marked with a thumb; a pass lies in the queue of this device until the shop has it. */
+/* The log at the machine: zones are marked with a thumb; a pass lies in the queue of this device until it is there. */
 
 import { byId } from "../js/dom.js";
 

@@ -40,7 +40,8 @@ function clear() {
 
 function check(event) {
   const { value, side } = form.elements;
-  const missing = !value.value.trim() ? value : side && !side.value.trim() && document.activeElement === value ? side : null;
+  const goesOn = side && !side.value.trim() && document.activeElement === value;
+  const missing = !value.value.trim() ? value : goesOn ? side : null;
   if (!missing) return;
   event.preventDefault();
   event.stopPropagation();

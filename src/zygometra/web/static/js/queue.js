@@ -3,11 +3,11 @@
 An entry has a key, and says who typed it; entries go out in their order, under that name alone, and are taken
 once. What the shop refuses stays, with its sentence, until it is put right, insisted on, or dropped. */
 
+import { all, drop, pickUp, put } from "./device.js";
 import { byId, memory } from "./dom.js";
 
 const RETRY = 3000;
 const GIVE_UP = 30_000;
-const JOURNAL = "journal:";
 const WORDS = {
   reading: ["reading", "readings"],
   pass: ["pass", "passes"],
@@ -24,96 +24,6 @@ const others = "BroadcastChannel" in window ? new BroadcastChannel("queue") : un
 export function newKey(prefix) {
   const bytes = crypto.getRandomValues(new Uint8Array(9));
   return `${prefix}-${[...bytes].map((byte) => byte.toString(16).padStart(2, "0")).join("")}`;
-}
-
-// -- where it lies ----------------------------------------------------------------
-
-let database;
-// Where the browser keeps nothing, this page still does.
-const loose = [];
-
-const asked = (request) =>
-  new Promise((done, failed) => {
-    request.onsuccess = () => done(request.result);
-    request.onerror = () => failed(request.error);
-  });
-
-function opened() {
-  database ??= new Promise((done) => {
-    let request;
-    try {
-      request = indexedDB.open("queue", 1);
-    } catch {
-      done(undefined);
-      return;
-    }
-    request.onupgradeneeded = () => {
-      const store = request.result.createObjectStore("entries", { keyPath: "n", autoIncrement: true });
-      store.createIndex("key", "key", { unique: true });
-    };
-    request.onsuccess = () => done(request.result);
-    request.onerror = () => done(undefined);
-  });
-  return database;
-}
-
-/** Runs one transaction; resolves when it is on the disk. */
-async function change(run) {
-  const base = await opened();
-  if (!base) return false;
-  await new Promise((done, failed) => {
-    const transaction = base.transaction("entries", "readwrite", { durability: "strict" });
-    transaction.oncomplete = done;
-    transaction.onabort = () => failed(transaction.error);
-    run(transaction.objectStore("entries"));
-  });
-  return true;
-}
-
-async function put(entry) {
-  // Written at once, whatever happens to this page before the transaction ends; files lie in the transaction alone.
-  const plain = entry.fields.every(([, value]) => typeof value === "string");
-  if (plain) memory.set(JOURNAL + entry.key, JSON.stringify(entry));
-  try {
-    if (!(await change((store) => store.put(entry)))) loose.push({ ...entry, n: entry.n ?? -1e9 + loose.length });
-  } catch (error) {
-    if (error?.name !== "ConstraintError") throw error;
-  }
-  memory.forget(JOURNAL + entry.key);
-}
-
-async function all() {
-  const base = await opened();
-  if (!base) return [...loose];
-  return asked(base.transaction("entries").objectStore("entries").getAll());
-}
-
-async function drop(n) {
-  const at = loose.findIndex((one) => one.n === n);
-  if (at >= 0) loose.splice(at, 1);
-  await change((store) => store.delete(n));
-}
-
-/** Entries that a page wrote down and did not live to put away. */
-async function pick_up() {
-  for (const key of memory.keys()) {
-    if (key.startsWith(JOURNAL)) {
-      const entry = JSON.parse(memory.get(key));
-      const known = (await all()).some((one) => one.key === entry.key);
-      if (known) memory.forget(key);
-      else await put(entry);
-    } else if (/^readings:\d+$/.test(key)) {
-      // As the queue lay before it was one.
-      const build = key.slice(9);
-      for (const { key: own, ...fields } of JSON.parse(memory.get(key))) {
-        const page = `/builds/${build}/measure/read`;
-        const listed = Object.entries({ ...fields, key: own });
-        const plain = { who: me, kind: "reading", chain: "", label: "", state: "waiting" };
-        await put({ ...plain, key: own, action: page, page, fields: listed });
-      }
-      memory.forget(key);
-    }
-  }
 }
 
 // -- what comes in ----------------------------------------------------------------
@@ -258,9 +168,7 @@ async function refuse(entry, html) {
   const says = words.querySelector(".fault, [role=alert], .help.is-danger")?.textContent.trim() || "It was not taken.";
   const insist = Boolean(words.querySelector("[data-insist]"));
   const refused = { ...entry, state: "refused", says: says.replace(/\s+/g, " "), insist };
-  const at = loose.findIndex((one) => one.n === entry.n);
-  if (at >= 0) loose[at] = refused;
-  await change((store) => store.put(refused));
+  await put(refused);
   document.dispatchEvent(new CustomEvent("queue:refused", { detail: refused }));
   const form = formOf(refused);
   if (form && !form.dataset.correcting && isEmpty(form)) correct(refused);
@@ -324,7 +232,8 @@ function line(entry, listed) {
   const says = document.createElement(listed ? "span" : "p");
   const figures = ["depth", "value", "side"].map((name) => field(entry, name)).filter(Boolean);
   const what = entry.label || figures.join(" / ");
-  says.textContent = listed ? `${WORDS[entry.kind]?.[0] ?? "entry"}${what ? ` ${what}` : ""}: ${entry.says} ` : entry.says;
+  const named = [WORDS[entry.kind]?.[0] ?? "entry", what].filter(Boolean).join(" ");
+  says.textContent = listed ? `${named}: ${entry.says} ` : entry.says;
   if (!listed) {
     says.className = "fault";
     says.setAttribute("role", "alert");
@@ -396,7 +305,7 @@ function changed() {
 
 others?.addEventListener("message", () => show());
 window.addEventListener("online", flush);
-pick_up()
+pickUp(me)
   .then(() => show(""))
   .then(async () => {
     const wanted = memory.get("correcting");
