@@ -66,10 +66,8 @@ def test_a_refused_pass_says_why_and_keeps_what_was_typed(ada):
 
 
 @pytest.mark.parametrize("depth", ["0.04 mm"])
-def test_two_at_one_machine_log_one_pass(ada, depth):
-    first = ada.open(BARGE, "cut-log/deck_cut/A")
-    second = first.context.new_page()
-    second.goto(first.url)
+def test_two_at_one_machine_log_one_pass(person, depth):
+    first, second = (person(name).open(BARGE, "cut-log/deck_cut/A") for name in ("Ada", "Mirth"))
     for page in (first, second):
         next_pass(page, depth)
         page.get_by_role("button", name="Log pass 4").click()

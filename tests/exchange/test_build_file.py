@@ -79,7 +79,7 @@ def test_a_text_that_is_no_document(text, says):
 
 def test_bytes_that_are_no_text_and_a_file_that_is_too_large():
     assert "not text" in text_fault(b"\xff\xfe\x00\x01")
-    assert "at most 4 MB" in text_fault(b" " * 5_000_000)
+    assert "at most 16 MB" in text_fault(b" " * 17_000_000)
 
 
 def test_what_cannot_be_stored_is_refused_by_its_place(plain):

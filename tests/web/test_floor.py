@@ -90,7 +90,7 @@ def test_no_file_and_a_file_that_is_too_large(shop):
         environ_overrides={"CONTENT_LENGTH": "50000000"},
     )
     assert response.status_code == 413
-    assert "at most 4 MB" in seen(response).text
+    assert "a build file or a table of readings 16 MB" in seen(response).text
 
 
 BARE = {

@@ -23,7 +23,7 @@ def test_who_agreed_stands_and_lapses(shop, barge, kept):
     assert answer.status_code == 302
     assert "lapsed" not in shop.text(address)
     assert kept(barge, "agreement")[-1]["covers"]["planned.0.deck_cut.A"] == 0.28
-    stale = shop.post(f"{address}/agree", {**sent, "seen": "7", "name": "Nell Harrow"})
+    stale = shop.post(f"{address}/agree", {**sent, "key": "another", "seen": "7", "name": "Nell Harrow"})
     assert stale.status_code == 409
     assert shop.post(f"{address}/agree", {**sent, "party": "cat", "name": "Tom"}).status_code == 422
     assert shop.post(f"{address}/agree", {**sent, "name": ""}).status_code == 422

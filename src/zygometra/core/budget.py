@@ -33,5 +33,11 @@ class Budget(NamedTuple):
     megabytes: float
 
     def ran_out(self, by: BoundedBy) -> Bounded:
-        """Return that it ran out."""
+        """Return that it ran out.
+
+        Parameters
+        ----------
+        by : str
+            What of it did.
+        """
         return Bounded(by, self.seconds if by == "time" else self.megabytes)

@@ -20,10 +20,22 @@ class Telling(Protocol):
     """How a search speaks while it goes on, and what it does when its budget runs out."""
 
     def so_far(self, make: Callable[[], object]) -> None:
-        """Tell what was found so far, if it is time to: only then is it made."""
+        """Tell what was found so far, if it is time to: only then is it made.
+
+        Parameters
+        ----------
+        make : callable
+            Makes it.
+        """
 
     def ran_out(self, error: BaseException) -> Bounded:
-        """Take note that time or memory ran out; from now on there is a little of both to tell what was found."""
+        """Take note that time or memory ran out; from now on there is a little of both to tell what was found.
+
+        Parameters
+        ----------
+        error : BaseException
+            :class:`OutOfTime` or a `MemoryError`.
+        """
 
 
 def plans_within(
@@ -68,14 +80,30 @@ def plans_within(
 
 
 def worked_out(plans: tuple[Plan, ...]) -> tuple[Plan, ...]:
-    """Return plans whose results and policies need not be worked out any more."""
+    """Return plans whose results and policies need not be worked out any more.
+
+    Parameters
+    ----------
+    plans : tuple of Plan
+        Of one planner.
+    """
     for plan in plans:
         _ = plan.result, plan.policy
     return plans
 
 
 def ways_within(telling: Telling, build: Build, rules: HouseRules) -> tuple[Way, ...]:
-    """Return what each lever does by itself, as many as the budget allowed; see :func:`ways_out`."""
+    """Return what each lever does by itself, as many as the budget allowed; see :func:`ways_out`.
+
+    Parameters
+    ----------
+    telling : Telling
+        How it speaks.
+    build : Build
+        With levers and windows.
+    rules : HouseRules
+        In force.
+    """
     found: list[Way] = []
     try:
         for way in ways_out(build, rules):

@@ -1,7 +1,7 @@
-/* What is typed at the machine stays on this device until the shop has it: one queue for all pages and tabs.
+/* What is typed at the machine stays on this device until the shop has it: one queue for all pages and tabs. */
 
-An entry has a key, and says who typed it; entries go out in their order, under that name alone, and are taken
-once. What the shop refuses stays, with its sentence, until it is put right, insisted on, or dropped. */
+// An entry has a key, and says who typed it; entries go out in their order, under that name alone, and are taken
+// once. What the shop refuses stays, with its sentence, until it is put right, insisted on, or dropped.
 
 import { all, drop, pickUp, put } from "./device.js";
 import { byId, memory } from "./dom.js";
@@ -138,6 +138,8 @@ async function sendAll() {
       await drop(next.n);
       kept = { entry: next, html: outcome.kept, next: outcome.next };
       document.dispatchEvent(new CustomEvent("queue:kept", { detail: kept }));
+      // Another tab may be the one that it was typed on.
+      others?.postMessage({ kept });
     } else await refuse(next, outcome.refused);
     changed();
   }
@@ -303,7 +305,12 @@ function changed() {
 
 // -- start ----------------------------------------------------------------------------
 
-others?.addEventListener("message", () => show());
+others?.addEventListener("message", async ({ data }) => {
+  show();
+  if (!data.kept) return;
+  document.dispatchEvent(new CustomEvent("queue:kept", { detail: data.kept }));
+  if (!following(await all())) turn(data.kept);
+});
 window.addEventListener("online", flush);
 pickUp(me)
   .then(() => show(""))
