@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import io
 import json
 import os
@@ -95,6 +96,18 @@ PICTURES = {
 }
 
 
+def some(kinds):
+    """All of them, or the first for the slice."""
+    return list(kinds) if WHOLE else list(kinds)[:1]
+
+
+@pytest.fixture(autouse=True)
+def collected():
+    """What the test's own client left is collected with it, not beside another test."""
+    yield
+    gc.collect()
+
+
 def cost(send):
     """What an answer is, how long it took, and what it cost at its peak."""
     forget_peak()
@@ -111,8 +124,8 @@ def judge(answer, took, memory):
     assert not WHOLE or took < MOST_SECONDS
 
 
-@pytest.mark.parametrize("kind", TABLES)
-@pytest.mark.parametrize("at", ["/shelf/take-in", "/builds/8/measure/logbook.csv"])
+@pytest.mark.parametrize("kind", some(TABLES))
+@pytest.mark.parametrize("at", some(["/shelf/take-in", "/builds/8/measure/logbook.csv"]))
 def test_a_table_that_unpacks_to_much(shop, build, kind, at):
     data = {"kind": "rod", "version": "0", "file": (io.BytesIO(TABLES[kind]), "x.csv")}
     answer, took, memory = cost(lambda: shop.post(at, data, content_type="multipart/form-data"))
@@ -135,7 +148,7 @@ def read_behind(shop, at):
     raise AssertionError("it is still being read after a minute")
 
 
-@pytest.mark.parametrize("kind", FILES)
+@pytest.mark.parametrize("kind", some(FILES))
 def test_a_build_file_that_unpacks_to_much(shop, build, kind):
     content = FILES[kind]
     if kind == "faults":
@@ -148,7 +161,7 @@ def test_a_build_file_that_unpacks_to_much(shop, build, kind):
         assert "ound" in read_behind(shop, answer.location)
 
 
-@pytest.mark.parametrize("kind", PICTURES)
+@pytest.mark.parametrize("kind", some(PICTURES))
 def test_a_picture_that_unpacks_to_much(shop, build, kind):
     found = {"what": "a crack", "place": "e", "key": f"f-{kind}"}
     assert shop.post(f"/builds/{build}/measure/found", found).status_code == 302
@@ -161,8 +174,9 @@ def test_a_picture_that_unpacks_to_much(shop, build, kind):
         assert "ound" in seen(answer).text
 
 
-def test_twenty_thousand_readings_go_out_and_come_in(shop, build):
-    """With all that a reading carries; as a build file and as a table."""
+def test_as_many_readings_as_a_build_may_have_go_out_and_come_in(shop, build):
+    """With all that a reading carries; as a build file and as a table. The slice has fewer."""
+    count = 20_000 if WHOLE else 1500
     document = dict(demo("ferry-tender"))
     document["readings"] = [
         {
@@ -178,7 +192,7 @@ def test_twenty_thousand_readings_go_out_and_come_in(shop, build):
             "by": "Ada of the long bench",
             "at": "2026-11-01T10:00:00Z",
         }
-        for i in range(20_000)
+        for i in range(count)
     ]
     content = json.dumps(document, indent=1).encode()
     sent = shop.post(
@@ -187,7 +201,7 @@ def test_twenty_thousand_readings_go_out_and_come_in(shop, build):
     taken = take_in(shop, sent, "/builds/import")
     number = taken.location.split("/")[2]
     out = shop.get(f"/builds/{number}/build.json").get_data()
-    assert len(json.loads(out)["readings"]) == 20_000
+    assert len(json.loads(out)["readings"]) == count
     again = shop.post(
         "/builds/import", {"file": (io.BytesIO(out), "y.json")}, content_type="multipart/form-data"
     )
@@ -197,7 +211,7 @@ def test_twenty_thousand_readings_go_out_and_come_in(shop, build):
     at = f"/builds/{number}/measure/logbook.csv"
     sent = shop.post(at, {"file": (io.BytesIO(table), "x.csv")}, content_type="multipart/form-data")
     answer = take_in(shop, sent, at)
-    assert "20000 known already" in shop.text(answer.location)
+    assert f"{count} known already" in shop.text(answer.location)
 
 
 def take_in(shop, sent, at):

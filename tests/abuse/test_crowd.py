@@ -15,7 +15,7 @@ from tests.abuse.test_kills import shop, well  # noqa: F401 - the shop behind ./
 from support.user import User
 
 WHOLE = bool(os.environ.get("ZYGOMETRA_ABUSE"))
-PEOPLE, SECONDS = (100, 60.0) if WHOLE else (12, 4.0)
+PEOPLE, SECONDS = (100, 60.0) if WHOLE else (8, 2.0)
 # What takes a hundred people's what-ifs at most, as a multiple of what they usually take.
 MOST = 10
 
@@ -64,7 +64,7 @@ class Planner(threading.Thread):
                 self.faults.append(status)
 
 
-@pytest.mark.parametrize("beside", ["alone", "beside a search"])
+@pytest.mark.parametrize("beside", ["alone", "beside a search"] if WHOLE else ["beside a search"])
 def test_a_crowd_is_answered(shop, beside):  # noqa: F811
     _, port = shop
     ends = time.monotonic() + SECONDS + 3
@@ -79,7 +79,7 @@ def test_a_crowd_is_answered(shop, beside):  # noqa: F811
     told = f"half within {half * 1000:.0f} ms, 99 % within {most * 1000:.0f} ms"
     print(f"\n{beside}: {PEOPLE} people, {len(took)} what-ifs, {told}")
     assert [fault for one in (*crowd, *planners) for fault in one.faults] == []
-    assert len(took) > 2 * PEOPLE
+    assert len(took) > PEOPLE
     assert all(one.asked > 2 for one in planners)
     # A slice runs beside other tests, on machines that may stand still: there the time is only told.
     assert not WHOLE or most <= MOST * max(half, 0.01)

@@ -185,6 +185,7 @@ def test_what_one_person_typed_goes_out_under_no_other_name(person, noted):
     page.route("**/pass", lambda route: route.abort())
     page.goto(f"{bench.address}/who")
     page.get_by_role("button", name="Leave this bench").click()
+    page.wait_for_url("**/who?left=1")
     page.unroute("**/pass")
     bench.name_myself("Soren")
     expect(page.locator("#queue-others")).to_contain_text("1 pass of Mirth on this device")
