@@ -146,7 +146,7 @@ run_cluster() {
 watch_cluster() {
     while sleep 2; do
         # It ends with the command that it watches for, however that ended.
-        kill -0 $$ 2>/dev/null || exit
+        case $(state_of $$) in ''|Z) exit ;; esac
         cluster_runs && continue
         say "The database has died; starting it again."
         (run_cluster) || say "The database does not start: see ${cluster#"$root"/}/server.log."
