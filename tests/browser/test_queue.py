@@ -181,8 +181,6 @@ def test_what_one_person_typed_goes_out_under_no_other_name(person, noted):
     page.route("**/pass", lambda route: route.abort())
     log(page, 4, "0.03 mm")
     expect(page.locator("#waiting")).to_contain_text("1 pass on this device")
-    page.unroute("**/pass")
-    page.route("**/pass", lambda route: route.abort())
     page.goto(f"{bench.address}/who")
     page.get_by_role("button", name="Leave this bench").click()
     page.wait_for_url("**/who?left=1")
