@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from dataclasses import replace
 
 import numpy as np
@@ -15,7 +16,7 @@ from support.plain_plans import Plain, document, engines
 from zygometra.core.build.model import Operation
 from zygometra.core.house_rules import rules_for
 from zygometra.core.planning.draws import Draws
-from zygometra.core.planning.results import inside, results, wanted_of
+from zygometra.core.planning.results import inside, results, totals_of, wanted_of
 from zygometra.core.planning.settled import settled
 from zygometra.core.planning.truth import Truth
 from zygometra.core.stack.as_cut import left_to_cut
@@ -190,3 +191,40 @@ def test_the_same_seed_gives_the_same_draws_and_another_others():
     assert (first == again).all()
     assert (first != other).any()
     assert replace(build, planned=(Operation("swap_heads"),)).planned[0].op == "swap_heads"
+
+
+@given(
+    st.lists(st.sampled_from(["a", "b", "c", "scatter"]), min_size=1), st.permutations(["a", "b", "c", "d"])
+)
+def test_a_column_hangs_on_its_source_and_on_no_other(before, order):
+    """Whatever was asked before, and whether it was laid out or not."""
+    listed, other = Draws(7, 64), Draws(7, 64)
+    for draws in (listed, other):
+        draws.lay_out(["a", "b"])
+    for key in before:
+        other.normal(key)
+    for key in order:
+        assert (listed.uniform(key) == other.uniform(key)).all()
+        assert key == "a" or abs(np.corrcoef(listed.uniform("a"), listed.uniform(key))[0, 1]) < 0.6
+
+
+def test_a_plan_that_does_more_misses_the_rest_as_before():
+    """A second operation, or the same ones in another order, moves no draw of the first."""
+    build = built(document(clearances=[0.3] * 4, chambers=[52] * 4))
+    deck, head = (
+        {"op": op, "bank": "A", "amount": {"value": 0.1, "plus_minus": 0.02}}
+        for op in ("deck_cut", "head_cut")
+    )
+    opening = {"op": "open_chamber", "cylinder": 2, "amount": {"value": 1.0, "unit": "cc", "plus_minus": 0.2}}
+    draws = Draws(5)
+    alone, among = (
+        totals_of(
+            Truth(build, draws),
+            built({**document(clearances=[0.3] * 4, chambers=[52] * 4), "planned": ops}).planned,
+        )
+        for ops in ([deck], [opening, head, deck])
+    )
+    assert (alone.deck == among.deck).all()
+    assert alone.deck.std() > 0
+    assert not alone.head.any()
+    assert among.head.std() == pytest.approx(0.02 / math.sqrt(3), rel=0.01)

@@ -22,7 +22,7 @@ from .moves import Move
 from .patterns import Moved, Standing
 from .rows import Edge, Ends, Many, Rows
 from .sides import Edges, Side, Uncut, edges
-from .truth import Truth, gasket_tables
+from .truth import Truth, gasket_tables, missed_by
 
 # Of so many draws one is asked for how extremes move.
 SPARSE = 4
@@ -62,11 +62,12 @@ class Chances:
             return none, none
         key = (index, id(self.drawn_truth))
         if key not in self.moves.shifts:
-            number = self.moves.bank.cylinders[0]
+            number, build = self.moves.bank.cylinders[0], self.drawn_truth.build
+            name = missed_by("gasket", self.moves.bank.name if build.levers.gasket_per_bank else None)
             columns = []
             for truth in (self.truth, self.drawn_truth):
                 sources = {n: truth.sources[n] for n in truth.holes}
-                sources[number] = with_gasket(sources[number], f"gasket {index}", gasket)
+                sources[number] = with_gasket(sources[number], name, gasket)
                 at = truth.holes.index(number)
                 columns.append([table[:, at] for table in gasket_tables(truth, sources)])
             thickness, volume = (np.concatenate(pair) for pair in zip(*columns, strict=True))
@@ -238,7 +239,11 @@ class Chances:
         index, gasket = self.moves.gaskets[-1]
         thickness, volume = (float(pair[1:].std()) for pair in self.gasket(index, gasket))
         deck, hole = self.moves.deck, self.moves.bank.cylinders[0]
-        missed = float(self._missed(deck, f"deck_cut {self.moves.bank.name}", hole).std()) if deck else 0.0
+        missed = (
+            float(self._missed(deck, missed_by("deck_cut", self.moves.bank.name), hole).std())
+            if deck
+            else 0.0
+        )
         shared = np.array([thickness, thickness, volume / self._per_mm, volume / self._per_mm, 0.0, 0.0])
         spread = np.sqrt(np.nan_to_num(spread) ** 2 + np.nan_to_num(shared) ** 2 + missed**2)
         return Moved(np.nan_to_num(off), np.maximum(spread, 1e-6))
@@ -252,7 +257,7 @@ class Chances:
         if move is None or not opened.any():
             known[key] = np.zeros((len(opened), self.drawn_truth.rows))
             return known[key]
-        keys = [f"open_chamber {number}" for number in self.moves.bank.cylinders]
+        keys = [missed_by("open_chamber", None, number) for number in self.moves.bank.cylinders]
         off = np.stack(
             [self._missed(move, key, n) for key, n in zip(keys, self.moves.bank.cylinders, strict=True)]
         )
@@ -289,14 +294,16 @@ class Chances:
         down = np.broadcast_to(many.deck[:, None], thickness.shape)
         if moves.deck is not None:
             some = (many.deck > 0) | (rows.wedge[row] != 0)
-            down = down + np.outer(some, self._missed(moves.deck, f"deck_cut {name}", hole))
+            down = down + np.outer(some, self._missed(moves.deck, missed_by("deck_cut", name), hole))
         given = self.given(many.cuts, many.more)[:, None]
         if moves.head is not None and self.taken is not None and (many.cuts > 0).any():
             rates = np.array([self.taken.rate(cut) if cut else 0.0 for cut in many.cuts])
-            given = given - np.outer(rates / self._per_mm, self._missed(moves.head, f"head_cut {name}", hole))
+            given = given - np.outer(
+                rates / self._per_mm, self._missed(moves.head, missed_by("head_cut", name), hole)
+            )
         if moves.opening is not None and (many.more > 0).any():
             # Each chamber is opened by itself; here what one is missed by stands for all.
-            missed = self._missed(moves.opening, f"open_chamber {hole}", hole)
+            missed = self._missed(moves.opening, missed_by("open_chamber", None, hole), hole)
             given = given + np.outer(many.more > 0, missed) / self._per_mm
         shift = volume / self._per_mm - down + given
         keys, at = np.unique(rows.pattern[row] * 2 + (index < 0), return_inverse=True)

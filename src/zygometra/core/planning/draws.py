@@ -1,12 +1,14 @@
 """Seeded draws of everything that is in doubt, each source once for all that share it.
 
 A quasi-random sample: points of a rank-1 lattice, shifted at random by the seed. A source has a
-column of its own, found by its key, so that the same source moves alike wherever it is asked for.
+column of its own, found by its key alone: it moves alike wherever, and whenever, it is asked for.
 """
 
 from __future__ import annotations
 
+import hashlib
 import math
+from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
@@ -46,8 +48,10 @@ class Draws:
 
     Notes
     -----
-    Point k of column j is frac(k·z_j/n + Δ_j), z a generating vector and Δ uniform; more columns than
-    the vector has are permuted strata. Columns are taken in the order in which sources first ask.
+    Point k of column j is frac(k·z_j/n + Δ), z a generating vector. Which z a source has is said once, by
+    :meth:`lay_out`; its shift Δ, uniform, follows from seed and key. A source that was not laid out, or came
+    after the vector's end, has permuted strata, which follow from seed and key too: what else is asked for,
+    and in which order, moves no column.
 
     Examples
     --------
@@ -59,10 +63,22 @@ class Draws:
 
     def __init__(self, seed: int, points: int = POINTS) -> None:
         self.points = points
-        self._random = np.random.default_rng(seed)
+        self._seed = seed
+        self._places: dict[str, int] = {}
         self._columns: dict[str, Column] = {}
         self._made: dict[tuple[Any, ...], Column] = {}
         self._order = np.arange(points)
+
+    def lay_out(self, keys: Iterable[str]) -> None:
+        """Give sources their components of the lattice, before any of them is asked for.
+
+        Parameters
+        ----------
+        keys : iterable of str
+            The sources in an order that hangs on nothing but what they belong to; one that has a component keeps it.
+        """
+        for key in keys:
+            self._places.setdefault(key, len(self._places))
 
     def uniform(self, key: str) -> Column:
         """Return the column of a source, between 0 and 1.
@@ -74,16 +90,20 @@ class Draws:
         """
         column = self._columns.get(key)
         if column is None:
-            at = len(self._columns)
+            at = self._places.get(key, len(_GENERATING))
+            own = self._random(key)
             if at < len(_GENERATING):
-                column = (self._order * _GENERATING[at] / self.points + self._random.random()) % 1.0
+                column = (self._order * _GENERATING[at] / self.points + own.random()) % 1.0
             else:
-                column = (
-                    self._random.permutation(self.points) + self._random.random(self.points)
-                ) / self.points
+                column = (own.permutation(self.points) + own.random(self.points)) / self.points
             column = np.clip(column, 1e-12, 1 - 1e-12)
             self._columns[key] = column
         return column
+
+    def _random(self, key: str) -> np.random.Generator:
+        """What is random about one source: the same for a seed and a key."""
+        told = int.from_bytes(hashlib.blake2b(key.encode(), digest_size=8).digest())
+        return np.random.default_rng([self._seed, told])
 
     def normal(self, key: str) -> Column:
         """Return a source of mean 0 and standard deviation 1, normal.

@@ -6,6 +6,7 @@ The same arithmetic as the evaluation of a hole, for columns of draws.
 from __future__ import annotations
 
 import math
+from collections import Counter
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
@@ -14,12 +15,11 @@ from ..build.lever_table import SWAP
 from ..build.means import Part
 from ..build.model import Build, Operation
 from ..house_rules import HouseRules
-from ..quantity import Quantity
 from ..stack.fitting import with_gasket
 from ..stack.results import Source
 from ..windows import EDGE, Window
 from .draws import Table
-from .truth import Base, Truth, gasket_tables
+from .truth import Base, Truth, gasket_tables, missed_by
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -103,7 +103,7 @@ def totals_of(truth: Truth, planned: tuple[Operation, ...], *, missed: bool = Tr
         else np.broadcast_to(0.0, shape)
         for op in ("deck_cut", "head_cut", "crown_cut", "open_chamber", "bowl")
     }
-    for i, op in enumerate(planned):
+    for op, name in zip(planned, _names(planned), strict=True):
         if op.amount is None:
             continue
         column, shared = 0, None
@@ -116,7 +116,7 @@ def totals_of(truth: Truth, planned: tuple[Operation, ...], *, missed: bool = Tr
                     if missed:
                         # One operation misses alike in every hole, unless each differs.
                         if shared is None or amount.each:
-                            shared = _missed(truth, amount, i, number)
+                            shared = truth.error(Source(name, amount), number)
                         off = shared
                     at[op.op][:, column] += amount.value + off
                 column += 1
@@ -124,9 +124,14 @@ def totals_of(truth: Truth, planned: tuple[Operation, ...], *, missed: bool = Tr
     return Totals(at["deck_cut"], at["head_cut"], at["crown_cut"], opened)
 
 
-def _missed(truth: Truth, amount: Quantity, i: int, number: int) -> Table:
-    """How far an operation may miss its amount; the same in every hole it acts on, unless each differs."""
-    return truth.error(Source(f"planned.{i}", amount), number)
+def _names(planned: tuple[Operation, ...]) -> list[str]:
+    """What names the miss of each operation: a second one of a lever at one place misses by itself."""
+    found, seen = list[str](), Counter[str]()
+    for op in planned:
+        name = missed_by(op.op, op.bank, op.cylinder)
+        seen[name] += 1
+        found.append(name if seen[name] == 1 else f"{name}, {seen[name]}")
+    return found
 
 
 def results(truth: Truth, planned: tuple[Operation, ...]) -> Results:
@@ -216,19 +221,20 @@ def gaskets_after(truth: Truth, planned: tuple[Operation, ...], base: Base) -> t
     base : Base
         With the gaskets that are there.
     """
-    fitted = [(i, op) for i, op in enumerate(planned) if op.gasket is not None]
+    names = _names(planned)
+    fitted = [(name, op) for name, op in zip(names, planned, strict=True) if op.gasket is not None]
     if not fitted:
         return base.gasket, base.gasket_volume
-    key = tuple((i, op.bank, op.cylinder, id(op.gasket)) for i, op in fitted)
+    key = tuple((name, op.bank, op.cylinder, id(op.gasket)) for name, op in fitted)
     if key in truth.gaskets:
         return truth.gaskets[key][:2]
     sources = dict(truth.sources)
-    for i, op in fitted:
+    for name, op in fitted:
         assert op.gasket is not None
         for bank in truth.build.banks:
             for number in bank.cylinders:
                 if op.acts_on(bank.name, number):
-                    sources[number] = with_gasket(sources[number], f"planned.{i}", op.gasket)
+                    sources[number] = with_gasket(sources[number], name, op.gasket)
     tables = gasket_tables(truth, sources)
     # The gaskets stay with their tables: no other may come to have their place in memory.
     truth.gaskets[key] = *tables, [op.gasket for _, op in fitted]

@@ -48,7 +48,7 @@ from .patterns import BankMoves, Standing
 from .results import Wanted, wanted_of
 from .rows import DECK, GASKET, HEAD, OPEN, Bound, Ends, Faced, Points, Undrawn
 from .sides import Edges, Taken, Uncut, edges
-from .truth import Truth
+from .truth import Truth, missed_by
 
 # How much of what plans must lie apart the search may use; ladders and the last sorting share the rest.
 SEARCHES = 0.5
@@ -405,7 +405,9 @@ class Search:
         for op, amount, move in (("crown_cut", faced.crown, self.crown), ("bowl", faced.bowl, self.bowl)):
             off = np.zeros(self.draws.points)
             if amount and move is not None:
-                off = amount + self.drawn.error(Source(op, move.quantity(amount)), self.build.cylinders[0])
+                off = amount + self.drawn.error(
+                    Source(missed_by(op), move.quantity(amount)), self.build.cylinders[0]
+                )
             out.append(off)
         return out[0], out[1]
 

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
+from ..build.model import Bank
 from ..quantity import Shape, parts_of_doubt
 from ..stack.results import Source
 from .draws import Table
@@ -119,13 +120,13 @@ def shrunk(reads: list[Read], scatter: float, truth: Truth, *, line: bool) -> li
     estimate = estimator(reads, scatter, line=line)
     real = np.array([[read.source.quantity.value for read in reads]])
     figure = reads[0].source.path.split(".")[-1]
-    key = f"~between {figure} {reads[0].number}"
+    key = scatter_between(figure, truth.build.bank_of(reads[0].number))
     wide = estimate.variance(real) * draws.scale(key, estimate.dof)[:, None] ** 2
     pool = _pooled(reads)
     # Together they scatter as they were seen to: where readings scatter more, holes stand off less.
     own = _own_drawn(reads, pool, truth, key)
     between = np.sqrt(np.maximum(wide - own[:, None], 0.0))
-    holes = between * np.stack([draws.normal(f"{key} hole {read.number}") for read in reads], axis=1)
+    holes = between * np.stack([draws.normal(of_hole(key, read.number)) for read in reads], axis=1)
     if pool is None:
         alone = np.stack([truth.error(read.source, read.number, shared=False) for read in reads], axis=1)
         every = np.stack([truth.error(read.source, read.number) for read in reads], axis=1)
@@ -134,6 +135,32 @@ def shrunk(reads: list[Read], scatter: float, truth: Truth, *, line: bool) -> li
     missed = holes - estimate(holes - alone)
     point = estimate(real) + missed + (every - alone)
     return [point[:, i] for i in range(len(reads))]
+
+
+def scatter_between(figure: str, bank: Bank) -> str:
+    """Return what names the scatter between the holes of a bank.
+
+    Parameters
+    ----------
+    figure : str
+        What was read of them.
+    bank : Bank
+        Theirs.
+    """
+    return f"~between {figure} {bank.name}"
+
+
+def of_hole(key: str, number: int) -> str:
+    """Return what names how far one hole stands off its bank.
+
+    Parameters
+    ----------
+    key : str
+        The scatter's name.
+    number : int
+        The hole; no unit.
+    """
+    return f"{key} hole {number}"
 
 
 class _Pool(NamedTuple):

@@ -8,21 +8,22 @@ Lengths in mm, areas in mm², volumes in cc.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any, NamedTuple
 
 import numpy as np
 
+from ..build.cut_log import FACES
 from ..build.means import Part
 from ..build.model import Build
-from ..quantity import Shape, parts_of_doubt
+from ..quantity import Quantity, Shape, parts_of_doubt
 from ..stack.arithmetic import circle_area
 from ..stack.chamber import StepFilledChamber
 from ..stack.results import Source
 from ..stack.sources import HEAD_BEGUN, engine_sources, hole_sources, with_heads_swapped
 from ..usual_figures import USUAL_LAND
 from .draws import Draws, Table
-from .shrinking import Read, shrunk
+from .shrinking import Read, of_hole, scatter_between, shrunk
 
 READ, CHAMBER = "mock-up.deck_clearance", "parts.head.chamber_volume"
 
@@ -78,6 +79,8 @@ class Truth:
             for bank in build.banks
             for number in bank.cylinders
         }
+        if draws is not None:
+            draws.lay_out(_sources_of_doubt(self))
         self._tables: dict[tuple[Any, ...], tuple[tuple[Source | None, ...], Table]] = {}
         self._read: dict[tuple[str, int], Table] = self._shrunk() if draws and build.between_holes else {}
         # What gaskets that a plan fits come to: the same ones come again and again.
@@ -119,9 +122,8 @@ class Truth:
             if shared or own_term(term.key):
                 off = off + term.u * self._drawn(term.key, Shape.of(term.rectangular), term.dof, term.pool)
         if not quantity.terms:
-            key = f"{source.path} at {number}" if quantity.each else source.doubt_key
-            for i, (u, shape, dof) in enumerate(parts_of_doubt(quantity)):
-                off = off + u * self._drawn(f"{key}/{i}" if i else key, shape, dof, None)
+            for (u, shape, dof), key in zip(parts_of_doubt(quantity), _keys_of(source, number), strict=True):
+                off = off + u * self._drawn(key, shape, dof, None)
         return off
 
     def _drawn(self, key: str, shape: Shape, dof: float, pool: str | None) -> Table:
@@ -129,7 +131,7 @@ class Truth:
         if shape is Shape.RECTANGULAR:
             return self.draws.rectangular(key)
         if pool is not None and not math.isinf(dof):
-            return self.draws.normal(key) * self.draws.scale(f"~scatter {pool}", dof)
+            return self.draws.normal(key) * self.draws.scale(_scatter(pool), dof)
         return self.draws.student(key, dof)
 
     def _table(
@@ -337,7 +339,7 @@ class Truth:
             slopes = StepFilledChamber(tuple(depths), tuple(volumes)).slopes(middle)
             for i, (fill, by) in enumerate(zip(fills, slopes, strict=True)):
                 for name, quantity, slope in zip(("depth", "below"), fill, by, strict=True):
-                    off = self.error(Source(f"parts.head.step_fills.{i}.{name}", quantity), 0)
+                    off = self.error(_fill(i, name, quantity), 0)
                     taken = taken + slope * off[:, None]
         return np.asarray(taken)
 
@@ -365,6 +367,65 @@ class Truth:
 
 
 _STROKE = "parts.crank.stroke"
+
+
+def _keys_of(source: Source, number: int) -> list[str]:
+    """What names each part of the doubt of a figure that is none of the logbook's."""
+    key = f"{source.path} at {number}" if source.quantity.each else source.doubt_key
+    return [f"{key}/{i}" if i else key for i, _ in enumerate(parts_of_doubt(source.quantity))]
+
+
+def _fill(i: int, name: str, quantity: Quantity) -> Source:
+    return Source(f"parts.head.step_fills.{i}.{name}", quantity)
+
+
+def _scatter(pool: str) -> str:
+    return f"~scatter {pool}"
+
+
+def _sources_of_doubt(truth: Truth) -> Iterator[str]:
+    """Everything that is in doubt about a build, hole by hole, and then what its levers may miss.
+
+    The order is the build's own: its holes, in each its figures by their place, then its levers bank by bank.
+    """
+    for number in truth.holes:
+        for _, source in sorted(truth.sources[number].items()):
+            if not source.quantity.u:
+                continue
+            if not source.quantity.terms:
+                yield from _keys_of(source, number)
+            for term in source.quantity.terms:
+                yield term.key
+                if term.pool is not None and math.isfinite(term.dof):
+                    yield _scatter(term.pool)
+    for i, fill in enumerate(truth.build.step_fills):
+        for name, quantity in zip(("depth", "below"), fill, strict=True):
+            yield from _keys_of(_fill(i, name, quantity), 0)
+    for bank in truth.build.banks:
+        for figure in truth.build.between_holes:
+            yield from (of_hole(scatter_between(figure, bank), number) for number in bank.cylinders)
+            yield scatter_between(figure, bank)
+        for lever in (*FACES, "gasket"):
+            yield missed_by(lever, bank.name)
+        for number in bank.cylinders:
+            yield missed_by("open_chamber", None, number)
+    for lever in ("crown_cut", "bowl", "gasket"):
+        yield missed_by(lever)
+
+
+def missed_by(op: str, bank: str | None = None, cylinder: int | None = None) -> str:
+    """Return what names the miss of an operation: its lever and where it works, wherever it stands in a plan.
+
+    Parameters
+    ----------
+    op : str
+        The lever.
+    bank : str, optional
+        The bank that it works on alone.
+    cylinder : int, optional
+        The hole that it works on alone; no unit.
+    """
+    return f"{op} {bank or cylinder or ''}".strip()
 
 
 def own_term(key: str) -> bool:
