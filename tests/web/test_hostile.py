@@ -203,7 +203,7 @@ POSTED = {
 
 # What fails is told as it was drawn: making it smaller would ask every page again and again.
 DRAWN = settings(
-    max_examples=4,
+    max_examples=2,
     suppress_health_check=[HealthCheck.function_scoped_fixture],
     phases=[Phase.explicit, Phase.reuse, Phase.generate],
 )

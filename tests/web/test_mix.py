@@ -173,7 +173,8 @@ def test_what_cannot_be_judged_is_listed(shop, varied):
         ("", "wanted the code of"),
     ],
 )
-def test_why_not_this_part(shop, varied, code, says):
+def test_why_not_this_part(shop, varied, code, says, monkeypatch):
+    monkeypatch.setattr("zygometra.web.mix.routes.WHY_WAIT", 30.0)
     assert says in shop.text(f"/mix/why-not?block=B1&{WINDOWS}&part={code}")
 
 

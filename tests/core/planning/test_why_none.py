@@ -122,7 +122,7 @@ def test_where_nothing_alone_opens_a_plan_the_common_share_does():
 
 
 @settings(
-    max_examples=20,
+    max_examples=8,
     deadline=None,
     phases=(Phase.explicit, Phase.generate),
     suppress_health_check=list(HealthCheck),
