@@ -8,13 +8,14 @@ from functools import partial
 from support.engines import engine, true_results
 from trials.study import Share, Table, over_all, percent
 from zygometra.core.measuring.read_in import read_measured
-from zygometra.core.stack.apart import difference, slope_on
+from zygometra.core.stack.apart import difference
 from zygometra.core.stack.evaluate import state_now
 from zygometra.core.student import NORMAL
+from zygometra.core.uncertainty import Cause
 
 RESULTS = ("deck_clearance", "quench", "compression_ratio")
 FIGURES = ("deck_clearance", "bore", "chamber_volume")
-SHARED = ("~zero", "~gauge", "~temperature", "~shot")
+SHARED = (Cause.ZERO, Cause.ZERO_ROUNDING, Cause.GAUGE, Cause.TEMPERATURE, Cause.SHOT)
 CASES = [
     (repeats, register, coarse, tipped)
     for coarse, tipped in ((False, False), (False, True), (True, False))
@@ -47,8 +48,8 @@ def one_engine(seed: int, case: tuple[int, float, bool, bool]) -> dict[str, tupl
 
 def _alone(hole, name: str) -> float:
     """Half a band without what readings share: zero, gauge, temperature, shots."""
-    own = [i for i in hole.outcome.contributions if not i[0].startswith(SHARED)]
-    return NORMAL * math.sqrt(sum((slope_on(hole.outcome, i, name) * i[1]) ** 2 for i in own))
+    own = [i for i in hole.outcome.contributions if i.term.cause not in SHARED]
+    return NORMAL * math.sqrt(sum((hole.outcome.slope_on(i.slopes, name) * i.term.u) ** 2 for i in own))
 
 
 def _as_own(hole, name: str) -> float:

@@ -10,6 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from .place import Place, Scope
+from .uncertainty import Cause, Term
 from .units import Kind
 
 
@@ -131,7 +132,7 @@ _IN_HOLE_AS = {"length": "rod_length", "thickness": "gasket_thickness"}
 CYLINDER_NAMES: dict[str, Field] = {_IN_HOLE_AS.get(f.name, f.name): f for f in FIELDS if f.per_cylinder}
 
 
-_FILLS = "parts.head.step_fills."
+STEP_FILLS = "parts.head.step_fills."
 
 
 def place_label(path: str) -> str:
@@ -154,10 +155,8 @@ def place_label(path: str) -> str:
     >>> place_label("parts.head.step_fills.1.below")
     'volume of fill 2'
     """
-    if path.startswith("~"):
-        return _source_label(path[1:])
-    if path.startswith(_FILLS):
-        at, _, what = path.removeprefix(_FILLS).partition(".")
+    if path.startswith(STEP_FILLS):
+        at, _, what = path.removeprefix(STEP_FILLS).partition(".")
         return f"{'depth' if what == 'depth' else 'volume'} of fill {int(at) + 1}"
     place = Place.parse(path)
     if place.scope is Scope.PLAN and place.operation is not None:
@@ -175,21 +174,36 @@ def place_label(path: str) -> str:
     return f"{label}, hole {place.number}" if place.scope is Scope.HOLE else label
 
 
-def _source_label(key: str) -> str:
-    """A source that readings brought, in words: ``gauge depth-2``, ``readings of finished bore, hole 3``."""
-    kind, _, about = key.partition(" ")
-    if kind == "rim":
-        at, _, depth = about.partition(", ")
+def term_label(term: Term) -> str:
+    """Return what a source of doubt is called: a figure's label, or what readings brought.
+
+    Parameters
+    ----------
+    term : Term
+        Of a figure.
+
+    Returns
+    -------
+    str
+        Such as ``gauge depth-2``, ``readings of finished bore, hole 3``.
+    """
+    if term.cause is Cause.FIGURE:
+        return place_label(term.key)
+    if term.cause is Cause.RIM:
+        at, _, depth = term.about.partition(", ")
         return f"rim {depth} the deck, {place_label(at)}"
-    if kind in ("read", "rounding"):
-        return f"{'readings' if kind == 'read' else 'rounding'} of {place_label(about)}"
-    words = {
-        "zero-rounding": "rounding of the zero",
-        "shot": "size of a shot of",
-        "cut": "what the machine missed its depth by,",
-        "between": "scatter between holes, hole",
-    }
-    return f"{words.get(kind, kind)} {about}"
+    if term.cause.is_of_its_place_alone:
+        return f"{_OF_A_PLACE[term.cause]} of {place_label(term.about)}"
+    return f"{_CAUSES.get(term.cause, str(term.cause))} {term.about}".strip()
+
+
+_OF_A_PLACE = {Cause.READ: "readings", Cause.ROUNDING: "rounding"}
+_CAUSES = {
+    Cause.ZERO_ROUNDING: "rounding of the zero",
+    Cause.SHOT: "size of a shot of",
+    Cause.CUT: "what the machine missed its depth by,",
+    Cause.BETWEEN: "scatter between holes, hole",
+}
 
 
 def field_at(path: str | Place) -> Field:

@@ -13,11 +13,12 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any, Literal, NamedTuple
+from typing import Any, Literal
 
 from .digits import number_of
 from .errors import QuantityError, shown
 from .fields import Field
+from .uncertainty import Cause, Term, Uncertainty
 from .units import BASE, Kind, Typed, Unit, from_base, read_typed, to_base, unit_named
 from .usual_figures import BASES, repeatability, unstated_doubt
 
@@ -48,25 +49,6 @@ class Shape(StrEnum):
     def of(cls, rectangular: bool) -> Shape:  # noqa: FBT001 - the term's own flag
         """Return the shape of a term."""
         return cls.RECTANGULAR if rectangular else cls.NORMAL
-
-
-# What the terms of a height begin with that a survey gave.
-SURVEYED = "~survey "
-
-
-class Term(NamedTuple):
-    """One source of a measured figure's doubt, in the figure's base unit.
-
-    ``key`` names the source: figures that carry the same key share it (a gauge, a zero, a shot's
-    size, a part's temperature). ``u`` is signed: how far the figure moves as the source moves up by
-    its standard uncertainty. ``pool`` names the scatter that it rests on, of ``dof`` degrees of freedom.
-    """
-
-    key: str
-    u: float
-    dof: float = math.inf
-    pool: str | None = None
-    rectangular: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,9 +108,23 @@ class Quantity:
     def _read_from(self) -> str:
         if self.readings and self.doubt == "readings":
             return number_of(len(self.readings), "reading")
-        if any(term.key.startswith(SURVEYED) for term in self.terms):
+        if self.is_surveyed:
             return "the survey of its deck"
         return "the line of its bank's mock-ups" if self.terms else ""
+
+    @property
+    def uncertainty(self) -> Uncertainty:
+        """u, degrees of freedom and the rectangular share of the figure by itself, in its base unit."""
+        square = self.u * self.u
+        flat = max((t.u * t.u for t in self.terms if t.rectangular), default=0.0)
+        if not self.terms and self.rectangular:
+            flat = square
+        return Uncertainty(self.u, self.dof, flat / square if square else 0.0)
+
+    @property
+    def is_surveyed(self) -> bool:
+        """True for a height that a survey of its deck gave."""
+        return any(term.cause is Cause.SURVEY for term in self.terms)
 
     @property
     def rectangular(self) -> bool:

@@ -203,7 +203,7 @@ def _rim_label(planned: Hole, under: float, reader: Reader) -> str:
         place = str(Place.hole(planned.number, "deck_clearance"))
         label = f"{reader.deck} clearance as read"
         return chip(place, label, (_PISTON_LEFT + 18, under), words=f"{reader.deck} clearance")
-    clearance_u = o.doubts.deck_clearance[0]
+    clearance_u = o.doubts.deck_clearance.u
     beside = reader.length(abs(o.deck_clearance), clearance_u, other=True)
     stands = reader.clearance(o.deck_clearance, clearance_u)
     return (

@@ -360,3 +360,18 @@ def test_a_chamber_read_between_two_cuts_goes_on_from_there(shape, first, second
     at_two = evaluate(built({**bare, "planned": planned(first + second, "head_cut")}))
     expected = at_two.planned.hole(1).outcome.terms.chamber
     assert found.now.hole(1).outcome.terms.chamber == pytest.approx(expected, rel=1e-9)
+
+
+@pytest.mark.parametrize("cut", [0.3, 0.5, 0.7])
+def test_where_a_cut_just_reaches_the_rim_a_miss_and_the_height_above_it_count_alike(cut):
+    """Cut down to the rim, nobody knows on which side of it the tool stopped: what is doubtful of either moves it."""
+    doc = document(passes=[])
+    doc["parts"]["piston"] |= {
+        "above_rim": {"value": 0.5, "u": 0.03},
+        "above_rim_area": 1000,
+        "dish_area": 900,
+    }
+    doc["planned"] = [{"op": "crown_cut", "amount": {"value": cut, "unit": "mm", "u": 0.04}}]
+    hole = evaluate(built(doc)).planned.holes[0].outcome
+    expected = math.hypot(0.03, 0.04) if cut >= 0.5 else 0.0
+    assert hole.doubts.deck_clearance.u == pytest.approx(expected)

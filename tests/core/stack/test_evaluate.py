@@ -19,6 +19,7 @@ from zygometra.core.quantity import read_quantity
 from zygometra.core.stack.apart import spread_of_ratio
 from zygometra.core.stack.evaluate import deck_line, evaluate
 from zygometra.core.stack.motion import acceleration_at_tdc, drop_and_slopes, mean_piston_speed, piston_drop
+from zygometra.core.uncertainty import Cause
 from zygometra.core.units import Kind
 
 
@@ -71,7 +72,7 @@ def test_every_result_and_doubt_agrees_where_figures_are_missing(build):
                 assert (found is None) == (wanted is None), (state, hole.number, expected)
             # An unknown result has no doubt: none that is nought, and none of what it waits for.
             for name in ("deck_clearance", "quench", "swept", "clearance"):
-                assert math.isnan(getattr(o.doubts, name)[0]) == (getattr(o, name) is None), name
+                assert math.isnan(getattr(o.doubts, name).u) == (getattr(o, name) is None), name
             for found, wanted in zip(ours, expected.values(), strict=True):
                 if wanted is not None:
                     assert found == pytest.approx(wanted, rel=1e-9, abs=1e-9)
@@ -95,7 +96,7 @@ def doubts_agree(build):
                 if getattr(outcome, ours) is None:
                     continue
                 expected = numeric_u(build, place, plain, state)
-                assert getattr(outcome.doubts, ours)[0] == pytest.approx(expected, rel=2e-4, abs=1e-8), (
+                assert getattr(outcome.doubts, ours).u == pytest.approx(expected, rel=2e-4, abs=1e-8), (
                     state,
                     ours,
                 )
@@ -242,8 +243,8 @@ def test_the_doubt_of_step_fills_grows_with_the_cut_and_counts_depths(cut_mm):
     }
     document["planned"] = [{"op": "head_cut", "amount": {"value": cut_mm, "u": 0}}]
     hole = evaluate(read_document(document)).planned.holes[0]
-    fills = [item for item in hole.outcome.contributions if "step_fills" in item[0]]
-    u = math.sqrt(sum((item[7] * item[1]) ** 2 for item in fills))
+    fills = [item for item in hole.outcome.contributions if "step_fills" in item.term.key]
+    u = math.sqrt(sum((item.slopes.volume * item.term.u) ** 2 for item in fills))
     # At a fill both its volume and that at the face count, and its depth by the loss of 4 cc per mm;
     # at the face nothing is lost, whatever the fills were.
     expected = math.sqrt(0.3**2 + 0.2**2 + (4 * 0.01) ** 2) if cut_mm == 0.5 else 0.0
@@ -267,10 +268,10 @@ def test_a_top_land_that_nobody_knows_counts_as_nought_and_brings_the_houses_dou
     assert bare.clearance == house.clearance <= known.clearance
     # A usual land by hand: 0.3 mm of gap, 6 mm high, once round the bore; rectangular.
     ring = math.pi * 80.0 * 0.3 * 6 / 1000
-    (own,) = (item for item in house.contributions if item[0].startswith("~land"))
-    assert own[1] == pytest.approx(ring / math.sqrt(3))
-    assert own[10]
-    assert not any(item[0].startswith("~land") for item in bare.contributions)
+    (own,) = (item for item in house.contributions if item.term.cause is Cause.LAND)
+    assert own.term.u == pytest.approx(ring / math.sqrt(3))
+    assert own.term.rectangular
+    assert not any(item.term.cause is Cause.LAND for item in bare.contributions)
 
 
 def test_a_deck_line_needs_two_holes_and_its_slope_a_pitch():

@@ -93,7 +93,7 @@ def piston_far_down(case: Case, hole: Hole) -> Said | None:
     height, rod = get("parts.piston.compression_height"), get("parts.rod.length")
     return said(
         FAR_DOWN,
-        stands=Clearance(o.deck_clearance, o.doubts.deck_clearance[0]),
+        stands=Clearance(o.deck_clearance, o.doubts.deck_clearance.u),
         height=Length(height.quantity.value + o.deck_clearance) if height else "another piston",
         rod=Length(rod.quantity.value + o.deck_clearance) if rod else "another length",
     )
@@ -105,7 +105,7 @@ def piston_proud(_case: Case, hole: Hole) -> Said | None:
     o = hole.outcome
     if o.deck_clearance is None or o.deck_clearance >= 0:
         return None
-    out, u = -o.deck_clearance, o.doubts.deck_clearance[0]
+    out, u = -o.deck_clearance, o.doubts.deck_clearance.u
     if o.gasket_thickness is not None and out >= o.gasket_thickness:
         _, thickness = judged(out, o.gasket_thickness, u)
         return said(OVER_GASKET, stands=Proud(out, u, o.gasket_thickness), thickness=thickness)

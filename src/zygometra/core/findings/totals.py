@@ -7,11 +7,12 @@ from collections.abc import Iterable
 from typing import NamedTuple
 
 from ..digits import count_of, ratio_text, volume
-from ..fields import FIELD, field_at, place_label
+from ..fields import FIELD, STEP_FILLS, field_at, place_label
 from ..place import Place, Scope
 from ..sentence import Writable
 from ..stack.arithmetic import circle_area
-from ..stack.results import Contribution, Hole, Outcome, ratio_slope
+from ..stack.results import Hole, Outcome
+from ..uncertainty import Cause
 from ..units import Kind
 from ..wording import Reader
 from ..written import Number
@@ -57,26 +58,23 @@ class Shift(NamedTuple):
         return f" It would be so with the {place_label(self.path)} {amount} {'larger' if self.by > 0 else 'smaller'}."
 
 
-def _explained(outcome: Outcome, apart: float, slope_of: int | None) -> Shift | str:
+def _explained(outcome: Outcome, apart: float, result: str) -> Shift | str:
     """The one term whose change would explain a difference best: it moves least against its own doubt."""
     best: tuple[float, Shift] | None = None
-    for item in outcome.contributions:
-        slope = ratio_slope(outcome, item) if slope_of is None else _slope(item, slope_of)
-        place = Place.parse(item[0])
-        if not slope or place.scope is Scope.PLAN or item[0].startswith(("parts.head.step_fills", "~")):
+    for term, slopes in outcome.contributions:
+        slope = outcome.slope_on(slopes, result)
+        if not slope or term.cause is not Cause.FIGURE or term.key.startswith(STEP_FILLS):
+            continue
+        place = Place.parse(term.key)
+        if place.scope is Scope.PLAN:
             continue
         kind = field_at(place).kind
         if kind not in (Kind.LENGTH, Kind.VOLUME):
             continue
         by = apart / slope
-        if best is None or abs(by) / item[1] < best[0]:
-            best = abs(by) / item[1], Shift(item[0], by, kind)
+        if best is None or abs(by) / term.u < best[0]:
+            best = abs(by) / term.u, Shift(term.key, by, kind)
     return "" if best is None else best[1]
-
-
-def _slope(item: Contribution, at: int) -> float:
-    slope: float = item[at]  # type: ignore[assignment]
-    return slope
 
 
 def _differs(stated: float, computed: float | None, u: float) -> bool:
@@ -105,15 +103,15 @@ def totals(case: Case) -> Iterable[Said]:
     if (
         stated is not None
         and o.clearance is not None
-        and _differs(stated.value, o.clearance, o.doubts.clearance[0])
+        and _differs(stated.value, o.clearance, o.doubts.clearance.u)
     ):
-        term = _explained(o, stated.value - o.clearance, 7)
+        term = _explained(o, stated.value - o.clearance, "clearance")
         total = _Total("clearance volume", volume(stated.value), volume(o.clearance))
         yield _said("stated.clearance_volume", total, term, who)
     ratio = case.build.stated_ratio
     if ratio is not None and o.compression_ratio is not None:
-        if _differs(ratio, o.compression_ratio, o.doubts.compression_ratio[0]):
-            term = _explained(o, ratio - o.compression_ratio, None)
+        if _differs(ratio, o.compression_ratio, o.doubts.compression_ratio.u):
+            term = _explained(o, ratio - o.compression_ratio, "compression_ratio")
             total = _Total("compression ratio", ratio_text(ratio), ratio_text(o.compression_ratio))
             yield _said("stated.compression_ratio", total, term, who)
     for hole in now.holes[:1]:

@@ -10,7 +10,8 @@ from ..house_rules import HouseRules
 from ..place import Place
 from ..sentence import sentence
 from ..stack.apart import spread_of_ratio
-from ..stack.results import Hole, Spread
+from ..stack.results import Hole
+from ..uncertainty import Uncertainty
 from ..windows import Side, Window
 from ..written import Clearance, Limit, Number, Ratio, judged
 from .registry import Case, Judges
@@ -134,7 +135,7 @@ def quench_window(build: Build, rules: HouseRules) -> Window:
     return Window(own.low, own.aim, ceiling).over_floor(rules.quench_floor(build.rod_material))
 
 
-def _side(window: Window, value: float, spread: Spread) -> Side:
+def _side(window: Window, value: float, spread: Uncertainty) -> Side:
     """Where an estimate lies against a window, its 95 % band counted."""
     return window.side(value, spread.half)
 
@@ -155,14 +156,14 @@ def quench(case: Case, hole: Hole) -> Said | None:
         return None
     floor = case.rules.quench_floor(case.build.rod_material)
     if Window(low=floor).miss(o.quench):
-        gap, edge = judged(o.quench, floor, o.doubts.quench[0])
+        gap, edge = judged(o.quench, floor, o.doubts.quench.u)
         return said(UNDER_FLOOR, gap=gap, floor=edge, material=case.build.rod_material)
     window = quench_window(case.build, case.rules)
     code = _QUENCH.get(_side(window, o.quench, o.doubts.quench))
     if code is None:
         return None
     under = code in (UNDER_WINDOW, MAY_BE_UNDER)
-    gap, edge = judged(o.quench, (window.low if under else window.high) or 0.0, o.doubts.quench[0])
+    gap, edge = judged(o.quench, (window.low if under else window.high) or 0.0, o.doubts.quench.u)
     return said(code, gap=gap, least=edge, ceiling=edge)
 
 
@@ -182,7 +183,7 @@ def ratio(case: Case, hole: Hole) -> Said | None:
     o = hole.outcome
     if o.compression_ratio is None:
         return None
-    written = Ratio(o.compression_ratio, o.doubts.compression_ratio[0])
+    written = Ratio(o.compression_ratio, o.doubts.compression_ratio.u)
     if o.compression_ratio > case.rules["ratio_believable"]:
         return said(NOT_BELIEVABLE, ratio=written)
     low, high = case.rules["ratio_usual_least"], case.rules["ratio_usual_most"]
@@ -193,7 +194,7 @@ def ratio(case: Case, hole: Hole) -> Said | None:
     if side is Side.INSIDE:
         return None
     edge = window.low if side in (Side.UNDER, Side.MAY_BE_UNDER) else window.high
-    reads, asked = _against(o.compression_ratio, edge or 0.0, window, o.doubts.compression_ratio[0])
+    reads, asked = _against(o.compression_ratio, edge or 0.0, window, o.doubts.compression_ratio.u)
     if side.crosses:
         return said(RATIO_MAY_BE_OUTSIDE, ratio=reads, side=str(side), window=asked)
     lever = "a head or deck cut raises it" if side is Side.UNDER else "an opened chamber lowers it"
@@ -221,7 +222,7 @@ def clearance(case: Case, hole: Hole) -> Said | None:
     side = case.build.targets.deck_clearance.side(o.deck_clearance)
     if not side.outside:
         return None
-    stands = Clearance(o.deck_clearance, o.doubts.deck_clearance[0])
+    stands = Clearance(o.deck_clearance, o.doubts.deck_clearance.u)
     return said(CLEARANCE_OUTSIDE, stands=stands, side="higher" if side is Side.UNDER else "lower")
 
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import NamedTuple
 
 from ..build.model import Bank, Build
 from ..place import Place
-from ..quantity import Quantity, Term
-from ..student import band_factor
+from ..quantity import Quantity
+from ..uncertainty import Term, joined, of_terms
 from .agreement import Agreement, agreement
 from .figures import line_at
 from .logbook import EMPTY, Reading
@@ -122,33 +122,14 @@ def _bank(build: Build, bank: Bank, aim: float | None) -> BankRead:
 def _slope(read: dict[int, tuple[int, Quantity]], end: int, pitch: float) -> Clear:
     """The line's rise per mm; what both ends share drops out of it."""
     (first, at_first), (last, at_last) = line_at(read, 0), line_at(read, end)
-    less = [term._replace(u=-term.u) for term in at_first]
+    less = [term.times(-1.0) for term in at_first]
     length = end * pitch
     return Clear((last - first) / length, _half([*at_last, *less]) / length)
 
 
-def _by_source(terms: list[Term]) -> dict[str, Term]:
-    """Terms of one result, summed by their key."""
-    found: dict[str, Term] = {}
-    for term in terms:
-        before = found.get(term.key)
-        found[term.key] = term if before is None else term._replace(u=before.u + term.u)
-    return found
-
-
-def _half(terms: list[Term]) -> float:
-    """The half-width of a 95 % band: everything that rests on one scatter first added up as one."""
-    moved = list(_by_source(terms).values())
-    squared = math.fsum(term.u**2 for term in moved)
-    few: dict[str, tuple[float, float]] = {}
-    for term in moved:
-        if term.dof != math.inf:
-            key = term.pool or term.key
-            few[key] = (few.get(key, (0.0, 0.0))[0] + term.u**2, term.dof)
-    fourth = math.fsum(v * v / dof for v, dof in few.values())
-    dof = squared * squared / fourth if fourth else math.inf
-    largest = max((term.u**2 for term in moved if term.rectangular), default=0.0)
-    return band_factor(dof, largest / squared if squared else 0.0) * math.sqrt(squared)
+def _half(terms: Iterable[Term]) -> float:
+    """The half-width of a 95 % band: what comes of one source first added up."""
+    return of_terms(joined(terms)).half
 
 
 def _place(number: int) -> str:

@@ -20,9 +20,10 @@ from ..faces.survey import Depth, Surveyed, survey
 from ..fields import FIELD
 from ..house_rules import HouseRules
 from ..place import Place
-from ..quantity import SURVEYED, Quantity, Term
+from ..quantity import Quantity
 from ..stack.evaluate import evaluate
 from ..stack.results import State
+from ..uncertainty import Cause, Term, term_of
 from ..units import MM, Kind
 from .face_surveys import FaceSurvey, in_use
 
@@ -311,14 +312,14 @@ def heights(build: Build) -> dict[str, Quantity]:
                 continue
             apart = np.hypot(x - spot.x, y - spot.y)
             nearest = int(np.argmin(apart))
-            shared = (Term(f"~gauge {one.gauge}", one.shared_u),) if one.shared_u else ()
+            shared = (term_of(Cause.GAUGE, one.gauge, one.shared_u),) if one.shared_u else ()
             if apart[nearest] <= 0.5:
-                own = (Term(f"{SURVEYED}{one.id}, point {nearest + 1}", float(u[nearest])),)
+                own = (term_of(Cause.SURVEY, f"{one.id}, point {nearest + 1}", float(u[nearest])),)
                 found[place] = _height(float(z[nearest]), (*own, *shared))
                 continue
             at = np.array([1.0, spot.x, spot.y][: len(fitted.weights)])
             parts = tuple(
-                Term(f"{SURVEYED}{one.id}, plane {k + 1}", float(by)) for k, by in enumerate(at @ root)
+                term_of(Cause.SURVEY, f"{one.id}, plane {k + 1}", float(by)) for k, by in enumerate(at @ root)
             )
             found[place] = _height(fitted.plane.at(*spot), (*parts, *shared))
     return found

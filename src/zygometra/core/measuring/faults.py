@@ -13,7 +13,7 @@ from typing import Literal
 from ..build.model import Bank, Build
 from ..fields import FIELD_AT
 from ..place import Scope
-from ..quantity import SURVEYED, Quantity
+from ..quantity import Quantity
 from ..units import INCH_SYMBOLS, Kind, to_base
 from .logbook import NAME_OF, READABLE, Reading
 
@@ -273,7 +273,7 @@ def surveyed_height(build: Build, hole: int) -> Quantity | None:
         Its number; no unit.
     """
     quantity = build.figures.get(f"cylinders.{hole}.deck_height")
-    if quantity is None or not any(term.key.startswith(SURVEYED) for term in quantity.terms):
+    if quantity is None or not quantity.is_surveyed:
         return None
     return quantity
 

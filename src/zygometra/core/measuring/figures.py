@@ -10,7 +10,8 @@ from typing import NamedTuple
 
 from ..build.model import Build
 from ..place import Place
-from ..quantity import Quantity, Term
+from ..quantity import Quantity
+from ..uncertainty import Cause, Term, joined, of_terms, root_sum_square, term_of
 from ..units import Kind, from_base
 from ..usual_figures import between_holes, expansion
 from .cut_since import passes_over, when_filled, when_surveyed
@@ -174,8 +175,8 @@ def _own_terms(
     scatter = math.fsum(variance / (len(group) + more) * share for group in spots.values())
     rounding = pool.rounding(variance) / len(spots)
     terms = [
-        Term(f"~read {at}", math.sqrt(scatter), pool.dof, pool.key),
-        Term(f"~rounding {at}", math.sqrt(rounding), rectangular=True),
+        term_of(Cause.READ, f"{at}", math.sqrt(scatter), pool.dof, pool.key),
+        term_of(Cause.ROUNDING, f"{at}", math.sqrt(rounding), rectangular=True),
     ]
     terms += _filling_terms(series, weights)
     by_size: dict[tuple[float, float], float] = {}
@@ -186,7 +187,7 @@ def _own_terms(
                 size_u = SHOT_SIZE if "shots" in pool.stood_in else 0.0
             key = (one.shots.size, size_u)
             by_size[key] = by_size.get(key, 0.0) + weight * one.shots.count * size_u
-    terms += [Term(f"~shot {size:.6g} cc", u) for (size, _), u in by_size.items()]
+    terms += [term_of(Cause.SHOT, f"{size:.6g} cc", u) for (size, _), u in by_size.items()]
     return terms
 
 
@@ -203,7 +204,7 @@ def _filling_terms(series: Series, weights: list[tuple[Reading, float]]) -> list
         key = (one.filled.below, stated)
         moved[key] = moved.get(key, 0.0) - weight * area * u / 1000
     return [
-        Term(f"~rim {series.place}, {below:.6g} mm below", u, rectangular=not stated)
+        term_of(Cause.RIM, f"{series.place}, {below:.6g} mm below", u, rectangular=not stated)
         for (below, stated), u in moved.items()
     ]
 
@@ -225,8 +226,8 @@ def _zero_terms(
     for zero, weight in by_zero.items():
         pool = used.zero_pool(zero) or series.pool
         terms += [
-            Term(f"~zero {zero}", weight * math.sqrt(pool.zero_variance), pool.dof, pool.key),
-            Term(f"~zero-rounding {zero}", weight * math.sqrt(pool.zero_rounding), rectangular=True),
+            term_of(Cause.ZERO, f"{zero}", weight * math.sqrt(pool.zero_variance), pool.dof, pool.key),
+            term_of(Cause.ZERO_ROUNDING, f"{zero}", weight * math.sqrt(pool.zero_rounding), rectangular=True),
         ]
     return terms
 
@@ -237,13 +238,15 @@ def _gauge_terms(pool: Pool) -> list[Term]:
     if pool.way == "shots":
         return []
     if gauge is None:
-        return [Term(f"~gauge of {pool.figure}", pool.gauge_u, rectangular=True)]
+        return [term_of(Cause.GAUGE, f"of {pool.figure}", pool.gauge_u, rectangular=True)]
     # Nobody's figure but the house's: a half-width.
     terms = [
-        Term(f"~gauge {gauge.read_with or gauge.id}", pool.gauge_u, rectangular="gauge" in pool.stood_in)
+        term_of(
+            Cause.GAUGE, f"{gauge.read_with or gauge.id}", pool.gauge_u, rectangular="gauge" in pool.stood_in
+        )
     ]
     if gauge.feel:
-        terms.append(Term(f"~feel {gauge.id}", gauge.feel))
+        terms.append(term_of(Cause.FEEL, f"{gauge.id}", gauge.feel))
     return terms
 
 
@@ -255,9 +258,9 @@ def _temperature_terms(
     if correction is None:
         return []
     for one, weight in weights:
-        pairs = [(f"~temperature {correction.part}", -correction.alpha, one.temperature)]
+        pairs = [(correction.part, -correction.alpha, one.temperature)]
         if correction.gauge:
-            pairs.append((f"~temperature {correction.gauge}", correction.gauge_alpha, one.gauge_temperature))
+            pairs.append((correction.gauge, correction.gauge_alpha, one.gauge_temperature))
         for key, alpha, read in pairs:
             if read is not None:
                 at = (key, U_TEMPERATURE, False)
@@ -266,26 +269,21 @@ def _temperature_terms(
             else:
                 continue
             moved[at] = moved.get(at, 0.0) + weight * alpha * one.value
-    return [Term(key, u * by, rectangular=flat) for (key, u, flat), by in moved.items()]
+    return [term_of(Cause.TEMPERATURE, of, u * by, rectangular=flat) for (of, u, flat), by in moved.items()]
 
 
 def _quantity(
     value: float, terms: tuple[Term, ...], newest: Reading, readings: tuple[float, ...]
 ) -> Quantity:
-    squared = math.fsum(t.u**2 for t in terms)
-    few: dict[str, tuple[float, float]] = {}
-    for t in terms:
-        if t.pool is not None and t.dof != math.inf:
-            few[t.pool] = (few.get(t.pool, (0.0, 0.0))[0] + t.u**2, t.dof)
-    fourth = math.fsum(v * v / dof for v, dof in few.values())
+    doubt = of_terms(terms)
     field = READABLE[newest.figure]
     number = from_base(value, newest.unit)
     basis = "mock-up" if newest.figure == "deck_clearance" else "measured"
     typed = {"value": number, "unit": newest.unit.symbol, "basis": basis}
     return Quantity(
         value,
-        math.sqrt(squared),
-        squared * squared / fourth if fourth else math.inf,
+        doubt.u,
+        doubt.dof,
         newest.unit,
         number,
         field.kind,
@@ -319,13 +317,12 @@ def _between(build: Build, figures: Mapping[str, Quantity]) -> dict[str, Quantit
             if i in read:
                 continue
             value, on_line = line_at(read, i)
-            terms = [*on_line, Term(f"~between {number}", scatter)]
+            terms = [*on_line, term_of(Cause.BETWEEN, f"{number}", scatter)]
             template = next(iter(read.values()))[1]
-            squared = math.fsum(t.u**2 for t in terms)
             found[f"cylinders.{number}.deck_clearance"] = replace(
                 template,
                 value=value,
-                u=math.sqrt(squared),
+                u=root_sum_square(terms),
                 dof=math.inf,
                 number=from_base(value, template.unit),
                 as_typed={
@@ -362,22 +359,18 @@ def line_at(read: Mapping[int, tuple[int, Quantity]], at: float) -> tuple[float,
     value = math.fsum(weights[j] * quantity.value for j, (_, quantity) in read.items())
     scatter = between_holes("deck_clearance")
     terms = _line_terms(weights, read)
-    terms += [Term(f"~between {hole}", weights[j] * scatter) for j, (hole, _) in read.items()]
+    terms += [term_of(Cause.BETWEEN, f"{hole}", weights[j] * scatter) for j, (hole, _) in read.items()]
     return value, terms
 
 
 def _line_terms(weights: Mapping[int, float], read: Mapping[int, tuple[int, Quantity]]) -> list[Term]:
     """The terms of the mock-ups that a line stands on, each by its weight."""
-    joined: dict[str, Term] = {}
-    for j, (hole, quantity) in read.items():
-        own = quantity.terms or (
-            Term(f"cylinders.{hole}.deck_clearance", quantity.u, rectangular=quantity.rectangular),
-        )
-        for t in own:
-            before = joined.get(t.key)
-            u = weights[j] * t.u + (before.u if before else 0.0)
-            joined[t.key] = t._replace(u=u)
-    return list(joined.values())
+    return joined(
+        term.times(weights[j])
+        for j, (hole, quantity) in read.items()
+        for term in quantity.terms
+        or (Term(f"cylinders.{hole}.deck_clearance", quantity.u, rectangular=quantity.rectangular),)
+    )
 
 
 def place_is_read(build: Build, place: str | Place) -> bool:

@@ -123,9 +123,11 @@ def compare_gauges(build: Build) -> Iterator[tuple[Place, float, Side, Side]]:
                 continue
             theirs = figure_of(rival, build, used)
             shared = {t.key for t in ours.terms} & {t.key for t in theirs.terms}
-            shared -= {f"~read {place}", f"~rounding {place}"}
             joint = math.fsum(
-                t.u**2 for quantity in (ours, theirs) for t in quantity.terms if t.key not in shared
+                t.u**2
+                for quantity in (ours, theirs)
+                for t in quantity.terms
+                if t.key not in shared or t.cause.is_of_its_place_alone
             )
             apart = abs(ours.value - theirs.value)
             e = apart / math.sqrt(joint) if joint else math.inf if apart else 0.0

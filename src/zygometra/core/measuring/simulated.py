@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from ..build.model import Build
 from ..place import Place, Scope
-from ..quantity import SURVEYED
 from .face_surveys import in_use
 
 
@@ -37,11 +36,7 @@ def simulated_places(build: Build) -> frozenset[str]:
     for bank in build.banks:
         for number in bank.cylinders:
             height = build.figures.get(path := f"cylinders.{number}.deck_height")
-            if (
-                bank.name in banks
-                and height is not None
-                and any(t.key.startswith(SURVEYED) for t in height.terms)
-            ):
+            if bank.name in banks and height is not None and height.is_surveyed:
                 found.add(path)
             depth = f"cylinders.{number}.deck_clearance"
             filled = depth in build.figures and Place.parse(depth) not in used.series

@@ -11,7 +11,7 @@ from ..place import Place
 from ..quantity import Quantity, read_quantity
 from ..sentence import Sentence
 from ..stack.evaluate import evaluate
-from ..stack.results import Spread
+from ..uncertainty import Uncertainty
 from ..units import Kind
 from .judge import window_of
 from .paper import STAND_IN
@@ -130,7 +130,7 @@ def recipe_in_full(
         "deck_clearance": hole.doubts.deck_clearance,
         "quench": hole.doubts.quench,
         "compression_ratio": hole.doubts.compression_ratio,
-        "displacement": Spread(outcome.displacement_u),
+        "displacement": Uncertainty(outcome.displacement_u),
     }
     u = {key: spread.u for key, spread in spreads.items()}
     half = {key: spread.half for key, spread in spreads.items()}

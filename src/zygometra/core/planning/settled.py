@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import replace
 from typing import Any
 
@@ -10,9 +9,9 @@ from ..build.cut_log import FACES, NOTHING_CUT, CutLog, CutPlace, PassMade
 from ..build.model import Bank, Build, Operation
 from ..fields import CYLINDER_NAMES
 from ..house_rules import HouseRules
-from ..quantity import Quantity, Term
-from ..stack.as_cut import joined_terms, terms_of
-from ..stack.sources import HEAD_BEGUN, engine_sources, hole_sources
+from ..quantity import Quantity
+from ..stack.sources import HEAD_BEGUN, engine_sources, hole_sources, terms_at
+from ..uncertainty import Cause, joined, root_sum_square, term_of
 from ..units import from_base
 from .moves import moves_of
 
@@ -111,7 +110,9 @@ def _named_figures(
         assert op.to_height is not None
         plane = replace(
             op.to_height,
-            terms=(Term(f"~named height of {bank}", op.to_height.u, rectangular=op.to_height.rectangular),),
+            terms=(
+                term_of(Cause.HEIGHT, f"of {bank}", op.to_height.u, rectangular=op.to_height.rectangular),
+            ),
         )
         found[f"banks.{bank}.deck_height"] = plane
         numbers = next(one.cylinders for one in build.banks if one.name == bank)
@@ -121,8 +122,8 @@ def _named_figures(
             path = f"cylinders.{number}.deck_clearance"
             height = hole_sources(uncut, bank, number).get(_DECK)
             if (read := figures.get(path)) is not None and height is not None:
-                terms = joined_terms([*read.terms, *(t._replace(u=-t.u) for t in terms_of(height, number))])
-                u = math.sqrt(math.fsum(term.u**2 for term in terms))
+                terms = joined([*read.terms, *(term.times(-1.0) for term in terms_at(height, number))])
+                u = root_sum_square(terms)
                 found[path] = replace(read, terms=tuple(terms), u=u)
     return found
 

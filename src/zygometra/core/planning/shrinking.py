@@ -199,15 +199,13 @@ def _drawn(read: Read, pool: _Pool, truth: Truth, key: str) -> Table:
 
 def _own_drawn(reads: list[Read], pool: _Pool | None, truth: Truth, key: str) -> Table:
     """The part of the readings' variance that no other hole shares, in each draw: as wide as their scatter is drawn."""
-    from .truth import own_term
-
     draws = truth.draws
     assert draws is not None
     total = np.zeros(truth.rows)
     for read in reads:
         quantity = read.source.quantity
         for term in quantity.terms:
-            if own_term(term.key):
+            if term.cause.is_of_its_place_alone:
                 wide = term.pool is not None and np.isfinite(term.dof)
                 total += term.u**2 * (draws.scale(f"~scatter {term.pool}", term.dof) ** 2 if wide else 1.0)
         if not quantity.terms and pool is not None:
@@ -221,11 +219,9 @@ def _own_drawn(reads: list[Read], pool: _Pool | None, truth: Truth, key: str) ->
 
 def _own_variance(source: Source, pool: _Pool | None) -> float:
     """The part of a reading's variance that no other hole shares."""
-    from .truth import own_term
-
     quantity = source.quantity
     if quantity.terms:
-        return sum(term.u**2 for term in quantity.terms if own_term(term.key))
+        return sum(term.u**2 for term in quantity.terms if term.cause.is_of_its_place_alone)
     parts = parts_of_doubt(quantity)
     if pool is None:
         return sum(u * u for u, _, _ in parts)

@@ -119,7 +119,7 @@ class Truth:
         if draws is None or not quantity.u:
             return off
         for term in quantity.terms:
-            if shared or own_term(term.key):
+            if shared or term.cause.is_of_its_place_alone:
                 off = off + term.u * self._drawn(term.key, Shape.of(term.rectangular), term.dof, term.pool)
         if not quantity.terms:
             for (u, shape, dof), key in zip(parts_of_doubt(quantity), _keys_of(source, number), strict=True):
@@ -426,17 +426,6 @@ def missed_by(op: str, bank: str | None = None, cylinder: int | None = None) -> 
         The hole that it works on alone; no unit.
     """
     return f"{op} {bank or cylinder or ''}".strip()
-
-
-def own_term(key: str) -> bool:
-    """Tell whether a term of a measured figure is that place's alone: its readings' scatter and rounding.
-
-    Parameters
-    ----------
-    key : str
-        The source.
-    """
-    return key.startswith(("~read ", "~rounding "))
 
 
 def gasket_tables(truth: Truth, sources: Mapping[int, Mapping[str, Source]]) -> tuple[Table, Table]:

@@ -6,50 +6,13 @@ that differs part to part counts twice.
 
 from __future__ import annotations
 
-import math
 from typing import NamedTuple
 
-from .results import Contribution, Hole, Outcome, Spread, State, ratio_slope
-
-RESULTS = ("deck_clearance", "quench", "clearance", "compression_ratio", "swept", "effective")
-_SLOPE_AT = {"deck_clearance": 4, "quench": 5, "swept": 6, "clearance": 7}
+from ..uncertainty import Term, Uncertainty, in_hole, joined, of_terms
+from .results import Hole, State, along_result
 
 
-def slope_on(outcome: Outcome, item: Contribution, result: str) -> float:
-    """Return the slope of a result on one source, per base unit of the source.
-
-    Parameters
-    ----------
-    outcome : Outcome
-        One hole.
-    item : Contribution
-        One of its contributions.
-    result : str
-        One of :data:`RESULTS`.
-
-    Returns
-    -------
-    float
-        In the result's unit.
-
-    Raises
-    ------
-    KeyError
-        If there is no such result.
-    """
-    if result == "compression_ratio":
-        return ratio_slope(outcome, item)
-    if result == "effective":
-        if outcome.effective is None or outcome.clearance is None:
-            return 0.0
-        volume, trapped = item[7], item[8]
-        return (trapped - (outcome.effective - 1) * volume) / outcome.clearance
-    at = _SLOPE_AT[result]
-    slope: float = item[at]  # type: ignore[assignment]
-    return slope
-
-
-def difference(first: Hole, second: Hole, result: str) -> Spread:
+def difference(first: Hole, second: Hole, result: str) -> Uncertainty:
     """Return the doubt of a result's difference between two holes.
 
     Parameters
@@ -57,11 +20,11 @@ def difference(first: Hole, second: Hole, result: str) -> Spread:
     first, second : Hole
         Two holes of one state.
     result : str
-        One of :data:`RESULTS`.
+        One of :data:`.results.RESULTS`.
 
     Returns
     -------
-    Spread
+    Uncertainty
         Of first minus second, in the result's unit.
 
     Notes
@@ -77,33 +40,21 @@ def difference(first: Hole, second: Hole, result: str) -> Spread:
     >>> difference(hole, hole, "quench").u
     0.0
     """
-    terms: dict[tuple[str, int], tuple[float, float, str, bool]] = {}
+    owed = list[Term]()
     for sign, hole in ((1, first), (-1, second)):
-        for item in hole.outcome.contributions:
-            key, u, dof, each = item[:4]
-            at = (key, hole.number if each else 0)
-            so_far = terms.get(at, (0.0,))[0]
-            moved = so_far + sign * u * slope_on(hole.outcome, item, result)
-            terms[at] = (moved, dof, item[9] or f"{key} {at[1]}", item[10])
-    squared = widest = 0.0
-    few: dict[str, tuple[float, float]] = {}
-    for part, dof, pool, flat in terms.values():
-        square = part * part
-        squared += square
-        if flat:
-            widest = max(widest, square)
-        elif dof != math.inf:
-            few[pool] = (few.get(pool, (0.0, dof))[0] + square, dof)
-    fourth = math.fsum(v * v / dof for v, dof in few.values())
-    dof = squared * squared / fourth if fourth else math.inf
-    return Spread(math.sqrt(squared), dof, widest / squared if squared else 0.0)
+        along = along_result(result, hole.outcome.results)
+        owed += [
+            in_hole(term, hole.number).times(sign * along.slope(slopes))
+            for term, slopes in hole.outcome.contributions
+        ]
+    return of_terms(joined(owed))
 
 
 class Apart(NamedTuple):
     """The largest difference of ratio between two holes, its doubt, and which they are."""
 
     difference: float
-    spread: Spread
+    spread: Uncertainty
     high: int
     low: int
 

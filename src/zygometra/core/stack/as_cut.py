@@ -4,18 +4,23 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 
 from ..build.cut_log import NOTHING_CUT, CutLog
 from ..build.lever_table import OpName
 from ..build.model import Bank, Build, Operation
+from ..linear import Linear, as_linear
 from ..place import Place
-from ..quantity import Quantity, Term, read_quantity
+from ..quantity import Quantity, read_quantity
+from ..uncertainty import Cause, Term, joined, root_sum_square, term_of
 from ..units import Kind, from_base
-from .chamber import ChamberModel, fill_slopes, removed_slopes
-from .crown import Crown
+from . import kernel
+from .chamber import ChamberModel, fill_slopes
+from .in_hole import PLACES, figures_in
+from .kernel import Crown, Figures, closing, crown_gain, flat_cut, milled
 from .results import Source
+from .sources import terms_at
 
 _DECK, _DEPTH, _CHAMBER = "parts.block.deck_height", "mock-up.deck_clearance", "parts.head.chamber_volume"
 _HEIGHT, _CROWN, _ABOVE = (
@@ -68,8 +73,8 @@ def brought_forward(build: Build, bank: Bank, number: int, sources: dict[str, So
         source = out[path]
         quantity = source.quantity
         value = quantity.value + change
-        own = joined_terms([*terms_of(source, number), *terms])
-        u = math.sqrt(math.fsum(term.u**2 for term in own))
+        own = joined([*terms_at(source, number), *terms])
+        u = root_sum_square(own)
         moved = replace(
             quantity,
             value=value,
@@ -103,7 +108,11 @@ def _changes(build: Build, bank: Bank, number: int, sources: dict[str, Source]) 
         # What of the chamber lies in the block goes with its deck.
         area = sources[_POCKET].quantity.value
         missed = _missed(build, "deck_cut", bank, number, -area / 1000)
-        yield _CHAMBER, -area * cut / 1000, [*_along(sources, number, [(_POCKET, -cut / 1000)]), *missed]
+        yield (
+            _CHAMBER,
+            -area * cut / 1000,
+            [*_along(sources, number, _figure(sources, _POCKET) * (-cut / 1000)), *missed],
+        )
     if cut := since("head_cut", _CHAMBER):
         from .sources import chamber_model
 
@@ -126,50 +135,42 @@ def _taken_doubts(
     build: Build, sources: dict[str, Source], number: int, model: ChamberModel, before: float, after: float
 ) -> list[Term]:
     """How a chamber moves with what is known of its shape, milled from one depth to another."""
-    shallow, deep = (removed_slopes(model, cut) for cut in (before, after))
-    terms = _along(
-        sources, number, [(path, less - more) for (path, more), (_, less) in zip(deep, shallow, strict=True)]
-    )
+    if not build.step_fills:
+        shape = {name: _figure(sources, PLACES[name]) for name in _SHAPE if PLACES[name] in sources}
+        figures = Figures(math.nan, math.nan, math.nan, **shape)
+        return _along(sources, number, milled(figures, before) - milled(figures, after))
+    terms = list[Term]()
     for cut, sign in ((before, 1.0), (after, -1.0)):
         for path, slope, fill in fill_slopes(model, cut, build.step_fills):
-            terms += [term._replace(u=sign * slope * term.u) for term in terms_of(Source(path, fill), number)]
+            terms += [term.times(sign * slope) for term in terms_at(Source(path, fill), number)]
     return terms
 
 
-def _along(sources: dict[str, Source], number: int, rows: Sequence[tuple[str, float]]) -> list[Term]:
-    """How a figure moves with others, from its slope on each."""
+# What a chamber's shape is known by.
+_SHAPE = ("removal_rate", "opening_area", "opening_perimeter", "wall_draft")
+
+
+def _figure(sources: dict[str, Source], path: str) -> Linear[str]:
+    """A figure that carries what moves with it, by its place; nought where nobody gave it."""
+    return Linear.of(path, sources[path].quantity.value) if path in sources else Linear(0.0)
+
+
+def _along(sources: dict[str, Source], number: int, moved: Linear[str]) -> list[Term]:
+    """How a figure moves with others: their doubts, along its slope on each."""
     return [
-        term._replace(u=slope * term.u)
-        for path, slope in rows
-        if slope and path in sources
-        for term in terms_of(sources[path], number)
+        term.times(slope)
+        for path, slope in moved.slopes.items()
+        if slope
+        for term in terms_at(sources[path], number)
     ]
-
-
-def joined_terms(terms: list[Term]) -> list[Term]:
-    """Return terms, one for each source: what moves a figure in two ways adds up before it is squared.
-
-    Parameters
-    ----------
-    terms : list of Term
-        A key may stand several times.
-    """
-    by_key: dict[str, Term] = {}
-    for term in terms:
-        before = by_key.get(term.key)
-        by_key[term.key] = term if before is None else term._replace(u=before.u + term.u)
-    return list(by_key.values())
 
 
 def _narrower(sources: dict[str, Source], number: int, cut: float) -> Iterator[_Change]:
     """The opening at the new face of a chamber whose walls close."""
-    from .sources import value_of
-
-    perimeter, alpha = value_of(sources, _PERIMETER), math.radians(value_of(sources, _DRAFT))
-    if _OPENING in sources and (closing := perimeter * math.tan(alpha)):
-        by_draft = math.radians(1) * perimeter / math.cos(alpha) ** 2
-        rows = [(_PERIMETER, -math.tan(alpha) * cut), (_DRAFT, -by_draft * cut)]
-        yield _OPENING, -closing * cut, _along(sources, number, rows)
+    if _OPENING in sources:
+        closes = closing(_figure(sources, _PERIMETER), _figure(sources, _DRAFT))
+        if closes.value:
+            yield _OPENING, -closes.value * cut, _along(sources, number, closes * -cut)
 
 
 def _crown(
@@ -178,33 +179,58 @@ def _crown(
     """What facing a crown moves, from the last piece of metal above its rim to its dish."""
     if not build.cuts.on_hole("crown_cut", bank, number, ()):
         return
-    from .geometry import geometry_of
-
-    crown = geometry_of(sources, 0.0).crown
+    crown = crown_in(sources)
     for path, by in ((_HEIGHT, -1.0), (_DEPTH, 1.0), (_LAND, -1.0), (_THICK, -1.0)):
         if cut := since("crown_cut", path):
-            rim = crown.rim_cut(cut)
+            rim = as_linear(flat_cut(crown, Linear.of(_CUT, cut)).rim)
             # What stands above the rim is gone: from there a miss moves the rim.
-            moves = path != _THICK and cut >= crown.above_rim
-            missed = _missed(build, "crown_cut", bank, number, by) if moves else []
-            doubt = _along(sources, number, [(_ABOVE, -by)]) if moves and rim and crown.above_rim else []
-            yield path, by * rim, [*doubt, *missed]
+            missed = _missed(build, "crown_cut", bank, number, by * rim.slopes.get(_CUT, 0.0))
+            known = rim.value and path != _THICK
+            doubt = _along(sources, number, _figures_in(rim) * by) if known else []
+            yield path, by * rim.value, [*doubt, *(missed if path != _THICK else [])]
     if cut := since("crown_cut", _CROWN):
-        rows = _crown_slopes(crown, cut)
-        missed = _missed(build, "crown_cut", bank, number, crown.slope(cut))
-        yield _CROWN, crown.gained(cut), [*_along(sources, number, rows), *missed]
-    if (cut := since("crown_cut", _ABOVE)) and crown.above_rim > 0:
-        yield _ABOVE, -min(cut, crown.above_rim), []
+        gained = as_linear(crown_gain(crown, flat_cut(crown, Linear.of(_CUT, cut))))
+        missed = _missed(build, "crown_cut", bank, number, gained.slopes.get(_CUT, 0.0))
+        yield _CROWN, gained.value, [*_along(sources, number, _figures_in(gained)), *missed]
+    if (cut := since("crown_cut", _ABOVE)) and (above := crown_at(sources).above_rim) > 0:
+        yield _ABOVE, -min(cut, above), []
 
 
-def _crown_slopes(crown: Crown, cut: float) -> list[tuple[str, float]]:
-    """How a crown's volume after a cut moves with what is known of its shape, in cc per base unit."""
-    rim, above = crown.rim_cut(cut), min(cut, crown.above_rim)
-    if rim > crown.dish_depth:
-        # Cut through, it is flat, whatever it held.
-        return [(_CROWN, -1.0)]
-    opened = (crown.above_area + crown.dish_area) / 1000 if rim and crown.above_rim else 0.0
-    return [(_DISH, -rim / 1000), (_ABOVE_AREA, above / 1000), (_ABOVE, opened)]
+# The cut itself, among the figures that something moves with.
+_CUT = "the cut"
+
+
+def _figures_in(moved: Linear[str]) -> Linear[str]:
+    """The same without the cut."""
+    return Linear(moved.value, {path: slope for path, slope in moved.slopes.items() if path != _CUT})
+
+
+def crown_in(sources: dict[str, Source]) -> Crown:
+    """Return the crown of a hole as a flat cut meets it, its figures carrying their slopes by place.
+
+    Parameters
+    ----------
+    sources : dict
+        The figures that count in it.
+    """
+    names = ("crown_volume", "above_rim", "above_area", "dish_area")
+    told = figures_in(sources)
+    figures = (
+        Linear.of(PLACES[n], getattr(told, n)) if getattr(told, n) is not None else None for n in names
+    )
+    return kernel.crown_of(*figures)
+
+
+def crown_at(sources: dict[str, Source]) -> Crown:
+    """Return the crown of a hole as a flat cut meets it.
+
+    Parameters
+    ----------
+    sources : dict
+        The figures that count in it.
+    """
+    f = figures_in(sources)
+    return kernel.crown_of(f.crown_volume, f.above_rim, f.above_area, f.dish_area)
 
 
 def read_at(build: Build, path: str) -> str:
@@ -249,14 +275,14 @@ def cut_before(build: Build, figure: str, number: int, at: str) -> float:
     if figure == "deck_height":
         return -made("deck_cut")
     if figure in ("deck_clearance", "compression_height", "crown_volume", "top_land_height"):
-        from .geometry import geometry_of
         from .sources import hole_sources
 
-        crown = geometry_of(hole_sources(replace(build, cuts=NOTHING_CUT), bank.name, number), 0.0).crown
+        crown = crown_at(hole_sources(replace(build, cuts=NOTHING_CUT), bank.name, number))
         cut = made("crown_cut")
         if figure == "crown_volume":
-            return crown.gained(cut)
-        return crown.rim_cut(cut) - made("deck_cut") if figure == "deck_clearance" else -crown.rim_cut(cut)
+            return float(crown.gained(cut))
+        rim = float(crown.rim_cut(cut))
+        return rim - made("deck_cut") if figure == "deck_clearance" else -rim
     if figure == "chamber_volume":
         from .sources import chamber_model, hole_sources, value_of
 
@@ -269,7 +295,7 @@ def cut_before(build: Build, figure: str, number: int, at: str) -> float:
 
 def _missed(build: Build, op: OpName, bank: Bank, number: int, by: float) -> list[Term]:
     """What the machine may have missed its depth by, where no more of the cut is planned."""
-    if _left(build, op, bank, number) > _NONE:
+    if not by or _left(build, op, bank, number) > _NONE:
         return []
     amount = next(
         (one.amount for one in build.planned if one.op == op and one.acts_on(bank.name, number)), None
@@ -283,24 +309,7 @@ def _missed(build: Build, op: OpName, bank: Bank, number: int, by: float) -> lis
         else 0.0
     )
     where = bank.name if op != "crown_cut" else str(number)
-    return [Term(f"~cut {op.replace('_', ' ')} {where}", by * u)] if u else []
-
-
-def terms_of(source: Source, number: int) -> list[Term]:
-    """Return what a figure's doubt is made of.
-
-    Parameters
-    ----------
-    source : Source
-        The figure, and where it stands.
-    number : int
-        The hole; no unit.
-    """
-    quantity = source.quantity
-    if quantity.terms or not quantity.u:
-        return list(quantity.terms)
-    key = f"{source.path} at {number}" if quantity.each else source.doubt_key
-    return [Term(key, quantity.u, quantity.dof, None, quantity.rectangular)]
+    return [term_of(Cause.CUT, f"{op.replace('_', ' ')} {where}", by * u)] if u else []
 
 
 def planned_at(build: Build, op: OpName, bank: Bank, number: int) -> float:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from .results import Outcome, ratio_slope
+from ..uncertainty import Term
+from .results import Outcome, along_result
 
 
 class Share(NamedTuple):
-    """One source: its place, its share of the variance (0 to 1), and its own part of u."""
+    """One source: its term, its share of the variance (0 to 1), and its own part of u."""
 
-    path: str
+    term: Term
     share: float
     part_of_u: float
 
@@ -37,14 +38,10 @@ def shares(outcome: Outcome, result: str) -> tuple[Share, ...]:
     >>> shares(evaluate(small_single()).now.holes[0].outcome, "quench")[0].share
     1.0
     """
-    parts: dict[str, float] = {}
-    for item in outcome.contributions:
-        slope = {"quench": item[5], "deck_clearance": item[4]}.get(result)
-        if slope is None:
-            slope = ratio_slope(outcome, item)
-        parts[item[0]] = parts.get(item[0], 0.0) + (slope * item[1]) ** 2
-    total = sum(parts.values())
+    along = along_result(result, outcome.results)
+    parts = [(term, along.slope(slopes) * term.u) for term, slopes in outcome.contributions]
+    total = sum(part * part for _, part in parts)
     if total == 0:
         return ()
-    rows = [Share(path, part / total, part**0.5) for path, part in parts.items() if part > 0]
+    rows = [Share(term, part * part / total, abs(part)) for term, part in parts if part]
     return tuple(sorted(rows, key=lambda row: -row.share))

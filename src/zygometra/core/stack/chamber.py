@@ -18,6 +18,7 @@ from typing import Any, Protocol
 from ..errors import NoAnswer
 from ..quantity import Quantity
 from ..written import Edge, Judged
+from .kernel import closing, milled_opening
 
 
 class ChamberModel(Protocol):
@@ -146,7 +147,7 @@ class DraftedChamber:
     @property
     def closing(self) -> float:
         """How fast the opening shrinks with depth: p·tan α, in mm² per mm."""
-        return self.opening_perimeter * math.tan(math.radians(self.wall_draft))
+        return float(closing(self.opening_perimeter, self.wall_draft))
 
     @property
     def deepest(self) -> float:
@@ -161,7 +162,7 @@ class DraftedChamber:
         cut : float
             Depth h in mm.
         """
-        return (self.opening_area * cut - 0.5 * self.closing * cut * cut) / 1000
+        return float(milled_opening(self.opening_area, self.closing, cut))
 
     def rate(self, cut: float) -> float:
         """Return (A₀ − p·tan α·h) in cc/mm.
@@ -418,33 +419,6 @@ def _slopes(
     by_volume = (more - less) / (2 * near_volume)
     by_depth = [(lost(x + near * step, y) - lost(x - near * step, y)) / (2 * near) for step in one]
     return tuple((float(a), float(b)) for a, b in zip(by_depth, by_volume, strict=True))
-
-
-def removed_slopes(model: ChamberModel, cut: float) -> tuple[tuple[str, float], ...]:
-    """Return by how much what milling takes moves with each figure of the head, in cc per its base unit.
-
-    Parameters
-    ----------
-    model : ChamberModel
-        What milling takes; fills have their own (:func:`fill_slopes`).
-    cut : float
-        Depth h in mm.
-
-    Notes
-    -----
-    Of A₀h − ½·p·tan α·h², and of k·h (handbook of the trade, heads and chambers).
-    """
-    if isinstance(model, RateChamber):
-        return (("parts.head.removal_rate", cut),)
-    if not isinstance(model, DraftedChamber):
-        return ()
-    alpha, square = math.radians(model.wall_draft), 0.5 * cut**2 / 1000
-    by_draft = math.radians(1) * model.opening_perimeter / math.cos(alpha) ** 2
-    return (
-        ("parts.head.opening_area", cut / 1000),
-        ("parts.head.opening_perimeter", -math.tan(alpha) * square),
-        ("parts.head.wall_draft", -by_draft * square),
-    )
 
 
 def fill_slopes(

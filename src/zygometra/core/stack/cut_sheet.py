@@ -312,7 +312,7 @@ def results(evaluation: Evaluation, reader: Reader) -> tuple[Result, ...]:
                 _beside(o.deck_clearance, clearance_u, reader),
                 reader.length(o.quench, quench.u),
                 f"± {reader.band(quench.half)}" if quench.u > 0 else "",
-                ratio_text(before.outcome.compression_ratio, before.outcome.doubts.compression_ratio[0]),
+                ratio_text(before.outcome.compression_ratio, before.outcome.doubts.compression_ratio.u),
                 ratio_text(o.compression_ratio, ratio.u),
                 f"± {figure(ratio.half, 2)}" if ratio.u > 0 else "",
             )

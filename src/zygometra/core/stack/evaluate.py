@@ -12,6 +12,7 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from ..build.lever_table import SWAP
 from ..build.model import Bank, Build, Operation
+from ..uncertainty import Term, in_hole, joined, root_sum_square
 from .as_cut import left_to_cut
 from .hole import evaluate_hole
 from .results import DeckLine, Evaluation, Hole, Source, State
@@ -151,19 +152,17 @@ def _rod_ratio(sources: Mapping[str, Source]) -> tuple[float | None, float]:
 
 def _displacement(holes: Iterable[Hole]) -> tuple[float | None, float]:
     """Σ Vs, and its doubt with shared sources shared and each-different ones apart; None where one is not known."""
-    total = independent = 0.0
-    shared: dict[str, float] = {}
+    total, owed = 0.0, list[Term]()
     for hole in holes:
         if hole.outcome.swept is None:
             return None, math.nan
         total += hole.outcome.swept
-        for path, u, _dof, each, _c, _q, swept, *_ in hole.outcome.contributions:
-            if swept:
-                if each:
-                    independent += (swept * u) ** 2
-                else:
-                    shared[path] = shared.get(path, 0.0) + swept * u
-    return total, math.sqrt(independent + sum(s * s for s in shared.values()))
+        owed += [
+            in_hole(term, hole.number).times(slopes.swept)
+            for term, slopes in hole.outcome.contributions
+            if slopes.swept
+        ]
+    return total, root_sum_square(joined(owed))
 
 
 def deck_line(bank: Bank, clearances: Sequence[float | None], pitch: float) -> DeckLine:

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import replace
 
 from ..build.means import Part
 from ..build.model import GASKET_FIGURES, Gasket
-from ..quantity import Quantity, Term
+from ..quantity import Quantity
+from ..uncertainty import root_sum_square
 from ..units import from_base
 from .results import Source
+from .sources import terms_at
 
 _READ = "mock-up.deck_clearance"
 # The length of each part that stands in the stack, and how far one mm of it lifts the rim.
@@ -90,20 +91,9 @@ def _moved(read: Source, old: Source, new: Source, share: float, number: int) ->
     quantity = read.quantity
     value = quantity.value + share * (old.quantity.value - new.quantity.value)
     terms = [
-        *_terms(read, 1.0, number),
-        *_terms(old, share, number),
-        *_terms(new, -share, number),
+        term.times(by)
+        for source, by in ((read, 1.0), (old, share), (new, -share))
+        for term in terms_at(source, number)
     ]
-    u = math.sqrt(math.fsum(term.u**2 for term in terms))
+    u = root_sum_square(terms)
     return replace(quantity, value=value, number=from_base(value, quantity.unit), u=u, terms=tuple(terms))
-
-
-def _terms(source: Source, by: float, number: int) -> list[Term]:
-    """What a figure's doubt is made of, as far as it moves the clearance."""
-    quantity = source.quantity
-    if quantity.terms:
-        return [term._replace(u=by * term.u) for term in quantity.terms]
-    if not quantity.u:
-        return []
-    key = f"{source.path} at {number}" if quantity.each else source.doubt_key
-    return [Term(key, by * quantity.u, quantity.dof, None, quantity.rectangular)]

@@ -1,36 +1,25 @@
-"""The arithmetic of one hole: clearance, volumes, ratio; its doubt travels in :mod:`.doubts`.
+"""One hole evaluated: the kernel's results under a plan, and what they owe to the doubt of each figure.
 
-Lengths in mm, areas in mm², volumes in cc. Planned operations are terms in it, so
-that today's state and the planned one go through the same lines. A figure that is not
-there is "not a number" in here: it spoils just the results that need it, and those are
+What is not known is "not a number" in here: it spoils just the results that need it, and those are
 handed out as None.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 
-from ..build.lever_table import AMOUNTS
 from ..build.model import Bank, Build, Operation
-from .arithmetic import circle_area, ratio_of
-from .chamber import ChamberModel
-from .doubts import (
-    cut_slopes_of,
-    head_doubts,
-    height_doubts,
-    merged,
-    operation_doubts,
-    propagate,
-    slopes_of,
-    source_doubts,
-    unknown_land,
-)
+from ..uncertainty import Cause, Term, term_of
+from ..usual_figures import USUAL_LAND
+from .arithmetic import ratio_of
+from .chamber import ChamberModel, fill_slopes
 from .fitting import with_gasket, with_part
-from .geometry import NOT_KNOWN, Geometry, clearance_of, geometry_of
-from .motion import drop_and_slopes
-from .results import Doubts, Hole, Outcome, Source, Spread, Terms
-from .slopes import Areas
-from .sources import chamber_model, value_of
+from .in_hole import CUTS, PLACES, Worked, figures_in, worked
+from .kernel import NOT_KNOWN, Crown, Cuts, Figures
+from .motion import piston_drop
+from .results import Areas, Doubts, Hole, Outcome, Slopes, Source, Terms
+from .sources import chamber_model
 
 
 def evaluate_hole(
@@ -69,101 +58,77 @@ def evaluate_hole(
             sources = with_gasket(sources, path, op.gasket)
         if op.part is not None:
             sources = with_part(sources, path, op.part, number)
-    outcome = _outcome(sources, cuts, build)
-    return Hole(number, bank.name, sources, cuts, outcome)
+    return Hole(number, bank.name, sources, cuts, _outcome(sources, cuts, build))
 
 
-def _amounts(cuts: tuple[tuple[str, Operation], ...]) -> dict[str, float]:
-    totals = dict(_NO_CUTS)
-    for _path, op in cuts:
+def cuts_of(operations: Iterable[Operation]) -> Cuts:
+    """Return what operations take in all; None for a lever that is not used.
+
+    Parameters
+    ----------
+    operations : iterable of Operation
+        That act on one hole.
+    """
+    totals: dict[str, float] = {}
+    for op in operations:
         if op.amount is not None:
-            totals[op.op] += op.amount.value
-    return totals
+            totals[op.op] = totals.get(op.op, 0.0) + op.amount.value
+    return Cuts(*(totals.get(name) for name in CUTS))
 
 
-_NO_CUTS: dict[str, float] = {lever.key: 0.0 for lever in AMOUNTS}
-
-
-# long: the stack's arithmetic in its order: each line wants those before it
+# long: one hole in the order of its questions: what it comes to, where metal ends, what it owes to whom
 def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...], build: Build) -> Outcome:
-    """The arithmetic of one hole. Lengths mm, areas mm², volumes cc."""
-    totals = _amounts(cuts) if cuts else _NO_CUTS
-    deck_cut, head_cut, crown_cut = totals["deck_cut"], totals["head_cut"], totals["crown_cut"]
-    g = geometry_of(sources, crown_cut)
-    area = circle_area(g.bore)
-    clearance = clearance_of(sources, g) - deck_cut + g.crown.rim_cut(crown_cut)
-    model = chamber_model(build, sources) if head_cut else None
-    chamber, beyond = _chamber(sources, g, totals, model)
-    if g.land_height < 0 or (crown_cut and g.land_height == 0 and g.land_diameter):
-        beyond |= {"crown"}
-    gasket = value_of(sources, "parts.gasket.volume") if g.as_volume else g.opening * g.thickness / 1000
-    crown = (
-        value_of(sources, "parts.piston.crown_volume", NOT_KNOWN) + g.crown.gained(crown_cut) + totals["bowl"]
-    )
-    crevice = g.land_area * g.land_height / 1000 if g.land_diameter else 0.0
+    """What one hole comes to. Lengths mm, areas mm², volumes cc."""
+    figures, taken = figures_in(sources), cuts_of(op for _, op in cuts) if cuts else _NOTHING
+    model = None if taken.head is None else chamber_model(build, sources)
+    if model is None and taken.head == 0:
+        taken = taken._replace(head=None)
+    closes = figures.intake_closes
+    if closes is not None and not _turns(figures):
+        figures, closes = figures._replace(intake_closes=None), None
+    if build.step_fills and model is not None:
+        filled = model.removed(taken.head) if taken.head <= model.deepest else None
+        figures = figures._replace(filled=filled, removal_rate=None, opening_area=None)
+    found = worked(figures, taken)
+    r, beyond = found.results, ends_of(found, figures, taken, model)
+    volume, chamber, crevice = r.volume, r.chamber, r.crevice
+    if beyond & {"head", "deck"}:
+        volume = chamber = NOT_KNOWN
     if "crown" in beyond:
-        crevice = NOT_KNOWN
-    terms = (
-        chamber,
-        gasket,
-        area * clearance / 1000,
-        crown,
-        crevice,
-        value_of(sources, "parts.head.other_volume"),
-    )
-    volume = sum(terms)
-    swept = value_of(sources, "parts.block.swept_volume") if g.swept_as_volume else area * g.stroke / 1000
-    trapped, motion = 0.0, _AT_REST
-    closes = g.closes if not math.isnan(g.stroke * g.rod) else None
-    if closes is not None:
-        motion = drop_and_slopes(g.stroke, g.rod, 180 + closes)
-        trapped = area * motion[0] / 1000
+        volume = crevice = NOT_KNOWN
     ratio = effective = None
     if volume > 0:
-        ratio = _known(ratio_of(swept, volume))
+        ratio = _known(ratio_of(r.swept, volume))
         if closes is not None and ratio is not None:
-            effective = _known(ratio_of(trapped, volume))
-    slopes = slopes_of(g, area, clearance, motion)
-    areas = Areas(area, g.pocket, g.land_area, g.opening, g.crown)
+            effective = _known(ratio_of(r.trapped, volume))
+    owed = Owed()
+    _figures_doubts(owed, sources, found)
     if cuts:
-        slopes += cut_slopes_of(g, area, deck_cut, crown_cut)
-    doubtful = source_doubts(sources, slopes)
-    if cuts:
-        doubtful += operation_doubts(cuts, areas, model, totals)
-        doubtful += height_doubts(sources, cuts, areas)
-        if model is not None and "head" not in beyond:
-            doubtful += head_doubts(sources, model, head_cut, build)
-    if not g.land_diameter and build.unstated_doubt == "house" and not math.isnan(g.bore):
-        doubtful.append(unknown_land(g.bore))
-    if build.is_measured or build.cuts.passes or any(op.to_height is not None for _, op in cuts):
-        doubtful = merged(doubtful)
-    doubts, contributions = propagate(doubtful, volume, ratio, effective)
-    if math.isnan(clearance + g.thickness + swept + volume):
-        # What is not known has no doubt either, though some of what it waits for has.
-        results = (clearance, clearance + g.thickness, swept, volume, ratio, effective)
-        doubts = Doubts(
-            *(
-                Spread(NOT_KNOWN) if result is None or math.isnan(result) else doubt
-                for result, doubt in zip(results, doubts, strict=True)
-            )
-        )
+        _cut_doubts(owed, sources, cuts, found, model, build)
+    if figures.land_height is None and build.unstated_doubt == "house" and not math.isnan(figures.bore):
+        owed.take((_unknown_land(figures.bore),), Slopes(volume=1.0))
+    owed = owed.joined()
+    clearance, quench, swept, room = map(_known, (r.clearance, r.quench, r.swept, volume))
+    terms = (chamber, r.gasket, r.deck, r.crown, crevice, r.other)
+    shape = Crown(figures.above_rim or 0.0, figures.above_area or 0.0, figures.dish_area or 0.0, r.dish)
     return Outcome(
-        _known(clearance),
-        _known(clearance + g.thickness),
-        _known(swept),
-        _known(volume),
+        clearance,
+        quench,
+        swept,
+        room,
         ratio,
         effective,
         Terms(*(_known(term) for term in terms)),
-        doubts,
-        contributions,
-        _known(g.thickness),
-        areas,
-        head_cut,
-        crown_cut,
-        deck_cut,
+        Doubts(owed.terms, owed.rows, (clearance, quench, swept, room, ratio, effective)),
+        _known(figures.gasket_thickness),
+        Areas(r.area, figures.pocket_area or 0.0, r.ring, r.opening, shape),
         frozenset(beyond),
+        figures,
+        taken,
     )
+
+
+_NOTHING = Cuts()
 
 
 def _known(value: float) -> float | None:
@@ -171,22 +136,133 @@ def _known(value: float) -> float | None:
     return None if math.isnan(value) else value
 
 
-def _chamber(
-    sources: dict[str, Source], g: Geometry, totals: dict[str, float], model: ChamberModel | None
-) -> tuple[float, set[str]]:
-    """The chamber under its cuts in cc, and which cut ends it: no room is left of it that could be milled."""
-    chamber = value_of(sources, "parts.head.chamber_volume", NOT_KNOWN) + totals["open_chamber"]
-    if totals["head_cut"]:
-        if model is None:
-            chamber = NOT_KNOWN
-        elif totals["head_cut"] > model.deepest:
-            return NOT_KNOWN, {"head"}
-        else:
-            chamber -= model.removed(totals["head_cut"])
-            if chamber < 0:
-                return NOT_KNOWN, {"head"}
-    chamber -= g.pocket * totals["deck_cut"] / 1000
-    return (NOT_KNOWN, {"deck"}) if chamber < 0 and g.pocket and totals["deck_cut"] else (chamber, set())
+def _turns(figures: Figures) -> bool:
+    """Whether the crank is known well enough to ask where the piston is; one that cannot turn is an error."""
+    if math.isnan(figures.stroke * figures.rod_length):
+        return False
+    piston_drop(figures.stroke, figures.rod_length, 180 + figures.intake_closes)
+    return True
 
 
-_AT_REST = (0.0, 0.0, 0.0, 0.0)
+def ends_of(found: Worked, figures: Figures, taken: Cuts, model: ChamberModel | None) -> set[str]:
+    """Return the cuts that go on past the end of what they cut.
+
+    Parameters
+    ----------
+    found : Worked
+        What the hole comes to.
+    figures : Figures
+        As it was.
+    taken : Cuts
+        In mm and cc.
+    model : ChamberModel or None
+        What milling takes, where the head is cut.
+
+    Returns
+    -------
+    set of str
+        "head": no chamber is left, or nobody knows its shape so deep; "crown": the ring groove is open;
+        "deck": the chamber in the block has ended.
+    """
+    r, beyond = found.results, set[str]()
+    pocket = (figures.pocket_area or 0.0) * (taken.deck or 0.0) / 1000
+    if model is not None and (taken.head > model.deepest or r.chamber + pocket < 0):
+        beyond.add("head")
+    elif r.chamber < 0 and pocket:
+        beyond.add("deck")
+    if r.land_left < 0 or (taken.crown and r.land_left == 0):
+        beyond.add("crown")
+    return beyond
+
+
+class Owed:
+    """What a hole owes to sources of doubt, while it is collected: their terms, and the slopes on each."""
+
+    __slots__ = ("rows", "terms")
+
+    def __init__(self) -> None:
+        self.terms: list[Term] = []
+        self.rows: list[tuple[float, ...]] = []
+
+    def take(self, terms: Iterable[Term], slopes: tuple[float, ...]) -> None:
+        """Take a figure's terms in, with the slopes of the results on the figure.
+
+        Parameters
+        ----------
+        terms : iterable of Term
+            In the figure's base unit.
+        slopes : tuple of float
+            In the order of :class:`.results.Slopes`.
+        """
+        for term in terms:
+            self.terms.append(term)
+            self.rows.append(slopes)
+
+    def joined(self) -> Owed:
+        """Return it with each source once: a gauge that read two figures of the hole moves it in two ways.
+
+        Where several were joined, the term's u is 1 and the slopes are what one u moves.
+        """
+        if len({term.key for term in self.terms}) == len(self.terms):
+            return self
+        by_key: dict[str, tuple[Term, tuple[float, ...]]] = {}
+        for term, row in zip(self.terms, self.rows, strict=True):
+            before = by_key.get(term.key)
+            if before is not None:
+                first, own = before
+                row = tuple(a * first.u + b * term.u for a, b in zip(own, row, strict=True))
+                term = first._replace(u=1.0)
+            by_key[term.key] = term, row
+        out = Owed()
+        out.terms, out.rows = [t for t, _ in by_key.values()], [row for _, row in by_key.values()]
+        return out
+
+
+def _figures_doubts(owed: Owed, sources: dict[str, Source], found: Worked) -> None:
+    """The doubt of each figure that was used, with the slopes of the results on it."""
+    for place, row in found.slopes:
+        if (source := sources.get(place)) is not None and (terms := source.terms):
+            owed.take(terms, row)
+
+
+def _cut_doubts(
+    owed: Owed,
+    sources: dict[str, Source],
+    cuts: tuple[tuple[str, Operation], ...],
+    found: Worked,
+    model: ChamberModel | None,
+    build: Build,
+) -> None:
+    """How far each planned amount may be missed, and the doubts that only a cut brings in.
+
+    A cut to a named height is d = H − H*: with the stack c = H − K the height cancels, beside a clearance that
+    was read it counts. Fills in steps carry theirs along the curve between them.
+    """
+    height = sources.get(PLACES["deck_height"])
+    head = math.fsum(op.amount.value for _, op in cuts if op.op == "head_cut" and op.amount is not None)
+    reached = model is not None and head <= model.deepest
+    for path, op in cuts:
+        amount = op.amount
+        if amount is None:
+            continue
+        slopes = found.along(op.op)
+        if op.op == "head_cut" and build.step_fills:
+            slopes = Slopes(volume=-model.rate(head) if reached and model is not None else NOT_KNOWN)
+        if amount.u:
+            owed.take((Term(path, amount.u, amount.dof, None, amount.rectangular, amount.each),), slopes)
+        if op.to_height is not None and height is not None:
+            owed.take(height.terms, slopes)
+    if reached and model is not None:
+        for path, slope, fill in fill_slopes(model, head, build.step_fills):
+            owed.take(Source(path, fill).terms, Slopes(volume=-slope))
+
+
+def _unknown_land(bore: float) -> Term:
+    """The doubt of a ring around the top land that counts as nought because nobody knows it.
+
+    Half-width π·B·gap·height of a usual land: what is taken as nought could as well be there (the trade's
+    volumes and ratio). All holes share it.
+    """
+    gap, height = USUAL_LAND
+    u = math.pi * bore * gap * height / 1000 / math.sqrt(3)
+    return term_of(Cause.LAND, "of unknown size", u, rectangular=True)

@@ -7,22 +7,30 @@ the error says why, and what else would do it.
 
 from __future__ import annotations
 
+import itertools
+import math
+from typing import Any
+
 from ..build.lever_table import LEVER, Lever, OpName
 from ..build.levers import setting
 from ..build.model import Build
 from ..errors import NoAnswer
+from ..linear import Linear, as_linear
 from ..sentence import Sentence, sentence
 from ..written import Length, judged
 from .arithmetic import clearance_volume_for
 from .chamber import NOT_KNOWN, ChamberModel
 from .evaluate import evaluate
+from .in_hole import along, worked
+from .kernel import Crown, crown_gain, flat_cut
 from .results import Hole, Outcome
-from .slopes import volume_slope
 from .sources import chamber_model
 
 RESULTS = ("quench", "compression_ratio", "deck_clearance")
 # A hair below nought is rounding: nothing is taken off.
 _HAIR = 1e-9
+# Newton's steps toward a volume: each squares what is left.
+_STEPS = 8
 # A doubt that lets lengths be written to the micrometre.
 _FINE = 0.005
 
@@ -210,8 +218,7 @@ def for_ratio(outcome: Outcome, op: OpName, ratio: float, opened: float = 0.0) -
     more = clearance_volume_for_ratio(swept, ratio) - volume
     if op == "crown_cut":
         return _crown_for(outcome, more, ratio)
-    slope = volume_slope(op, outcome.areas)
-    total = _totals(outcome, opened)[op] + more / slope
+    total = _totals(outcome, opened)[op] + _for_volume(outcome, op, more)
     if op == "gasket":
         if total <= 0:
             raise NoAnswer(
@@ -227,18 +234,65 @@ def for_ratio(outcome: Outcome, op: OpName, ratio: float, opened: float = 0.0) -
     return _metal_off(total, why, "a head cut makes it smaller")
 
 
+def _for_volume(outcome: Outcome, op: OpName, more: float) -> float:
+    """How much more of a lever adds so many cc: along its slope, and again where that bends."""
+    by = more / (along(outcome, op).volume or math.nan)
+    if op != "deck_cut" or outcome.figures.edge_width is None:
+        return by
+    # The chamfer of the bore gets narrower as the deck comes down.
+    for _ in range(_STEPS):
+        taken = outcome.taken._replace(deck=outcome.deck_cut + by)
+        found = worked(outcome.figures, taken)
+        slope = found.along(op).volume
+        left = more - (found.results.volume - (outcome.clearance or 0.0))
+        by += left / slope
+        if abs(left) < _HAIR * abs(slope):
+            break
+    return by
+
+
 def _crown_for(outcome: Outcome, more: float, ratio: float) -> float:
     """The total crown cut that opens so many cc more than today's plan does."""
-    areas, crown = outcome.areas, outcome.areas.crown
-    sinking = areas.bore - areas.ring
-    so_far = crown.gained(outcome.crown_cut) + sinking * crown.rim_cut(outcome.crown_cut) / 1000
-    total = crown.cut_for(so_far + more, sinking)
+    wanted = _opened_by(outcome, outcome.crown_cut) + more
+    total = _least_cut(outcome, wanted)
     if total is None:
         raise NoAnswer("Cutting this crown adds no volume: its dish takes the whole crown.")
     why = Sentence(
         f"the ratio is already below {ratio:g} with the crown uncut, and a crown cut only lowers it"
     )
     return _metal_off(total, why, "a deck cut, a head cut or a thinner gasket raises it")
+
+
+def _opened_by(outcome: Outcome, cut: Any) -> Any:
+    """What a crown cut opens above the piston in cc, from the uncut crown."""
+    areas, off = outcome.areas, flat_cut(outcome.areas.crown, cut)
+    return crown_gain(areas.crown, off) + (areas.bore - areas.ring) * off.rim / 1000
+
+
+def _least_cut(outcome: Outcome, volume: float) -> float | None:
+    """The least crown cut that opens a volume in mm, negative where metal would be put on; None where none does.
+
+    Between the depths at which it meets something else what it opens is a straight line.
+    """
+    edges = edges_of(outcome.areas.crown)
+    for start, end in itertools.pairwise((0.0, *edges, math.inf)):
+        opened: float = _opened_by(outcome, start)
+        inside = start + min((end - start) / 2, 1.0)
+        slope: float = as_linear(_opened_by(outcome, Linear.of("cut", inside))).slopes.get("cut", 0.0)
+        if slope > 0 and start + (volume - opened) / slope <= end:
+            return start + (volume - opened) / slope
+    return None
+
+
+def edges_of(crown: Crown) -> tuple[float, ...]:
+    """Return the depths in mm at which a flat cut meets something else, from the top down.
+
+    Parameters
+    ----------
+    crown : Crown
+        Before it.
+    """
+    return tuple(at for at in (crown.above_rim, crown.above_rim + crown.dish_depth) if 0 < at < math.inf)
 
 
 def head_cut_for_ratio(outcome: Outcome, ratio: float, chamber: ChamberModel | None) -> float:

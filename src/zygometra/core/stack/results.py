@@ -2,37 +2,76 @@
 
 from __future__ import annotations
 
-import math
-from typing import NamedTuple
+from collections.abc import Callable, Sequence
+from operator import attrgetter
+from typing import Any, NamedTuple
 
 from ..build.model import Operation
 from ..quantity import Quantity
-from ..student import band_factor
-from .slopes import Areas
+from ..uncertainty import Sources, Term, Uncertainty
+from .kernel import NOT_KNOWN, Crown, Cuts, Figures
 
 
-class Source(NamedTuple):
+class Source:
     """A figure that was used, and the place it came from.
 
-    ``shared_by`` names the place whose holes alone share its doubt, where those are fewer than share the
-    figure: each bank was machined by itself to one height on paper. Empty where doubt goes with the figure.
+    Parameters
+    ----------
+    path : str
+        The place.
+    quantity : Quantity
+        The figure.
+    shared_by : str
+        The place whose holes alone share its doubt, where those are fewer than share the figure: each bank was
+        machined by itself to one height on paper. Empty where doubt goes with the figure.
     """
 
-    path: str
-    quantity: Quantity
-    shared_by: str = ""
+    __slots__ = ("_terms", "path", "quantity", "shared_by")
+
+    def __init__(self, path: str, quantity: Quantity, shared_by: str = "") -> None:
+        self.path, self.quantity, self.shared_by = path, quantity, shared_by
+        self._terms: tuple[Term, ...] | None = None
 
     @property
     def doubt_key(self) -> str:
         """What names its doubt: figures with one key share it."""
         return self.shared_by or self.path
 
+    @property
+    def terms(self) -> tuple[Term, ...]:
+        """What its doubt is made of; what differs part to part says so."""
+        if self._terms is None:
+            q = self.quantity
+            alone = (Term(self.doubt_key, q.u, q.dof, None, q.rectangular, q.each),) if q.u else ()
+            self._terms = q.terms or alone
+        return self._terms
 
-# One source's doubt and the slopes of the results on it: key (a place, or what readings share),
-# u, degrees of freedom, whether it differs part to part; then clearance and quench (mm), swept,
-# clearance and trapped volume (cc), each per base unit of the source; the scatter it rests on
-# (pooled readings have one for all of them; None: by itself), and whether it is rectangular.
-Contribution = tuple[str, float, float, bool, float, float, float, float, float, str | None, bool]
+
+class Slopes(NamedTuple):
+    """By how much the results of a hole move with one unit of a figure: mm of clearance and quench, cc of volumes."""
+
+    clearance: float = 0.0
+    quench: float = 0.0
+    swept: float = 0.0
+    volume: float = 0.0
+    trapped: float = 0.0
+
+    def times(self, by: float) -> Slopes:
+        """Return the slopes on something of which one unit moves the figure by so much.
+
+        Parameters
+        ----------
+        by : float
+            In the figure's unit per unit of it.
+        """
+        return Slopes(*(by * slope for slope in self))
+
+
+class Contribution(NamedTuple):
+    """What the results of a hole owe to one source of doubt: the source, and their slopes per unit of its ``u``."""
+
+    term: Term
+    slopes: Slopes
 
 
 class Terms(NamedTuple):
@@ -46,48 +85,179 @@ class Terms(NamedTuple):
     other: float | None
 
 
-class Spread(NamedTuple):
-    """The doubt of one result: u, effective degrees of freedom, largest rectangular share of u²."""
-
-    u: float
-    dof: float = math.inf
-    rectangular: float = 0.0
-
-    @property
-    def half(self) -> float:
-        """Half of the 95 % band; nought where there is no doubt."""
-        return band_factor(self.dof, self.rectangular) * self.u if self.u else 0.0
+RESULTS = ("deck_clearance", "quench", "swept", "clearance", "compression_ratio", "effective")
 
 
-def spread_of(quantity: Quantity) -> Spread:
-    """Return u, degrees of freedom and the rectangular share of one figure by itself.
+class Doubts:
+    """The doubt of each result of one hole, worked out when it is first asked for.
 
     Parameters
     ----------
-    quantity : Quantity
-        Measured, or as typed.
+    terms : sequence of Term
+        Each source once.
+    rows : sequence of tuple of float
+        For each, the slopes of :class:`Slopes`, per unit of its u.
+    results : tuple of float or None
+        In the order of :data:`RESULTS`; what is not known has no doubt either: not a number.
+    """
+
+    __slots__ = ("_columns", "_known", "_results", "_rows", "_sources", "_terms")
+
+    def __init__(
+        self, terms: Sequence[Term], rows: Sequence[tuple[float, ...]], results: tuple[float | None, ...]
+    ) -> None:
+        self._terms, self._rows, self._results = terms, rows, results
+        self._known: dict[str, Uncertainty] = {}
+        self._sources: Sources | None = None
+
+    @property
+    def contributions(self) -> tuple[Contribution, ...]:
+        """What the results owe to each source."""
+        return tuple(map(Contribution, self._terms, map(Slopes._make, self._rows)))
+
+    def of(self, result: str) -> Uncertainty:
+        """Return the doubt of a result, in its unit.
+
+        Parameters
+        ----------
+        result : str
+            One of :data:`RESULTS`.
+
+        Raises
+        ------
+        ValueError
+            If there is no such result.
+        """
+        found = self._known.get(result)
+        if found is None:
+            found = self._known[result] = self._worked(result)
+        return found
+
+    def _worked(self, result: str) -> Uncertainty:
+        if self._results[RESULTS.index(result)] is None:
+            return Uncertainty(NOT_KNOWN if None in self._results[:4] else 0.0)
+        if not self._terms:
+            return Uncertainty(0.0)
+        if self._sources is None:
+            # One column for all sources, not one row for each: so it is summed quickest.
+            self._columns = [tuple(term.u for term in self._terms), *zip(*self._rows, strict=True)]
+            self._sources = Sources(self._terms)
+        u, *columns = self._columns
+        own, over, per = along_result(result, self._results)
+        slopes: Any = Slopes._make(columns)
+        if not over:
+            return self._sources.moving([slope * by for slope, by in zip(own(slopes), u, strict=True)])
+        return self._sources.moving(
+            [
+                (slope - over * room) / per * by
+                for slope, room, by in zip(own(slopes), slopes.volume, u, strict=True)
+            ]
+        )
+
+    @property
+    def deck_clearance(self) -> Uncertainty:
+        """In mm."""
+        return self.of("deck_clearance")
+
+    @property
+    def quench(self) -> Uncertainty:
+        """In mm."""
+        return self.of("quench")
+
+    @property
+    def swept(self) -> Uncertainty:
+        """In cc."""
+        return self.of("swept")
+
+    @property
+    def clearance(self) -> Uncertainty:
+        """In cc."""
+        return self.of("clearance")
+
+    @property
+    def compression_ratio(self) -> Uncertainty:
+        """No unit."""
+        return self.of("compression_ratio")
+
+    @property
+    def effective(self) -> Uncertainty:
+        """No unit."""
+        return self.of("effective")
+
+
+class AlongResult(NamedTuple):
+    """How the slope of one result follows from those of a hole on a source: (own − over·volume)/per."""
+
+    own: Callable[[Any], Any]
+    over: float = 0.0
+    per: float = 1.0
+
+    def slope(self, slopes: Slopes) -> float:
+        """Return the slope of the result on one source, in the result's unit per unit of the source.
+
+        Parameters
+        ----------
+        slopes : Slopes
+            Of the hole on the source.
+        """
+        own: float = self.own(slopes)
+        return (own - self.over * slopes.volume) / self.per if self.over else own
+
+
+def along_result(result: str, results: tuple[float | None, ...]) -> AlongResult:
+    """Return how the slopes of one result follow from those of a hole.
+
+    Parameters
+    ----------
+    result : str
+        One of :data:`RESULTS`.
+    results : tuple of float or None
+        Of the hole, in that order.
 
     Returns
     -------
-    Spread
-        In the figure's base unit.
+    AlongResult
+        Nought where a ratio is not known.
+
+    Raises
+    ------
+    KeyError
+        If there is no such result.
+
+    Notes
+    -----
+    dCR/dx = (dVs − (CR − 1)·dVc)/Vc: the ratio (Vs + Vc)/Vc differentiated, and likewise for the effective one.
     """
-    square = quantity.u * quantity.u
-    flat = max((t.u * t.u for t in quantity.terms if t.rectangular), default=0.0)
-    if not quantity.terms and quantity.rectangular:
-        flat = square
-    return Spread(quantity.u, quantity.dof, flat / square if square else 0.0)
+    _, _, _, volume, ratio, effective = results
+    if result in _PLAIN:
+        return AlongResult(_PLAIN[result])
+    value, name = {"compression_ratio": (ratio, "swept"), "effective": (effective, "trapped")}[result]
+    if value is None or volume is None:
+        return AlongResult(lambda _: 0.0)
+    return AlongResult(attrgetter(name), value - 1, volume)
 
 
-class Doubts(NamedTuple):
-    """The doubt of each result of one hole."""
+_PLAIN: dict[str, Callable[[Any], Any]] = {
+    "deck_clearance": attrgetter("clearance"),
+    "quench": attrgetter("quench"),
+    "swept": attrgetter("swept"),
+    "clearance": attrgetter("volume"),
+}
 
-    deck_clearance: Spread
-    quench: Spread
-    swept: Spread
-    clearance: Spread
-    compression_ratio: Spread
-    effective: Spread
+
+class Areas(NamedTuple):
+    """The areas of one hole that a lever moves through, in mm².
+
+    ``pocket`` is the valve pocket of a valve-in-block engine, ``ring`` the ring around the
+    top land (nought where it is not known), ``gasket`` the opening of the gasket, ``crown``
+    the crown with its own areas. Not a number where a figure is not known.
+    """
+
+    bore: float
+    pocket: float
+    ring: float
+    gasket: float
+    crown: Crown
 
 
 class Outcome(NamedTuple):
@@ -96,7 +266,8 @@ class Outcome(NamedTuple):
     Lengths in mm, volumes in cc. A result is None where a figure that it needs is not
     known; ``compression_ratio`` and ``effective`` also where the volumes leave no room above
     the piston. The doubt of an unknown result is not a number. ``beyond`` names the cuts that
-    go on past the end of what they cut: "head", "crown" or "deck".
+    go on past the end of what they cut: "head", "crown" or "deck". ``figures`` and ``taken`` are what
+    it was worked from.
     """
 
     deck_clearance: float | None
@@ -107,13 +278,48 @@ class Outcome(NamedTuple):
     effective: float | None
     terms: Terms
     doubts: Doubts
-    contributions: tuple[Contribution, ...]
     gasket_thickness: float | None
     areas: Areas
-    head_cut: float
-    crown_cut: float
-    deck_cut: float
     beyond: frozenset[str]
+    figures: Figures
+    taken: Cuts
+
+    @property
+    def contributions(self) -> tuple[Contribution, ...]:
+        """What the results owe to each source of doubt."""
+        return self.doubts.contributions
+
+    @property
+    def deck_cut(self) -> float:
+        """What the plan takes off the deck here, in mm."""
+        return self.taken.deck or 0.0
+
+    @property
+    def head_cut(self) -> float:
+        """What the plan takes off the head here, in mm."""
+        return self.taken.head or 0.0
+
+    @property
+    def crown_cut(self) -> float:
+        """What the plan takes off the crown here, in mm."""
+        return self.taken.crown or 0.0
+
+    @property
+    def results(self) -> tuple[float | None, ...]:
+        """The six results, in the order of :data:`RESULTS`."""
+        return self[:6]
+
+    def slope_on(self, slopes: Slopes, result: str) -> float:
+        """Return the slope of a result on one source, in the result's unit per unit of the source.
+
+        Parameters
+        ----------
+        slopes : Slopes
+            Of this hole on the source.
+        result : str
+            One of :data:`RESULTS`.
+        """
+        return along_result(result, self.results).slope(slopes)
 
     @property
     def bore_area(self) -> float:
@@ -176,24 +382,3 @@ class Evaluation(NamedTuple):
 
     now: State
     planned: State
-
-
-def ratio_slope(outcome: Outcome, item: Contribution) -> float:
-    """Return the slope of the ratio on one source, per base unit of the source.
-
-    Parameters
-    ----------
-    outcome : Outcome
-        With a ratio.
-    item : Contribution
-        One of its contributions.
-
-    Returns
-    -------
-    float
-        dCR/dx = (dVs − (CR − 1)·dVc)/Vc.
-    """
-    if outcome.compression_ratio is None or outcome.clearance is None:
-        return 0.0
-    swept, volume = item[6], item[7]
-    return (swept - (outcome.compression_ratio - 1) * volume) / outcome.clearance

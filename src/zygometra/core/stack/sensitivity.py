@@ -8,8 +8,8 @@ from ..build.lever_table import LEVER, OpName
 from ..errors import NoAnswer
 from ..units import THOU, Kind, to_base
 from .chamber import ChamberModel
-from .results import Outcome
-from .slopes import volume_slope
+from .in_hole import along
+from .results import Outcome, Slopes
 
 
 class Sensitivity(NamedTuple):
@@ -80,7 +80,7 @@ def sensitivities(
 
     Notes
     -----
-    dCR = −(CR − 1)/Vc · dVc, dVc by the slopes of :mod:`.slopes`: the ratio (Vs + Vc)/Vc
+    dCR = −(CR − 1)/Vc · dVc, dVc by the kernel's slopes: the ratio (Vs + Vc)/Vc
     differentiated (handbook of the trade, volumes and ratio).
     """
     if outcome.compression_ratio is None or outcome.clearance is None:
@@ -94,12 +94,9 @@ def sensitivities(
             continue
         lever = LEVER[key]
         step = cc if lever.kind is Kind.VOLUME else length
-        total = outcome.crown_cut if key == "crown_cut" else 0.0
-        by_volume = per_cc * volume_slope(key, outcome.areas, milled, total)
-        # While only what stands above the rim is cut, the rim and so the gap stay.
-        moves = key != "crown_cut" or total >= outcome.areas.crown.above_rim
-        by_gap = lever.quench * step if moves else 0.0
-        rows.append(Sensitivity(key, label, step, lever.unit.symbol, by_volume * step, by_gap))
+        slopes = Slopes(volume=-milled) if key == "head_cut" else along(outcome, key)
+        by_volume = per_cc * slopes.volume
+        rows.append(Sensitivity(key, label, step, lever.unit.symbol, by_volume * step, slopes.quench * step))
     return tuple(rows)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from ..build.model import Build
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field
 from ..quantity import Quantity
+from ..uncertainty import Term, in_hole
 from .chamber import BegunChamber, ChamberModel, DraftedChamber, RateChamber, StepFilledChamber
 from .results import Source
 
@@ -74,12 +75,25 @@ def hole_sources(
         sources[path] = Source(path, quantity)
     height = sources.get(_DECK)
     if height is not None and len(build.banks) > 1 and height.path == _DECK and is_paper(height.quantity):
-        sources[_DECK] = height._replace(shared_by=f"{prefix_of_bank}deck_height")
+        sources[_DECK] = Source(height.path, height.quantity, f"{prefix_of_bank}deck_height")
     if build.cuts.passes:
         from .as_cut import brought_forward
 
         return brought_forward(build, build.bank_of(cylinder), cylinder, sources)
     return sources
+
+
+def terms_at(source: Source, number: int) -> list[Term]:
+    """Return what the doubt of a figure is made of in one hole: what differs part to part is that hole's.
+
+    Parameters
+    ----------
+    source : Source
+        The figure, and where it stands.
+    number : int
+        The hole; no unit.
+    """
+    return [in_hole(term, number) for term in source.terms]
 
 
 def is_paper(quantity: Quantity) -> bool:

@@ -9,13 +9,13 @@ from typing import Any, NamedTuple
 from flask import url_for
 
 from zygometra.core.digits import figure, number_of
-from zygometra.core.fields import Field, field_at, place_label
+from zygometra.core.fields import Field, field_at, term_label
 from zygometra.core.measuring.figures import figure_of
 from zygometra.core.measuring.logbook import NAME_OF, Logbook, Reading
 from zygometra.core.measuring.said import where_words
 from zygometra.core.place import Place
 from zygometra.core.quantity import Quantity
-from zygometra.core.stack.results import spread_of
+from zygometra.core.uncertainty import Cause, Term
 from zygometra.core.wording import Reader
 from zygometra.store import facts
 
@@ -90,7 +90,7 @@ def _line(
 def _band_words(quantity: Quantity | None) -> str:
     if quantity is None or not quantity.u:
         return ""
-    spread = spread_of(quantity)
+    spread = quantity.uncertainty
     dof = "many" if spread.dof > 1000 else figure(spread.dof, 1)
     return f"{dof} degrees of freedom, k = {figure(spread.half / spread.u, 2)}"
 
@@ -105,16 +105,14 @@ def _sources(quantity: Quantity, field: Field, reader: Reader) -> list[Sourced]:
             if field.kind.value == "length"
             else f"{figure(abs(t.u), 3)} {quantity.unit.symbol}"
         )
-        rows.append(
-            Sourced(_source_words(t.key), u, f"{figure(100 * t.u * t.u / total if total else 0.0, 0)} %")
-        )
+        rows.append(Sourced(_source_words(t), u, f"{figure(100 * t.u * t.u / total if total else 0.0, 0)} %"))
     return rows
 
 
-def _source_words(key: str) -> str:
+def _source_words(term: Term) -> str:
     """A source in words; of the readings themselves without saying again of what."""
-    own = {"~read ": "scatter of its readings", "~rounding ": "rounding of its readings"}
-    return next((words for begins, words in own.items() if key.startswith(begins)), place_label(key))
+    own = {Cause.READ: "scatter of its readings", Cause.ROUNDING: "rounding of its readings"}
+    return own.get(term.cause) or term_label(term)
 
 
 def _paper(bench: Bench, place: Place, field: Field) -> str:

@@ -10,7 +10,6 @@ from zygometra.core.measuring.agreement import Agreement
 from zygometra.core.measuring.logbook import READABLE, Reading
 from zygometra.core.measuring.said import where_words
 from zygometra.core.quantity import Quantity, read_field
-from zygometra.core.stack.results import spread_of
 from zygometra.core.units import Kind, from_base
 from zygometra.core.wording import Reader
 from zygometra.core.written import AsTyped
@@ -152,7 +151,7 @@ def mark_of(how: Agreement) -> str:
 
 def quantity_words(quantity: Quantity, field: Field, reader: Reader) -> tuple[str, str]:
     """Return a measured figure and half of its 95 % band, with no more digits than the doubt allows."""
-    half = spread_of(quantity).half
+    half = quantity.uncertainty.half
     if field.kind is Kind.LENGTH:
         unit_u = quantity.u
         value = (

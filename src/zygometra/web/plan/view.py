@@ -27,7 +27,8 @@ from zygometra.core.planning.ways import Way
 from zygometra.core.planning.why_first import why
 from zygometra.core.planning.why_none import Reason
 from zygometra.core.stack.cut_sheet import CAUTIONS
-from zygometra.core.stack.results import Hole, Spread
+from zygometra.core.stack.results import Hole
+from zygometra.core.uncertainty import Uncertainty
 from zygometra.core.windows import Window
 from zygometra.core.wording import Reader
 from zygometra.drawing.bands import Estimate, axis, bands
@@ -420,7 +421,7 @@ def _holes(asked: Asked, plan: Plan, reader: Reader) -> list[dict[str, Any]]:
     ]
 
 
-def _doubt(hole: Hole) -> Spread:
+def _doubt(hole: Hole) -> Uncertainty:
     return hole.outcome.doubts.compression_ratio
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from zygometra.core.digits import figure
-from zygometra.core.fields import place_label
+from zygometra.core.fields import term_label
 from zygometra.core.stack.budget import shares
 from zygometra.core.stack.results import Hole
 from zygometra.core.stack.sensitivity import sensitivities
@@ -60,7 +60,7 @@ def derivation(result: WhatIf, chosen: str, *, as_it_stands: bool) -> dict[str, 
 def _budget(hole: Hole, chosen: str) -> list[tuple[str, str]]:
     key = chosen if chosen in _RESULTS else _RESULTS[0]
     largest = shares(hole.outcome, key)[:_MOST_SHARES]
-    return [(place_label(share.path), figure(100 * share.share, 0)) for share in largest]
+    return [(term_label(share.term), figure(100 * share.share, 0)) for share in largest]
 
 
 def _effects(bench: Bench, hole: Hole) -> list[tuple[str, str, str, str]]:

@@ -1,0 +1,570 @@
+"""What a hole comes to: the trade's arithmetic, written once, from its figures to its ratio, cut or uncut.
+
+Plain expressions over columns. A column is a hole, a draw, a recipe or a candidate: with floats they give one
+hole, with arrays draws and recipes, with :class:`..linear.Linear` the coefficients of a programme, and
+:mod:`.derived` takes from them the slopes that doubts, sensitivities and inverse questions go along. A figure
+that has no say is None, one that nobody knows is not a number. Lengths in mm, areas in mm², volumes in cc.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Any, NamedTuple
+
+from .arithmetic import circle_area, deck_clearance
+from .columns import cosine, endless_unless_positive, least, positive, root, sine, tangent
+
+# A float, an array, or what carries its slopes.
+Column = Any
+
+NOT_KNOWN = math.nan
+
+
+class Figures(NamedTuple):
+    """The figures of a hole as it is: lengths in mm, areas in mm², volumes in cc, angles in degrees.
+
+    None where a figure has no say: the stack where a mock-up read the clearance, the gasket's bore where its
+    opening is given as an area. ``filled`` is what fills in steps say that the head cut takes.
+    """
+
+    bore: Column
+    stroke: Column
+    rod_length: Column
+    compression_height: Column = None
+    deck_height: Column = None
+    read_clearance: Column = None
+    gasket_thickness: Column = math.nan
+    gasket_bore: Column = None
+    gasket_opening: Column = None
+    gasket_volume: Column = None
+    chamber_volume: Column = math.nan
+    other_volume: Column = None
+    crown_volume: Column = math.nan
+    above_rim: Column = None
+    above_area: Column = None
+    dish_area: Column = None
+    land_diameter: Column = None
+    land_height: Column = None
+    pocket_area: Column = None
+    edge_width: Column = None
+    edge_angle: Column = None
+    swept_volume: Column = None
+    removal_rate: Column = None
+    opening_area: Column = None
+    opening_perimeter: Column = None
+    wall_draft: Column = None
+    filled: Column = None
+    intake_closes: Column = None
+
+
+class Cuts(NamedTuple):
+    """What a plan takes at a hole in all: mm off deck, head and crown, cc of chamber and bowl; None where nothing."""
+
+    deck: Column = None
+    head: Column = None
+    crown: Column = None
+    opened: Column = None
+    bowl: Column = None
+
+
+class Crown(NamedTuple):
+    """A crown as a flat cut meets it, lengths in mm, areas in mm².
+
+    ``above_rim`` stands above the rim over ``above_area``, both nought where nothing does or nobody said;
+    ``dish_area`` is the opening of dish and pockets at the rim, ``dish`` what they hold below it in cc, infinite
+    where no end of them is known.
+    """
+
+    above_rim: Column = 0.0
+    above_area: Column = 0.0
+    dish_area: Column = 0.0
+    dish: Column = math.inf
+
+    @property
+    def dish_depth(self) -> Column:
+        """How deep the dish is with straight walls in mm, infinite where no end of it is known."""
+        return self.dish * 1000 / self.dish_area if self.dish_area else math.inf
+
+    def rim_cut(self, total: Column) -> Column:
+        """Return what a flat cut takes off the rim once nothing stands above it, in mm.
+
+        Parameters
+        ----------
+        total : float, array, or what carries slopes
+            Depth of the whole cut in mm, from the highest point down.
+        """
+        return flat_cut(self, total).rim
+
+    def gained(self, total: Column) -> Column:
+        """Return what a flat cut adds to the crown's volume in cc.
+
+        Parameters
+        ----------
+        total : float, array, or what carries slopes
+            Depth of the whole cut in mm.
+        """
+        return crown_gain(self, flat_cut(self, total))
+
+
+class Hole(NamedTuple):
+    """A hole as it is or as it is cut so far: where its rim stops, and what of its clearance volume is not the deck's.
+
+    ``chamber`` in cc holds the pockets in the block, ``crown`` dish less dome, ``crevice`` the ring of area ``ring``
+    around the top land, ``other`` the edge of the bore; the gasket is none of them.
+    """
+
+    clearance: Column
+    area: Column
+    chamber: Column
+    crown: Column
+    crevice: Column
+    other: Column
+    ring: Column
+    shape: Crown
+    pocket: Column = None
+    edge: Edge | None = None
+
+    @property
+    def closed(self) -> Column:
+        """The clearance volume without gasket and deck, in cc."""
+        return self.chamber + self.crown + self.crevice + self.other
+
+
+class Edge(NamedTuple):
+    """The chamfer at the upper edge of a bore: width along the deck and bore in mm, angle from the deck in degrees."""
+
+    width: Column
+    angle: Column
+    bore: Column
+
+
+class FlatCut(NamedTuple):
+    """What a flat cut over a crown meets, from the top down: mm above the rim, mm off the rim, cc of the dish."""
+
+    above: Column
+    rim: Column
+    dish: Column
+
+
+class Stacked(NamedTuple):
+    """What a hole comes to: clearance and quench in mm, clearance volume in cc."""
+
+    clearance: Column
+    quench: Column
+    volume: Column
+
+
+# -- as it is --------------------------------------------------------------------------
+
+
+def rim_clearance(f: Figures) -> Column:
+    """Return how far the rim stops below the deck, in mm: as a mock-up read it, or as the stack gives it.
+
+    Parameters
+    ----------
+    f : Figures
+        Of the hole.
+    """
+    if f.read_clearance is not None:
+        return f.read_clearance
+    return deck_clearance(f.deck_height, f.stroke, f.rod_length, f.compression_height)
+
+
+def swept_volume(f: Figures) -> Column:
+    """Return bore area × stroke in cc, or what is given in its place.
+
+    Parameters
+    ----------
+    f : Figures
+        Of the hole.
+    """
+    return circle_area(f.bore) * f.stroke / 1000 if f.swept_volume is None else f.swept_volume
+
+
+def gasket_volume(f: Figures) -> Column:
+    """Return what the gasket's opening holds in cc: its area, or its bore's, × its thickness, or as it is given.
+
+    Parameters
+    ----------
+    f : Figures
+        Of the hole.
+    """
+    if f.gasket_volume is not None:
+        return f.gasket_volume
+    return held_by_gasket(gasket_opening(f), f.gasket_thickness)
+
+
+def gasket_opening(f: Figures) -> Column:
+    """Return the area of the gasket's opening in mm²: as it is given, or of a round one.
+
+    Parameters
+    ----------
+    f : Figures
+        Of the hole.
+    """
+    return circle_area(f.gasket_bore) if f.gasket_opening is None else f.gasket_opening
+
+
+def held_by_gasket(opening: Column, thickness: Column) -> Column:
+    """Return opening × thickness in cc.
+
+    Parameters
+    ----------
+    opening : float, array, or what carries slopes
+        Area in mm².
+    thickness : float, array, or what carries slopes
+        Compressed, in mm.
+    """
+    return opening * thickness / 1000
+
+
+def crown_of(crown_volume: Column, above_rim: Column, above_area: Column, dish_area: Column) -> Crown:
+    """Return a crown as a flat cut meets it.
+
+    Parameters
+    ----------
+    crown_volume : float, array, or what carries slopes
+        What the crown adds above its rim in cc, dome negative.
+    above_rim, above_area : float, array, or what carries slopes
+        Of what stands above the rim, in mm and mm²; None where nothing does.
+    dish_area : float, array, or what carries slopes
+        Opening of dish and pockets at the rim in mm²; None where nobody said.
+
+    Notes
+    -----
+    Dish and pockets hold V_crown + A_above·z, straight walls.
+
+    Examples
+    --------
+    >>> crown_of(5.0, None, None, 2000.0).dish, crown_of(-5.0, None, None, 2000.0).dish
+    (5.0, inf)
+    """
+    stands = above_rim is not None
+    if dish_area is None:
+        return Crown(above_rim, above_area) if stands else _FLAT
+    held = crown_volume + above_area * above_rim / 1000 if stands else crown_volume
+    dish = endless_unless_positive(held)
+    return Crown(above_rim, above_area, dish_area, dish) if stands else Crown(0.0, 0.0, dish_area, dish)
+
+
+_FLAT = Crown()
+
+
+def uncut(f: Figures) -> Hole:
+    """Return a hole as it is.
+
+    Parameters
+    ----------
+    f : Figures
+        Of the hole.
+    """
+    area = circle_area(f.bore)
+    ring: Column = 0.0
+    crevice: Column = 0.0
+    if f.land_height is not None:
+        ring = area - circle_area(f.land_diameter)
+        crevice = ring * f.land_height / 1000
+    other: Column = 0.0 if f.other_volume is None else f.other_volume
+    edge = None if f.edge_width is None else Edge(f.edge_width, f.edge_angle, f.bore)
+    if edge is not None:
+        other = other + chamfer(edge, None)
+    shape = crown_of(f.crown_volume, f.above_rim, f.above_area, f.dish_area)
+    return Hole(
+        rim_clearance(f),
+        area,
+        f.chamber_volume,
+        f.crown_volume,
+        crevice,
+        other,
+        ring,
+        shape,
+        f.pocket_area,
+        edge,
+    )
+
+
+# -- cut -------------------------------------------------------------------------------
+
+
+def flat_cut(shape: Crown, cut: Column) -> FlatCut:
+    """Return what a flat cut over the crown meets: what stands above the rim first, then the rim with its dish.
+
+    Parameters
+    ----------
+    shape : Crown
+        Before it.
+    cut : float, array, or what carries slopes
+        In mm, from the highest point down.
+
+    Notes
+    -----
+    Above min(t, z), rim max(t − z, 0), dish min(A_dish·rim, what it holds): straight walls. Once the dish is cut
+    through the flat remains; it never becomes a dome (the trade's pistons).
+
+    Examples
+    --------
+    >>> flat_cut(Crown(0.5, 900.0, 2000.0, 3.0), 0.8)
+    FlatCut(above=0.5, rim=0.30000000000000004, dish=0.6000000000000001)
+    """
+    above: Column = 0.0
+    dish: Column = 0.0
+    rim = cut
+    if not _is_nought(shape.above_rim):
+        rim, above = positive(cut - shape.above_rim), least(cut, shape.above_rim)
+    if not _is_nought(shape.dish_area):
+        dish = least(shape.dish_area * rim / 1000, shape.dish)
+    return FlatCut(above, rim, dish)
+
+
+def _is_nought(figure: Column) -> bool:
+    """True where a figure is nought for certain, not in a column of which some may be."""
+    return isinstance(figure, float) and figure == 0.0
+
+
+def crown_gain(shape: Crown, off: FlatCut) -> Column:
+    """Return what a flat cut adds to the crown's volume in cc: less dome, then less dish.
+
+    Parameters
+    ----------
+    shape : Crown
+        Before it.
+    off : FlatCut
+        What it meets.
+    """
+    return -off.dish if _is_nought(shape.above_rim) else shape.above_area * off.above / 1000 - off.dish
+
+
+def with_crown_cut(h: Hole, off: FlatCut) -> Hole:
+    """Return a hole with its crown cut: its rim lower, its dome less, its dish shallower, its top land shorter.
+
+    Parameters
+    ----------
+    h : Hole
+        Before it.
+    off : FlatCut
+        What the cut meets.
+    """
+    return h._replace(
+        clearance=h.clearance + off.rim,
+        crown=h.crown + crown_gain(h.shape, off),
+        crevice=h.crevice if _is_nought(h.ring) else h.crevice - h.ring * off.rim / 1000,
+    )
+
+
+def milled(f: Figures, cut: Column) -> Column:
+    """Return what milling a head face takes from the chamber, in cc.
+
+    Parameters
+    ----------
+    f : Figures
+        A known rate k, or the opening's area with perimeter and wall draft, or what fills in steps say.
+    cut : float, array, or what carries slopes
+        Depth h in mm.
+
+    Returns
+    -------
+    float, array, or what carries slopes
+        k·h, or A₀·h − ½·p·tan α·h², h from the face as it is; not a number where nobody knows.
+    """
+    if f.filled is not None:
+        return f.filled
+    if f.removal_rate is not None:
+        return f.removal_rate * cut
+    if f.opening_area is None:
+        return NOT_KNOWN
+    if f.opening_perimeter is None or f.wall_draft is None:
+        return milled_opening(f.opening_area, 0.0, cut)
+    return milled_opening(f.opening_area, closing(f.opening_perimeter, f.wall_draft), cut)
+
+
+def milled_opening(area: Column, closes: Column, cut: Column) -> Column:
+    """Return what milling takes from a chamber whose opening shrinks evenly: A₀·h − ½·p·tan α·h², in cc.
+
+    Parameters
+    ----------
+    area : float, array, or what carries slopes
+        A₀ of the uncut face in mm².
+    closes : float, array, or what carries slopes
+        p·tan α in mm² per mm.
+    cut : float, array, or what carries slopes
+        Depth h in mm.
+    """
+    return (area * cut - 0.5 * closes * cut * cut) / 1000
+
+
+def closing(perimeter: Column, draft: Column) -> Column:
+    """Return how fast a chamber's opening shrinks with depth: p·tan α, in mm² per mm.
+
+    Parameters
+    ----------
+    perimeter : float, array, or what carries slopes
+        In mm.
+    draft : float, array, or what carries slopes
+        In degrees from the face's normal.
+    """
+    return perimeter * tangent(draft)
+
+
+def with_deck_cut(h: Hole, cut: Column) -> Hole:
+    """Return a hole with its deck cut: its rim higher, and less of the chamber in the block and of its bore's edge.
+
+    Parameters
+    ----------
+    h : Hole
+        Before it.
+    cut : float, array, or what carries slopes
+        In mm.
+    """
+    chamber = h.chamber
+    if h.pocket is not None:
+        chamber = chamber - h.pocket * cut / 1000
+    other = h.other if h.edge is None else h.other - chamfer(h.edge, None) + chamfer(h.edge, cut)
+    return h._replace(clearance=h.clearance - cut, chamber=chamber, other=other)
+
+
+def chamfer(edge: Edge, deck_cut: Column) -> Column:
+    """Return what the chamfer at the upper edge of a bore holds once its deck is cut, in cc.
+
+    Parameters
+    ----------
+    edge : Edge
+        As it was before the cut.
+    deck_cut : float, array, or what carries slopes
+        In mm; None for none.
+
+    Returns
+    -------
+    float, array, or what carries slopes
+        2π·(B/2 + w/3)·½·w²·tan α: a triangle turned about the bore's axis (Pappus), w what is left of its width;
+        nought once the deck is below it.
+    """
+    slant = tangent(edge.angle)
+    width = edge.width if deck_cut is None else positive(edge.width - deck_cut / slant)
+    return math.pi * (edge.bore / 2 + width / 3) * width * width * slant / 1000
+
+
+def closed_by(h: Hole, thickness: Column, gasket: Column) -> Stacked:
+    """Return what a hole comes to under a gasket.
+
+    Parameters
+    ----------
+    h : Hole
+        Cut.
+    thickness : float, array, or what carries slopes
+        Of the gasket, compressed, in mm.
+    gasket : float, array, or what carries slopes
+        What it holds, in cc.
+    """
+    return Stacked(h.clearance, h.clearance + thickness, h.closed + gasket + deck_volume(h))
+
+
+def deck_volume(h: Hole) -> Column:
+    """Return what lies between rim and deck in cc: A·c, less than nought where the rim stands proud.
+
+    Parameters
+    ----------
+    h : Hole
+        Cut.
+    """
+    return h.area * h.clearance / 1000
+
+
+def trapped_volume(f: Figures) -> Column:
+    """Return what the piston sweeps from where the intake closes, in cc.
+
+    Parameters
+    ----------
+    f : Figures
+        With ``intake_closes`` in degrees after bottom dead centre.
+
+    Returns
+    -------
+    float, array, or what carries slopes
+        A·x(180° + θ), x(φ) = r(1 − cos φ) + L − √(L² − r² sin² φ), r = S/2.
+    """
+    r, angle = f.stroke / 2, f.intake_closes + 180.0
+    across = r * sine(angle)
+    drop = r - r * cosine(angle) + f.rod_length - root(f.rod_length * f.rod_length - across * across)
+    return circle_area(f.bore) * drop / 1000
+
+
+# -- one hole --------------------------------------------------------------------------
+
+
+class Results(NamedTuple):
+    """What one hole comes to: the five that carry slopes, then the terms of its clearance volume, then its areas.
+
+    Clearance and quench in mm; swept, clearance and trapped volume in cc; the terms in cc; bore, ring around the top
+    land and gasket opening in mm²; what the dish held uncut in cc; what is left of the top land in mm.
+    """
+
+    clearance: Column
+    quench: Column
+    swept: Column
+    volume: Column
+    trapped: Column
+    chamber: Column
+    gasket: Column
+    deck: Column
+    crown: Column
+    crevice: Column
+    other: Column
+    area: Column
+    ring: Column
+    opening: Column
+    dish: Column
+    land_left: Column
+
+
+# How many of the results carry slopes.
+SLOPED = 5
+
+
+def hole(f: Figures, cuts: Cuts) -> Results:
+    """Return what a hole comes to under its cuts.
+
+    Parameters
+    ----------
+    f : Figures
+        As it is.
+    cuts : Cuts
+        What is taken.
+
+    Notes
+    -----
+    c = H − (S/2 + L + P) − deck + rim; q = c + gasket; Vs = A·S;
+    Vc = chamber + gasket + A·c + crown + crevice + other (the trade's stack and volumes).
+    """
+    h, land = uncut(f), f.land_height
+    if cuts.crown is not None:
+        off = flat_cut(h.shape, cuts.crown)
+        h = with_crown_cut(h, off)
+        land = None if land is None else land - off.rim
+    if cuts.bowl is not None:
+        h = h._replace(crown=h.crown + cuts.bowl)
+    if cuts.opened is not None:
+        h = h._replace(chamber=h.chamber + cuts.opened)
+    if cuts.head is not None:
+        h = h._replace(chamber=h.chamber - milled(f, cuts.head))
+    if cuts.deck is not None:
+        h = with_deck_cut(h, cuts.deck)
+    gasket = gasket_volume(f)
+    stacked = closed_by(h, f.gasket_thickness, gasket)
+    return Results(
+        stacked.clearance,
+        stacked.quench,
+        swept_volume(f),
+        stacked.volume,
+        0.0 if f.intake_closes is None else trapped_volume(f),
+        h.chamber,
+        gasket,
+        deck_volume(h),
+        h.crown,
+        h.crevice,
+        h.other,
+        h.area,
+        h.ring,
+        NOT_KNOWN if f.gasket_volume is not None else gasket_opening(f),
+        h.shape.dish,
+        math.inf if land is None else land,
+    )
