@@ -13,7 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..build.model import Gasket
+from ..stack.arithmetic import ratio_of
 from ..stack.fitting import with_gasket
+from ..stack.kernel import over_rim
 from ..stack.results import Source
 from ..windows import EDGE
 from .distinct import Flags
@@ -187,7 +189,7 @@ class Chances:
         """How far apart equal holes are drawn, in ratio and in quench, and how far that moves from draw to draw."""
         if not self.moves.wander:
             side = self.standing.drawn
-            full = side.closed + side.gasket_volume + side.area * side.clearance / 1000
+            full = side.cut(np.zeros(1)).full(side.clearance) + side.gasket_volume
             known = (
                 side if not np.isnan(side.gasket).any() else side._replace(gasket=np.ones_like(side.gasket))
             )
@@ -339,11 +341,11 @@ class Chances:
         """Least and most ratio of the bank in each draw, for points of one pattern."""
         pattern = self.standing.patterns[key // 2]
         clearance = side.clearance - (pattern.wedge * self.standing.shares)[:, None]
-        full = side.closed + self._missed_openings(pattern.opened) + side.area * clearance / 1000
+        full = side.full(clearance) + self._missed_openings(pattern.opened)
         if key % 2:
             full = full + side.gasket_volume
         every = full[:, None, :] + (shift * self._per_mm)[None, :, :]
-        ratio = 1 + side.swept[:, None, :] / every
+        ratio = ratio_of(side.swept[:, None, :], every)
         return np.stack([ratio.min(axis=0), ratio.max(axis=0)], axis=1)
 
     def stated(self, side: Side, rows: Rows, many: Many) -> tuple[Table, Table]:
@@ -370,8 +372,7 @@ class Chances:
         kept = (rows.gasket[row] < 0)[:, None]
         thickness = np.where(kept, side.gasket, rows.thickness[row][:, None])
         volume = np.where(kept, side.gasket_volume, rows.volume[row][:, None])
-        full = side.closed + volume + side.area * clearance / 1000
-        full = full - side.pocket * (many.deck[:, None] + shares) / 1000
+        full = side.full(clearance) + volume - over_rim(side.pocket, many.deck[:, None] + shares)
         milled = self.taken.volume(many.cuts) if self.taken is not None else np.zeros(len(row))
         every = full + rows.opened[row] + many.more[:, None] - milled[:, None]
         return _ends(1 + side.swept / every), _ends(clearance + thickness)

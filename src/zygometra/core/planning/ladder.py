@@ -120,7 +120,7 @@ class Ladder:
             area = uncut.area + uncut.pocket
             both = (uncut.dish_area + uncut.ring) / area
             # Once the dish is cut away the ring alone gives room.
-            shallow = float((uncut.ring / area if np.isfinite(uncut.dish_depth).any() else both).min())
+            shallow = float((uncut.ring / area if np.isfinite(uncut.dish).any() else both).min())
             held = held / self._per_mm
             short = least + under + held - self._mills()
             room = most + over + held + self._opens() + self.moves.bowl / self._per_mm

@@ -128,9 +128,13 @@ class Standing:
     def stands(self) -> tuple[float, ...]:
         """How holes stand to one another, rounded to what no gauge shows: patterns and their extremes hang on it."""
         side = self.stated
-        full = side.closed + side.area * side.clearance / 1000
+        full = self._full(side.clearance)
         columns = (side.clearance - side.clearance.mean(), full - full.mean(), side.swept, side.area)
         return tuple(np.round(np.concatenate(columns, axis=0).ravel(), 7).tolist())
+
+    def _full(self, clearance: Table) -> Table:
+        """The volume above the pistons without gaskets as stated, in cc."""
+        return self.stated.cut(np.zeros(1)).full(clearance)
 
     def _wedges(self) -> list[float]:
         """Last end less first of a levelling cut: none, or some of what levels the bank."""
@@ -142,7 +146,7 @@ class Standing:
         rooms = [self.stated.clearance[:, 0]]
         if not self.wanted.ratio.is_open or self.wanted.ratio_spread is not None:
             # What levels the volumes is another wedge than what levels the deck, where chambers differ.
-            full = self.stated.closed[:, 0] + self.stated.area[:, 0] * rooms[0] / 1000
+            full = self._full(rooms[0][:, None])[:, 0]
             level = full / self.stated.swept[:, 0]
             rooms.append((level - level.mean()) * self.stated.swept[:, 0] / self.per_mm)
         step = 2 * deck.step
@@ -159,10 +163,7 @@ class Standing:
         if move is None or count == 1:
             return
         # Of everything that is shared nothing counts: only how holes stand to one another.
-        full = (
-            self.stated.closed[:, 0]
-            + self.stated.area[:, 0] * (self.stated.clearance[:, 0] - wedge * self.shares) / 1000
-        )
+        full = self._full(self.stated.clearance - wedge * self.shares[:, None])[:, 0]
         share = full / self.stated.swept[:, 0]
         if not np.isfinite(share).all():
             # What nobody knows cannot be made alike.

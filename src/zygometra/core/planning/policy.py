@@ -9,6 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..build.model import Build, Operation
+from ..stack.arithmetic import clearance_volume_for
+from ..stack.kernel import chord, over_rim
 from ..stack.results import Source
 from ..usual_figures import repeatability
 from ..windows import EDGE
@@ -140,6 +142,9 @@ class _Bench:
         parts = parts_of(planned)
         self.base: Base = truth.base(parts, swapped=swapped_in(planned))
         self.meant, self.missed = totals_of(truth, planned, missed=False), totals_of(truth, planned)
+        self.pocket = self.base.pocket
+        if self.base.edge is not None:
+            self.pocket = self.pocket + chord(self.base.edge, max(float(self.meant.deck.max()), 0.01))
         self.gasket, self.volume = gaskets_after(truth, planned, self.base)
         self.removed = truth.removed(parts, self.missed.head) if self.missed.head.any() else 0.0
         self.uncut = self._found(self.missed.deck)
@@ -162,11 +167,11 @@ class _Bench:
             if window.low is not None:
                 high.append(values[:, columns].min(axis=1) - window.low)
         full, swept = found.volume[:, columns], self.base.swept[:, columns]
-        per_mm = (self.base.area[:, columns] + self.base.pocket[:, columns]) / 1000
+        per_mm = over_rim(self.base.area[:, columns] + self.pocket[:, columns], 1.0)
         if wanted.ratio.low is not None:
-            low.append(((full - swept / (wanted.ratio.low - 1)) / per_mm).max(axis=1))
+            low.append(((full - clearance_volume_for(swept, wanted.ratio.low)) / per_mm).max(axis=1))
         if wanted.ratio.high is not None:
-            high.append(((full - swept / (wanted.ratio.high - 1)) / per_mm).min(axis=1))
+            high.append(((full - clearance_volume_for(swept, wanted.ratio.high)) / per_mm).min(axis=1))
         known = np.where(np.isnan(full).any(axis=1), math.nan, 0.0)
         return _Room(
             np.maximum.reduce([known - math.inf, *low]), np.minimum.reduce([known + math.inf, *high])
@@ -178,7 +183,7 @@ class _Bench:
     def _limits(self) -> tuple[Table, Table]:
         """Between which clearances each hole is inside its windows, all else as it is believed to be."""
         whole = self.uncut
-        closed = (whole.volume - self.base.area * whole.clearance / 1000).mean(axis=0)
+        closed = (whole.volume - over_rim(self.base.area, whole.clearance)).mean(axis=0)
         thickness, area, swept = (t.mean(axis=0) for t in (self.gasket, self.base.area, self.base.swept))
         wanted = self.wanted
         low, high = np.full(len(area), -math.inf), np.full(len(area), math.inf)
@@ -191,9 +196,9 @@ class _Bench:
         if wanted.clearance.high is not None:
             high = np.minimum(high, wanted.clearance.high)
         if wanted.ratio.high is not None:
-            low = np.maximum(low, (swept / (wanted.ratio.high - 1) - closed) * 1000 / area)
+            low = np.maximum(low, (clearance_volume_for(swept, wanted.ratio.high) - closed) * 1000 / area)
         if wanted.ratio.low is not None:
-            high = np.minimum(high, (swept / (wanted.ratio.low - 1) - closed) * 1000 / area)
+            high = np.minimum(high, (clearance_volume_for(swept, wanted.ratio.low) - closed) * 1000 / area)
         return low, high
 
     def leaves(self, times: float) -> dict[str, float]:

@@ -19,11 +19,25 @@ import numpy as np
 from ..build.means import PartChoice
 from ..build.model import Build, Gasket
 from ..house_rules import HouseRules
-from ..stack.arithmetic import circle_area
+from ..linear import Linear
+from ..stack.arithmetic import circle_area, clearance_volume_for
+from ..stack.kernel import (
+    Chamfer,
+    Crown,
+    FlatCut,
+    Hole,
+    chord,
+    closed_by,
+    held_by_gasket,
+    over_rim,
+    with_crown_cut,
+    with_deck_cut,
+)
+from .draws import Table
 from .moves import HAIR, NO_PINS, Move, Pins, bowl_limit, choices_of, crown_limit, gaskets_of, moves_of
 from .results import Wanted
 from .sides import Taken
-from .truth import Base, Truth
+from .truth import Base, Truth, dish_depth
 
 # What is sunk into every crown, in cc.
 BOWL = "bowl sunk"
@@ -226,6 +240,8 @@ class Layout:
         self.taken: dict[str, Taken] = {}
         self.gaskets: dict[str, list[tuple[int, Gasket | None]]] = {}
         self.per_bank = self.build.levers.gasket_per_bank
+        decks = [self._move("deck_cut", bank.name) for bank in self.build.banks]
+        self._deepest = max((move.high for move in decks if move is not None), default=0.0)
         self._pistons()
         self._crown()
         self._bowl()
@@ -292,7 +308,7 @@ class Layout:
         move, floors, total = self.crown, {}, {}
         for p, piston in enumerate(self.frame.pistons):
             base = self.bases[p]
-            above, depth = float(base.above_rim.max()), float(base.dish_depth.min())
+            above, depth = float(base.above_rim.max()), float(dish_depth(base.dish_area, base.dish).min())
             part = None if piston is None else piston.part
             floors[f"piston {p}"] = min(crown_limit(part, self.build, self.rules), 50.0)
             for name, most in ((f"above {p}", above), (f"rim {p}", min(depth, 50.0)), (f"past {p}", 50.0)):
@@ -443,44 +459,54 @@ class Layout:
     # -- windows ---------------------------------------------------------------
 
     def _terms(self, at: int, bank: str) -> tuple[dict[str, float], dict[str, float], dict[str, float]]:
-        """What clearance, gap and clearance volume of a hole are made of."""
-        clearance: dict[str, float] = {}
-        volume: dict[str, float] = {}
-        first = self.bases[0]
-        area, pocket = float(first.area[0, at]), float(first.pocket[0, at])
+        """What clearance, gap and clearance volume of a hole are made of: what stands before each variable.
+
+        The kernel's own lines, run on variables in place of figures. Pistons are chosen by yes or no, so that
+        each brings in its hole as often as it is chosen.
+        """
+        h = self._chosen(at)
+        for p, base in enumerate(self.bases if self.crown is not None else ()):
+            own = one_hole(base, at)
+            h = with_crown_cut(h._replace(ring=own.ring, shape=own.shape), self._crown_off(p, base, at))
+        taken = Linear.of(f"opened {self.stated.holes[at]}") + Linear.of(BOWL) - Linear.of(f"milled {bank}")
+        h = with_deck_cut(h._replace(chamber=h.chamber + taken), self._deck(at, bank))
+        thickness, held = Linear[str](0.0), Linear[str](0.0)
+        key = self._gasket_key(bank)
+        for index, gasket in self.gaskets[bank]:
+            thick, holds, opening = self._gasket_at(at, gasket)
+            other = Linear.of(f"more {key} {index}") - Linear.of(f"less {key} {index}")
+            listed = Linear.of(f"gasket {key} {index}") + Linear.of(f"near {key} {index}")
+            thickness = thickness + listed * thick + other
+            held = held + listed * holds + held_by_gasket(opening, other)
+        clearance, gap, volume = closed_by(h, thickness, held)
+        return clearance.slopes, gap.slopes, volume.slopes
+
+    def _chosen(self, at: int) -> Hole:
+        """A hole with whichever piston is chosen, before anything is cut; one that is not known cannot be chosen."""
+        first = one_hole(self.bases[0], at)
+        clearance, closed = Linear[str](0.0), Linear[str](0.0)
         for p, base in enumerate(self.bases):
-            put_at = f"piston {p}"
-            known = not math.isnan(base.clearance[0, at] + base.closed[0, at])
-            clearance[put_at] = float(base.clearance[0, at]) if known else 0.0
-            volume[put_at] = float(base.closed[0, at]) if known else 0.0
-            if self.crown is not None:
-                dish, ring = float(base.dish_area[0, at]), float(base.ring[0, at])
-                clearance |= {f"rim {p}": 1.0, f"past {p}": 1.0}
-                volume |= {
-                    f"above {p}": float(base.above_area[0, at]) / 1000,
-                    f"rim {p}": -(dish + ring) / 1000,
-                    f"past {p}": -ring / 1000,
-                }
+            own, chosen = one_hole(base, at), Linear.of(f"piston {p}")
+            known = not math.isnan(own.clearance + own.closed)
+            clearance = clearance + chosen * (own.clearance if known else 0.0)
+            closed = closed + chosen * (own.closed if known else 0.0)
+        pocket = first.pocket
+        if self.bases[0].edge is not None:
+            edge = Chamfer(*(float(column[0, at]) for column in self.bases[0].edge))
+            pocket += chord(edge, max(self._deepest, 0.01))
+        return first._replace(clearance=clearance, chamber=closed, pocket=pocket, edge=None)
+
+    def _crown_off(self, p: int, base: Base, at: int) -> FlatCut:
+        """What comes off the crown of one piston, by the variables of its pieces of metal."""
+        rim, past = Linear.of(f"rim {p}"), Linear.of(f"past {p}")
+        return FlatCut(Linear.of(f"above {p}"), rim + past, over_rim(float(base.dish_area[0, at]), rim))
+
+    def _deck(self, at: int, bank: str) -> Linear[str]:
+        """What comes off a deck at a hole: between its ends along a straight line."""
         own = next(one for one in self.build.banks if one.name == bank)
         place, count = at - self.stated.holes.index(own.cylinders[0]), len(own.cylinders)
         share = place / (count - 1) if count > 1 else 0.5
-        ends = {f"first {bank}": 1 - share, f"last {bank}": share}
-        clearance |= {name: -part for name, part in ends.items()}
-        for name, part in clearance.items():
-            volume[name] = volume.get(name, 0.0) + part * area / 1000
-        for name, part in ends.items():
-            volume[name] -= part * pocket / 1000
-        volume |= {f"milled {bank}": -1.0, f"opened {self.stated.holes[at]}": 1.0, BOWL: 1.0}
-        gap = dict(clearance)
-        key = self._gasket_key(bank)
-        for index, gasket in self.gaskets[bank]:
-            thickness, held, opening = self._gasket_at(at, gasket)
-            gap[f"gasket {key} {index}"] = gap[f"near {key} {index}"] = thickness
-            volume[f"gasket {key} {index}"] = volume[f"near {key} {index}"] = held
-            for way, sign in (("more", 1.0), ("less", -1.0)):
-                gap[f"{way} {key} {index}"] = sign
-                volume[f"{way} {key} {index}"] = sign * opening / 1000
-        return clearance, gap, volume
+        return Linear(0.0, {f"first {bank}": 1 - share, f"last {bank}": share})
 
     def _gasket_at(self, at: int, gasket: Gasket | None) -> tuple[float, float, float]:
         """Thickness, volume and opening of a gasket over a hole; a thickness that is not known fits nothing."""
@@ -495,7 +521,7 @@ class Layout:
                 opening = gasket.opening_area.value
             elif gasket.bore is not None:
                 opening = circle_area(gasket.bore.value)
-            held = opening * thickness / 1000
+            held = held_by_gasket(opening, thickness)
             if gasket.volume is not None and math.isnan(held):
                 held = gasket.volume.value
         else:
@@ -527,8 +553,8 @@ class Layout:
                     allow.get(CLEARANCE_HIGH),
                     1.0,
                 )
-                low = swept / (ratio.high - 1) if ratio.high is not None else None
-                high = swept / (ratio.low - 1) if ratio.low is not None else None
+                low = clearance_volume_for(swept, ratio.high) if ratio.high is not None else None
+                high = clearance_volume_for(swept, ratio.low) if ratio.low is not None else None
                 self._between(volume, low, high, allow.get(RATIO_HIGH), allow.get(RATIO_LOW), swept)
                 # No engine without room above its piston.
                 put.row(volume, low=1e-6)
@@ -581,6 +607,31 @@ class Layout:
             self.programme.row(of if allow_low is None else {**of, allow_low: scale}, low=low)
         if high is not None:
             self.programme.row(of if allow_high is None else {**of, allow_high: -scale}, high=high)
+
+
+def one_hole(base: Base, at: int) -> Hole:
+    """Return one hole of a base as stated.
+
+    Parameters
+    ----------
+    base : Base
+        Every hole, one draw.
+    at : int
+        Which column; no unit.
+    """
+    h = base.hole
+
+    def float_of(column: Table | float) -> float:
+        return float(column[0, at]) if isinstance(column, np.ndarray) else column
+
+    return h._replace(
+        clearance=float_of(h.clearance),
+        area=float_of(h.area),
+        chamber=float_of(h.chamber),
+        ring=float_of(h.ring),
+        shape=Crown(*map(float_of, h.shape)),
+        pocket=float_of(h.pocket),
+    )
 
 
 def span_of(wanted: Wanted) -> tuple[float, float]:

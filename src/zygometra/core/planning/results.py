@@ -15,7 +15,9 @@ from ..build.lever_table import SWAP
 from ..build.means import Part
 from ..build.model import Build, Operation
 from ..house_rules import HouseRules
+from ..stack.arithmetic import ratio_of
 from ..stack.fitting import with_gasket
+from ..stack.kernel import closed_by, flat_cut, with_crown_cut, with_deck_cut
 from ..stack.results import Source
 from ..windows import EDGE, Window
 from .draws import Table
@@ -167,24 +169,15 @@ def after(
         Of the gasket, in mm and cc.
     removed : array or float
         What milling the head takes from each chamber, in cc.
-
-    Notes
-    -----
-    c' = c − deck + rim; Vc' = Vc + A·(c' − c) + crown gained − ring·rim − removed + opened −
-    pocket·deck (handbook of the trade, volumes and ratio; pistons).
     """
-    clearance, closed = base.clearance - totals.deck, base.closed
+    h = base.hole
     if totals.crown.any():
-        rim = np.maximum(totals.crown - base.above_rim, 0.0)
-        clearance = clearance + rim
-        gained = base.above_area * np.minimum(totals.crown, base.above_rim)
-        gained = gained - base.dish_area * np.minimum(rim, base.dish_depth)
-        closed = closed + (gained - base.ring * rim) / 1000
-    closed = closed - removed + totals.opened - base.pocket * totals.deck / 1000
-    full = closed + gasket_volume + base.area * clearance / 1000
+        h = with_crown_cut(h, flat_cut(h.shape, totals.crown))
+    h = with_deck_cut(h._replace(chamber=h.chamber - removed + totals.opened), totals.deck)
+    clearance, quench, full = closed_by(h, thickness, gasket_volume)
     with np.errstate(divide="ignore", invalid="ignore"):
-        ratio = np.where(full > 0, (base.swept + full) / full, math.nan)
-    return Results(clearance, clearance + thickness, full, ratio)
+        ratio = np.where(full > 0, ratio_of(base.swept, full), math.nan)
+    return Results(clearance, quench, full, ratio)
 
 
 def parts_of(planned: tuple[Operation, ...]) -> tuple[Part, ...]:

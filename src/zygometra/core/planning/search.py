@@ -48,7 +48,7 @@ from .patterns import BankMoves, Standing
 from .results import Wanted, wanted_of
 from .rows import DECK, GASKET, HEAD, OPEN, Bound, Ends, Faced, Points, Undrawn
 from .sides import Edges, Taken, Uncut, edges
-from .truth import Truth, missed_by
+from .truth import Base, Truth, missed_by
 
 # How much of what plans must lie apart the search may use; ladders and the last sorting share the rest.
 SEARCHES = 0.5
@@ -419,20 +419,17 @@ class Search:
                 truth.base(choice.parts, swapped=choice.swapped) for truth in (self.stated, self.drawn)
             )
             self._stand[key] = [
-                Ladder(
-                    Standing(
-                        moves,
-                        self.wanted,
-                        Uncut.of(stated, moves.columns),
-                        Uncut.of(drawn, moves.columns),
-                        self._milling(choice, i),
-                    ),
-                    self.stated,
-                    self.drawn,
-                )
-                for i, moves in enumerate(self.banks)
+                Ladder(self._standing(choice, i, stated, drawn), self.stated, self.drawn)
+                for i in range(len(self.banks))
             ]
         return self._stand[key]
+
+    def _standing(self, choice: Choice, i: int, stated: Base, drawn: Base) -> Standing:
+        """One bank with what is fitted."""
+        moves = self.banks[i]
+        deck = moves.deck.high if moves.deck is not None else 1.0
+        meant, may_be = (Uncut.of(base, moves.columns, deck) for base in (stated, drawn))
+        return Standing(moves, self.wanted, meant, may_be, self._milling(choice, i))
 
     def _milling(self, choice: Choice, i: int) -> Taken | None:
         moves = self.banks[i]

@@ -9,6 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..build.means import Part
+from ..stack.arithmetic import clearance_volume_for
+from ..stack.kernel import Crown, Hole, chord, flat_cut, over_rim, with_crown_cut
 from .draws import Table
 from .results import Wanted
 from .truth import Base, Truth
@@ -25,6 +27,21 @@ class Side(NamedTuple):
     gasket: Table
     gasket_volume: Table
 
+    def full(self, clearance: Table) -> Table:
+        """Return the volume above the pistons without gaskets, in cc.
+
+        Parameters
+        ----------
+        clearance : array
+            In mm.
+        """
+        return np.asarray(self.closed + over_rim(self.area, clearance))
+
+    @property
+    def per_mm(self) -> Table:
+        """What a mm of deck takes, in cc."""
+        return np.asarray(over_rim(self.area + self.pocket, 1.0))
+
 
 class Uncut(NamedTuple):
     """One bank with parts fitted, before its crowns are cut: what :class:`Base` holds, a row for each hole."""
@@ -37,13 +54,13 @@ class Uncut(NamedTuple):
     above_rim: Table
     above_area: Table
     dish_area: Table
-    dish_depth: Table
+    dish: Table
     pocket: Table
     gasket: Table
     gasket_volume: Table
 
     @classmethod
-    def of(cls, base: Base, columns: slice) -> Uncut:
+    def of(cls, base: Base, columns: slice, deck: float = 1.0) -> Uncut:
         """Return one bank of all holes.
 
         Parameters
@@ -52,7 +69,11 @@ class Uncut(NamedTuple):
             Every hole before anything is cut.
         columns : slice
             The bank's holes.
+        deck : float
+            How far its deck may be cut in mm: a chamfer counts as a pocket that gives as much over that cut.
         """
+        if base.edge is not None:
+            base = base._replace(pocket=base.pocket + chord(base.edge, max(deck, 0.01)))
         return cls(*(np.ascontiguousarray(getattr(base, name)[:, columns].T) for name in cls._fields))
 
     def cut(self, crown: Table, bowl: Table | float = 0.0) -> Side:
@@ -67,10 +88,10 @@ class Uncut(NamedTuple):
         """
         clearance, closed = self.clearance, self.closed + bowl
         if crown.any():
-            rim = np.maximum(crown - self.above_rim, 0.0)
-            gained = self.above_area * np.minimum(crown, self.above_rim)
-            gained = gained - self.dish_area * np.minimum(rim, self.dish_depth)
-            clearance, closed = clearance + rim, closed + (gained - self.ring * rim) / 1000
+            shape = Crown(self.above_rim, self.above_area, self.dish_area, self.dish)
+            whole = Hole(clearance, self.area, closed, 0.0, 0.0, 0.0, self.ring, shape)
+            whole = with_crown_cut(whole, flat_cut(shape, crown))
+            clearance, closed = whole.clearance, whole.closed
         clearance = np.broadcast_to(clearance, np.broadcast_shapes(clearance.shape, closed.shape))
         return Side(clearance, closed, self.area, self.swept, self.pocket, self.gasket, self.gasket_volume)
 
@@ -115,20 +136,24 @@ def edges(
         An entry for each draw, or a row of them for each pattern.
     """
     clearance = side.clearance - wedge
-    full = side.closed + opened + side.area * clearance / 1000 - side.pocket * wedge / 1000
+    full = side.full(clearance) + opened - over_rim(side.pocket, wedge)
     shown = clearance
     if np.any(kept):
         shown = clearance + np.where(kept, side.gasket, 0.0)
         full = full + np.where(kept, side.gasket_volume, 0.0)
-    per_mm = (side.area + side.pocket) / 1000
+    per_mm = side.per_mm
     low, high = wanted.ratio.low, wanted.ratio.high
     up, down = clearance.min(axis=-2), clearance.max(axis=-2)
     none = np.zeros_like(up)
     room_low = (
-        ((full - side.swept / (high - 1)) / per_mm).min(axis=-2) if high is not None else none + math.inf
+        ((full - clearance_volume_for(side.swept, high)) / per_mm).min(axis=-2)
+        if high is not None
+        else none + math.inf
     )
     room_high = (
-        ((full - side.swept / (low - 1)) / per_mm).max(axis=-2) if low is not None else none - math.inf
+        ((full - clearance_volume_for(side.swept, low)) / per_mm).max(axis=-2)
+        if low is not None
+        else none - math.inf
     )
     return Edges(shown.min(axis=-2), shown.max(axis=-2), room_low, room_high, up, down)
 

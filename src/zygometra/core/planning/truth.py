@@ -19,6 +19,18 @@ from ..build.model import Build
 from ..quantity import Quantity, Shape, parts_of_doubt
 from ..stack.arithmetic import circle_area
 from ..stack.chamber import StepFilledChamber
+from ..stack.kernel import (
+    Chamfer,
+    Crown,
+    Figures,
+    Hole,
+    closing,
+    held_by_gasket,
+    milled_at_rate,
+    milled_opening,
+    swept_volume,
+    uncut,
+)
 from ..stack.results import Source
 from ..stack.sources import HEAD_BEGUN, engine_sources, hole_sources, with_heads_swapped
 from ..usual_figures import USUAL_LAND
@@ -32,7 +44,8 @@ class Base(NamedTuple):
     """Every hole before anything is cut, with some parts fitted; not a number where a figure is not known.
 
     ``clearance`` of the rim; ``closed`` is the clearance volume without gasket and deck: chamber,
-    crown, crevice, other pockets. ``ring`` is the area round the top land, nought where it is not known.
+    crown, crevice, other pockets. ``ring`` is the area round the top land, nought where it is not known. ``dish`` is
+    what dish and pockets hold in cc, infinite where no end of them is known, ``edge`` the chamfer of the bores.
     """
 
     clearance: Table
@@ -44,10 +57,31 @@ class Base(NamedTuple):
     above_rim: Table
     above_area: Table
     dish_area: Table
-    dish_depth: Table
+    dish: Table
     pocket: Table
     gasket: Table
     gasket_volume: Table
+    edge: Chamfer | None
+
+    @property
+    def hole(self) -> Hole:
+        """The holes as the kernel takes them."""
+        shape = Crown(self.above_rim, self.above_area, self.dish_area, self.dish)
+        return Hole(
+            self.clearance, self.area, self.closed, 0.0, 0.0, 0.0, self.ring, shape, self.pocket, self.edge
+        )
+
+
+def dish_depth(dish_area: Table, dish: Table) -> Table:
+    """Return how deep dishes are with straight walls in mm, infinite where no end of them is known.
+
+    Parameters
+    ----------
+    dish_area, dish : array
+        In mm² and cc.
+    """
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.where(dish_area > 0, dish * 1000 / dish_area, math.inf)
 
 
 class Truth:
@@ -188,43 +222,47 @@ class Truth:
         def get(name: str, default: float = math.nan) -> Table:
             return self._figure(name, default, sources, new, swapped=swapped)
 
-        stroke = get("parts.crank.stroke")
-        bore = get("parts.block.bore")
-        area = circle_area(bore)
-        swept = area * stroke / 1000
-        given = get("parts.block.swept_volume")
-        swept = np.where(np.isnan(swept), given, swept)
-        height, diameter = (get(f"parts.piston.top_land_{name}") for name in ("height", "diameter"))
-        ring = area - circle_area(diameter)
-        known = ~np.isnan(ring * height)
+        f = Figures(
+            get("parts.block.bore"),
+            get("parts.crank.stroke"),
+            get("parts.rod.length"),
+            get("parts.piston.compression_height"),
+            get("parts.block.deck_height"),
+            chamber_volume=get(CHAMBER),
+            other_volume=get("parts.head.other_volume", 0.0),
+            crown_volume=get("parts.piston.crown_volume"),
+            dish_area=get("parts.piston.dish_area", 0.0),
+            land_diameter=get("parts.piston.top_land_diameter"),
+            land_height=get("parts.piston.top_land_height"),
+            pocket_area=get("parts.block.pocket_area", 0.0),
+        )
         # Nought is no reading: it says that nothing stands above the rim.
         nothing = np.array(
             [_is_nought(sources[number], new, "parts.piston.above_rim") for number in self.holes]
         )
         above_rim = np.where(nothing, 0.0, np.maximum(get("parts.piston.above_rim", 0.0), 0.0))
         above_area = np.where(above_rim > 0, get("parts.piston.above_rim_area"), 0.0)
-        dish_area = get("parts.piston.dish_area", 0.0)
-        crown = get("parts.piston.crown_volume")
-        held = crown + above_area * above_rim / 1000
-        with np.errstate(divide="ignore", invalid="ignore"):
-            depth = np.where((dish_area > 0) & (held > 0), held * 1000 / dish_area, math.inf)
-        closed = get(CHAMBER) + get("parts.head.other_volume", 0.0) + crown
-        closed = closed + np.where(known, ring * height / 1000, self._unknown_land(bore))
+        f = f._replace(above_rim=above_rim, above_area=above_area)
+        h = uncut(f)
+        known = ~np.isnan(h.crevice)
+        swept, given = swept_volume(f), get("parts.block.swept_volume")
+        crevice = np.where(known, h.crevice, self._unknown_land(f.bore))
         thickness, volume = self._gaskets_there(sources, swapped=swapped)
         base = Base(
-            self._clearance(sources, parts, stroke, get),
-            closed,
-            area,
-            swept,
-            np.where(known, ring, 0.0),
-            height,
-            above_rim,
-            above_area,
-            dish_area,
-            depth,
-            get("parts.block.pocket_area", 0.0),
+            self._clearance(sources, parts, h.clearance, get),
+            h.chamber + h.other + h.crown + crevice,
+            h.area,
+            np.where(np.isnan(swept), given, swept),
+            np.where(known, h.ring, 0.0),
+            f.land_height,
+            h.shape.above_rim,
+            h.shape.above_area,
+            h.shape.dish_area,
+            h.shape.dish,
+            h.pocket,
             thickness,
             volume,
+            h.edge,
         )
         self._bases[key] = base
         return base
@@ -265,12 +303,11 @@ class Truth:
         self,
         sources: Mapping[int, dict[str, Source]],
         parts: tuple[Part, ...],
-        stroke: Table,
+        stack: Table,
         get: Callable[[str], Table],
     ) -> Table:
-        """c = H − (S/2 + L + P), or what the mock-up read, moved by the parts that came since."""
+        """The clearance that the stack gives, or what the mock-up read, moved by the parts that came since."""
         length, piston = "parts.rod.length", "parts.piston.compression_height"
-        stack = get("parts.block.deck_height") - (stroke / 2 + get(length) + get(piston))
         read = self._table(READ, sources)
         if np.isnan(read).all():
             return stack
@@ -308,13 +345,12 @@ class Truth:
             return self._filled(cut, columns)
         rate = self._table("parts.head.removal_rate", fitted)[:, columns]
         if not np.isnan(rate).all():
-            return rate * cut
+            return np.asarray(milled_at_rate(rate, cut))
         area = self._table("parts.head.opening_area", fitted)[:, columns]
         perimeter = self._table("parts.head.opening_perimeter", fitted, 0.0)[:, columns]
         draft = self._table("parts.head.wall_draft", fitted, 0.0)[:, columns]
-        closing = perimeter * np.tan(np.radians(draft))
-        taken = (area * cut - 0.5 * closing * cut * cut) / 1000
-        return np.where(closing * cut > area, math.nan, taken)
+        closes = closing(perimeter, draft)
+        return np.where(closes * cut > area, math.nan, milled_opening(area, closes, cut))
 
     def _filled(self, cut: Table, columns: slice) -> Table:
         begun = self._table(HEAD_BEGUN, self.sources, 0.0)[:, columns]
@@ -446,8 +482,7 @@ def gasket_tables(truth: Truth, sources: Mapping[int, Mapping[str, Source]]) -> 
     get = truth._table
     thickness, bore = get("parts.gasket.thickness", sources), get("parts.gasket.bore", sources)
     opening = get("parts.gasket.opening_area", sources)
-    opening = np.where(np.isnan(opening), circle_area(bore), opening)
-    volume = opening * thickness / 1000
+    volume = held_by_gasket(np.where(np.isnan(opening), circle_area(bore), opening), thickness)
     return thickness, np.where(np.isnan(volume), get("parts.gasket.volume", sources), volume)
 
 

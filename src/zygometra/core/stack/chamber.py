@@ -18,7 +18,7 @@ from typing import Any, Protocol
 from ..errors import NoAnswer
 from ..quantity import Quantity
 from ..written import Edge, Judged
-from .kernel import closing, milled_opening
+from .kernel import closing, milled_at_rate, milled_opening
 
 
 class ChamberModel(Protocol):
@@ -85,7 +85,7 @@ class RateChamber:
         cut : float
             Depth h in mm.
         """
-        return self.rate_cc_per_mm * cut
+        return float(milled_at_rate(self.rate_cc_per_mm, cut))
 
     def rate(self, cut: float) -> float:  # noqa: ARG002 - a straight wall loses the same at every depth
         """Return k in cc/mm.
