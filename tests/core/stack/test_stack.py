@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 from zygometra.core.stack.arithmetic import (
     circle_area,
     clearance_volume_for,
-    crevice_volume,
     deck_clearance,
     ratio_of,
+    ring_around,
     stroke_for,
 )
 
@@ -35,12 +35,11 @@ def test_a_column_gives_what_single_figures_give(rows):
     columns = [np.array(column) for column in zip(*rows, strict=True)]
     assert deck_clearance(*columns).tolist() == [deck_clearance(*row) for row in rows]
     assert circle_area(columns[0]).tolist() == [circle_area(row[0]) for row in rows]
-    assert crevice_volume(*columns[:3]).tolist() == [crevice_volume(*row[:3]) for row in rows]
+    assert ring_around(*columns[:2]).tolist() == [ring_around(*row[:2]) for row in rows]
 
 
 def test_a_crevice_of_no_gap_or_no_height_is_nought():
-    assert crevice_volume(92.0, 92.0, 6.0) == 0
-    assert crevice_volume(92.0, 91.0, 0.0) == 0
+    assert ring_around(92.0, 92.0) == 0
 
 
 def test_a_stack_worked_by_hand():

@@ -20,10 +20,12 @@ from ..place import PartPlace
 from ..stack.arithmetic import (
     circle_area,
     clearance_volume_for,
-    crevice_volume,
+    cylinder_volume,
     ratio_of,
 )
+from ..stack.kernel import held_by_gasket
 from ..windows import EDGE, Window
+from .below import Pistons, volume_below
 from .candidates import Candidates
 from .laid_out import LaidOut
 from .left import Left
@@ -376,7 +378,7 @@ class Join:
             cost = np.where(rows["cut"] > 0, laid_out.face_cost, 0)
             rows = dict(rows, key=rows["key"] + cost * (1 + laid_out.weight), cost=rows["cost"] + cost)
         rows = rows | {
-            "swept": circle_area(rows["bore"]) * stroke / 1000,
+            "swept": cylinder_volume(circle_area(rows["bore"]), stroke),
             "rod_ratio": rows["length"] / stroke,
             "speed": 2 * stroke * laid_out.question.rpm / 60 / 1000,
         }
@@ -395,7 +397,7 @@ class Join:
         cut, clearance = stopped_at(
             self.laid_out.question, self.left.bottoms(rows), stroke, faces=self.laid_out.faces
         )
-        return circle_area(rows["bore"]) * stroke / 1000, self._volume_at(rows, clearance, cut)
+        return cylinder_volume(circle_area(rows["bore"]), stroke), self._volume_at(rows, clearance, cut)
 
     def _volume_below(self, rows: Rows) -> Floats:
         """The volume at TDC below the gasket: down to the crown, its dish or dome, and around the land."""
@@ -403,15 +405,16 @@ class Join:
 
     def _volume_at(self, rows: Rows, clearance: Floats, cut: Floats | float) -> Floats:
         laid_out, piston = self.laid_out, rows["piston"]
-        land = laid_out.column("piston.top_land_diameter")[piston]
-        land_height = laid_out.column("piston.top_land_height")[piston]
-        crevice = np.nan_to_num(crevice_volume(rows["bore"], land, land_height - cut))
-        dish = np.nan_to_num(laid_out.column("piston.dish_area")[piston])
-        return (
-            circle_area(rows["bore"]) * clearance / 1000
-            + laid_out.counted("piston.crown_volume")[piston]
-            - dish * cut / 1000
-            + crevice
+        return volume_below(
+            rows["bore"],
+            clearance,
+            cut,
+            Pistons(
+                laid_out.counted("piston.crown_volume")[piston],
+                laid_out.column("piston.dish_area")[piston],
+                laid_out.column("piston.top_land_diameter")[piston],
+                laid_out.column("piston.top_land_height")[piston],
+            ),
         )
 
     def volumes_between(self, rows: Rows) -> tuple[Floats, Floats]:
@@ -544,7 +547,7 @@ def gasket_volume(opening: Floats, bore: Floats, thickness: Floats) -> Floats:
         Compressed, in mm.
     """
     area = np.where(np.isnan(opening), circle_area(bore), opening)
-    return np.nan_to_num(area) * thickness / 1000
+    return np.asarray(held_by_gasket(np.nan_to_num(area), thickness))
 
 
 def _at(column: Ints, classes: Ints) -> Ints:

@@ -17,12 +17,14 @@ from ..place import PartPlace
 from ..sentence import Sentence, sentence
 from ..stack.arithmetic import (
     circle_area,
-    crevice_volume,
+    cylinder_volume,
     ratio_of,
 )
+from ..stack.kernel import held_by_gasket
 from ..stack.motion import mean_piston_speed
 from ..windows import Window, worst_miss
 from ..written import Length
+from .below import Pistons, volume_below
 from .facing import crowns, most_off, ring_stays_down
 from .machining import Bottoms, moved_for_ratio, stopped_at, stops, throw_shift
 from .paper import NO_FLOOR, STAND_FOR, UNPRICED, needed_for
@@ -221,26 +223,19 @@ def _results(frame: _Frame, figure: Look, grind: float | None, jobs: list[Job], 
 
     def volume_at(strokes: Floats) -> Floats:
         off, down = stopped_at(question, row, strokes, faces=faces)
-        return top + area * down / 1000 - known("piston", "dish_area") * off / 1000 + crevice(off)
-
-    def crevice(off: Floats) -> Floats:
-        if land is None or land_height is None:
-            return np.zeros(1)
-        return crevice_volume(np.array([bore]), np.array([land]), land_height - off)
+        return np.asarray(top + volume_below(np.array([bore]), down, off, piston))
 
     def ratio_at(strokes: Floats) -> Floats:
         volumes = volume_at(strokes)
         return np.where(
-            volumes > 0, ratio_of(area * strokes / 1000, np.where(volumes > 0, volumes, 1.0)), np.inf
+            volumes > 0, ratio_of(cylinder_volume(area, strokes), np.where(volumes > 0, volumes, 1.0)), np.inf
         )
 
+    made = (_or_nan(figure("piston", name)) for name in ("dish_area", "top_land_diameter", "top_land_height"))
+    piston = Pistons(*(np.array([value]) for value in (counted("piston", "crown_volume"), *made)))
     opening = figure("gasket", "opening_area")
-    land, land_height = figure("piston", "top_land_diameter"), figure("piston", "top_land_height")
-    top = (
-        counted("head", "chamber_volume")
-        + (circle_area(known("gasket", "bore")) if opening is None else opening) * thickness / 1000
-        + counted("piston", "crown_volume")
-    )
+    opening = circle_area(known("gasket", "bore")) if opening is None else opening
+    top = counted("head", "chamber_volume") + held_by_gasket(opening, thickness)
     strokes = moved_for_ratio(question.window("compression_ratio"), stopped, ratio_at)
     cuts, clearances = stopped_at(question, row, strokes, faces=faces)
     stroke, cut, clearance = float(strokes[0]), float(cuts[0]), float(clearances[0])
@@ -258,7 +253,7 @@ def _results(frame: _Frame, figure: Look, grind: float | None, jobs: list[Job], 
         jobs.append(
             _job(rules, FACE_CROWN, block, sentence("without it the piston stops {cut} higher", cut=higher))
         )
-    swept = area * stroke / 1000
+    swept = cylinder_volume(area, stroke)
     volume = float(volume_at(strokes)[0])
     machining = sum(job.cost for job in jobs)
     waits = _waits(figure)

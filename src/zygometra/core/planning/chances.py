@@ -13,9 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..build.model import Gasket
-from ..stack.arithmetic import ratio_of
+from ..stack.arithmetic import cylinder_volume, ratio_of
 from ..stack.fitting import with_gasket
-from ..stack.kernel import over_rim
 from ..stack.results import Source
 from ..windows import EDGE
 from .distinct import Flags
@@ -372,7 +371,7 @@ class Chances:
         kept = (rows.gasket[row] < 0)[:, None]
         thickness = np.where(kept, side.gasket, rows.thickness[row][:, None])
         volume = np.where(kept, side.gasket_volume, rows.volume[row][:, None])
-        full = side.full(clearance) + volume - over_rim(side.pocket, many.deck[:, None] + shares)
+        full = side.full(clearance) + volume - cylinder_volume(side.pocket, many.deck[:, None] + shares)
         milled = self.taken.volume(many.cuts) if self.taken is not None else np.zeros(len(row))
         every = full + rows.opened[row] + many.more[:, None] - milled[:, None]
         return _ends(1 + side.swept / every), _ends(clearance + thickness)

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..build.model import Build, Operation
-from ..stack.arithmetic import clearance_volume_for
-from ..stack.kernel import chord, over_rim
+from ..stack.arithmetic import clearance_volume_for, cylinder_volume
+from ..stack.kernel import chord
 from ..stack.results import Source
 from ..usual_figures import repeatability
 from ..windows import EDGE
@@ -167,7 +167,7 @@ class _Bench:
             if window.low is not None:
                 high.append(values[:, columns].min(axis=1) - window.low)
         full, swept = found.volume[:, columns], self.base.swept[:, columns]
-        per_mm = over_rim(self.base.area[:, columns] + self.pocket[:, columns], 1.0)
+        per_mm = cylinder_volume(self.base.area[:, columns] + self.pocket[:, columns], 1.0)
         if wanted.ratio.low is not None:
             low.append(((full - clearance_volume_for(swept, wanted.ratio.low)) / per_mm).max(axis=1))
         if wanted.ratio.high is not None:
@@ -183,7 +183,7 @@ class _Bench:
     def _limits(self) -> tuple[Table, Table]:
         """Between which clearances each hole is inside its windows, all else as it is believed to be."""
         whole = self.uncut
-        closed = (whole.volume - over_rim(self.base.area, whole.clearance)).mean(axis=0)
+        closed = (whole.volume - cylinder_volume(self.base.area, whole.clearance)).mean(axis=0)
         thickness, area, swept = (t.mean(axis=0) for t in (self.gasket, self.base.area, self.base.swept))
         wanted = self.wanted
         low, high = np.full(len(area), -math.inf), np.full(len(area), math.inf)

@@ -20,7 +20,7 @@ from ..build.means import PartChoice
 from ..build.model import Build, Gasket
 from ..house_rules import HouseRules
 from ..linear import Linear
-from ..stack.arithmetic import circle_area, clearance_volume_for
+from ..stack.arithmetic import circle_area, clearance_volume_for, cylinder_volume
 from ..stack.kernel import (
     Chamfer,
     Crown,
@@ -29,7 +29,6 @@ from ..stack.kernel import (
     chord,
     closed_by,
     held_by_gasket,
-    over_rim,
     with_crown_cut,
     with_deck_cut,
 )
@@ -499,7 +498,9 @@ class Layout:
     def _crown_off(self, p: int, base: Base, at: int) -> FlatCut:
         """What comes off the crown of one piston, by the variables of its pieces of metal."""
         rim, past = Linear.of(f"rim {p}"), Linear.of(f"past {p}")
-        return FlatCut(Linear.of(f"above {p}"), rim + past, over_rim(float(base.dish_area[0, at]), rim))
+        return FlatCut(
+            Linear.of(f"above {p}"), rim + past, cylinder_volume(float(base.dish_area[0, at]), rim)
+        )
 
     def _deck(self, at: int, bank: str) -> Linear[str]:
         """What comes off a deck at a hole: between its ends along a straight line."""

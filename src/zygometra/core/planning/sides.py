@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..build.means import Part
-from ..stack.arithmetic import clearance_volume_for
-from ..stack.kernel import Crown, Hole, chord, flat_cut, over_rim, with_crown_cut
+from ..stack.arithmetic import clearance_volume_for, cylinder_volume
+from ..stack.kernel import Crown, Hole, chord, flat_cut, with_crown_cut
 from .draws import Table
 from .results import Wanted
 from .truth import Base, Truth
@@ -35,12 +35,12 @@ class Side(NamedTuple):
         clearance : array
             In mm.
         """
-        return np.asarray(self.closed + over_rim(self.area, clearance))
+        return np.asarray(self.closed + cylinder_volume(self.area, clearance))
 
     @property
     def per_mm(self) -> Table:
         """What a mm of deck takes, in cc."""
-        return np.asarray(over_rim(self.area + self.pocket, 1.0))
+        return np.asarray(cylinder_volume(self.area + self.pocket, 1.0))
 
 
 class Uncut(NamedTuple):
@@ -136,7 +136,7 @@ def edges(
         An entry for each draw, or a row of them for each pattern.
     """
     clearance = side.clearance - wedge
-    full = side.full(clearance) + opened - over_rim(side.pocket, wedge)
+    full = side.full(clearance) + opened - cylinder_volume(side.pocket, wedge)
     shown = clearance
     if np.any(kept):
         shown = clearance + np.where(kept, side.gasket, 0.0)

@@ -8,7 +8,7 @@ Lengths in mm, areas in mm², volumes in cc.
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 if TYPE_CHECKING:
     import numpy as np
@@ -100,29 +100,57 @@ def stroke_for(
     return 2 * (deck_height - clearance - rod_length - compression_height)
 
 
-def crevice_volume(bore: Figure, land_diameter: Figure, land_height: Figure) -> Figure:
-    """Return the ring around the top land: π/4·(B² − D²)·h.
+def ring_around(bore: Figure, diameter: Figure) -> Figure:
+    """Return the area of the ring between a bore and what stands in it: π/4·(B² − D²).
 
     Parameters
     ----------
-    bore, land_diameter, land_height : float or array
+    bore, diameter : float or array
         In mm.
 
     Returns
     -------
     float or array
+        In mm².
+
+    Notes
+    -----
+    A = π/4·(B² − D²): the ring around a top land (the trade's volumes).
+
+    Examples
+    --------
+    >>> round(ring_around(92.0, 91.4), 2)
+    86.43
+    """
+    return circle_area(bore) - circle_area(diameter)
+
+
+def cylinder_volume(area: Any, height: Any) -> Any:
+    """Return what stands upright over an area: A·h.
+
+    Parameters
+    ----------
+    area : float, array, or what carries its slopes
+        In mm².
+    height : float, array, or what carries its slopes
+        In mm; less than nought for what stands proud.
+
+    Returns
+    -------
+    float, array, or what carries its slopes
         In cc.
 
     Notes
     -----
-    V = π/4·(B² − D²)·h: the ring of height h between bore and top land (the trade's volumes).
+    V = A·h: swept volume, what a clearance leaves over a rim, a gasket's opening, the ring around a top land, and
+    what a flat cut takes through straight walls (the trade's volumes).
 
     Examples
     --------
-    >>> round(crevice_volume(92.0, 91.4, 6.0), 3)
-    0.519
+    >>> cylinder_volume(6000.0, 1.5)
+    9.0
     """
-    return (circle_area(bore) - circle_area(land_diameter)) * land_height / 1000
+    return area * height / 1000
 
 
 def ratio_of(swept: Figure, clearance_volume: Figure) -> Figure:

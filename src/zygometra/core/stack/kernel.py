@@ -11,7 +11,7 @@ from __future__ import annotations
 import math
 from typing import Any, NamedTuple
 
-from .arithmetic import circle_area, deck_clearance
+from .arithmetic import circle_area, cylinder_volume, deck_clearance, ring_around
 from .columns import cosine, endless_unless_positive, least, positive, root, sine, tangent
 
 # A float, an array, or what carries its slopes.
@@ -178,7 +178,7 @@ def swept_volume(f: Figures) -> Column:
     f : Figures
         Of the hole.
     """
-    return circle_area(f.bore) * f.stroke / 1000 if f.swept_volume is None else f.swept_volume
+    return cylinder_volume(circle_area(f.bore), f.stroke) if f.swept_volume is None else f.swept_volume
 
 
 def gasket_volume(f: Figures) -> Column:
@@ -215,7 +215,7 @@ def held_by_gasket(opening: Column, thickness: Column) -> Column:
     thickness : float, array, or what carries slopes
         Compressed, in mm.
     """
-    return opening * thickness / 1000
+    return cylinder_volume(opening, thickness)
 
 
 def crown_of(crown_volume: Column, above_rim: Column, above_area: Column, dish_area: Column) -> Crown:
@@ -242,7 +242,7 @@ def crown_of(crown_volume: Column, above_rim: Column, above_area: Column, dish_a
     stands = above_rim is not None
     if dish_area is None:
         return Crown(above_rim, above_area) if stands else _FLAT
-    held = crown_volume + above_area * above_rim / 1000 if stands else crown_volume
+    held = crown_volume + cylinder_volume(above_area, above_rim) if stands else crown_volume
     dish = endless_unless_positive(held)
     return Crown(above_rim, above_area, dish_area, dish) if stands else Crown(0.0, 0.0, dish_area, dish)
 
@@ -262,8 +262,8 @@ def uncut(f: Figures) -> Hole:
     ring: Column = 0.0
     crevice: Column = 0.0
     if f.land_height is not None:
-        ring = area - circle_area(f.land_diameter)
-        crevice = ring * f.land_height / 1000
+        ring = ring_around(f.bore, f.land_diameter)
+        crevice = cylinder_volume(ring, f.land_height)
     other: Column = 0.0 if f.other_volume is None else f.other_volume
     edge = None if f.edge_width is None else Chamfer(f.edge_width, f.edge_angle, f.bore)
     if edge is not None:
@@ -312,7 +312,9 @@ def flat_cut(shape: Crown, cut: Column) -> FlatCut:
     if not _is_nought(shape.above_rim):
         rim, above = positive(cut - shape.above_rim), least(cut, shape.above_rim)
     if not _is_nought(shape.dish_area):
-        dish = least(shape.dish_area * rim / 1000, shape.dish)
+        dish = cylinder_volume(shape.dish_area, rim)
+        if not (isinstance(shape.dish, float) and math.isinf(shape.dish)):
+            dish = least(dish, shape.dish)
     return FlatCut(above, rim, dish)
 
 
@@ -331,7 +333,9 @@ def crown_gain(shape: Crown, off: FlatCut) -> Column:
     off : FlatCut
         What it meets.
     """
-    return -off.dish if _is_nought(shape.above_rim) else shape.above_area * off.above / 1000 - off.dish
+    return (
+        -off.dish if _is_nought(shape.above_rim) else cylinder_volume(shape.above_area, off.above) - off.dish
+    )
 
 
 def with_crown_cut(h: Hole, off: FlatCut) -> Hole:
@@ -347,7 +351,7 @@ def with_crown_cut(h: Hole, off: FlatCut) -> Hole:
     return h._replace(
         clearance=h.clearance + off.rim,
         crown=h.crown + crown_gain(h.shape, off),
-        crevice=h.crevice if _is_nought(h.ring) else h.crevice - h.ring * off.rim / 1000,
+        crevice=h.crevice if _is_nought(h.ring) else h.crevice - cylinder_volume(h.ring, off.rim),
     )
 
 
@@ -430,7 +434,7 @@ def with_deck_cut(h: Hole, cut: Column) -> Hole:
     """
     chamber = h.chamber
     if h.pocket is not None:
-        chamber = chamber - over_rim(h.pocket, cut)
+        chamber = chamber - cylinder_volume(h.pocket, cut)
     other = (
         h.other if h.edge is None else h.other - chamfer_volume(h.edge, None) + chamfer_volume(h.edge, cut)
     )
@@ -481,20 +485,7 @@ def deck_volume(h: Hole) -> Column:
     h : Hole
         Cut.
     """
-    return over_rim(h.area, h.clearance)
-
-
-def over_rim(area: Column, clearance: Column) -> Column:
-    """Return A·c in cc: what a clearance leaves over a rim, and what a mm of deck takes.
-
-    Parameters
-    ----------
-    area : float, array, or what carries slopes
-        In mm².
-    clearance : float, array, or what carries slopes
-        In mm; less than nought for proud.
-    """
-    return area * clearance / 1000
+    return cylinder_volume(h.area, h.clearance)
 
 
 def chord(edge: Chamfer, deck_cut: Column) -> Column:
@@ -531,7 +522,7 @@ def trapped_volume(f: Figures) -> Column:
     r, angle = f.stroke / 2, f.intake_closes + 180.0
     across = r * sine(angle)
     drop = r - r * cosine(angle) + f.rod_length - root(f.rod_length * f.rod_length - across * across)
-    return circle_area(f.bore) * drop / 1000
+    return cylinder_volume(circle_area(f.bore), drop)
 
 
 # -- one hole --------------------------------------------------------------------------
