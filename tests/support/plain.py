@@ -36,6 +36,17 @@ def _figures(build, bank: str, number: int) -> dict[str, float]:
     return values
 
 
+def _edge(of, bore: float, deck: float) -> float:
+    """What a bore's edge chamfer holds after a deck cut: a frustum of a cone less the bore inside it."""
+    width, angle = of("block.edge_chamfer.width", 0.0), of("block.edge_chamfer.angle", 45.0)
+    deep = width * math.tan(math.radians(angle)) - deck
+    if not width or deep <= 0:
+        return 0.0
+    low = bore / 2
+    high = low + deep / math.tan(math.radians(angle))
+    return math.pi * deep * ((low * low + low * high + high * high) / 3 - low * low) / 1000
+
+
 # long: the second way of the stack's arithmetic, on purpose in one piece
 def _hole(v: dict[str, float], ops) -> dict[str, float | None]:
     nan = math.nan
@@ -88,7 +99,7 @@ def _hole(v: dict[str, float], ops) -> dict[str, float | None]:
         left = v["parts.piston.top_land_height"] - off_rim
         ring = math.pi / 4 * (b * b - v["parts.piston.top_land_diameter"] ** 2)
         crevice = ring * left / 1000 if left > 0 or (left == 0 and not crown) else nan
-    vc = chamber + gasket + area * c / 1000 + top + crevice
+    vc = chamber + gasket + area * c / 1000 + top + crevice + _edge(of, b, deck)
     effective = nan
     if "cam.intake_closes" in v and not math.isnan(s * rod):
         phi, r = math.radians(180 + v["cam.intake_closes"]), s / 2

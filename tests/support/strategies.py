@@ -64,6 +64,12 @@ def documents(draw, *, planned: bool = True):
     if draw(st.booleans()):
         # Valves in the block: a deck cut takes this area from the chamber too.
         document["parts"]["block"]["pocket_area"] = {"value": draw(st.floats(300, 2500)), "plus_minus": 20}
+    if draw(st.booleans()):
+        # Narrow ones are gone once the deck is cut.
+        document["parts"]["block"]["edge_chamfer"] = {
+            "width": {"value": draw(st.sampled_from([0.031, 0.487, 1.013])), "plus_minus": 0.02},
+            "angle": {"value": draw(st.sampled_from([29.3, 45, 61.7])), "plus_minus": 1},
+        }
     above = draw(st.sampled_from([None, 0, 0.217, 1.913]))
     if above is not None:
         document["parts"]["piston"]["above_rim"] = {"value": above, "plus_minus": 0.02 if above else 0}

@@ -29,6 +29,8 @@ _UNSTATED: dict[str, tuple[float, float, float, float, float]] = {
     "gasket_bore": (0.30, 0.50, 0.15, 0.15, 0.80),
     "chamber_volume": (0.8, 1.5, 0.4, 0.4, 2.5),
     "pocket_area": (60.0, 100.0, 40.0, 40.0, 150.0),
+    "edge_width": (0.20, 0.30, 0.10, 0.10, 0.50),
+    "edge_angle": (3.0, 5.0, 2.0, 2.0, 10.0),
     "other_volume": (0.3, 0.5, 0.2, 0.2, 1.0),
     "opening_area": (80.0, 120.0, 50.0, 50.0, 200.0),
     "opening_perimeter": (4.0, 6.0, 3.0, 3.0, 10.0),
@@ -64,8 +66,8 @@ _REPEATABILITY: dict[str, float] = {
     "compression_height": 0.01, "crown_volume": 0.15, "top_land_height": 0.02,
     "top_land_diameter": 0.01, "above_rim": 0.02, "above_rim_area": 20.0, "crown_thickness": 0.05,
     "gasket_volume": 0.1, "swept_volume": 0.2, "dish_area": 20.0, "thickness": 0.01, "gasket_bore": 0.05,
-    "pocket_area": 20.0, "other_volume": 0.1, "chamber_volume": 0.15, "opening_area": 20.0,
-    "opening_perimeter": 1.0, "wall_draft": 0.5,
+    "pocket_area": 20.0, "edge_width": 0.05, "edge_angle": 1.0, "other_volume": 0.1, "chamber_volume": 0.15,
+    "opening_area": 20.0, "opening_perimeter": 1.0, "wall_draft": 0.5,
     "removal_rate": 0.03, "intake_closes": 0.5, "deck_clearance": 0.01, "deck_cut": 0.005,
     "surveyed": 0.005,
     "fit": 0.005, "head_cut": 0.005, "crown_cut": 0.005, "open_chamber": 0.1, "bowl": 0.1,
@@ -98,7 +100,7 @@ ZERO_MINUTES = 1.0
 
 # Expansion per K: iron block, steel crank, light-alloy piston and head, by the part or the material.
 _EXPANSION: dict[str, float] = {
-    "block": 11e-6, "crank": 11.5e-6, "rod": 11.5e-6, "piston": 21e-6, "gasket": 11.5e-6, "head": 22e-6,
+    "block": 11e-6, "edge": 11e-6, "crank": 11.5e-6, "rod": 11.5e-6, "piston": 21e-6, "gasket": 11.5e-6, "head": 22e-6,
     "cam": 11.5e-6, "iron": 11e-6, "steel": 11.5e-6, "titanium": 8.6e-6, "aluminium": 22e-6,
     "carbide": 6e-6, "granite": 7e-6, "invar": 1.5e-6,
 }  # fmt: skip

@@ -97,7 +97,8 @@ def _part(title: str, part: str, **extra: Any) -> Any:
     return type(title.replace(" ", ""), (Shape,), body)
 
 
-Block = _part("Block", "block")
+EdgeChamfer = _part("Edge chamfer", "edge")
+Block = _part("Block", "block", edge_chamfer=(EdgeChamfer | None, None))
 Crank = _part("Crank", "crank")
 Rod = _part("Rod", "rod", material=(Literal["steel", "titanium", "aluminium"], "steel"))
 Piston = _part("Piston", "piston")

@@ -16,6 +16,7 @@ from ..planning.truth import Truth
 from ..planning.ways import with_usual_levers
 from ..planning.why_none import milled_depth, spans_of
 from ..stack.as_cut import planned_at
+from ..stack.in_hole import PLACES
 from ..stack.sources import hole_sources
 
 # An end that lies so near is met, and how finely one is looked for, in mm.
@@ -108,7 +109,7 @@ def _air(build: Build, place: CutPlace) -> dict[int, float]:
 def _filled_up(now: Build, air: dict[int, float]) -> Build:
     """A settled build as if the air under the tool were metal: what is cut from there on comes off parallel."""
     figures = dict(now.figures)
-    pocket = figures.get("parts.block.pocket_area")
+    pocket, of_holes = figures.get("parts.block.pocket_area"), dict(now.of_holes)
     for number, depth in air.items():
         sources = hole_sources(now, now.bank_of(number).name, number)
         volume = pocket.value * depth / 1000 if pocket is not None else 0.0
@@ -121,7 +122,13 @@ def _filled_up(now: Build, air: dict[int, float]) -> Build:
                 quantity = source.quantity
                 name = path.rpartition(".")[2]
                 figures[f"cylinders.{number}.{name}"] = replace(quantity, value=quantity.value + more)
-    return replace(now, figures=figures)
+        width, angle = (sources.get(PLACES[name]) for name in ("edge_width", "edge_angle"))
+        if width is not None and angle is not None and width.quantity.value:
+            # Its chamfer would be wider by as much.
+            wider = width.quantity.value + depth / math.tan(math.radians(angle.quantity.value))
+            more_of = {width.path: replace(width.quantity, value=wider)}
+            of_holes[number] = {**of_holes.get(number, {}), **more_of}
+    return replace(now, figures=figures, of_holes=of_holes)
 
 
 def _last_before_level(build: Build, place: CutPlace, rules: HouseRules, level: float) -> float:

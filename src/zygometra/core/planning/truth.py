@@ -243,6 +243,10 @@ class Truth:
         above_rim = np.where(nothing, 0.0, np.maximum(get("parts.piston.above_rim", 0.0), 0.0))
         above_area = np.where(above_rim > 0, get("parts.piston.above_rim_area"), 0.0)
         f = f._replace(above_rim=above_rim, above_area=above_area)
+        if any(_EDGE in own or _EDGE_ANGLE in own for own in sources.values()):
+            f = f._replace(edge_width=np.maximum(get(_EDGE), 0.0), edge_angle=get(_EDGE_ANGLE))
+            # A width of nought is a sharp edge, whatever its angle.
+            f = f._replace(edge_angle=np.where(f.edge_width == 0, 45.0, f.edge_angle))
         h = uncut(f)
         known = ~np.isnan(h.crevice)
         swept, given = swept_volume(f), get("parts.block.swept_volume")
@@ -403,6 +407,7 @@ class Truth:
 
 
 _STROKE = "parts.crank.stroke"
+_EDGE, _EDGE_ANGLE = "parts.block.edge_chamfer.width", "parts.block.edge_chamfer.angle"
 
 
 def _keys_of(source: Source, number: int) -> list[str]:

@@ -18,7 +18,7 @@ from ..units import Kind, from_base
 from . import kernel
 from .chamber import ChamberModel, fill_slopes
 from .in_hole import PLACES, figures_in
-from .kernel import Crown, Figures, closing, crown_gain, flat_cut, milled
+from .kernel import Crown, Figures, closing, crown_gain, flat_cut, milled, narrowed
 from .results import Source
 from .sources import terms_at
 
@@ -32,7 +32,7 @@ _LAND, _THICK = "parts.piston.top_land_height", "parts.piston.crown_thickness"
 _OPENING, _PERIMETER, _DRAFT = (
     f"parts.head.{name}" for name in ("opening_area", "opening_perimeter", "wall_draft")
 )
-_POCKET = "parts.block.pocket_area"
+_POCKET, _EDGE = "parts.block.pocket_area", PLACES["edge_width"]
 _DISH, _ABOVE_AREA = "parts.piston.dish_area", "parts.piston.above_rim_area"
 # Where a brought-forward figure stands in its hole, by the engine-wide path.
 _NAMES = {_DECK: "deck_height", _DEPTH: "deck_clearance", _CHAMBER: "chamber_volume", _CROWN: "crown_volume"}
@@ -113,6 +113,12 @@ def _changes(build: Build, bank: Bank, number: int, sources: dict[str, Source]) 
             -area * cut / 1000,
             [*_along(sources, number, _figure(sources, _POCKET) * (-cut / 1000)), *missed],
         )
+    if (cut := since("deck_cut", _EDGE)) and PLACES["edge_angle"] in sources:
+        # The chamfer gets narrower as its deck comes down.
+        width = _figure(sources, _EDGE)
+        lost = narrowed(width, _figure(sources, PLACES["edge_angle"]), Linear.of(_CUT, cut)) - width
+        missed = _missed(build, "deck_cut", bank, number, lost.slopes.get(_CUT, 0.0))
+        yield _EDGE, lost.value, [*_along(sources, number, _figures_in(lost)), *missed]
     if cut := since("head_cut", _CHAMBER):
         from .sources import chamber_model
 

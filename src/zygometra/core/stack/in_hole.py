@@ -33,6 +33,8 @@ PLACES: dict[str, str] = {
     "land_diameter": "parts.piston.top_land_diameter",
     "land_height": "parts.piston.top_land_height",
     "pocket_area": "parts.block.pocket_area",
+    "edge_width": "parts.block.edge_chamfer.width",
+    "edge_angle": "parts.block.edge_chamfer.angle",
     "swept_volume": "parts.block.swept_volume",
     "removal_rate": "parts.head.removal_rate",
     "opening_area": "parts.head.opening_area",
@@ -64,7 +66,7 @@ def figures_in(sources: dict[str, Source]) -> Figures:
     -----
     A mock-up's reading stands in for the stack. A volume stands in for a gasket or a cylinder only where the
     dimensions do not give it. The ring around the top land wants both its figures. Nothing stands above a rim of
-    which nobody said so.
+    which nobody said so; an edge of which nobody said otherwise is sharp.
     """
     get = sources.get
     found: list[float | None] = [
@@ -80,6 +82,12 @@ def figures_in(sources: dict[str, Source]) -> Figures:
         found[at["swept_volume"]] = None
     if found[at["land_diameter"]] is None or found[at["land_height"]] is None:
         found[at["land_diameter"]] = found[at["land_height"]] = None
+    width, angle = found[at["edge_width"]], found[at["edge_angle"]]
+    if width == 0 or (width is None and angle is None):
+        found[at["edge_width"]] = found[at["edge_angle"]] = None
+    elif width is None or angle is None:
+        # Half a chamfer is none that could be reckoned with.
+        found[at["edge_width"]] = found[at["edge_angle"]] = math.nan
     above = found[at["above_rim"]]
     if above is None or not above > 0:
         found[at["above_rim"]] = found[at["above_area"]] = None

@@ -458,8 +458,23 @@ def chamfer_volume(edge: Chamfer, deck_cut: Column) -> Column:
         nought once the deck is below it.
     """
     slant = tangent(edge.angle)
-    width = edge.width if deck_cut is None else positive(edge.width - deck_cut / slant)
+    width = edge.width if deck_cut is None else narrowed(edge.width, edge.angle, deck_cut)
     return math.pi * (edge.bore / 2 + width / 3) * width * width * slant / 1000
+
+
+def narrowed(width: Column, angle: Column, deck_cut: Column) -> Column:
+    """Return what a deck cut leaves of a chamfer's width, in mm: w − t/tan α, nought once the deck is below it.
+
+    Parameters
+    ----------
+    width : float, array, or what carries slopes
+        Before the cut, in mm.
+    angle : float, array, or what carries slopes
+        From the deck, in degrees.
+    deck_cut : float, array, or what carries slopes
+        In mm.
+    """
+    return positive(width - deck_cut / tangent(angle))
 
 
 def closed_by(h: Hole, thickness: Column, gasket: Column) -> Stacked:

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator
 from ..build.model import Build
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELD_AT, place_label
 from ..place import Place
+from .in_hole import PLACES
 from .results import Hole, Outcome, State
 from .sources import chamber_model
 
@@ -60,6 +61,9 @@ def _wants(build: Build, hole: Hole, result: str) -> Iterator[str]:
             if "parts.gasket.opening_area" not in have:
                 yield "parts.gasket.bore"
         yield from ("parts.head.chamber_volume", "parts.piston.crown_volume")
+        width = have.get(PLACES["edge_width"])
+        if (width is None or width.quantity.value) and (width is not None or PLACES["edge_angle"] in have):
+            yield from (PLACES["edge_width"], PLACES["edge_angle"])
         yield from _wanted_by_cuts(build, hole)
 
 

@@ -7,6 +7,8 @@ import math
 from ..build.model import Build
 from ..digits import UNKNOWN, figure, volume
 from ..wording import Reader
+from .in_hole import PLACES
+from .kernel import narrowed
 from .results import Hole
 from .sources import chamber_model
 from .working_steps import Given, Step, band_of, given_of, value_in
@@ -44,6 +46,8 @@ def volumes(build: Build, hole: Hole, reader: Reader) -> list[Step]:
     )
     steps.append(_crown_step(hole, reader))
     steps.append(_crevice_step(hole, reader))
+    if (edge := _edge_step(hole, reader)) is not None:
+        steps.append(edge)
     steps.append(_clearance_step(hole, reader))
     return steps
 
@@ -180,15 +184,37 @@ def _crevice_step(hole: Hole, reader: Reader) -> Step:
     )
 
 
+def _edge_step(hole: Hole, reader: Reader) -> Step | None:
+    """The chamfer at the bore's upper edge; None where that is sharp."""
+    f, other = hole.outcome.figures, hole.outcome.terms.other
+    if f.edge_width is None:
+        return None
+    width, angle = (hole.sources.get(PLACES[name]) for name in ("edge_width", "edge_angle"))
+    left = narrowed(f.edge_width, f.edge_angle, hole.outcome.deck_cut)
+    return Step(
+        "edge",
+        "chamfer of the bore's edge",
+        "V_edge = π·w²·tan β·(B/2 + w/3)",
+        f"w {reader.length(left)}, β {figure(f.edge_angle, 1)}°",
+        volume(None if other is None else other - (f.other_volume or 0.0)),
+        "",
+        given_of(width, reader) + given_of(angle, reader),
+        "A triangle turned about the bore's axis (Pappus); a deck cut leaves it narrower.",
+    )
+
+
 def _clearance_step(hole: Hole, reader: Reader) -> Step:
     outcome, terms = hole.outcome, hole.outcome.terms
     parts = [terms.chamber, terms.gasket, terms.deck, terms.crown, terms.crevice]
     formula = "Vc = V_chamber + V_gasket + V_deck + V_crown + V_crevice"
     given: tuple[Given, ...] = ()
-    if terms.other:
-        parts.append(terms.other)
+    if other := outcome.figures.other_volume:
+        parts.append(other)
         formula += " + V_other"
         given = given_of(hole.sources.get("parts.head.other_volume"), reader)
+    if outcome.figures.edge_width is not None:
+        parts.append(None if terms.other is None else terms.other - (other or 0.0))
+        formula += " + V_edge"
     return Step(
         "clearance",
         "clearance volume",

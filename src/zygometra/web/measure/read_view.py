@@ -77,6 +77,8 @@ FIGURES = (
     "removal_rate",
     "other_volume",
     "pocket_area",
+    "edge_width",
+    "edge_angle",
     "gasket_volume",
     "gasket_opening_area",
     "swept_volume",
