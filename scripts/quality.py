@@ -1,4 +1,4 @@
-"""Prints what no other check measures: long lines, long functions, long files, folded tables, repeated passages.
+"""Prints what no other check measures: long lines, functions and files, folded tables, what stands twice, circles.
 
 usage: .venv/bin/python scripts/quality.py       ends with 1 where something stands without a reason
 
@@ -15,6 +15,8 @@ import sys
 import tokenize
 from collections.abc import Iterator
 from pathlib import Path
+
+import house
 
 ROOT = Path(__file__).parents[1]
 CODE = ("src", "tests", "scripts")
@@ -136,6 +138,8 @@ def main() -> int:
     )
     wrong += [f"formatter told to keep away: {where}" for where in skips]
     wrong += [f"stands twice: {where}" for where in passages]
+    print("\n".join(house.report(ROOT)))
+    wrong += house.faults(ROOT)
     for what, found in (
         ("functions over 40 lines", long_functions()),
         ("files over 400 lines", long_files()),

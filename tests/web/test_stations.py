@@ -8,7 +8,8 @@ from flask import url_for
 from zygometra.web import stations, urls
 from zygometra.web.build.bench import open_bench
 from zygometra.web.build.path import path_of
-from zygometra.web.stations import KEYS, ROOMS, STATIONS, counted, keys
+from zygometra.web.stations import KEYS, ROOMS, STATIONS, keys
+from zygometra.web.words import counted
 
 
 def test_every_letter_leads_to_one_place():

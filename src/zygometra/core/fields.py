@@ -52,8 +52,8 @@ class Field:
 
 PART_PATHS = {
     "block": "parts.block", "edge": "parts.block.edge_chamfer", "crank": "parts.crank", "rod": "parts.rod",
-    "piston": "parts.piston", "gasket": "parts.gasket", "head": "parts.head", "cam": "cam", "engine": "engine", "stated": "stated",
-    "mock-up": "mock-up",
+    "piston": "parts.piston", "gasket": "parts.gasket", "head": "parts.head", "cam": "cam", "engine": "engine",
+    "stated": "stated", "mock-up": "mock-up",
 }  # fmt: skip
 
 _LENGTH, _AREA, _VOLUME, _ANGLE = Kind.LENGTH, Kind.AREA, Kind.VOLUME, Kind.ANGLE

@@ -132,6 +132,41 @@ class Quantity:
         return self.doubt == "tolerance" or (self.doubt == "house" and not self.readings)
 
 
+class Source:
+    """A figure that was used, and the place it came from.
+
+    Parameters
+    ----------
+    path : str
+        The place.
+    quantity : Quantity
+        The figure.
+    shared_by : str
+        The place whose holes alone share its doubt, where those are fewer than share the figure: each bank was
+        machined by itself to one height on paper. Empty where doubt goes with the figure.
+    """
+
+    __slots__ = ("_terms", "path", "quantity", "shared_by")
+
+    def __init__(self, path: str, quantity: Quantity, shared_by: str = "") -> None:
+        self.path, self.quantity, self.shared_by = path, quantity, shared_by
+        self._terms: tuple[Term, ...] | None = None
+
+    @property
+    def doubt_key(self) -> str:
+        """What names its doubt: figures with one key share it."""
+        return self.shared_by or self.path
+
+    @property
+    def terms(self) -> tuple[Term, ...]:
+        """What its doubt is made of; what differs part to part says so."""
+        if self._terms is None:
+            q = self.quantity
+            alone = (Term(self.doubt_key, q.u, q.dof, None, q.rectangular, q.each),) if q.u else ()
+            self._terms = q.terms or alone
+        return self._terms
+
+
 def read_quantity(
     raw: Any,
     kind: Kind,

@@ -8,10 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol
 
-if TYPE_CHECKING:
-    from .wording import Reader
+# Whoever reads: :class:`.wording.Reader`, which knows units and so stands above errors, which speak in sentences.
+Reader = Any
 
 
 class _Words:

@@ -6,8 +6,9 @@ import math
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from zygometra.core.quantity import Source
 from zygometra.core.stack.arithmetic import circle_area
-from zygometra.core.stack.results import Hole, Source
+from zygometra.core.stack.results import Hole
 from zygometra.core.wording import Reader
 
 from .marks import Up, basis_mark, chip, dimension, editable, line, path, rect, text

@@ -10,6 +10,8 @@ from zygometra.core.errors import Fault, shown
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind
 
+from .shape_faults import shape_faults
+
 
 def cut_log_faults(document: Mapping[str, Any], names: list[str], numbers: list[int]) -> Iterator[Fault]:
     """Yield what is wrong with the set-ups, passes, decisions, agreements and acceptances of a document.
@@ -140,10 +142,7 @@ def entry_faults(key: str, raw: Mapping[str, Any], names: list[str], numbers: li
     numbers : list of int
         Its holes.
     """
-    from pydantic import ValidationError
-
     from . import cut_shapes
-    from .build_file import fault_of
 
     shapes: dict[str, Any] = {
         "set_ups": cut_shapes.SetUpRecordShape,
@@ -153,11 +152,9 @@ def entry_faults(key: str, raw: Mapping[str, Any], names: list[str], numbers: li
         "acceptances": cut_shapes.AcceptedShape,
         "verified": cut_shapes.VerifiedShape,
     }
-    try:
-        shapes[key].model_validate(dict(raw))
-    except ValidationError as error:
-        for item in error.errors():
-            yield fault_of({**item, "loc": (key, *item["loc"])})
+    wrong = list(shape_faults(shapes[key].model_validate, raw, key))
+    yield from wrong
+    if wrong:
         return
     if key in ("set_ups", "passes", "verified"):
         yield from cut_faults(key, raw, names, numbers, piece=key == "passes")

@@ -10,6 +10,7 @@ from zygometra.core.errors import Fault, shown
 from zygometra.core.quantity import read_quantity
 
 from .plain_json import without_notes
+from .shape_faults import part_faults
 
 
 def lever_faults(document: Mapping[str, Any], banks: list[str]) -> Iterator[Fault]:
@@ -88,8 +89,6 @@ def _needs_faults(path: str, needs: Any, set_ups: list[str]) -> Iterator[Fault]:
 
 
 def _part_faults(levers: Mapping[str, Any], set_ups: list[str]) -> Iterator[Fault]:
-    from .build_file import part_faults
-
     for i, one in enumerate(levers.get("parts") or ()):
         yield from part_faults(f"levers.parts[{i}].part", one["kind"], without_notes(one["part"]))
         yield from _needs_faults(f"levers.parts[{i}].needs", one.get("needs"), set_ups)

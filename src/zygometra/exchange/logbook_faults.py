@@ -14,6 +14,7 @@ from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind
 
 from .cut_log_faults import cut_log_faults
+from .shape_faults import shape_faults
 
 # What can be voided besides readings.
 _VOIDABLE = (
@@ -177,16 +178,11 @@ def survey_entry_faults(
     numbers : list of int
         Its holes.
     """
-    from pydantic import ValidationError
-
-    from .build_file import fault_of
     from .face_shapes import FaceSurveyShape
 
-    try:
-        FaceSurveyShape.model_validate(dict(raw))
-    except ValidationError as error:
-        for item in error.errors():
-            yield fault_of({**item, "loc": (path, *item["loc"])})
+    wrong = list(shape_faults(FaceSurveyShape.model_validate, raw, path))
+    yield from wrong
+    if wrong:
         return
     yield from survey_faults(path, raw, names, numbers)
 
@@ -273,16 +269,11 @@ def entry_faults(
     numbers : list of int
         Its holes.
     """
-    from pydantic import ValidationError
-
-    from .build_file import fault_of
     from .models import READING
 
-    try:
-        READING.validate_python(dict(raw))
-    except ValidationError as error:
-        for item in error.errors():
-            yield fault_of({**item, "loc": (path, *item["loc"])})
+    wrong = list(shape_faults(READING.validate_python, raw, path))
+    yield from wrong
+    if wrong:
         return
     yield from reading_faults(path, raw, order, gauges, names, numbers)
 

@@ -17,10 +17,11 @@ from zygometra.core.quantity import Quantity, Unstated, read_quantity
 from zygometra.core.units import Kind
 from zygometra.core.wording import Reader
 
-from .build_file import document_from_text, fault_of
+from .build_file import document_from_text
 from .face_shapes import MOST_POINTS, Along, Corners, Depth, Length, PointShape, SlopeShape, SpanShape
 from .logbook_faults import plane_faults
 from .plain_json import unstorable, without_notes
+from .shape_faults import fault_of
 from .shapes import CylinderNumber, Name, Shape
 
 _PER_M = 1000.0

@@ -11,9 +11,9 @@ from sqlalchemy.orm import Session
 from zygometra.core.actors import Actor
 from zygometra.core.gates import LONGEST_REASON, Gate, covers
 
-from .tables import AcceptanceRow
+from .tables import AcceptanceRow, table_for
 
-_acceptance = AcceptanceRow.__table__  # type: ignore[attr-defined]
+_acceptance = table_for(AcceptanceRow)
 
 
 @dataclass(frozen=True, slots=True)

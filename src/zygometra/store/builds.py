@@ -33,23 +33,13 @@ from zygometra.core.quantity import read_field
 from .facts import keep_all
 from .gauges import register
 from .history import Change, history, record, was_signed_off
+from .in_force import NEWEST_RULE, RULES_IN_FORCE, NotThere
 from .locks import hold_house_rules
-from .tables import BuildRow, ChangeRow, FigureRow, OperationRow
+from .tables import BuildRow, ChangeRow, FigureRow, OperationRow, table_for
 from .whole import with_facts
 
-_build, _figure = BuildRow.__table__, FigureRow.__table__  # type: ignore[attr-defined]
-_operation, _change = OperationRow.__table__, ChangeRow.__table__  # type: ignore[attr-defined]
-
-RULES_IN_FORCE = text(
-    "(SELECT coalesce(json_object_agg(key, value), '{}') FROM (SELECT DISTINCT ON (key) key, value"
-    " FROM house_rule ORDER BY key, id DESC) newest WHERE value IS NOT NULL) AS shop_rules"
-)
-
-NEWEST_RULE = text("(SELECT coalesce(max(id), 0) FROM house_rule)")
-
-
-class NotThere(LookupError):
-    """No build has that number."""
+_build, _figure = table_for(BuildRow), table_for(FigureRow)
+_operation, _change = table_for(OperationRow), table_for(ChangeRow)
 
 
 @dataclass(frozen=True, slots=True)

@@ -21,10 +21,11 @@ from zygometra.core.measuring.read_in import read_reading
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind
 
-from .tables import BuildRow, FactRow, PhotoRow
+from .in_force import NotThere
+from .tables import BuildRow, FactRow, PhotoRow, table_for
 
-_build, _fact = BuildRow.__table__, FactRow.__table__  # type: ignore[attr-defined]
-_photo = PhotoRow.__table__  # type: ignore[attr-defined]
+_build, _fact = table_for(BuildRow), table_for(FactRow)
+_photo = table_for(PhotoRow)
 
 # Photographs of one build.
 MOST_PHOTOS = 500
@@ -140,8 +141,6 @@ def hold(session: Session, build_id: int) -> str:
     NotThere
         If there is no such build.
     """
-    from .builds import NotThere
-
     held = select(_build.c.stage).where(_build.c.id == build_id).with_for_update()
     stage = session.execute(held).scalar_one_or_none()
     if stage is None:

@@ -12,9 +12,9 @@ from zygometra.core.mix.usual import USUAL
 
 from .locks import hold_fit_rules
 from .newest import Newest, check_seen, newest_of
-from .tables import FitRulesRow
+from .tables import FitRulesRow, table_for
 
-_rules = FitRulesRow.__table__  # type: ignore[attr-defined]
+_rules = table_for(FitRulesRow)
 
 
 def in_force(session: Session) -> FitRules:

@@ -20,9 +20,9 @@ from zygometra.core.measuring.logbook import Gauge
 from zygometra.core.measuring.read_in import read_gauge
 
 from .locks import hold_gauges
-from .tables import GaugeFactRow
+from .tables import GaugeFactRow, table_for
 
-_fact = GaugeFactRow.__table__  # type: ignore[attr-defined]
+_fact = table_for(GaugeFactRow)
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,8 +13,8 @@ from sqlalchemy import Engine
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.pool import PoolProxiedConnection
 
-from .builds import RULES_IN_FORCE, NotThere
 from .database import READS_WITHIN
+from .in_force import RULES_IN_FORCE, NotThere
 
 _HEAD = f"""
     SELECT version, stage, changed_at, changed_by, {RULES_IN_FORCE.text},

@@ -14,9 +14,9 @@ from zygometra.core import stages
 from zygometra.core.actors import Entry
 from zygometra.core.build.document import Difference
 
-from .tables import ChangeRow
+from .tables import ChangeRow, table_for
 
-_change = ChangeRow.__table__  # type: ignore[attr-defined]
+_change = table_for(ChangeRow)
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,9 +14,9 @@ from zygometra.core.gates import is_reason
 
 from .builds import Closed, Stale, StoredBuild, load
 from .history import history, record, was_signed_off
-from .tables import BuildRow
+from .tables import BuildRow, table_for
 
-_build = BuildRow.__table__  # type: ignore[attr-defined]
+_build = table_for(BuildRow)
 
 
 def set_stage(

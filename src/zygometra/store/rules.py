@@ -12,14 +12,15 @@ from zygometra.core.actors import Actor
 from zygometra.core.findings.summary import summarise
 from zygometra.core.house_rules import HouseRules, check_rule, rules_for
 
-from .builds import RULES_IN_FORCE, load
+from .builds import load
+from .in_force import RULES_IN_FORCE
 from .locks import hold_house_rules
 from .newest import Newest, check_seen, newest_of
-from .tables import BuildRow, HouseRuleRow
+from .tables import BuildRow, HouseRuleRow, table_for
 from .whole import with_facts
 
-_rule = HouseRuleRow.__table__  # type: ignore[attr-defined]
-_build = BuildRow.__table__  # type: ignore[attr-defined]
+_rule = table_for(HouseRuleRow)
+_build = table_for(BuildRow)
 _SCHOOL = func.coalesce(_build.c.frame["school"].as_string(), "")
 
 

@@ -8,9 +8,9 @@ from sqlalchemy import Connection, Engine, delete, func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from .tables import EndedSessionRow
+from .tables import EndedSessionRow, table_for
 
-_ended = EndedSessionRow.__table__  # type: ignore[attr-defined]
+_ended = table_for(EndedSessionRow)
 
 
 def end(session: Session, identity: str, *, forget_after: timedelta) -> None:

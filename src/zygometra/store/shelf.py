@@ -36,9 +36,9 @@ from zygometra.core.mix.record import TAKEN_OFF
 from zygometra.core.mix.shelf import Row, Shelf, table_of
 
 from .locks import hold_shelf
-from .tables import PartChangeRow, PartRow
+from .tables import PartChangeRow, PartRow, table_for
 
-_part, _change = PartRow.__table__, PartChangeRow.__table__  # type: ignore[attr-defined]
+_part, _change = table_for(PartRow), table_for(PartChangeRow)
 
 
 class PartNotThere(LookupError):
@@ -107,7 +107,7 @@ def read_shelf(session: Session) -> Shelf:
     )
     loads = json.loads
     for kind, code, base, texts, *rest in session.execute(statement):
-        rows[kind].append((code, loads(base), loads(texts), *rest))
+        rows[kind].append(Row(code, loads(base), loads(texts), *rest))
     return Shelf({kind: table_of(kind, found) for kind, found in rows.items()})
 
 

@@ -18,9 +18,9 @@ from zygometra.core.build.record import step_words
 
 from .builds import Stale, load, save
 from .history import Change, history, read_change
-from .tables import ChangeRow
+from .tables import ChangeRow, table_for
 
-_change = ChangeRow.__table__  # type: ignore[attr-defined]
+_change = table_for(ChangeRow)
 
 
 @dataclass(slots=True)

@@ -15,10 +15,11 @@ from zygometra.core.build.document import Document
 
 from .facts import of_build
 from .gauges import register
+from .in_force import NEWEST_RULE, RULES_IN_FORCE
 from .locks import hold_house_rules
-from .tables import BuildRow
+from .tables import BuildRow, table_for
 
-_build = BuildRow.__table__  # type: ignore[attr-defined]
+_build = table_for(BuildRow)
 
 
 def with_facts(session: Session, build_id: int, document: Mapping[str, Any]) -> Document:
@@ -65,8 +66,6 @@ def refresh_summary(
     bool
         False where somebody changed the rules in between: it is still to be judged by the new ones.
     """
-    from .builds import NEWEST_RULE, RULES_IN_FORCE
-
     hold_house_rules(session)
     as_they_are = bool(session.execute(select(RULES_IN_FORCE)).scalar_one() == dict(shop_rules))
     values: dict[str, Any] = {"summary": dict(summary), "judged": NEWEST_RULE if as_they_are else 0}

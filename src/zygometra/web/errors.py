@@ -10,7 +10,8 @@ from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from werkzeug.exceptions import HTTPException
 
-from zygometra.store.builds import Closed, NotThere
+from zygometra.store.builds import Closed
+from zygometra.store.in_force import NotThere
 from zygometra.store.shelf import PartNotThere
 
 from . import db

@@ -16,8 +16,9 @@ from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 
 from zygometra.core.typed import known_version
-from zygometra.store import builds, heads
+from zygometra.store import heads
 from zygometra.store.history import history
+from zygometra.store.in_force import NotThere
 
 from .db import db, reading
 from .sessions import until_it_ends
@@ -69,7 +70,7 @@ def _told(engine: Engine, build_id: int, seen: Seen) -> Iterator[str]:
     while time.monotonic() < ends:
         try:
             head = heads.head(engine, build_id)
-        except (SQLAlchemyError, builds.NotThere):
+        except (SQLAlchemyError, NotThere):
             return
         if seen != (seen := _shown(head)):
             yield f"event: newer\ndata: {head.version}\n\n"

@@ -9,6 +9,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, NamedTuple
 
+from .words import counted
+
 if TYPE_CHECKING:
     from .build.bench import Bench
 
@@ -239,11 +241,6 @@ def benches() -> tuple[str, ...]:
     """Return every bench once: the blueprints that rooms and stations name, each a package of that name."""
     named = [name for room in ROOMS for name in (*room.blueprints, room.endpoint.partition(".")[0])]
     return tuple(dict.fromkeys(named))
-
-
-def counted(number: int, word: str) -> str:
-    """Return so many of a thing, such as ``2 stops``."""
-    return f"{number} {word}{'' if number == 1 else 's'}"
 
 
 # What letters and keys do besides leading to a room or a station.

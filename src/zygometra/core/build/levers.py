@@ -233,4 +233,5 @@ def bowl_remains(figure: Figure, rules: HouseRules) -> float | None:
     thickness, area = figure("crown_thickness"), figure("dish_area")
     if thickness is None or not area:
         return None
-    return max(thickness - rules["crown_left"], 0.0) * area / 1000
+    left = max(thickness - rules["crown_left"], 0.0)
+    return left * area / 1000

@@ -77,10 +77,11 @@ def label_of(place: str) -> str:
     if place.startswith("gasket "):
         return "gasket" if place == "gasket all" else f"gasket, bank {place.removeprefix('gasket ')}"
     if parts[0] == "planned" and len(parts) > 3:
+        _, _, op, at, *which = parts
         ends = {"to_height": ", height", "first": ", first hole", "last": ", last hole"}
-        end = ends.get(parts[4], "") if len(parts) > 4 else ""
-        where = "" if parts[3] == "all" else f", {parts[3]}"
-        return f"planned {parts[2].replace('_', ' ')}{where}{end}"
+        end = ends.get(which[0], "") if which else ""
+        where = "" if at == "all" else f", {at}"
+        return f"planned {op.replace('_', ' ')}{where}{end}"
     return place_label(place)
 
 

@@ -247,4 +247,5 @@ def read_code(code: str) -> PrintedSheet | None:
     parts = code.split(".")
     if len(parts) != 4 or not all(p.isascii() and p.isdigit() and len(p) < 10 for p in parts[:3]):
         return None
-    return PrintedSheet(int(parts[0]), int(parts[1]), int(parts[2]), parts[3][:10])
+    version, fact, cut, mark = parts
+    return PrintedSheet(int(version), int(fact), int(cut), mark[:10])

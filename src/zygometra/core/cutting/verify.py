@@ -12,10 +12,10 @@ from ..build.lever_table import OpName
 from ..build.model import Bank, Build
 from ..errors import NoAnswer
 from ..measuring.simulated import simulated_places
-from ..quantity import Quantity
+from ..quantity import Quantity, Source
 from ..stack.as_cut import cut_before, read_at
 from ..stack.evaluate import evaluate, state_now
-from ..stack.results import Hole, Source, State
+from ..stack.results import Hole, State
 from ..stack.sources import chamber_model, hole_sources
 from .meant import as_meant
 

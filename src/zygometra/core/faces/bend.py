@@ -38,8 +38,8 @@ def shape_of(found: Survey) -> Shape | None:
     if found.is_on_axis:
         if len(np.unique(x)) < 3:
             return None
-        weights = np.linalg.pinv(np.stack([np.ones_like(xi), xi, xi**2], axis=1))
-        return Shape(_depth(-weights[2], z, u), None, None)
+        _, _, bow = np.linalg.pinv(np.stack([np.ones_like(xi), xi, xi**2], axis=1))
+        return Shape(_depth(-bow, z, u), None, None)
     eta = _from_minus_one(y)
     terms = [np.ones_like(xi), xi, eta, xi * eta]
     bows = [(i, one) for i, one in enumerate((xi, eta)) if len(np.unique(one)) > 2]
@@ -47,9 +47,9 @@ def shape_of(found: Survey) -> Shape | None:
     matrix = np.stack(terms, axis=1)
     if np.linalg.matrix_rank(matrix) < len(terms):
         return None
-    weights = np.linalg.pinv(matrix)
-    found_bows = {i: _depth(-weights[4 + k], z, u) for k, (i, _) in enumerate(bows)}
-    twist = _depth(2 * weights[3], z, u)
+    _, _, _, across, *of_bows = np.linalg.pinv(matrix)
+    found_bows = {i: _depth(-bow, z, u) for bow, (i, _) in zip(of_bows, bows, strict=True)}
+    twist = _depth(2 * across, z, u)
     return Shape(found_bows.get(0, Depth(0.0, math.inf)), found_bows.get(1), twist)
 
 

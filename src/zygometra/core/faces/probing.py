@@ -196,7 +196,7 @@ def circle_through(spots: Sequence[tuple[float, float]]) -> Circle:
         distance = np.hypot(x - a, y - b)
         slopes = np.stack([(a - x) / distance, (b - y) / distance, -np.ones_like(x)], axis=1)
         step = np.linalg.lstsq(slopes, radius - distance, rcond=None)[0]
-        a, b, radius = a + step[0], b + step[1], radius + step[2]
+        a, b, radius = np.array([a, b, radius]) + step
         if np.abs(step).max() < 1e-12:
             break
     distance = np.hypot(x - a, y - b)

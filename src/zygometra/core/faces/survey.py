@@ -133,11 +133,11 @@ def survey(face: Survey) -> Surveyed:
     flatness = Depth(flat.flatness, _u(flat.weights, u))
     least_cut = _least_cut(face, ground)
     highest = _highest(face, ground, least_cut)
-    doubts = [_u(row, u) for row in fitted.weights]
+    height, along, *across = (_u(row, u) for row in fitted.weights)
     return Surveyed(
         face,
         fitted.plane,
-        (doubts[0], doubts[1], None if on_axis else doubts[2]),
+        (height, along, None if on_axis else across[0]),
         tuple(fitted.residuals.tolist()),
         flatness,
         flat.held_by,

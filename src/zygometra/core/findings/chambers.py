@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
+from typing import NamedTuple
 
 from ..digits import count_of
 from ..errors import NoAnswer
@@ -160,7 +161,7 @@ def pellets(case: Case) -> Iterable[Said]:
     used = case.build.in_use
     if used is None:
         return
-    by_bank: dict[str, list[tuple[str, float, float]]] = {}
+    by_bank: dict[str, list[_Pellet]] = {}
     for place, series in used.series.items():
         if series.readings[0].figure != "thickness":
             continue
@@ -169,16 +170,26 @@ def pellets(case: Case) -> Iterable[Said]:
             bank = case.build.bank_of(place.number).name
             mean = case.build.figures[str(place)].value
             by_bank.setdefault(bank, []).append(
-                (f"hole {place.number}", mean, u / math.sqrt(len(series.readings)))
+                _Pellet(f"hole {place.number}", mean, u / math.sqrt(len(series.readings)))
             )
         spots = {_spot(one): one.value for one in series.readings if one.spot.clock is not None}
         if len(spots) > 1:
-            by_bank.setdefault(str(place), []).extend((name, value, u) for name, value in spots.items())
+            by_bank.setdefault(str(place), []).extend(
+                _Pellet(name, value, u) for name, value in spots.items()
+            )
     for rows in by_bank.values():
-        thin, thick = min(rows, key=lambda row: row[1]), max(rows, key=lambda row: row[1])
-        apart = thick[1] - thin[1]
-        if len(rows) > 1 and apart > max(_TIMES * math.hypot(thin[2], thick[2]), _THINNER):
-            yield said(UNEVEN, apart=Length(apart), thin=thin[0], thick=thick[0])
+        thin, thick = (pick(rows, key=lambda row: row.mean) for pick in (min, max))
+        apart = thick.mean - thin.mean
+        if len(rows) > 1 and apart > max(_TIMES * math.hypot(thin.u, thick.u), _THINNER):
+            yield said(UNEVEN, apart=Length(apart), thin=thin.where, thick=thick.where)
+
+
+class _Pellet(NamedTuple):
+    """Where a pellet was crushed, what was read of it in mm, and its doubt."""
+
+    where: str
+    mean: float
+    u: float
 
 
 def _spot(reading: Reading) -> str:

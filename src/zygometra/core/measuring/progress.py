@@ -7,7 +7,8 @@ from typing import NamedTuple
 
 from ..build.model import Build
 from ..place import Place, Scope
-from ..stack.results import Source, State
+from ..quantity import Source
+from ..stack.results import State
 from .agreement import Agreement, agreement
 from .logbook import EMPTY, NAME_OF, READABLE, place_of
 

@@ -10,11 +10,11 @@ from typing import NamedTuple
 from ..build.model import Build
 from ..fields import field_at
 from ..place import Place, Scope
-from ..quantity import Quantity
+from ..quantity import Quantity, Source
 from ..stack.evaluate import state_now
 from ..stack.hole import evaluate_hole
 from ..stack.missing import missing
-from ..stack.results import Hole, Source, State
+from ..stack.results import Hole, State
 from ..units import BASE
 from ..usual_figures import ZERO_MINUTES, minutes_of
 from ..windows import Window

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..stack.arithmetic import clearance_volume_for
+from ..stack.arithmetic import clearance_volume_for, ratio_of
 from ..windows import EDGE
 from .cheapest import cheapest
 from .counting import Told
@@ -164,7 +164,7 @@ def _by_runs(sweep: Sweep, goal: Goal, rows: Rows) -> Floats:
             # The ratio falls as the volume grows: the nearest is one of the two that lie about the edge.
             for place in (at - 1, at):
                 closed = rows["below"] + tops.volume[np.clip(place, first, last)]
-                off = np.minimum(off, goal.off("compression_ratio", (rows["swept"] + closed) / closed))
+                off = np.minimum(off, goal.off("compression_ratio", ratio_of(rows["swept"], closed)))
         nearest_of = np.maximum(nearest_of, evened(off))
     out[some] = nearest_of
     return out

@@ -197,7 +197,7 @@ def shelf_of(parts: Iterable[Part]) -> Shelf:
             kind: table_of(
                 kind,
                 [
-                    (p.code, values, dict(p.texts), p.price, p.state, p.on_shelf, p.lead_days)
+                    Row(p.code, values, dict(p.texts), p.price, p.state, p.on_shelf, p.lead_days)
                     for p, values in found
                 ],
             )
@@ -207,7 +207,16 @@ def shelf_of(parts: Iterable[Part]) -> Shelf:
 
 
 # Code, figures in base units, words, price, state, number on the shelf, lead days.
-Row = tuple[str, Mapping[str, float], Mapping[str, str], int | None, str, int, int | None]
+class Row(NamedTuple):
+    """One part as a table of its kind takes it: figures in base units, price in hundredths."""
+
+    code: str
+    figures: Mapping[str, float]
+    words: Mapping[str, str]
+    price: int | None
+    state: str
+    on_shelf: int
+    lead_days: int | None
 
 
 def table_of(kind: str, rows: list[Row]) -> Table:
@@ -218,7 +227,7 @@ def table_of(kind: str, rows: list[Row]) -> Table:
     kind : str
         The kind's key.
     rows : list
-        Code, figures in base units, words, price, state, on shelf, lead days.
+        One for each part.
 
     Returns
     -------
@@ -229,13 +238,13 @@ def table_of(kind: str, rows: list[Row]) -> Table:
     of_kind = KIND[kind]
     return Table(
         kind,
-        [row[0] for row in rows],
-        {d.name: np.array([row[1].get(d.name, nan) for row in rows], float) for d in of_kind.dimensions},
-        {t.name: [row[2].get(t.name, "") for row in rows] for t in of_kind.texts},
+        [row.code for row in rows],
+        {d.name: np.array([row.figures.get(d.name, nan) for row in rows], float) for d in of_kind.dimensions},
+        {t.name: [row.words.get(t.name, "") for row in rows] for t in of_kind.texts},
         Stock(
-            np.array([-1 if row[3] is None else row[3] for row in rows], np.int64),
-            np.array([row[5] if row[4] in IN_HAND else 0 for row in rows], np.int64),
-            np.array([-1 if row[6] is None else row[6] for row in rows], np.int64),
+            np.array([-1 if row.price is None else row.price for row in rows], np.int64),
+            np.array([row.on_shelf if row.state in IN_HAND else 0 for row in rows], np.int64),
+            np.array([-1 if row.lead_days is None else row.lead_days for row in rows], np.int64),
         ),
     )
 

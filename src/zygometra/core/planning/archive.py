@@ -134,9 +134,9 @@ class Archive:
         """
         if not len(self._good):
             return np.zeros(len(cost), dtype=bool)
-        found = self._table.T[:, :, None]
+        costs, metals, leads, chances = self._table.T[:, :, None]
         return np.asarray(
-            ((found[0] <= cost) & (found[1] <= metal) & (found[2] <= days) & (found[3] >= chance)).any(axis=0)
+            ((costs <= cost) & (metals <= metal) & (leads <= days) & (chances >= chance)).any(axis=0)
         )
 
     def covered_by(self, worth: Worth, cost: Table, metal: Table, days: Table, chance: Table) -> Flags:

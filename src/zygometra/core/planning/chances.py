@@ -13,9 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..build.model import Gasket
+from ..quantity import Source
 from ..stack.arithmetic import cylinder_volume, ratio_of
 from ..stack.fitting import with_gasket
-from ..stack.results import Source
 from ..windows import EDGE
 from .distinct import Flags
 from .draws import Table
@@ -374,7 +374,7 @@ class Chances:
         full = side.full(clearance) + volume - cylinder_volume(side.pocket, many.deck[:, None] + shares)
         milled = self.taken.volume(many.cuts) if self.taken is not None else np.zeros(len(row))
         every = full + rows.opened[row] + many.more[:, None] - milled[:, None]
-        return _ends(1 + side.swept / every), _ends(clearance + thickness)
+        return _ends(ratio_of(side.swept, every)), _ends(clearance + thickness)
 
 
 def inside_one(margin: Table) -> Table:

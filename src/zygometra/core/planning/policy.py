@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..build.model import Build, Operation
+from ..quantity import Source
 from ..stack.arithmetic import clearance_volume_for, cylinder_volume
 from ..stack.kernel import chord
-from ..stack.results import Source
 from ..usual_figures import repeatability
 from ..windows import EDGE
 from .draws import Table

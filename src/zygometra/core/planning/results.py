@@ -15,10 +15,10 @@ from ..build.lever_table import SWAP
 from ..build.means import Part
 from ..build.model import Build, Operation
 from ..house_rules import HouseRules
+from ..quantity import Source
 from ..stack.arithmetic import ratio_of
 from ..stack.fitting import with_gasket
 from ..stack.kernel import closed_by, flat_cut, with_crown_cut, with_deck_cut
-from ..stack.results import Source
 from ..windows import EDGE, Window
 from .draws import Table
 from .truth import Base, Truth, gasket_tables, missed_by

@@ -25,8 +25,7 @@ from ..build.lever_table import FIT, SWAP, OpName
 from ..build.means import Part
 from ..build.model import Bank, Build, Operation
 from ..house_rules import HouseRules
-from ..quantity import Quantity
-from ..stack.results import Source
+from ..quantity import Quantity, Source
 from ..windows import EDGE
 from .archive import Archive, Worth
 from .chances import SPARSE

@@ -6,20 +6,37 @@ scatter of reading twice: once in the differences between holes, once more in th
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple, Protocol
 
 import numpy as np
 
-from ..build.model import Bank
-from ..quantity import Shape, parts_of_doubt
-from ..stack.results import Source
-from .draws import Table
-
-if TYPE_CHECKING:
-    from .truth import Truth
+from ..build.model import Bank, Build
+from ..quantity import Shape, Source, parts_of_doubt
+from .draws import Draws, Table
 
 # The stated scatter between holes counts as so many degrees of freedom beside what the readings show.
 PRIOR_DOF = 6
+
+
+class Drawing(Protocol):
+    """Where figures are drawn: the build, so many draws, and what a figure may be off in each."""
+
+    build: Build
+    draws: Draws | None
+    rows: int
+
+    def error(self, source: Source, number: int, *, shared: bool = True) -> Table:
+        """Return what a figure may be off, in its base unit; see :class:`.truth.Truth`.
+
+        Parameters
+        ----------
+        source : Source
+            The figure, and where it stands.
+        number : int
+            The hole; no unit.
+        shared : bool
+            False leaves out what other holes share with it.
+        """
 
 
 class Read(NamedTuple):
@@ -93,7 +110,7 @@ def estimator(reads: list[Read], scatter: float, *, line: bool) -> Estimator:
     return Estimator(fit, own, scatter * scatter, PRIOR_DOF + n - design.shape[1])
 
 
-def shrunk(reads: list[Read], scatter: float, truth: Truth, *, line: bool) -> list[Table]:
+def shrunk(reads: list[Read], scatter: float, truth: Drawing, *, line: bool) -> list[Table]:
     """Return what the holes of a bank may truly be, a column each.
 
     Parameters
@@ -102,7 +119,7 @@ def shrunk(reads: list[Read], scatter: float, truth: Truth, *, line: bool) -> li
         Two or more.
     scatter : float
         Expected between holes, a standard deviation in mm or cc.
-    truth : Truth
+    truth : Drawing
         With draws.
     line : bool
         True draws back to a line along the bank, from three holes on; else to their mean.
@@ -184,7 +201,7 @@ def _pooled(reads: list[Read]) -> _Pool | None:
     return _Pool(float(np.sqrt(squares / dof)), dof) if dof else None
 
 
-def _drawn(read: Read, pool: _Pool, truth: Truth, key: str) -> Table:
+def _drawn(read: Read, pool: _Pool, truth: Drawing, key: str) -> Table:
     """What one hole's list may be off: the pooled scatter of its mean, the gauge's step and own doubt."""
     draws, quantity = truth.draws, read.source.quantity
     assert draws is not None
@@ -197,7 +214,7 @@ def _drawn(read: Read, pool: _Pool, truth: Truth, key: str) -> Table:
     return np.asarray(off)
 
 
-def _own_drawn(reads: list[Read], pool: _Pool | None, truth: Truth, key: str) -> Table:
+def _own_drawn(reads: list[Read], pool: _Pool | None, truth: Drawing, key: str) -> Table:
     """The part of the readings' variance that no other hole shares, in each draw: as wide as their scatter is drawn."""
     draws = truth.draws
     assert draws is not None

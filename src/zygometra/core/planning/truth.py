@@ -16,7 +16,7 @@ import numpy as np
 from ..build.cut_log import FACES
 from ..build.means import Part
 from ..build.model import Build
-from ..quantity import Quantity, Shape, parts_of_doubt
+from ..quantity import Quantity, Shape, Source, parts_of_doubt
 from ..stack.arithmetic import circle_area
 from ..stack.chamber import StepFilledChamber
 from ..stack.kernel import (
@@ -31,7 +31,6 @@ from ..stack.kernel import (
     swept_volume,
     uncut,
 )
-from ..stack.results import Source
 from ..stack.sources import HEAD_BEGUN, engine_sources, hole_sources, with_heads_swapped
 from ..usual_figures import USUAL_LAND
 from .draws import Draws, Table

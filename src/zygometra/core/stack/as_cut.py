@@ -12,14 +12,13 @@ from ..build.lever_table import OpName
 from ..build.model import Bank, Build, Operation
 from ..linear import Linear, as_linear
 from ..place import Place
-from ..quantity import Quantity, read_quantity
+from ..quantity import Quantity, Source, read_quantity
 from ..uncertainty import Cause, Term, joined, root_sum_square, term_of
 from ..units import Kind, from_base
 from . import kernel
 from .chamber import ChamberModel, fill_slopes
 from .in_hole import PLACES, figures_in
 from .kernel import Crown, Figures, closing, crown_gain, flat_cut, milled, narrowed
-from .results import Source
 from .sources import terms_at
 
 _DECK, _DEPTH, _CHAMBER = "parts.block.deck_height", "mock-up.deck_clearance", "parts.head.chamber_volume"

@@ -9,8 +9,9 @@ from ..build.lever_table import SWAP
 from ..build.model import Build
 from ..digits import count_of, figure, ratio_text, volume
 from ..fields import FIELDS
+from ..quantity import Source
 from ..wording import Reader
-from .results import Evaluation, Hole, Source
+from .results import Evaluation, Hole
 from .working_steps import value_in
 
 REFERENCES = {

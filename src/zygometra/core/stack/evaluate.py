@@ -12,10 +12,11 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from ..build.lever_table import SWAP
 from ..build.model import Bank, Build, Operation
+from ..quantity import Source
 from ..uncertainty import Term, in_hole, joined, root_sum_square
 from .as_cut import left_to_cut
 from .hole import evaluate_hole
-from .results import DeckLine, Evaluation, Hole, Source, State
+from .results import DeckLine, Evaluation, Hole, State
 from .sources import engine_sources, hole_sources, with_heads_swapped
 
 

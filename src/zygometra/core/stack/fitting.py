@@ -6,10 +6,9 @@ from dataclasses import replace
 
 from ..build.means import Part
 from ..build.model import GASKET_FIGURES, Gasket
-from ..quantity import Quantity
+from ..quantity import Quantity, Source
 from ..uncertainty import root_sum_square
 from ..units import from_base
-from .results import Source
 from .sources import terms_at
 
 _READ = "mock-up.deck_clearance"

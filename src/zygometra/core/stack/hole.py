@@ -10,15 +10,16 @@ import math
 from collections.abc import Iterable
 
 from ..build.model import Bank, Build, Operation
+from ..quantity import Source
 from ..uncertainty import Cause, Term, term_of
 from ..usual_figures import USUAL_LAND
 from .arithmetic import ratio_of
 from .chamber import ChamberModel, fill_slopes
 from .fitting import with_gasket, with_part
 from .in_hole import CUTS, PLACES, Worked, figures_in, worked
-from .kernel import NOT_KNOWN, Crown, Cuts, Figures
+from .kernel import NOT_KNOWN, Crown, Cuts, Figures, Slopes
 from .motion import piston_drop
-from .results import Areas, Doubts, Hole, Outcome, Slopes, Source, Terms
+from .results import Areas, Doubts, Hole, Outcome, Terms
 from .sources import chamber_model
 
 

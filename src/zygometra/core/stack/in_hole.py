@@ -8,9 +8,9 @@ from functools import lru_cache
 from typing import NamedTuple
 
 from ..build.lever_table import OpName
+from ..quantity import Source
 from .derived import WithSlopes, with_slopes
-from .kernel import SLOPED, Cuts, Figures, Results, hole
-from .results import Outcome, Slopes, Source
+from .kernel import SLOPED, Cuts, Figures, Results, Slopes, hole
 
 # The place of each figure of the kernel, by its name there.
 PLACES: dict[str, str] = {
@@ -150,13 +150,15 @@ def worked(figures: Figures, cuts: Cuts) -> Worked:
     return Worked(Results._make(results), slopes)
 
 
-def along(outcome: Outcome, lever: OpName) -> Slopes:
+def along(figures: Figures, taken: Cuts, lever: OpName) -> Slopes:
     """Return by how much the results of a hole move with one more unit of a lever, from where it stands.
 
     Parameters
     ----------
-    outcome : Outcome
-        The hole, with what is planned so far.
+    figures : Figures
+        Of the hole as it is.
+    taken : Cuts
+        What is planned so far.
     lever : str
         One of :data:`CUTS`, or ``gasket`` for its thickness.
 
@@ -165,8 +167,7 @@ def along(outcome: Outcome, lever: OpName) -> Slopes:
     Slopes
         Per mm, or per cc; of a head that was filled in steps its volume's slope stands in its chamber's model.
     """
-    taken = Cuts(*(amount or 0.0 for amount in outcome.taken))
-    return worked(outcome.figures, taken).along(lever)
+    return worked(figures, Cuts(*(amount or 0.0 for amount in taken))).along(lever)
 
 
 @lru_cache(maxsize=256)

@@ -236,7 +236,7 @@ def for_ratio(outcome: Outcome, op: OpName, ratio: float, opened: float = 0.0) -
 
 def _for_volume(outcome: Outcome, op: OpName, more: float) -> float:
     """How much more of a lever adds so many cc: along its slope, and again where that bends."""
-    by = more / (along(outcome, op).volume or math.nan)
+    by = more / (along(outcome.figures, outcome.taken, op).volume or math.nan)
     if op != "deck_cut" or outcome.figures.edge_width is None:
         return by
     # The chamfer of the bore gets narrower as the deck comes down.

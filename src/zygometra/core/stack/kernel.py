@@ -572,6 +572,26 @@ class Results(NamedTuple):
 SLOPED = 5
 
 
+class Slopes(NamedTuple):
+    """By how much the results of a hole move with one unit of a figure: mm of clearance and quench, cc of volumes."""
+
+    clearance: float = 0.0
+    quench: float = 0.0
+    swept: float = 0.0
+    volume: float = 0.0
+    trapped: float = 0.0
+
+    def times(self, by: float) -> Slopes:
+        """Return the slopes on something of which one unit moves the figure by so much.
+
+        Parameters
+        ----------
+        by : float
+            In the figure's unit per unit of it.
+        """
+        return Slopes(*(by * slope for slope in self))
+
+
 def hole(f: Figures, cuts: Cuts) -> Results:
     """Return what a hole comes to under its cuts.
 

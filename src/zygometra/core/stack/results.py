@@ -7,64 +7,9 @@ from operator import attrgetter
 from typing import Any, NamedTuple
 
 from ..build.model import Operation
-from ..quantity import Quantity
+from ..quantity import Source
 from ..uncertainty import Sources, Term, Uncertainty
-from .kernel import NOT_KNOWN, Crown, Cuts, Figures
-
-
-class Source:
-    """A figure that was used, and the place it came from.
-
-    Parameters
-    ----------
-    path : str
-        The place.
-    quantity : Quantity
-        The figure.
-    shared_by : str
-        The place whose holes alone share its doubt, where those are fewer than share the figure: each bank was
-        machined by itself to one height on paper. Empty where doubt goes with the figure.
-    """
-
-    __slots__ = ("_terms", "path", "quantity", "shared_by")
-
-    def __init__(self, path: str, quantity: Quantity, shared_by: str = "") -> None:
-        self.path, self.quantity, self.shared_by = path, quantity, shared_by
-        self._terms: tuple[Term, ...] | None = None
-
-    @property
-    def doubt_key(self) -> str:
-        """What names its doubt: figures with one key share it."""
-        return self.shared_by or self.path
-
-    @property
-    def terms(self) -> tuple[Term, ...]:
-        """What its doubt is made of; what differs part to part says so."""
-        if self._terms is None:
-            q = self.quantity
-            alone = (Term(self.doubt_key, q.u, q.dof, None, q.rectangular, q.each),) if q.u else ()
-            self._terms = q.terms or alone
-        return self._terms
-
-
-class Slopes(NamedTuple):
-    """By how much the results of a hole move with one unit of a figure: mm of clearance and quench, cc of volumes."""
-
-    clearance: float = 0.0
-    quench: float = 0.0
-    swept: float = 0.0
-    volume: float = 0.0
-    trapped: float = 0.0
-
-    def times(self, by: float) -> Slopes:
-        """Return the slopes on something of which one unit moves the figure by so much.
-
-        Parameters
-        ----------
-        by : float
-            In the figure's unit per unit of it.
-        """
-        return Slopes(*(by * slope for slope in self))
+from .kernel import NOT_KNOWN, Crown, Cuts, Figures, Slopes
 
 
 class Contribution(NamedTuple):

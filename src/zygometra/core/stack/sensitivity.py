@@ -9,7 +9,8 @@ from ..errors import NoAnswer
 from ..units import THOU, Kind, to_base
 from .chamber import ChamberModel
 from .in_hole import along
-from .results import Outcome, Slopes
+from .kernel import Slopes
+from .results import Outcome
 
 
 class Sensitivity(NamedTuple):
@@ -94,7 +95,7 @@ def sensitivities(
             continue
         lever = LEVER[key]
         step = cc if lever.kind is Kind.VOLUME else length
-        slopes = Slopes(volume=-milled) if key == "head_cut" else along(outcome, key)
+        slopes = Slopes(volume=-milled) if key == "head_cut" else along(outcome.figures, outcome.taken, key)
         by_volume = per_cc * slopes.volume
         rows.append(Sensitivity(key, label, step, lever.unit.symbol, by_volume * step, slopes.quench * step))
     return tuple(rows)

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from ..build.model import Build
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field
-from ..quantity import Quantity
+from ..quantity import Quantity, Source
 from ..uncertainty import Term, in_hole
 from .chamber import BegunChamber, ChamberModel, DraftedChamber, RateChamber, StepFilledChamber
-from .results import Source
 
 _ENGINE_WIDE: tuple[tuple[str, Field], ...] = tuple(
     (f.path, f) for f in FIELDS if f.part not in ("engine", "stated", "mock-up")

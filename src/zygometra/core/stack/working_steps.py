@@ -8,8 +8,9 @@ from typing import NamedTuple
 from ..digits import figure
 from ..fields import field_at
 from ..place import Place, Scope
+from ..quantity import Source
 from ..wording import Reader
-from .results import Hole, Source
+from .results import Hole
 
 
 class Given(NamedTuple):

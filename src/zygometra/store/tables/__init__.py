@@ -1,5 +1,8 @@
 """The tables, by what they hold. Importing the package registers them all."""
 
+from sqlalchemy import Table
+from sqlmodel import SQLModel
+
 from .builds import BuildRow, ChangeRow, FigureRow, OperationRow
 from .facts import FactRow, GaugeFactRow, PhotoRow
 from .rules import AcceptanceRow, FitRulesRow, HouseRuleRow
@@ -23,6 +26,18 @@ RECORDS = tuple(
     )
 )
 
+
+def table_for(row: type[SQLModel]) -> Table:
+    """Return the table of a model, for statements that SQLModel has no words for.
+
+    Parameters
+    ----------
+    row : type
+        One of the models above.
+    """
+    return row.metadata.tables[str(row.__tablename__)]
+
+
 __all__ = [
     "RECORDS",
     "AcceptanceRow",
@@ -38,4 +53,5 @@ __all__ = [
     "PartChangeRow",
     "PartRow",
     "PhotoRow",
+    "table_for",
 ]

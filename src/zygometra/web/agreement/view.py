@@ -26,7 +26,7 @@ from zygometra.core.wording import Reader
 from ..build.bench import Bench, engine_line
 from ..measure.noting import now
 from ..people import person
-from ..stations import counted
+from ..words import counted
 
 OPTIONS = 4
 CAUTION = (

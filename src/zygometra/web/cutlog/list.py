@@ -9,7 +9,7 @@ from zygometra.core.cutting.running import Running, running
 from zygometra.core.cutting.sets import set_standing
 
 from ..build.bench import Bench
-from ..stations import counted
+from ..words import counted
 from .view import NAMES, called
 
 

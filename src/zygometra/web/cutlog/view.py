@@ -31,7 +31,7 @@ from zygometra.drawing.skim import HoleDrawn, ZoneDrawn, running_bar, skim_map
 
 from ..build.bench import Bench
 from ..plan.words import percent, plan_words
-from ..stations import counted
+from ..words import counted
 from ..work.released import released
 from ..work.view import GateShown, gates_of
 

@@ -25,7 +25,7 @@ from ..forms.read import name
 from ..measure.noting import almost_now
 from ..people import entry, reader
 from ..settling import settler
-from ..stations import counted
+from ..words import counted
 from .new import read_new
 from .view import list_view, new_view
 

@@ -19,7 +19,7 @@ from ..build.page import render
 from ..build.saving import save as save_build
 from ..forms.form import Form
 from ..people import told_error
-from ..stack.view import asked_of_crowns
+from ..stack.crowns import asked_of_crowns
 from ..verify.memory import remembering
 from . import levers, parts
 from .asked import Asked, read_asked

@@ -35,7 +35,7 @@ from zygometra.drawing.bands import Estimate, axis, bands
 from zygometra.drawing.plans import FACTOR, GapDrawn, gap
 
 from ..build.bench import Bench, with_plan
-from ..stack.view import asked_of_crowns
+from ..stack.crowns import asked_of_crowns
 from ..verify.memory import told
 from .asked import EDGES, PINNED, RESULTS, Asked
 from .parts import with_pushrods_of_the_shelf

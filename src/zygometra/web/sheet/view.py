@@ -22,7 +22,7 @@ from ..cutlog.made import made_words
 from ..cutlog.view import called
 from ..outside import address_outside
 from ..people import person
-from ..stations import counted
+from ..words import counted
 from ..work.released import ReleaseShown, released
 
 # How many of the things to check stand on the sheet.

@@ -16,7 +16,7 @@ from zygometra.exchange.tables import NoTable, letters_of
 from zygometra.store import shelf as store
 
 from ..db import db
-from ..stations import counted
+from ..words import counted
 from .view import leaves_between
 
 # How many faults of a table are told, and how many codes named.

@@ -13,8 +13,9 @@ from .. import urls
 from ..build.bench import answered_for, open_bench, with_plan
 from ..build.page import render_aside
 from ..build.saving import save
+from .crowns import asked_of_crowns
 from .derivation import derivation
-from .view import answer_parts, asked_of_crowns, view
+from .view import answer_parts, view
 from .what_if import WhatIf, answer, read_plan
 
 stack = Blueprint("stack", __name__, template_folder="templates")

@@ -12,7 +12,6 @@ from zygometra.core.build.lever_table import OpName
 from zygometra.core.build.levers import limit_of
 from zygometra.core.build.record import plan_changes
 from zygometra.core.digits import UNKNOWN, figure, volume
-from zygometra.core.findings.ends import asked_before_a_crown_is_cut
 from zygometra.core.stages import CLOSED
 from zygometra.drawing.loupe import Limits
 from zygometra.drawing.stack import stack_drawing
@@ -35,6 +34,7 @@ from ..build.fragments import (
 )
 from ..build.page import context
 from ..cutlog.made import made_words
+from .crowns import asked_of_crowns
 from .levers import (
     beside,
     chamber_echo,
@@ -89,17 +89,6 @@ def shown(result: WhatIf) -> Shown:
     if result.faulty:
         keep_panel = waiting_slot(bench.id, result.hole, changes)
     return Shown(drawing, plan, urls.station(bench.id, "stack", **query), keep_panel)
-
-
-def asked_of_crowns(bench: Bench) -> str:
-    """Return what must be said of a crown before the plan on screen is kept; empty where nothing must.
-
-    A cut that is kept already stands: only another one is asked about.
-    """
-    kept = [op for op in bench.document.get("planned") or [] if op["op"] == "crown_cut"]
-    if [op for op in bench.plan if op["op"] == "crown_cut"] == kept:
-        return ""
-    return asked_before_a_crown_is_cut(bench.findings)
 
 
 def _shared(result: WhatIf) -> dict[str, Any]:

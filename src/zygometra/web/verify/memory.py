@@ -12,7 +12,7 @@ from zygometra.store import facts
 
 from ..build.bench import Bench
 from ..db import db
-from ..stations import counted
+from ..words import counted
 
 
 def memory_of(who: str, op: str, rules: HouseRules) -> Memory | None:

@@ -29,7 +29,7 @@ from ..build.bench import Bench, engine_line
 from ..cutlog.made import made_words
 from ..cutlog.view import called
 from ..people import person
-from ..stations import counted
+from ..words import counted
 from ..work.view import gates_of, standings_of
 from .memory import memory_words
 
