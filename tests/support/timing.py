@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import os
 import statistics
 import time
 from collections.abc import Callable
+
+# Whole runs tell figures (./test timings); among the other tests each timing runs a slice, for its running alone.
+WHOLE = bool(os.environ.get("ZYGOMETRA_TIMED"))
 
 
 def median(call: Callable[[], object], rounds: int) -> float:

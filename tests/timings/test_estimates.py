@@ -6,6 +6,7 @@ import random
 
 import pytest
 
+from support.timing import WHOLE
 from zygometra.core.mix.counting import count, estimate
 from zygometra.core.mix.laid_out import LaidOut
 from zygometra.core.mix.question import Question
@@ -15,6 +16,7 @@ from zygometra.core.windows import Window
 from zygometra.demo.shelf import demo_shelf
 
 pytestmark = pytest.mark.timing
+SHELVES = 400 if WHOLE else 3
 
 
 def asked_of(made, question):
@@ -39,8 +41,8 @@ def test_four_hundred_shelves_hold_their_stated_error():
         assert found.error > 0
         held += abs(count(laid_out).recipes - found.recipes) <= 2 * found.error
         drawn += 1
-        if drawn == 400:
+        if drawn == SHELVES:
             break
-    assert drawn == 400
+    assert drawn == SHELVES
     print(f"\nthe stated error holds the truth in {held} of {drawn} shelves (95 in 100, two more or less)")
-    assert 0.93 <= held / drawn <= 0.97
+    assert not WHOLE or 0.93 <= held / drawn <= 0.97

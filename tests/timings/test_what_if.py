@@ -15,7 +15,7 @@ from flask_compress import Compress
 from support.people import by
 from support.plain import plain_evaluation
 from support.serving import served
-from support.timing import median
+from support.timing import WHOLE, median
 from zygometra.core.build.document import read_document
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.serve.__main__ import warm_up
@@ -25,6 +25,8 @@ from zygometra.web import jobs
 from zygometra.web.app import create_app
 
 pytestmark = pytest.mark.timing
+ASKED = 1000 if WHOLE else 20
+ROUNDS = 400 if WHOLE else 5
 ROOT = Path(__file__).parents[2]
 BUILDS = ROOT / "src/zygometra/demo/builds"
 
@@ -49,9 +51,9 @@ def test_evaluating_with_all_its_doubt_against_plain_arithmetic(benchmark, eight
         for hole, row in zip(getattr(outcome, state).holes, rows, strict=True):
             assert hole.outcome.compression_ratio == pytest.approx(row["ratio"], rel=1e-12)
             assert hole.outcome.effective == pytest.approx(row["effective"], rel=1e-12)
-    bare = median(lambda: plain_evaluation(build), 400)
-    with_doubt = median(lambda: evaluate(build), 400)
-    benchmark.pedantic(evaluate, args=(build,), rounds=200, iterations=1)
+    bare = median(lambda: plain_evaluation(build), ROUNDS)
+    with_doubt = median(lambda: evaluate(build), ROUNDS)
+    benchmark.pedantic(evaluate, args=(build,), rounds=ROUNDS, iterations=1)
     print(
         f"\nevaluate, eight holes each with figures of its own, now and planned, with doubt: "
         f"{with_doubt * 1e6:.0f} µs; plain arithmetic without doubt {bare * 1e6:.0f} µs; "
@@ -91,7 +93,7 @@ def test_what_if_against_a_bare_page(engine, eight, encoding, which):
     # A thousand what-ifs, no two of them alike: nothing can be answered from memory.
     what_ifs = [
         f"/builds/{build_id}/stack/what-if?hole={1 + i % 8}&nudge=&deck_cut={0.1 + i / 2500:.4f}+mm"
-        for i in range(1000)
+        for i in range(ASKED)
     ]
     page = client.get(what_ifs[-1], headers={"HX-Request": "true"}).get_data(as_text=True)
     bare_app = Flask("bare")
@@ -101,14 +103,14 @@ def test_what_if_against_a_bare_page(engine, eight, encoding, which):
         Compress(bare_app)
     warm_up(app)
     with served(app) as ours, served(bare_app) as plain:
-        asked, bare = times([(ours, what_ifs), (plain, ["/"] * 1000)], headers)
+        asked, bare = times([(ours, what_ifs), (plain, ["/"] * ASKED)], headers)
     gc.unfreeze()
     jobs.close(app)
     app.extensions["reading engine"].dispose()
     assert abs(asked["bytes"] - bare["bytes"]) < 0.1 * bare["bytes"]
     print(
         f"\nwhat-if, {which}, {encoding} ({len(page) // 1000} kB page, {asked['bytes'] // 1000} kB sent): "
-        f"median {asked['median']:.2f} ms, slowest of 1000 {asked['slowest']:.1f} ms; bare Flask page of "
+        f"median {asked['median']:.2f} ms, slowest of {ASKED} {asked['slowest']:.1f} ms; bare Flask page of "
         f"that size {bare['median']:.2f} ms, slowest {bare['slowest']:.1f} ms; "
         f"ratio {asked['median'] / bare['median']:.2f} (at most 4)"
     )
@@ -120,7 +122,7 @@ def test_the_command_line_from_cold(benchmark):
     def run(*words: str) -> None:
         subprocess.run([sys.executable, *words], check=True, capture_output=True)
 
-    bare = median(lambda: run("-c", "pass"), 8)
-    cold = median(lambda: run("-m", "zygometra.cli", "evaluate", str(file)), 8)
+    bare = median(lambda: run("-c", "pass"), 8 if WHOLE else 1)
+    cold = median(lambda: run("-m", "zygometra.cli", "evaluate", str(file)), 8 if WHOLE else 1)
     benchmark.pedantic(run, args=("-m", "zygometra.cli", "evaluate", str(file)), rounds=3)
     print(f"\n./zygometra evaluate from cold: {cold:.2f} s (under 0.5); an empty Python {bare:.2f} s")

@@ -91,6 +91,7 @@ def brought_forward(build: Build, bank: Bank, number: int, sources: dict[str, So
     return out
 
 
+# long: figure by figure that a log moves
 def _changes(build: Build, bank: Bank, number: int, sources: dict[str, Source]) -> Iterator[_Change]:
     """Which figures of a hole a log moves, by how much, and with what doubt."""
 

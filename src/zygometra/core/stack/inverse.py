@@ -5,6 +5,7 @@ bracketed root): every lever moves every result by its slope. Where there is no 
 the error says why, and what else would do it.
 """
 
+# long: one question for each lever, and why it has no answer
 from __future__ import annotations
 
 import itertools

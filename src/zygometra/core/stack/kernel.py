@@ -6,6 +6,7 @@ hole, with arrays draws and recipes, with :class:`..linear.Linear` the coefficie
 that has no say is None, one that nobody knows is not a number. Lengths in mm, areas in mm², volumes in cc.
 """
 
+# long: one arithmetic, from the figures of a hole to what it comes to, half of it docstrings
 from __future__ import annotations
 
 import math
