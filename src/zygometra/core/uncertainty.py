@@ -68,11 +68,6 @@ class Term(NamedTuple):
         """
         return self._replace(u=slope * self.u)
 
-    @property
-    def rests_on(self) -> str:
-        """The scatter that it counts with: a pool, or itself."""
-        return self.pool or self.key
-
 
 def term_of(
     cause: Cause,
@@ -171,45 +166,46 @@ class Sources:
 
     Examples
     --------
-    >>> Sources([Term("a", 3.0), Term("b", 4.0, rectangular=True)]).moving([3.0, 4.0])
+    >>> Sources([Term("a", 3.0), Term("b", 2.0, rectangular=True)]).moving([1.0, 2.0])
     Uncertainty(u=5.0, dof=inf, rectangular=0.64)
     """
 
-    __slots__ = ("_few", "_flat")
+    __slots__ = ("_flat", "_scatters", "_variances")
 
     def __init__(self, terms: Iterable[Term]) -> None:
+        self._variances: list[float] = []
         self._flat: list[int] = []
-        self._few: list[tuple[int, str, float]] = []
-        for at, term in enumerate(terms):
-            if term.rectangular:
+        scatters: dict[str, tuple[float, list[int]]] = {}
+        for at, (key, u, dof, pool, rectangular, _, _, _) in enumerate(terms):
+            self._variances.append(u * u)
+            if rectangular:
                 self._flat.append(at)
-            elif term.dof != math.inf:
-                self._few.append((at, term.rests_on, term.dof))
+            elif dof != math.inf:
+                scatters.setdefault(pool or key, (dof, []))[1].append(at)
+        # What rests on one scatter, and its degrees of freedom.
+        self._scatters = list(scatters.values())
 
-    def moving(self, parts: Sequence[float]) -> Uncertainty:
-        """Return the doubt of a result that moves so far with each source.
+    def moving(self, slopes: Sequence[float], per: float = 1.0) -> Uncertainty:
+        """Return the doubt of a result.
 
         Parameters
         ----------
-        parts : sequence of float
-            In the order of the sources and the result's unit; signs do not matter.
+        slopes : sequence of float
+            By how much it moves with a unit of each source, in their order and times ``per``; signs do not matter.
+        per : float
+            What all slopes are to be divided by.
         """
-        squares = [part * part for part in parts]
+        squares = [slope * slope * by for slope, by in zip(slopes, self._variances, strict=True)]
         total = sum(squares)
         if not total:
             return Uncertainty(0.0)
         widest = max([squares[at] for at in self._flat], default=0.0)
-        return Uncertainty(
-            math.sqrt(total), self._effective(total, squares) if self._few else math.inf, widest / total
-        )
-
-    def _effective(self, total: float, squares: list[float]) -> float:
-        """u⁴/Σ(v²/ν)."""
-        few: dict[str, tuple[float, float]] = {}
-        for at, rests_on, dof in self._few:
-            few[rests_on] = (few.get(rests_on, (0.0, dof))[0] + squares[at], dof)
-        fourth = math.fsum(square * square / dof for square, dof in few.values())
-        return total * total / fourth if fourth else math.inf
+        fourth = 0.0
+        for dof, places in self._scatters:
+            square = sum([squares[at] for at in places])
+            fourth += square * square / dof
+        dof = total * total / fourth if fourth else math.inf
+        return Uncertainty(math.sqrt(total) / per, dof, widest / total)
 
 
 def of_terms(terms: Iterable[Term]) -> Uncertainty:
@@ -221,4 +217,4 @@ def of_terms(terms: Iterable[Term]) -> Uncertainty:
         In the figure's unit.
     """
     every = list(terms)
-    return Sources(every).moving([term.u for term in every])
+    return Sources(every).moving([1.0] * len(every))

@@ -163,16 +163,3 @@ def _amount(layout: Layout, place: CutPlace, value: float) -> float:
     if place.op == "head_cut" and place.bank in layout.taken and value > 1e-9:
         return milled_depth(layout, place.bank, value)
     return 0.0 if place.op == "head_cut" else value
-
-
-def as_replanned(build: Build, rules: HouseRules) -> Build:
-    """Return a build from where it stands now, its other levers free: what the planner is asked after a pass.
-
-    Parameters
-    ----------
-    build : Build
-        With its log.
-    rules : HouseRules
-        For limits.
-    """
-    return replace(settled(with_usual_levers(build), rules), planned=())

@@ -8,8 +8,8 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from ..uncertainty import Term, Uncertainty, in_hole, joined, of_terms
-from .results import Hole, State, along_result
+from ..uncertainty import Uncertainty, in_hole, joined, of_terms
+from .results import Hole, State
 
 
 def difference(first: Hole, second: Hole, result: str) -> Uncertainty:
@@ -40,13 +40,11 @@ def difference(first: Hole, second: Hole, result: str) -> Uncertainty:
     >>> difference(hole, hole, "quench").u
     0.0
     """
-    owed = list[Term]()
-    for sign, hole in ((1, first), (-1, second)):
-        along = along_result(result, hole.outcome.results)
-        owed += [
-            in_hole(term, hole.number).times(sign * along.slope(slopes))
-            for term, slopes in hole.outcome.contributions
-        ]
+    owed = [
+        in_hole(term, hole.number)._replace(u=sign * part)
+        for sign, hole in ((1, first), (-1, second))
+        for term, part in hole.outcome.doubts.parts(result)
+    ]
     return of_terms(joined(owed))
 
 

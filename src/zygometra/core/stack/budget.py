@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from ..uncertainty import Term
-from .results import Outcome, along_result
+from .results import Outcome
 
 
 class Share(NamedTuple):
@@ -38,8 +38,7 @@ def shares(outcome: Outcome, result: str) -> tuple[Share, ...]:
     >>> shares(evaluate(small_single()).now.holes[0].outcome, "quench")[0].share
     1.0
     """
-    along = along_result(result, outcome.results)
-    parts = [(term, along.slope(slopes) * term.u) for term, slopes in outcome.contributions]
+    parts = outcome.doubts.parts(result)
     total = sum(part * part for _, part in parts)
     if total == 0:
         return ()

@@ -13,7 +13,6 @@ from collections.abc import Iterable, Mapping, Sequence
 from ..build.lever_table import SWAP
 from ..build.model import Bank, Build, Operation
 from ..quantity import Source
-from ..uncertainty import Term, in_hole, joined, root_sum_square
 from .as_cut import left_to_cut
 from .hole import evaluate_hole
 from .results import DeckLine, Evaluation, Hole, State
@@ -153,17 +152,19 @@ def _rod_ratio(sources: Mapping[str, Source]) -> tuple[float | None, float]:
 
 def _displacement(holes: Iterable[Hole]) -> tuple[float | None, float]:
     """Σ Vs, and its doubt with shared sources shared and each-different ones apart; None where one is not known."""
-    total, owed = 0.0, list[Term]()
+    total, moved, last = 0.0, dict[tuple[str, int], float](), None
     for hole in holes:
         if hole.outcome.swept is None:
             return None, math.nan
         total += hole.outcome.swept
-        owed += [
-            in_hole(term, hole.number).times(slopes.swept)
-            for term, slopes in hole.outcome.contributions
-            if slopes.swept
-        ]
-    return total, root_sum_square(joined(owed))
+        if hole.outcome is not last:
+            # Holes that are alike share what they come to.
+            last = hole.outcome
+            parts = [(term, part) for term, part in last.doubts.parts("swept") if part]
+        for term, part in parts:
+            at = term.key, hole.number if term.each else 0
+            moved[at] = moved.get(at, 0.0) + part
+    return total, math.hypot(*moved.values())
 
 
 def deck_line(bank: Bank, clearances: Sequence[float | None], pitch: float) -> DeckLine:

@@ -17,9 +17,9 @@ from .arithmetic import ratio_of
 from .chamber import ChamberModel, fill_slopes
 from .fitting import with_gasket, with_part
 from .in_hole import CUTS, PLACES, Worked, figures_in, worked
-from .kernel import NOT_KNOWN, Crown, Cuts, Figures, Slopes
+from .kernel import NOT_KNOWN, Cuts, Figures, Slopes
 from .motion import piston_drop
-from .results import Areas, Doubts, Hole, Outcome, Terms
+from .results import Doubts, Hole, Outcome, known
 from .sources import chamber_model
 
 
@@ -92,16 +92,17 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
         figures = figures._replace(filled=filled, removal_rate=None, opening_area=None)
     found = worked(figures, taken)
     r, beyond = found.results, ends_of(found, figures, taken, model)
-    volume, chamber, crevice = r.volume, r.chamber, r.crevice
-    if beyond & {"head", "deck"}:
-        volume = chamber = NOT_KNOWN
-    if "crown" in beyond:
-        volume = crevice = NOT_KNOWN
+    if beyond:
+        # What goes on past the end of its metal is not known, nor what hangs on it.
+        ended = {"volume": NOT_KNOWN}
+        ended |= {"chamber": NOT_KNOWN} if beyond & {"head", "deck"} else {}
+        ended |= {"crevice": NOT_KNOWN} if "crown" in beyond else {}
+        r = r._replace(**ended)
     ratio = effective = None
-    if volume > 0:
-        ratio = _known(ratio_of(r.swept, volume))
+    if r.volume > 0:
+        ratio = known(ratio_of(r.swept, r.volume))
         if closes is not None and ratio is not None:
-            effective = _known(ratio_of(r.trapped, volume))
+            effective = known(ratio_of(r.trapped, r.volume))
     owed = Owed()
     _figures_doubts(owed, sources, found)
     if cuts:
@@ -109,32 +110,12 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
     if figures.land_height is None and build.unstated_doubt == "house" and not math.isnan(figures.bore):
         owed.take((_unknown_land(figures.bore),), Slopes(volume=1.0))
     owed = owed.joined()
-    clearance, quench, swept, room = map(_known, (r.clearance, r.quench, r.swept, volume))
-    terms = (chamber, r.gasket, r.deck, r.crown, crevice, r.other)
-    shape = Crown(figures.above_rim or 0.0, figures.above_area or 0.0, figures.dish_area or 0.0, r.dish)
-    return Outcome(
-        clearance,
-        quench,
-        swept,
-        room,
-        ratio,
-        effective,
-        Terms(*(_known(term) for term in terms)),
-        Doubts(owed.terms, owed.rows, (clearance, quench, swept, room, ratio, effective)),
-        _known(figures.gasket_thickness),
-        Areas(r.area, figures.pocket_area or 0.0, r.ring, r.opening, shape),
-        frozenset(beyond),
-        figures,
-        taken,
-    )
+    results = (known(r.clearance), known(r.quench), known(r.swept), known(r.volume), ratio, effective)
+    return Outcome(*results, Doubts(owed.terms, owed.rows, results), beyond, figures, taken, r)
 
 
 _NOTHING = Cuts()
-
-
-def _known(value: float) -> float | None:
-    """A result as it is handed out: None where a figure that it needs is not there."""
-    return None if math.isnan(value) else value
+_NONE: frozenset[str] = frozenset()
 
 
 def _turns(figures: Figures) -> bool:
@@ -145,7 +126,7 @@ def _turns(figures: Figures) -> bool:
     return True
 
 
-def ends_of(found: Worked, figures: Figures, taken: Cuts, model: ChamberModel | None) -> set[str]:
+def ends_of(found: Worked, figures: Figures, taken: Cuts, model: ChamberModel | None) -> frozenset[str]:
     """Return the cuts that go on past the end of what they cut.
 
     Parameters
@@ -161,11 +142,14 @@ def ends_of(found: Worked, figures: Figures, taken: Cuts, model: ChamberModel | 
 
     Returns
     -------
-    set of str
+    frozenset of str
         "head": no chamber is left, or nobody knows its shape so deep; "crown": the ring groove is open;
         "deck": the chamber in the block has ended.
     """
-    r, beyond = found.results, set[str]()
+    r = found.results
+    if taken is _NOTHING:
+        return _NONE
+    beyond = set[str]()
     pocket = (figures.pocket_area or 0.0) * (taken.deck or 0.0) / 1000
     if model is not None and (taken.head > model.deepest or r.chamber + pocket < 0):
         beyond.add("head")
@@ -173,7 +157,7 @@ def ends_of(found: Worked, figures: Figures, taken: Cuts, model: ChamberModel | 
         beyond.add("deck")
     if r.land_left < 0 or (taken.crown and r.land_left == 0):
         beyond.add("crown")
-    return beyond
+    return frozenset(beyond)
 
 
 class Owed:

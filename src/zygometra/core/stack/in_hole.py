@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from functools import lru_cache
+from itertools import compress
 from typing import NamedTuple
 
 from ..build.lever_table import OpName
@@ -145,8 +146,8 @@ def worked(figures: Figures, cuts: Cuts) -> Worked:
         By :func:`zygometra.core.stack.kernel.hole`, and what :mod:`.derived` takes from it.
     """
     values = (*figures, *cuts)
-    made = _made(tuple([value is not None for value in values]))
-    results, slopes = made(*[value for value in values if value is not None])
+    there = tuple([value is not None for value in values])
+    results, slopes = _made(there)(*compress(values, there))
     return Worked(Results._make(results), slopes)
 
 

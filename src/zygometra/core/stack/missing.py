@@ -8,7 +8,7 @@ from ..build.model import Build
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELD_AT, place_label
 from ..place import Place
 from .in_hole import PLACES
-from .results import Hole, Outcome, State
+from .results import Hole, State
 from .sources import chamber_model
 
 STACK = (
@@ -141,14 +141,3 @@ def missing_words(places: Iterable[str]) -> str:
         Such as ``finished bore; deck clearance, hole 3``; empty for none.
     """
     return "; ".join(dict.fromkeys(map(place_label, places)))
-
-
-def is_complete(outcome: Outcome) -> bool:
-    """Tell whether every result of a hole is known, but for an effective ratio.
-
-    Parameters
-    ----------
-    outcome : Outcome
-        Of one hole.
-    """
-    return None not in (outcome.deck_clearance, outcome.quench, outcome.swept, outcome.clearance)

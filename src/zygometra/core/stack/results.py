@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from operator import attrgetter
 from typing import Any, NamedTuple
@@ -9,7 +10,7 @@ from typing import Any, NamedTuple
 from ..build.model import Operation
 from ..quantity import Source
 from ..uncertainty import Sources, Term, Uncertainty
-from .kernel import NOT_KNOWN, Crown, Cuts, Figures, Slopes
+from .kernel import NOT_KNOWN, Crown, Cuts, Figures, Results, Slopes
 
 
 class Contribution(NamedTuple):
@@ -17,6 +18,17 @@ class Contribution(NamedTuple):
 
     term: Term
     slopes: Slopes
+
+
+def known(value: float) -> float | None:
+    """Return a result as it is handed out: None where a figure that it needs is not there.
+
+    Parameters
+    ----------
+    value : float
+        In its unit, or not a number.
+    """
+    return None if math.isnan(value) else value
 
 
 class Terms(NamedTuple):
@@ -46,88 +58,57 @@ class Doubts:
         In the order of :data:`RESULTS`; what is not known has no doubt either: not a number.
     """
 
-    __slots__ = ("_columns", "_known", "_results", "_rows", "_sources", "_terms")
+    __slots__ = ("_results", "_rows", "_slopes", "_sources", "_terms", *RESULTS)
+
+    deck_clearance: Uncertainty
+    quench: Uncertainty
+    swept: Uncertainty
+    clearance: Uncertainty
+    compression_ratio: Uncertainty
+    effective: Uncertainty
 
     def __init__(
         self, terms: Sequence[Term], rows: Sequence[tuple[float, ...]], results: tuple[float | None, ...]
     ) -> None:
         self._terms, self._rows, self._results = terms, rows, results
-        self._known: dict[str, Uncertainty] = {}
         self._sources: Sources | None = None
+
+    def __getattr__(self, name: str) -> Uncertainty:
+        """Work one out when it is first asked for; from then on it stands."""
+        if name not in RESULTS:
+            raise AttributeError(name)
+        if self._results[RESULTS.index(name)] is None:
+            doubt = Uncertainty(NOT_KNOWN if None in self._results[:4] else 0.0)
+        else:
+            if self._sources is None:
+                # One column for all sources, not one row for each: so it is summed quickest.
+                self._sources, self._slopes = Sources(self._terms), self._columns()
+            along = along_result(name, self._results)
+            doubt = self._sources.moving(along.columns(self._slopes), along.per)
+        setattr(self, name, doubt)
+        return doubt
+
+    def _columns(self) -> Any:
+        """The slopes of each result on all sources."""
+        return Slopes._make(zip(*self._rows, strict=True) if self._rows else [()] * len(Slopes._fields))
 
     @property
     def contributions(self) -> tuple[Contribution, ...]:
         """What the results owe to each source."""
         return tuple(map(Contribution, self._terms, map(Slopes._make, self._rows)))
 
-    def of(self, result: str) -> Uncertainty:
-        """Return the doubt of a result, in its unit.
+    def parts(self, result: str) -> list[tuple[Term, float]]:
+        """Return how far each source moves a result, in its unit, signed.
 
         Parameters
         ----------
         result : str
             One of :data:`RESULTS`.
-
-        Raises
-        ------
-        ValueError
-            If there is no such result.
         """
-        found = self._known.get(result)
-        if found is None:
-            found = self._known[result] = self._worked(result)
-        return found
-
-    def _worked(self, result: str) -> Uncertainty:
-        if self._results[RESULTS.index(result)] is None:
-            return Uncertainty(NOT_KNOWN if None in self._results[:4] else 0.0)
-        if not self._terms:
-            return Uncertainty(0.0)
-        if self._sources is None:
-            # One column for all sources, not one row for each: so it is summed quickest.
-            self._columns = [tuple(term.u for term in self._terms), *zip(*self._rows, strict=True)]
-            self._sources = Sources(self._terms)
-        u, *columns = self._columns
-        own, over, per = along_result(result, self._results)
-        slopes: Any = Slopes._make(columns)
-        if not over:
-            return self._sources.moving([slope * by for slope, by in zip(own(slopes), u, strict=True)])
-        return self._sources.moving(
-            [
-                (slope - over * room) / per * by
-                for slope, room, by in zip(own(slopes), slopes.volume, u, strict=True)
-            ]
-        )
-
-    @property
-    def deck_clearance(self) -> Uncertainty:
-        """In mm."""
-        return self.of("deck_clearance")
-
-    @property
-    def quench(self) -> Uncertainty:
-        """In mm."""
-        return self.of("quench")
-
-    @property
-    def swept(self) -> Uncertainty:
-        """In cc."""
-        return self.of("swept")
-
-    @property
-    def clearance(self) -> Uncertainty:
-        """In cc."""
-        return self.of("clearance")
-
-    @property
-    def compression_ratio(self) -> Uncertainty:
-        """No unit."""
-        return self.of("compression_ratio")
-
-    @property
-    def effective(self) -> Uncertainty:
-        """No unit."""
-        return self.of("effective")
+        along = along_result(result, self._results)
+        columns = self._columns()
+        parts = zip(self._terms, along.columns(columns), strict=True)
+        return [(term, slope / along.per * term.u) for term, slope in parts]
 
 
 class AlongResult(NamedTuple):
@@ -146,7 +127,20 @@ class AlongResult(NamedTuple):
             Of the hole on the source.
         """
         own: float = self.own(slopes)
-        return (own - self.over * slopes.volume) / self.per if self.over else own
+        return (own - self.over * slopes.volume) / self.per
+
+    def columns(self, columns: Any) -> Sequence[float]:
+        """Return the slopes of the result on many sources, times ``per``.
+
+        Parameters
+        ----------
+        columns : Slopes
+            Of the hole, a column for each result in place of a slope.
+        """
+        own: Sequence[float] = self.own(columns)
+        if not self.over:
+            return own
+        return [slope - self.over * room for slope, room in zip(own, columns.volume, strict=True)]
 
 
 def along_result(result: str, results: tuple[float | None, ...]) -> AlongResult:
@@ -175,19 +169,21 @@ def along_result(result: str, results: tuple[float | None, ...]) -> AlongResult:
     """
     _, _, _, volume, ratio, effective = results
     if result in _PLAIN:
-        return AlongResult(_PLAIN[result])
-    value, name = {"compression_ratio": (ratio, "swept"), "effective": (effective, "trapped")}[result]
-    if value is None or volume is None:
-        return AlongResult(lambda _: 0.0)
-    return AlongResult(attrgetter(name), value - 1, volume)
+        return _PLAIN[result]
+    own = _RATIOS[result]
+    value = ratio if result == "compression_ratio" else effective
+    return _UNMOVED if value is None or volume is None else AlongResult(own, value - 1, volume)
 
 
-_PLAIN: dict[str, Callable[[Any], Any]] = {
-    "deck_clearance": attrgetter("clearance"),
-    "quench": attrgetter("quench"),
-    "swept": attrgetter("swept"),
-    "clearance": attrgetter("volume"),
+_PLAIN = {
+    "deck_clearance": AlongResult(attrgetter("clearance")),
+    "quench": AlongResult(attrgetter("quench")),
+    "swept": AlongResult(attrgetter("swept")),
+    "clearance": AlongResult(attrgetter("volume")),
 }
+_RATIOS = {"compression_ratio": attrgetter("swept"), "effective": attrgetter("trapped")}
+# A ratio that is not known: it moves with nothing.
+_UNMOVED = AlongResult(attrgetter("swept"), 0.0, math.inf)
 
 
 class Areas(NamedTuple):
@@ -212,7 +208,7 @@ class Outcome(NamedTuple):
     known; ``compression_ratio`` and ``effective`` also where the volumes leave no room above
     the piston. The doubt of an unknown result is not a number. ``beyond`` names the cuts that
     go on past the end of what they cut: "head", "crown" or "deck". ``figures`` and ``taken`` are what
-    it was worked from.
+    it was worked from, ``found`` what the kernel gave for them.
     """
 
     deck_clearance: float | None
@@ -221,13 +217,29 @@ class Outcome(NamedTuple):
     clearance: float | None
     compression_ratio: float | None
     effective: float | None
-    terms: Terms
     doubts: Doubts
-    gasket_thickness: float | None
-    areas: Areas
     beyond: frozenset[str]
     figures: Figures
     taken: Cuts
+    found: Results
+
+    @property
+    def terms(self) -> Terms:
+        """What the clearance volume is made of, in cc."""
+        r = self.found
+        return Terms(*map(known, (r.chamber, r.gasket, r.deck, r.crown, r.crevice, r.other)))
+
+    @property
+    def areas(self) -> Areas:
+        """The areas that a lever moves through, in mm²."""
+        f, r = self.figures, self.found
+        crown = Crown(f.above_rim or 0.0, f.above_area or 0.0, f.dish_area or 0.0, r.dish)
+        return Areas(r.area, f.pocket_area or 0.0, r.ring, r.opening, crown)
+
+    @property
+    def gasket_thickness(self) -> float | None:
+        """Compressed, in mm."""
+        return known(self.figures.gasket_thickness)
 
     @property
     def contributions(self) -> tuple[Contribution, ...]:
