@@ -112,3 +112,40 @@ def test_a_passage_that_stands_twice_is_wrong(report, monkeypatch, capsys):
     monkeypatch.setattr(report, "repeated", lambda: ["==a:[1:9]", "==b:[3:11]"])
     assert report.main() == 1
     assert "stand twice: 2 ==a:[1:9] ==b:[3:11]" in capsys.readouterr().out
+
+
+def core_of(tmp_path, **files):
+    folder = tmp_path / "src/zygometra/core"
+    folder.mkdir(parents=True, exist_ok=True)
+    for name, text in files.items():
+        (folder / f"{name}.py").write_text(text)
+
+
+def test_an_arithmetic_may_be_written_once(report, tmp_path, capsys):
+    core_of(tmp_path, a="v = opening * thickness / 1000\nr = (swept + full) / full\n")
+    assert report.main() == 0
+    core_of(tmp_path, b="w = area_of(bore) * of.thickness / 1000\n", c="ratio = 1 + swept / every\n")
+    assert report.main() == 1
+    said = capsys.readouterr().out
+    assert "WRONG: the gasket's volume is written in a.py:1, b.py:1" in said
+    assert "WRONG: the ratio is written in a.py:2, c.py:1" in said
+
+
+def test_members_of_a_tuple_have_names(report, tmp_path, capsys):
+    core_of(tmp_path, a="def f(row):\n    return row[0], row[1]\n\n\ndef g(item):\n    return item[6]\n")
+    assert report.main() == 1
+    assert "read by number: a.py:g item" in capsys.readouterr().out
+
+
+def test_circles_are_found_through_types_and_functions_too(report, tmp_path, monkeypatch, capsys):
+    monkeypatch.setattr(report.house, "MOST_IN_CIRCLES", 1)
+    late = "def f():\n    from . import b\n"
+    core_of(
+        tmp_path,
+        a=late,
+        b="if TYPE_CHECKING:\n    from .c import C\n",
+        c="from . import a\n",
+        d="from . import a\n",
+    )
+    assert report.main() == 1
+    assert "   3 core.a core.b core.c" in capsys.readouterr().out

@@ -51,7 +51,7 @@ class Field:
 
 
 PART_PATHS = {
-    "block": "parts.block", "edge": "parts.block.edge_chamfer", "crank": "parts.crank", "rod": "parts.rod",
+    "block": "parts.block", "bore edge": "parts.block.edge_chamfer", "crank": "parts.crank", "rod": "parts.rod",
     "piston": "parts.piston", "gasket": "parts.gasket", "head": "parts.head", "cam": "cam", "engine": "engine",
     "stated": "stated", "mock-up": "mock-up",
 }  # fmt: skip
@@ -66,9 +66,9 @@ FIELDS: tuple[Field, ...] = (
           help="valve-in-block engines: a deck cut takes this area from the chamber too"),
     Field("block", "swept_volume", "Vs", "swept volume of one hole", _VOLUME, 0, 2_000_000,
           help="where it is given instead of bore and stroke"),
-    Field("edge", "width", "w", "width of the bore's edge chamfer", _LENGTH, 0, 20, doubt="edge_width",
+    Field("bore edge", "width", "w", "width of the bore's edge chamfer", _LENGTH, 0, 20, doubt="edge_width",
           help="along the deck from the bore's wall; 0 where the edge is sharp"),
-    Field("edge", "angle", "β", "angle of the bore's edge chamfer", _ANGLE, 5, 85, doubt="edge_angle",
+    Field("bore edge", "angle", "β", "angle of the bore's edge chamfer", _ANGLE, 5, 85, doubt="edge_angle",
           help="from the deck"),
     Field("crank", "stroke", "S", "stroke", _LENGTH, 5, 3000, True, False, True),
     Field("rod", "length", "L", "rod length", _LENGTH, 10, 5000, True, False, True,

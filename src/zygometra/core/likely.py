@@ -19,7 +19,7 @@ from .wording import Reader
 # in the base unit: rules of thumb, wide on purpose. By field; a rod's length is no pushrod's.
 USUAL: dict[str, tuple[float, float]] = {
     "block.deck_height": (70, 620), "block.bore": (30, 205), "block.swept_volume": (25, 6000),
-    "edge.width": (0, 3.0), "edge.angle": (20, 70), "crank.stroke": (25, 240), "rod.length": (60, 480),
+    "bore edge.width": (0, 3.0), "bore edge.angle": (20, 70), "crank.stroke": (25, 240), "rod.length": (60, 480),
     "piston.compression_height": (14, 130), "piston.crown_volume": (-80, 250),
     "piston.top_land_height": (1.0, 30), "piston.top_land_diameter": (29, 205),
     "piston.above_rim": (0, 40), "piston.crown_thickness": (2.5, 40),

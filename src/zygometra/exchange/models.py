@@ -97,7 +97,7 @@ def _part(title: str, part: str, **extra: Any) -> Any:
     return type(title.replace(" ", ""), (Shape,), body)
 
 
-EdgeChamfer = _part("Edge chamfer", "edge")
+EdgeChamfer = _part("Edge chamfer", "bore edge")
 Block = _part("Block", "block", edge_chamfer=(EdgeChamfer | None, None))
 Crank = _part("Crank", "crank")
 Rod = _part("Rod", "rod", material=(Literal["steel", "titanium", "aluminium"], "steel"))

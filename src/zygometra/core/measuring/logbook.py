@@ -27,7 +27,7 @@ def _names() -> dict[str, Field]:
         name = one.name
         if one.part == "gasket" and name != "thickness":
             name = f"gasket_{name}"
-        elif one.part == "edge":
+        elif one.part == "bore edge":
             name = f"edge_{name}"
         known[name] = one
     return known
