@@ -100,8 +100,8 @@ ZERO_MINUTES = 1.0
 
 # Expansion per K: iron block, steel crank, light-alloy piston and head, by the part or the material.
 _EXPANSION: dict[str, float] = {
-    "block": 11e-6, "bore edge": 11e-6, "crank": 11.5e-6, "rod": 11.5e-6, "piston": 21e-6, "gasket": 11.5e-6, "head": 22e-6,
-    "cam": 11.5e-6, "iron": 11e-6, "steel": 11.5e-6, "titanium": 8.6e-6, "aluminium": 22e-6,
+    "block": 11e-6, "bore edge": 11e-6, "crank": 11.5e-6, "rod": 11.5e-6, "piston": 21e-6, "gasket": 11.5e-6,
+    "head": 22e-6, "cam": 11.5e-6, "iron": 11e-6, "steel": 11.5e-6, "titanium": 8.6e-6, "aluminium": 22e-6,
     "carbide": 6e-6, "granite": 7e-6, "invar": 1.5e-6,
 }  # fmt: skip
 

@@ -193,7 +193,7 @@ def _edge_step(hole: Hole, reader: Reader) -> Step | None:
     left = narrowed(f.edge_width, f.edge_angle, hole.outcome.deck_cut)
     return Step(
         "edge",
-        "chamfer of the bore's edge",
+        "edge chamfer",
         "V_edge = π·w²·tan β·(B/2 + w/3)",
         f"w {reader.length(left)}, β {figure(f.edge_angle, 1)}°",
         volume(None if other is None else other - (f.other_volume or 0.0)),
