@@ -82,7 +82,9 @@ class Doubts:
         else:
             if self._sources is None:
                 # One column for all sources, not one row for each: so it is summed quickest.
-                self._sources, self._slopes = Sources(self._terms), self._columns()
+                # The sources last: who finds them finds the columns too, in whatever thread.
+                self._slopes = self._columns()
+                self._sources = Sources(self._terms)
             along = along_result(name, self._results)
             doubt = self._sources.moving(along.columns(self._slopes), along.per)
         setattr(self, name, doubt)
