@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from zygometra.core.stack.arithmetic import (
     circle_area,
     clearance_volume_for,
+    cylinder_volume,
     deck_clearance,
     ratio_of,
     ring_around,
@@ -35,11 +36,13 @@ def test_a_column_gives_what_single_figures_give(rows):
     columns = [np.array(column) for column in zip(*rows, strict=True)]
     assert deck_clearance(*columns).tolist() == [deck_clearance(*row) for row in rows]
     assert circle_area(columns[0]).tolist() == [circle_area(row[0]) for row in rows]
-    assert ring_around(*columns[:2]).tolist() == [ring_around(*row[:2]) for row in rows]
+    crevices = cylinder_volume(ring_around(*columns[:2]), columns[2])
+    assert crevices.tolist() == [cylinder_volume(ring_around(*row[:2]), row[2]) for row in rows]
 
 
 def test_a_crevice_of_no_gap_or_no_height_is_nought():
-    assert ring_around(92.0, 92.0) == 0
+    assert cylinder_volume(ring_around(92.0, 92.0), 6.0) == 0
+    assert cylinder_volume(ring_around(92.0, 91.0), 0.0) == 0
 
 
 def test_a_stack_worked_by_hand():
