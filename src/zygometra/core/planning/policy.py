@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ..build.model import Build, Operation
 from ..quantity import Source
-from ..stack.arithmetic import clearance_volume_for, cylinder_volume
+from ..stack.arithmetic import cc_per_mm, clearance_volume_for, cylinder_volume
 from ..stack.kernel import chord
 from ..usual_figures import repeatability
 from ..windows import EDGE
@@ -167,7 +167,7 @@ class _Bench:
             if window.low is not None:
                 high.append(values[:, columns].min(axis=1) - window.low)
         full, swept = found.volume[:, columns], self.base.swept[:, columns]
-        per_mm = cylinder_volume(self.base.area[:, columns] + self.pocket[:, columns], 1.0)
+        per_mm = cc_per_mm(self.base.area[:, columns] + self.pocket[:, columns])
         if wanted.ratio.low is not None:
             low.append(((full - clearance_volume_for(swept, wanted.ratio.low)) / per_mm).max(axis=1))
         if wanted.ratio.high is not None:

@@ -631,7 +631,7 @@ def one_hole(base: Base, at: int) -> Hole:
         chamber=float_of(h.chamber),
         ring=float_of(h.ring),
         shape=Crown(*map(float_of, h.shape)),
-        pocket=float_of(h.pocket),
+        pocket=float(base.pocket[0, at]),
     )
 
 

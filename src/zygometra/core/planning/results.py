@@ -173,7 +173,12 @@ def after(
     h = base.hole
     if totals.crown.any():
         h = with_crown_cut(h, flat_cut(h.shape, totals.crown))
-    h = with_deck_cut(h._replace(chamber=h.chamber - removed + totals.opened), totals.deck)
+    # What is not done is not added: tables are large.
+    if not isinstance(removed, float):
+        h = h._replace(chamber=h.chamber - removed)
+    if totals.opened.any():
+        h = h._replace(chamber=h.chamber + totals.opened)
+    h = with_deck_cut(h, totals.deck)
     clearance, quench, full = closed_by(h, thickness, gasket_volume)
     with np.errstate(divide="ignore", invalid="ignore"):
         ratio = np.where(full > 0, ratio_of(base.swept, full), math.nan)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..build.means import Part
-from ..stack.arithmetic import clearance_volume_for, cylinder_volume
+from ..stack.arithmetic import cc_per_mm, clearance_volume_for, cylinder_volume
 from ..stack.kernel import Crown, Hole, chord, flat_cut, with_crown_cut
 from .draws import Table
 from .results import Wanted
@@ -40,7 +40,7 @@ class Side(NamedTuple):
     @property
     def per_mm(self) -> Table:
         """What a mm of deck takes, in cc."""
-        return np.asarray(cylinder_volume(self.area + self.pocket, 1.0))
+        return cc_per_mm(self.area + self.pocket)
 
 
 class Uncut(NamedTuple):
@@ -136,7 +136,9 @@ def edges(
         An entry for each draw, or a row of them for each pattern.
     """
     clearance = side.clearance - wedge
-    full = side.full(clearance) + opened - cylinder_volume(side.pocket, wedge)
+    full = side.full(clearance) + opened
+    if side.pocket.any():
+        full = full - cylinder_volume(side.pocket, wedge)
     shown = clearance
     if np.any(kept):
         shown = clearance + np.where(kept, side.gasket, 0.0)

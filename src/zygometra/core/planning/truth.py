@@ -66,8 +66,9 @@ class Base(NamedTuple):
     def hole(self) -> Hole:
         """The holes as the kernel takes them."""
         shape = Crown(self.above_rim, self.above_area, self.dish_area, self.dish)
+        pocket = self.pocket if self.pocket.any() else None
         return Hole(
-            self.clearance, self.area, self.closed, 0.0, 0.0, 0.0, self.ring, shape, self.pocket, self.edge
+            self.clearance, self.area, self.closed, 0.0, 0.0, 0.0, self.ring, shape, pocket, self.edge
         )
 
 

@@ -153,6 +153,31 @@ def cylinder_volume(area: Any, height: Any) -> Any:
     return area * height / 1000
 
 
+def cc_per_mm(area: Figure) -> Figure:
+    """Return what one mm takes from what stands upright over an area.
+
+    Parameters
+    ----------
+    area : float or array
+        In mm².
+
+    Returns
+    -------
+    float or array
+        In cc per mm.
+
+    Notes
+    -----
+    dV/dh = A: :func:`cylinder_volume` differentiated.
+
+    Examples
+    --------
+    >>> cc_per_mm(6000.0)
+    6.0
+    """
+    return area / 1000
+
+
 def ratio_of(swept: Figure, clearance_volume: Figure) -> Figure:
     """Return the compression ratio (Vs + Vc)/Vc.
 

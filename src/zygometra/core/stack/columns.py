@@ -61,7 +61,11 @@ def tangent(degrees: Any) -> Any:
     degrees : float, array, or what carries slopes
         In degrees.
     """
-    return sine(degrees) / cosine(degrees)
+    if isinstance(degrees, float):
+        return math.tan(math.radians(degrees))
+    if hasattr(degrees, "sine"):
+        return degrees.sine() / degrees.cosine()
+    return _numpy().tan(_numpy().radians(degrees))
 
 
 def sine(degrees: Any) -> Any:

@@ -128,7 +128,11 @@ class Hole(NamedTuple):
     @property
     def closed(self) -> Column:
         """The clearance volume without gasket and deck, in cc."""
-        return self.chamber + self.crown + self.crevice + self.other
+        closed = self.chamber
+        for part in (self.crown, self.crevice, self.other):
+            if not _is_nought(part):
+                closed = closed + part
+        return closed
 
 
 class Chamfer(NamedTuple):
