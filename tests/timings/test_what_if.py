@@ -18,6 +18,7 @@ from support.serving import served
 from support.timing import WHOLE, median
 from zygometra.core.build.document import read_document
 from zygometra.core.stack.evaluate import evaluate
+from zygometra.core.stack.results import RESULTS
 from zygometra.serve.__main__ import warm_up
 from zygometra.serve.http import Server
 from zygometra.store import builds
@@ -43,6 +44,15 @@ def eight() -> dict:
     return document
 
 
+def every_doubt(build):
+    """Both states, and every doubt of every hole: each is worked out when it is asked for."""
+    evaluation = evaluate(build)
+    for state in (evaluation.now, evaluation.planned):
+        for hole in state.holes:
+            for result in RESULTS:
+                assert getattr(hole.outcome.doubts, result).u >= 0
+
+
 def test_evaluating_with_all_its_doubt_against_plain_arithmetic(benchmark, eight):
     build = read_document(eight)
     outcome = evaluate(build)
@@ -52,12 +62,12 @@ def test_evaluating_with_all_its_doubt_against_plain_arithmetic(benchmark, eight
             assert hole.outcome.compression_ratio == pytest.approx(row["ratio"], rel=1e-12)
             assert hole.outcome.effective == pytest.approx(row["effective"], rel=1e-12)
     bare = median(lambda: plain_evaluation(build), ROUNDS)
-    with_doubt = median(lambda: evaluate(build), ROUNDS)
-    benchmark.pedantic(evaluate, args=(build,), rounds=ROUNDS, iterations=1)
+    with_doubt = median(lambda: every_doubt(build), ROUNDS)
+    benchmark.pedantic(every_doubt, args=(build,), rounds=ROUNDS, iterations=1)
     print(
         f"\nevaluate, eight holes each with figures of its own, now and planned, with doubt: "
         f"{with_doubt * 1e6:.0f} µs; plain arithmetic without doubt {bare * 1e6:.0f} µs; "
-        f"ratio {with_doubt / bare:.2f} (at most 10)"
+        f"ratio {with_doubt / bare:.2f} (at most 3)"
     )
 
 
