@@ -19,6 +19,7 @@ from ..build.model import Build
 from ..quantity import Quantity, Shape, Source, parts_of_doubt
 from ..stack.arithmetic import circle_area
 from ..stack.chamber import StepFilledChamber
+from ..stack.in_hole import PLACES
 from ..stack.kernel import (
     Chamfer,
     Crown,
@@ -407,7 +408,7 @@ class Truth:
 
 
 _STROKE = "parts.crank.stroke"
-_EDGE, _EDGE_ANGLE = "parts.block.edge_chamfer.width", "parts.block.edge_chamfer.angle"
+_EDGE, _EDGE_ANGLE = PLACES["edge_width"], PLACES["edge_angle"]
 
 
 def _keys_of(source: Source, number: int) -> list[str]:

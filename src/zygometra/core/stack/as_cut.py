@@ -185,7 +185,7 @@ def _crown(
     """What facing a crown moves, from the last piece of metal above its rim to its dish."""
     if not build.cuts.on_hole("crown_cut", bank, number, ()):
         return
-    crown = crown_in(sources)
+    crown = _crown_in(sources)
     for path, by in ((_HEIGHT, -1.0), (_DEPTH, 1.0), (_LAND, -1.0), (_THICK, -1.0)):
         if cut := since("crown_cut", path):
             rim = as_linear(flat_cut(crown, Linear.of(_CUT, cut)).rim)
@@ -198,7 +198,7 @@ def _crown(
         gained = as_linear(crown_gain(crown, flat_cut(crown, Linear.of(_CUT, cut))))
         missed = _missed(build, "crown_cut", bank, number, gained.slopes.get(_CUT, 0.0))
         yield _CROWN, gained.value, [*_along(sources, number, _figures_in(gained)), *missed]
-    if (cut := since("crown_cut", _ABOVE)) and (above := crown_at(sources).above_rim) > 0:
+    if (cut := since("crown_cut", _ABOVE)) and (above := _crown_at(sources).above_rim) > 0:
         yield _ABOVE, -min(cut, above), []
 
 
@@ -211,14 +211,8 @@ def _figures_in(moved: Linear[str]) -> Linear[str]:
     return Linear(moved.value, {path: slope for path, slope in moved.slopes.items() if path != _CUT})
 
 
-def crown_in(sources: dict[str, Source]) -> Crown:
-    """Return the crown of a hole as a flat cut meets it, its figures carrying their slopes by place.
-
-    Parameters
-    ----------
-    sources : dict
-        The figures that count in it.
-    """
+def _crown_in(sources: dict[str, Source]) -> Crown:
+    """The crown of a hole as a flat cut meets it, its figures carrying their slopes by place."""
     names = ("crown_volume", "above_rim", "above_area", "dish_area")
     told = figures_in(sources)
     figures = (
@@ -227,14 +221,8 @@ def crown_in(sources: dict[str, Source]) -> Crown:
     return kernel.crown_of(*figures)
 
 
-def crown_at(sources: dict[str, Source]) -> Crown:
-    """Return the crown of a hole as a flat cut meets it.
-
-    Parameters
-    ----------
-    sources : dict
-        The figures that count in it.
-    """
+def _crown_at(sources: dict[str, Source]) -> Crown:
+    """The crown of a hole as a flat cut meets it."""
     f = figures_in(sources)
     return kernel.crown_of(f.crown_volume, f.above_rim, f.above_area, f.dish_area)
 
@@ -283,7 +271,7 @@ def cut_before(build: Build, figure: str, number: int, at: str) -> float:
     if figure in ("deck_clearance", "compression_height", "crown_volume", "top_land_height"):
         from .sources import hole_sources
 
-        crown = crown_at(hole_sources(replace(build, cuts=NOTHING_CUT), bank.name, number))
+        crown = _crown_at(hole_sources(replace(build, cuts=NOTHING_CUT), bank.name, number))
         cut = made("crown_cut")
         if figure == "crown_volume":
             return float(crown.gained(cut))

@@ -13,7 +13,7 @@ from ..build.model import Bank, Build, Operation
 from ..quantity import Source
 from ..uncertainty import Cause, Term, term_of
 from ..usual_figures import USUAL_LAND
-from .arithmetic import ratio_of
+from .arithmetic import cylinder_volume, ratio_of
 from .chamber import ChamberModel, fill_slopes
 from .fitting import with_gasket, with_part
 from .in_hole import CUTS, PLACES, Worked, figures_in, worked
@@ -91,7 +91,7 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
         filled = model.removed(taken.head) if taken.head <= model.deepest else None
         figures = figures._replace(filled=filled, removal_rate=None, opening_area=None)
     found = worked(figures, taken)
-    r, beyond = found.results, ends_of(found, figures, taken, model)
+    r, beyond = found.results, _ends(found, figures, taken, model)
     if beyond:
         # What goes on past the end of its metal is not known, nor what hangs on it.
         ended = {"volume": NOT_KNOWN}
@@ -126,31 +126,17 @@ def _turns(figures: Figures) -> bool:
     return True
 
 
-def ends_of(found: Worked, figures: Figures, taken: Cuts, model: ChamberModel | None) -> frozenset[str]:
-    """Return the cuts that go on past the end of what they cut.
+def _ends(found: Worked, figures: Figures, taken: Cuts, model: ChamberModel | None) -> frozenset[str]:
+    """The cuts that go on past the end of what they cut.
 
-    Parameters
-    ----------
-    found : Worked
-        What the hole comes to.
-    figures : Figures
-        As it was.
-    taken : Cuts
-        In mm and cc.
-    model : ChamberModel or None
-        What milling takes, where the head is cut.
-
-    Returns
-    -------
-    frozenset of str
-        "head": no chamber is left, or nobody knows its shape so deep; "crown": the ring groove is open;
-        "deck": the chamber in the block has ended.
+    "head": no chamber is left, or nobody knows its shape so deep; "crown": the ring groove is open; "deck": the
+    chamber in the block has ended.
     """
     r = found.results
     if taken is _NOTHING:
         return _NONE
     beyond = set[str]()
-    pocket = (figures.pocket_area or 0.0) * (taken.deck or 0.0) / 1000
+    pocket = cylinder_volume(figures.pocket_area or 0.0, taken.deck or 0.0)
     if model is not None and (taken.head > model.deepest or r.chamber + pocket < 0):
         beyond.add("head")
     elif r.chamber < 0 and pocket:

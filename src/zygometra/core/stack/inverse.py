@@ -275,7 +275,7 @@ def _least_cut(outcome: Outcome, volume: float) -> float | None:
 
     Between the depths at which it meets something else what it opens is a straight line.
     """
-    edges = edges_of(outcome.areas.crown)
+    edges = _edges(outcome.areas.crown)
     for start, end in itertools.pairwise((0.0, *edges, math.inf)):
         opened: float = _opened_by(outcome, start)
         inside = start + min((end - start) / 2, 1.0)
@@ -285,14 +285,8 @@ def _least_cut(outcome: Outcome, volume: float) -> float | None:
     return None
 
 
-def edges_of(crown: Crown) -> tuple[float, ...]:
-    """Return the depths in mm at which a flat cut meets something else, from the top down.
-
-    Parameters
-    ----------
-    crown : Crown
-        Before it.
-    """
+def _edges(crown: Crown) -> tuple[float, ...]:
+    """The depths in mm at which a flat cut meets something else, from the top down."""
     return tuple(at for at in (crown.above_rim, crown.above_rim + crown.dish_depth) if 0 < at < math.inf)
 
 
