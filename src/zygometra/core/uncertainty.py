@@ -193,7 +193,7 @@ class Sources:
         slopes : sequence of float
             By how much it moves with a unit of each source, in their order and times ``per``; signs do not matter.
         per : float
-            What all slopes are to be divided by.
+            What all slopes are to be divided by; its unit is that of slope over doubt, one for plain slopes.
         """
         squares = [slope * slope * by for slope, by in zip(slopes, self._variances, strict=True)]
         total = sum(squares)
