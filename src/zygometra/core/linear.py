@@ -93,6 +93,16 @@ class Linear(Generic[Name]):
         other = most if isinstance(most, Linear) else Linear[Name](most)
         return self if self.value < other.value else other
 
+    def where_positive(self, value: Linear[Name] | float) -> Linear[Name] | float:
+        """Return a value where this one is above nought, else nought.
+
+        Parameters
+        ----------
+        value : Linear or float
+            In any unit.
+        """
+        return value if self.value > 0 else 0.0
+
     def endless_unless_positive(self) -> Linear[Name]:
         """Return it where it is above nought, else infinity."""
         return self if self.value > 0 else Linear(math.inf)

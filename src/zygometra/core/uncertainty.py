@@ -32,6 +32,8 @@ class Cause(StrEnum):
     CUT = "cut"
     HEIGHT = "named height"
     LAND = "land"
+    SHAPE = "shape"
+    OPENING = "gasket opening"
 
     @property
     def is_of_its_place_alone(self) -> bool:

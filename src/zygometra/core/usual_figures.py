@@ -77,6 +77,9 @@ _REPEATABILITY: dict[str, float] = {
 # The ring around a top land of which nobody said the size: its radial gap and its height, in mm.
 USUAL_LAND = (0.3, 6.0)
 
+# How much wider than the bore a gasket's opening is of which nobody said the size: from the bore up, in mm.
+USUAL_OPENING = (1.0, 1.0)
+
 # How far holes of one bank stand off its line or mean beyond what readings scatter (standard
 # deviation), and what a bank's deck usually slopes, in mm and mm per m.
 _BETWEEN_HOLES: dict[str, float] = {"deck_clearance": 0.02, "chamber_volume": 0.4}

@@ -68,7 +68,7 @@ class Chances:
             columns = []
             for truth in (self.truth, self.drawn_truth):
                 sources = {n: truth.sources[n] for n in truth.holes}
-                sources[number] = with_gasket(sources[number], name, gasket)
+                sources[number] = with_gasket(sources[number], name, gasket, number)
                 at = truth.holes.index(number)
                 columns.append([table[:, at] for table in gasket_tables(truth, sources)])
             thickness, volume = (np.concatenate(pair) for pair in zip(*columns, strict=True))

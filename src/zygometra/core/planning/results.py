@@ -232,7 +232,7 @@ def gaskets_after(truth: Truth, planned: tuple[Operation, ...], base: Base) -> t
         for bank in truth.build.banks:
             for number in bank.cylinders:
                 if op.acts_on(bank.name, number):
-                    sources[number] = with_gasket(sources[number], name, op.gasket)
+                    sources[number] = with_gasket(sources[number], name, op.gasket, number)
     tables = gasket_tables(truth, sources)
     # The gaskets stay with their tables: no other may come to have their place in memory.
     truth.gaskets[key] = *tables, [op.gasket for _, op in fitted]

@@ -32,7 +32,8 @@ _OPENING, _PERIMETER, _DRAFT = (
     f"parts.head.{name}" for name in ("opening_area", "opening_perimeter", "wall_draft")
 )
 _POCKET, _EDGE = "parts.block.pocket_area", PLACES["edge_width"]
-_DISH, _ABOVE_AREA = "parts.piston.dish_area", "parts.piston.above_rim_area"
+# What is off a crown's rim since its volume was read: it lapses with its piston.
+DISH_BEGUN = PLACES["dish_begun"]
 # Where a brought-forward figure stands in its hole, by the engine-wide path.
 _NAMES = {_DECK: "deck_height", _DEPTH: "deck_clearance", _CHAMBER: "chamber_volume", _CROWN: "crown_volume"}
 # A remainder that is as good as none, in mm.
@@ -72,6 +73,10 @@ def brought_forward(build: Build, bank: Bank, number: int, sources: dict[str, So
         source = out[path]
         quantity = source.quantity
         value = quantity.value + change
+        if math.isnan(value):
+            # Cut by nobody knows how much: not known any more.
+            del out[path]
+            continue
         own = joined([*terms_at(source, number), *terms])
         u = root_sum_square(own)
         moved = replace(
@@ -88,7 +93,17 @@ def brought_forward(build: Build, bank: Bank, number: int, sources: dict[str, So
         from .sources import HEAD_BEGUN
 
         out[HEAD_BEGUN] = Source(HEAD_BEGUN, read_quantity(begun, Kind.LENGTH, dimension="exact"))
+    if begun := _rim_begun(build, bank, number, sources):
+        out[DISH_BEGUN] = Source(DISH_BEGUN, read_quantity(begun, Kind.LENGTH, dimension="exact"))
     return out
+
+
+def _rim_begun(build: Build, bank: Bank, number: int, sources: dict[str, Source]) -> float:
+    """What is off the rim since its crown volume was read, in mm."""
+    if (volume := sources.get(_CROWN)) is None:
+        return 0.0
+    cut = build.cuts.on_hole("crown_cut", bank, number, build.planned, read_at(build, volume.path))
+    return float(_crown_at(sources).rim_cut(cut)) if cut else 0.0
 
 
 # long: figure by figure that a log moves
@@ -211,20 +226,24 @@ def _figures_in(moved: Linear[str]) -> Linear[str]:
     return Linear(moved.value, {path: slope for path, slope in moved.slopes.items() if path != _CUT})
 
 
+# What of a hole's figures a flat cut over its crown meets.
+_OF_THE_CROWN = ("crown_volume", "above_rim", "above_area", "dish_area", "dish_begun", "to_cone")
+
+
 def _crown_in(sources: dict[str, Source]) -> Crown:
     """The crown of a hole as a flat cut meets it, its figures carrying their slopes by place."""
-    names = ("crown_volume", "above_rim", "above_area", "dish_area")
     told = figures_in(sources)
-    figures = (
-        Linear.of(PLACES[n], getattr(told, n)) if getattr(told, n) is not None else None for n in names
-    )
-    return kernel.crown_of(*figures)
+    carried = {
+        name: Linear.of(PLACES[name], value)
+        for name in _OF_THE_CROWN
+        if (value := getattr(told, name)) is not None
+    }
+    return kernel.crown_of(told._replace(**carried))
 
 
 def _crown_at(sources: dict[str, Source]) -> Crown:
     """The crown of a hole as a flat cut meets it."""
-    f = figures_in(sources)
-    return kernel.crown_of(f.crown_volume, f.above_rim, f.above_area, f.dish_area)
+    return kernel.crown_of(figures_in(sources))
 
 
 def read_at(build: Build, path: str) -> str:

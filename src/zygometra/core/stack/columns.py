@@ -53,6 +53,19 @@ def endless_unless_positive(x: Any) -> Any:
     return x.endless_unless_positive() if hasattr(x, "at_most") else _numpy().where(x > 0, x, _numpy().inf)
 
 
+def where_positive(x: Any, value: Any) -> Any:
+    """Return a value where x is above nought, and nought where it is not, even where the value is not a number.
+
+    Parameters
+    ----------
+    x, value : float, array, or what carries slopes
+        Each in any unit. It moves with the value alone.
+    """
+    if isinstance(x, float):
+        return value if x > 0.0 else 0.0
+    return x.where_positive(value) if hasattr(x, "where_positive") else _numpy().where(x > 0, value, 0.0)
+
+
 def tangent(degrees: Any) -> Any:
     """Return the tangent of an angle.
 

@@ -90,6 +90,16 @@ class Expression:
         """
         return self.notes.note("({0} if {0} < {1} else {1})", self, most)
 
+    def where_positive(self, value: Expression | float) -> Expression:
+        """Return a value where this one is above nought, else nought.
+
+        Parameters
+        ----------
+        value : Expression or float
+            In any unit.
+        """
+        return self.notes.note("({1} if {0} > 0.0 else 0.0)", self, value)
+
     def endless_unless_positive(self) -> Expression:
         """Return it where it is above nought, else infinity."""
         return self.notes.note("({0} if {0} > 0.0 else inf)", self)
@@ -140,6 +150,8 @@ def _back(note: Note, made: Expression, by: Slope) -> tuple[Slope, ...]:
             return _times(by, _when("{0} < {1}", *of)), _times(by, _when("{0} >= {1}", *of))
         case "({0} if {0} > 0.0 else inf)":
             return (_times(by, _when("{0} > 0.0", *of)),)
+        case "({1} if {0} > 0.0 else 0.0)":
+            return 0.0, _times(by, _when("{0} > 0.0", of[0]))
         case "sin(radians({}))":
             return (_times(by, math.radians(1) * of[0].cosine()),)
         case "cos(radians({}))":

@@ -9,6 +9,7 @@ from ..build.model import GASKET_FIGURES, Gasket
 from ..quantity import Quantity, Source
 from ..uncertainty import root_sum_square
 from ..units import from_base
+from .assumed import with_usual_opening
 from .sources import terms_at
 
 _READ = "mock-up.deck_clearance"
@@ -16,7 +17,7 @@ _READ = "mock-up.deck_clearance"
 _STACKS = {"piston": ("compression_height", 1.0), "rod": ("length", 1.0), "crank": ("stroke", 0.5)}
 
 
-def with_gasket(sources: dict[str, Source], path: str, gasket: Gasket) -> dict[str, Source]:
+def with_gasket(sources: dict[str, Source], path: str, gasket: Gasket, number: int) -> dict[str, Source]:
     """Return the figures of a hole with another gasket.
 
     Parameters
@@ -27,6 +28,8 @@ def with_gasket(sources: dict[str, Source], path: str, gasket: Gasket) -> dict[s
         Where the operation stands, such as ``planned.0``.
     gasket : Gasket
         What it does not say stays, unless its own figures say it otherwise.
+    number : int
+        The hole; no unit.
     """
     sources = dict(sources)
     # A round gasket in place of one whose opening was given as an area, and the like.
@@ -42,7 +45,7 @@ def with_gasket(sources: dict[str, Source], path: str, gasket: Gasket) -> dict[s
         sources.pop(f"parts.gasket.{name}", None)
     for name in given:
         sources[f"parts.gasket.{name}"] = Source(f"{path}.gasket.{name}", getattr(gasket, name))
-    return sources
+    return with_usual_opening(sources, number)
 
 
 def with_part(sources: dict[str, Source], path: str, part: Part, number: int) -> dict[str, Source]:

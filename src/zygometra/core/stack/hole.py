@@ -56,7 +56,7 @@ def evaluate_hole(
     )
     for path, op in cuts:
         if op.gasket is not None:
-            sources = with_gasket(sources, path, op.gasket)
+            sources = with_gasket(sources, path, op.gasket, number)
         if op.part is not None:
             sources = with_part(sources, path, op.part, number)
     return Hole(number, bank.name, sources, cuts, _outcome(sources, cuts, build))

@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 from ..build.lever_table import OpName
 from ..quantity import Source
+from .arithmetic import cylinder_volume
 from .derived import WithSlopes, with_slopes
 from .kernel import SLOPED, Cuts, Figures, Results, Slopes, hole
 
@@ -31,6 +32,9 @@ PLACES: dict[str, str] = {
     "above_rim": "parts.piston.above_rim",
     "above_area": "parts.piston.above_rim_area",
     "dish_area": "parts.piston.dish_area",
+    "dish_begun": "parts.piston.dish_begun",
+    "to_cone": "house.shape of a dish",
+    "untold_dish": "house.untold dish",
     "land_diameter": "parts.piston.top_land_diameter",
     "land_height": "parts.piston.top_land_height",
     "pocket_area": "parts.block.pocket_area",
@@ -94,7 +98,42 @@ def figures_in(sources: dict[str, Source]) -> Figures:
         found[at["above_rim"]] = found[at["above_area"]] = None
     elif found[at["above_area"]] is None:
         found[at["above_area"]] = math.nan
+    _choose_dish(found)
     return Figures._make(found)
+
+
+def _choose_dish(found: list[float | None]) -> None:
+    """What of a dish has a say: the doubt of its shape where it is told by its opening alone, or that nobody told it."""
+    at = _FIELD
+    if found[at["to_cone"]] is None:
+        found[at["dish_begun"]] = None
+        return
+    if found[at["dish_area"]] is None:
+        found[at["to_cone"]] = found[at["dish_begun"]] = None
+        if holds_room(found[at["crown_volume"]], found[at["above_rim"]], found[at["above_area"]]):
+            found[at["untold_dish"]] = math.nan
+    elif not found[at["dish_area"]]:
+        found[at["to_cone"]] = found[at["dish_begun"]] = None
+
+
+def holds_room(crown_volume: float | None, above_rim: float | None, above_area: float | None) -> bool:
+    """Tell whether a crown has room below its rim: more than what stands above it takes away.
+
+    Parameters
+    ----------
+    crown_volume : float or None
+        In cc, dome negative.
+    above_rim, above_area : float or None
+        Of what stands above the rim, in mm and mm²; None where nothing does.
+    """
+    if crown_volume is None:
+        return False
+    held = crown_volume if above_rim is None else crown_volume + cylinder_volume(above_area, above_rim)  # type: ignore[type-var]
+    return held > _NO_ROOM * abs(crown_volume)
+
+
+# Of a crown's volume: what is no room, but rounding of a dome that was reckoned from its area and height.
+_NO_ROOM = 1e-9
 
 
 def _choose_gasket(found: list[float | None]) -> None:

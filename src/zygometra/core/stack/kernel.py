@@ -13,7 +13,7 @@ import math
 from typing import Any, NamedTuple
 
 from .arithmetic import circle_area, cylinder_volume, deck_clearance, ring_around
-from .columns import cosine, endless_unless_positive, least, positive, root, sine, tangent
+from .columns import cosine, endless_unless_positive, least, positive, root, sine, tangent, where_positive
 
 # A float, an array, or what carries its slopes.
 Column = Any
@@ -25,7 +25,9 @@ class Figures(NamedTuple):
     """The figures of a hole as it is: lengths in mm, areas in mm², volumes in cc, angles in degrees.
 
     None where a figure has no say: the stack where a mock-up read the clearance, the gasket's bore where its
-    opening is given as an area. ``filled`` is what fills in steps say that the head cut takes.
+    opening is given as an area. ``filled`` is what fills in steps say that the head cut takes. Of a dish ``to_cone``
+    is how far it stands from straight walls towards a cone (nought and one, no unit), ``dish_begun`` what is off the
+    rim already since its crown volume was read, ``untold_dish`` not a number where nobody told its opening.
     """
 
     bore: Column
@@ -44,6 +46,9 @@ class Figures(NamedTuple):
     above_rim: Column = None
     above_area: Column = None
     dish_area: Column = None
+    dish_begun: Column = None
+    to_cone: Column = None
+    untold_dish: Column = None
     land_diameter: Column = None
     land_height: Column = None
     pocket_area: Column = None
@@ -73,13 +78,17 @@ class Crown(NamedTuple):
 
     ``above_rim`` stands above the rim over ``above_area``, both nought where nothing does or nobody said;
     ``dish_area`` is the opening of dish and pockets at the rim, ``dish`` what they hold below it in cc, infinite
-    where no end of them is known.
+    where no end of them is known. ``to_cone``, ``begun`` and ``untold`` as in :class:`Figures`, None where they have
+    no say.
     """
 
     above_rim: Column = 0.0
     above_area: Column = 0.0
     dish_area: Column = 0.0
     dish: Column = math.inf
+    to_cone: Column = None
+    begun: Column = None
+    untold: Column = None
 
     @property
     def dish_depth(self) -> Column:
@@ -223,17 +232,13 @@ def held_by_gasket(opening: Column, thickness: Column) -> Column:
     return cylinder_volume(opening, thickness)
 
 
-def crown_of(crown_volume: Column, above_rim: Column, above_area: Column, dish_area: Column) -> Crown:
+def crown_of(f: Figures) -> Crown:
     """Return a crown as a flat cut meets it.
 
     Parameters
     ----------
-    crown_volume : float, array, or what carries slopes
-        What the crown adds above its rim in cc, dome negative.
-    above_rim, above_area : float, array, or what carries slopes
-        Of what stands above the rim, in mm and mm²; None where nothing does.
-    dish_area : float, array, or what carries slopes
-        Opening of dish and pockets at the rim in mm²; None where nobody said.
+    f : Figures
+        Of the hole: what the crown adds above its rim, what stands above the rim, its dish.
 
     Notes
     -----
@@ -241,18 +246,16 @@ def crown_of(crown_volume: Column, above_rim: Column, above_area: Column, dish_a
 
     Examples
     --------
-    >>> crown_of(5.0, None, None, 2000.0).dish, crown_of(-5.0, None, None, 2000.0).dish
+    >>> of = Figures(90.0, 80.0, 140.0, dish_area=2000.0)
+    >>> crown_of(of._replace(crown_volume=5.0)).dish, crown_of(of._replace(crown_volume=-5.0)).dish
     (5.0, inf)
     """
-    stands = above_rim is not None
-    if dish_area is None:
-        return Crown(above_rim, above_area) if stands else _FLAT
-    held = crown_volume + cylinder_volume(above_area, above_rim) if stands else crown_volume
-    dish = endless_unless_positive(held)
-    return Crown(above_rim, above_area, dish_area, dish) if stands else Crown(0.0, 0.0, dish_area, dish)
-
-
-_FLAT = Crown()
+    stands = f.above_rim is not None
+    above = (f.above_rim, f.above_area) if stands else (0.0, 0.0)
+    if f.dish_area is None:
+        return Crown(*above, untold=f.untold_dish)
+    held = f.crown_volume + cylinder_volume(f.above_area, f.above_rim) if stands else f.crown_volume
+    return Crown(*above, f.dish_area, endless_unless_positive(held), f.to_cone, f.dish_begun, f.untold_dish)
 
 
 def uncut(f: Figures) -> Hole:
@@ -273,7 +276,7 @@ def uncut(f: Figures) -> Hole:
     edge = None if f.edge_width is None else Chamfer(f.edge_width, f.edge_angle, f.bore)
     if edge is not None:
         other = other + chamfer_volume(edge, None)
-    shape = crown_of(f.crown_volume, f.above_rim, f.above_area, f.dish_area)
+    shape = crown_of(f)
     return Hole(
         rim_clearance(f),
         area,
@@ -303,8 +306,9 @@ def flat_cut(shape: Crown, cut: Column) -> FlatCut:
 
     Notes
     -----
-    Above min(t, z), rim max(t − z, 0), dish min(A_dish·rim, what it holds): straight walls. Once the dish is cut
-    through the flat remains; it never becomes a dome (the trade's pistons).
+    Above min(t, z), rim max(t − z, 0), dish min(A_dish·rim, what it holds): straight walls, less the share of what
+    a cone would keep. Once the dish is cut through the flat remains; it never becomes a dome (the trade's pistons).
+    A dish of which nobody told the opening loses nobody knows how much.
 
     Examples
     --------
@@ -320,7 +324,47 @@ def flat_cut(shape: Crown, cut: Column) -> FlatCut:
         dish = cylinder_volume(shape.dish_area, rim)
         if not (isinstance(shape.dish, float) and math.isinf(shape.dish)):
             dish = least(dish, shape.dish)
+        if shape.to_cone is not None:
+            dish = dish - shape.to_cone * kept_by_cone(shape, rim)
+    if shape.untold is not None:
+        dish = dish + where_positive(rim, shape.untold)
     return FlatCut(above, rim, dish)
+
+
+def kept_by_cone(shape: Crown, rim: Column) -> Column:
+    """Return how much less a flat cut takes from a dish if that is a cone and no cylinder, in cc.
+
+    Parameters
+    ----------
+    shape : Crown
+        Before it.
+    rim : float, array, or what carries slopes
+        What it takes off the rim, in mm.
+
+    Notes
+    -----
+    The cone has the dish's opening A and its volume V, so it is d = 3·V/A deep: A·t − V·(1 − (1 − t/d)³) at a depth t.
+    Every hollow without ledges (one whose √A(z) is nowhere hollow) lies between the two. What was taken already
+    belongs to the same dish: the rest of it is what both lose from there on.
+
+    Examples
+    --------
+    >>> round(kept_by_cone(Crown(0.0, 0.0, 3000.0, 6.0), 1.0), 9)
+    0.472222222
+    """
+    if shape.begun is None:
+        return _less_than_straight(shape.dish_area, shape.dish, rim)
+    whole = shape.dish + cylinder_volume(shape.dish_area, shape.begun)
+    after = _less_than_straight(shape.dish_area, whole, shape.begun + rim)
+    return after - _less_than_straight(shape.dish_area, whole, shape.begun)
+
+
+def _less_than_straight(area: Column, volume: Column, depth: Column) -> Column:
+    """What a cone of an opening and a volume loses less than a cylinder of them, to a depth, in cc."""
+    straight = cylinder_volume(area, depth)
+    share = least(straight / (3.0 * volume), 1.0)
+    cone = least(straight, 3.0 * volume) * (1.0 - share + share * share / 3.0)
+    return least(straight, volume) - cone
 
 
 def _is_nought(figure: Column) -> bool:

@@ -18,6 +18,7 @@ STACK = (
     "parts.piston.compression_height",
 )
 READ = "mock-up.deck_clearance"
+_CROWN = PLACES["crown_volume"]
 _BORE, _STROKE, _DECK = "parts.block.bore", "parts.crank.stroke", "parts.block.deck_height"
 _BANK_NAME = {field.path: name for name, field in BANK_NAMES.items()}
 _HOLE_NAME = {field.path: name for name, field in CYLINDER_NAMES.items()}
@@ -60,11 +61,25 @@ def _wants(build: Build, hole: Hole, result: str) -> Iterator[str]:
             yield "parts.gasket.thickness"
             if "parts.gasket.opening_area" not in have:
                 yield "parts.gasket.bore"
-        yield from ("parts.head.chamber_volume", "parts.piston.crown_volume")
+        yield "parts.head.chamber_volume"
+        yield from _wanted_by_dish(hole)
         width = have.get(PLACES["edge_width"])
         if (width is None or width.quantity.value) and (width is not None or PLACES["edge_angle"] in have):
             yield from (PLACES["edge_width"], PLACES["edge_angle"])
         yield from _wanted_by_cuts(build, hole)
+
+
+def _wanted_by_dish(hole: Hole) -> Iterator[str]:
+    """The crown's volume, and once the rim is cut the opening of a dish of which nobody told it."""
+    begun = PLACES["dish_begun"] in hole.sources
+    if begun and _CROWN not in hole.sources:
+        # It was told before the cut: what is left of it hangs on the opening.
+        yield PLACES["dish_area"]
+        return
+    yield _CROWN
+    crown = hole.outcome.areas.crown
+    if crown.untold is not None and crown.rim_cut(hole.outcome.crown_cut) > 0:
+        yield PLACES["dish_area"]
 
 
 def _wanted_by_cuts(build: Build, hole: Hole) -> Iterator[str]:

@@ -235,7 +235,8 @@ class Outcome(NamedTuple):
     def areas(self) -> Areas:
         """The areas that a lever moves through, in mm²."""
         f, r = self.figures, self.found
-        crown = Crown(f.above_rim or 0.0, f.above_area or 0.0, f.dish_area or 0.0, r.dish)
+        above = f.above_rim or 0.0, f.above_area or 0.0
+        crown = Crown(*above, f.dish_area or 0.0, r.dish, f.to_cone, f.dish_begun, f.untold_dish)
         return Areas(r.area, f.pocket_area or 0.0, r.ring, r.opening, crown)
 
     @property

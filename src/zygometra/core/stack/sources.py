@@ -6,6 +6,7 @@ from ..build.model import Build
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field
 from ..quantity import Quantity, Source
 from ..uncertainty import Term, in_hole
+from .assumed import with_assumed
 from .chamber import BegunChamber, ChamberModel, DraftedChamber, RateChamber, StepFilledChamber
 
 _ENGINE_WIDE: tuple[tuple[str, Field], ...] = tuple(
@@ -75,6 +76,8 @@ def hole_sources(
     height = sources.get(_DECK)
     if height is not None and len(build.banks) > 1 and height.path == _DECK and is_paper(height.quantity):
         sources[_DECK] = Source(height.path, height.quantity, f"{prefix_of_bank}deck_height")
+    if build.unstated_doubt == "house":
+        sources = with_assumed(sources, cylinder)
     if build.cuts.passes:
         from .as_cut import brought_forward
 
