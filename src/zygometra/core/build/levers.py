@@ -13,6 +13,7 @@ from ..house_rules import HouseRules
 from ..quantity import Quantity
 from ..units import from_base
 from .lever_table import LEVER, OpName
+from .means import Part
 from .model import Build, Gasket, Operation
 
 
@@ -152,10 +153,34 @@ def _rest(build: Build, item: Operation, inside: set[tuple[str, int]]) -> list[O
     return rest
 
 
-def limit_of(build: Build, op: OpName, rules: HouseRules) -> tuple[float, str]:
+def limit_in_plan(build: Build, op: OpName, rules: HouseRules) -> tuple[float, str]:
+    """Return how far a lever may go under the plan, which may fit another piston, and where that limit comes from.
+
+    Parameters
+    ----------
+    build : Build
+        With its plan.
+    op : str
+        A kind of operation with an amount.
+    rules : HouseRules
+        The shop's limits.
+
+    Returns
+    -------
+    limit : float
+        In mm from the highest point down, or cc for a chamber opening or a bowl.
+    source : str
+        ``build`` or ``house``.
+    """
+    fitted = (item.part for item in build.planned if item.part is not None and item.part.kind == "piston")
+    return limit_of(build, op, rules, next(fitted, None))
+
+
+def limit_of(build: Build, op: OpName, rules: HouseRules, piston: Part | None = None) -> tuple[float, str]:
     """Return how far a lever may go, and where that limit comes from.
 
-    Where top land and crown thickness are both known, what must remain of them limits a crown cut.
+    Where top land and crown thickness are both known, what must remain of them limits a crown cut. A limit of a crown
+    cut counts what goes off below the rim; what stands above it comes off before.
 
     Parameters
     ----------
@@ -165,27 +190,44 @@ def limit_of(build: Build, op: OpName, rules: HouseRules) -> tuple[float, str]:
         A kind of operation with an amount.
     rules : HouseRules
         The shop's limits.
+    piston : Part, optional
+        One that is fitted; the build's own where left out.
 
     Returns
     -------
     limit : float
-        In mm, or cc for a chamber opening or a bowl.
+        In mm from the highest point down, or cc for a chamber opening or a bowl.
     source : str
         ``build`` or ``house``.
     """
     own = build.levers.limits.get(op)
+    if op == "crown_cut":
+        figure = figures_of_piston(piston, build)
+        above = above_rim(figure, rules)
+        if own is not None:
+            return own.value + above, "build"
+        remains = crown_remains(figure, rules)
+        return rules[LEVER[op].limit_rule] + above if remains is None else remains, "house"
     if own is not None:
         return own.value, "build"
-    if op == "crown_cut" and (remains := crown_remains(_of_piston(build), rules)) is not None:
-        return remains, "house"
-    if op == "bowl" and (remains := bowl_remains(_of_piston(build), rules)) is not None:
+    if op == "bowl" and (remains := bowl_remains(figures_of_piston(piston, build), rules)) is not None:
         return min(remains, rules[LEVER[op].limit_rule]), "house"
     return rules[LEVER[op].limit_rule], "house"
 
 
-def _of_piston(build: Build) -> Figure:
+def figures_of_piston(part: Part | None, build: Build) -> Figure:
+    """Return what gives the figures of a piston by name, in their base units.
+
+    Parameters
+    ----------
+    part : Part or None
+        One that is fitted; None the one that is there.
+    build : Build
+        Its figures.
+    """
+
     def value(name: str) -> float | None:
-        quantity = build.figures.get(f"parts.piston.{name}")
+        quantity = part.figures.get(name) if part is not None else build.figures.get(f"parts.piston.{name}")
         return None if quantity is None else quantity.value
 
     return value
@@ -212,7 +254,26 @@ def crown_remains(figure: Figure, rules: HouseRules) -> float | None:
     if land is None or thickness is None:
         return None
     left = min(land - rules["land_left"], thickness - rules["crown_left"])
-    return max(left, 0.0) + (figure("above_rim") or 0.0)
+    return max(left, 0.0) + above_rim(figure, rules)
+
+
+def above_rim(figure: Figure, rules: HouseRules) -> float:
+    """Return what a crown cut may take above the rim, in mm: what stands there, as far as the metal under it allows.
+
+    Parameters
+    ----------
+    figure : callable
+        Gives a figure of the piston by its name, in mm; None where it is not known.
+    rules : HouseRules
+        What must remain.
+
+    Returns
+    -------
+    float
+        All of it where nobody told the metal under it: that is asked for, and limits nothing.
+    """
+    above, metal = max(figure("above_rim") or 0.0, 0.0), figure("above_rim_thickness")
+    return above if metal is None else min(above, max(metal - rules["crown_left"], 0.0))
 
 
 def bowl_remains(figure: Figure, rules: HouseRules) -> float | None:

@@ -6,7 +6,6 @@ import math
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Literal, NamedTuple
 
-from ..build.levers import limit_of
 from ..build.model import Build
 from ..findings.collect import FINAL
 from ..findings.said import Finding
@@ -219,7 +218,8 @@ def _simulated(holes: list[Hole], simulated: frozenset[str]) -> Iterator[Reason]
 
 def _raised(build: Build, against: Against, rules: HouseRules) -> Iterator[Reason]:
     """A limit over the house's: whoever raised it says why, and the sheet keeps it."""
-    limit, source = limit_of(build, against.op, rules)  # type: ignore[arg-type]
+    own = build.levers.limits.get(against.op)
+    limit, source = (0.0, "house") if own is None else (own.value, "build")
     house = rules[f"{against.op}_limit"]
     means = build.levers.means.get(against.op)  # type: ignore[call-overload]
     high = means.banks.get(against.bank, (None, None))[1] if means is not None else None

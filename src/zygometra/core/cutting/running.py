@@ -7,7 +7,7 @@ from collections.abc import Collection, Sequence
 from typing import NamedTuple
 
 from ..build.cut_log import FACES, CutPlace, PassMade, SetUpRecord, Zone, amount_of, zones
-from ..build.levers import limit_of
+from ..build.levers import limit_in_plan
 from ..build.model import Bank, Build
 from ..errors import QuantityError
 from ..faces.forecast import Forecast, forecast
@@ -154,7 +154,7 @@ def _limit(
             if set_up is not None and set_up.limit is not None
             else (math.inf, "")
         )
-    ends = [(limit_of(build, place.op, rules))]
+    ends = [(limit_in_plan(build, place.op, rules))]
     if place.op == "head_cut":
         ends[0] = max(ends[0][0] - build.facing.head_cut_so_far, 0.0), ends[0][1]
     if place.op == "deck_cut" and build.facing.least_deck_height is not None:

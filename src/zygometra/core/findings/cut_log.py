@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 
 from ..build.cut_log import FACES, SETS, CutPlace
 from ..build.lever_table import LEVER
-from ..build.levers import limit_of
+from ..build.levers import limit_in_plan
 from ..build.model import Bank
 from ..place import Place
 from ..stack.as_cut import planned_at
@@ -81,7 +81,7 @@ def ends(case: Case) -> Iterable[Said]:
         if place.op not in LEVER:
             continue
         off = case.build.cuts.total(place)
-        limit, _ = limit_of(case.build, place.op, case.rules)  # type: ignore[arg-type]
+        limit, _ = limit_in_plan(case.build, place.op, case.rules)  # type: ignore[arg-type]
         if off > limit + _SAME:
             lost, edge = judged(off, limit)
             yield said(PAST_LIMIT, _at(place, bank), part=called, off=lost, limit=edge)

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable
 
 from ..build.lever_table import LEVER, OpName
-from ..build.levers import limit_of
+from ..build.levers import limit_in_plan
 from ..build.model import Build
 from ..digits import count_of, decimals_apart, figure
 from ..place import Place
@@ -72,7 +72,7 @@ def named_heights(case: Case) -> Iterable[Said]:
 def limits(case: Case) -> Iterable[Said]:
     """Each lever's total in each hole against its limit."""
     for op in dict.fromkeys(item.op for item in case.build.planned if item.amount):
-        limit, source = limit_of(case.build, op, case.rules)
+        limit, source = limit_in_plan(case.build, op, case.rules)
         for total, numbers in _over(case.build, op, limit).items():
             written: Writable | str
             edge: Writable | str

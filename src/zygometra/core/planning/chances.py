@@ -22,7 +22,7 @@ from .draws import Table
 from .moves import Move
 from .patterns import Moved, Standing
 from .rows import Edge, Ends, Many, Rows
-from .sides import Edges, Side, Uncut, edges
+from .sides import Edges, Side, edges
 from .truth import Truth, gasket_tables, missed_by
 
 # Of so many draws one is asked for how extremes move.
@@ -226,7 +226,7 @@ class Chances:
         patterns = self.standing.patterns
         keys = np.arange(2 * len(patterns))
         stated, some = self.standing.stated.cut(np.zeros(1)), slice(None, None, SPARSE)
-        drawn = Uncut(*(table[:, some] for table in self.standing.drawn)).cut(np.zeros(1))
+        drawn = self.standing.drawn.some(some).cut(np.zeros(1))
         found = np.stack(self._drawn(drawn, keys, some), axis=1)
         wedge = np.array([patterns[key // 2].wedge for key in keys])[:, None, None]
         opened = np.stack([patterns[key // 2].opened for key in keys])[:, :, None]

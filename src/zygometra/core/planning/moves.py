@@ -14,11 +14,12 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ..build.lever_table import FIT, LEVER, SWAP, OpName
-from ..build.levers import Figure, bowl_remains, crown_remains, limit_of
+from ..build.levers import above_rim, bowl_remains, crown_remains, figures_of_piston, limit_of
 from ..build.means import Means, Part, PartChoice
 from ..build.model import GASKET_FIGURES, Bank, Build, Gasket, Operation
 from ..house_rules import HouseRules
 from ..quantity import Quantity, read_quantity
+from ..stack.in_hole import holds_room
 from ..units import BASE, from_base, to_base
 from .draws import Table
 
@@ -155,6 +156,8 @@ def moves_of(
     if own is not None:
         low = own[0] if own[0] is not None else low
         high = own[1] if own[1] is not None else high
+    if high is not None and op == "crown_cut":
+        high += above_the_rim(None, build, rules)
     house = limit_of(build, op, rules)[0] if high is None else high
     high = min(house, _left(build, rules, op, bank))
     fixed = pins.cuts.get((op, bank.name if bank is not None else ""))
@@ -193,11 +196,87 @@ def crown_limit(part: Part | None, build: Build, rules: HouseRules) -> float:
     Returns
     -------
     float
-        Infinite where land or thickness is not known.
+        Infinite where land or thickness is not known. No plan rests on a volume that waits: a dish of which nobody
+        told the opening ends the cut at its rim.
     """
-
-    remains = crown_remains(_of_piston(part, build), rules)
+    figure = figures_of_piston(part, build)
+    if is_dish_untold(part, build):
+        return above_rim(figure, rules)
+    remains = crown_remains(figure, rules)
     return math.inf if remains is None else remains
+
+
+def most_off_crown(move: Move, part: Part | None, build: Build, rules: HouseRules) -> float:
+    """Return how far the crowns of one piston may be cut, in mm from the highest point down.
+
+    Parameters
+    ----------
+    move : Move
+        Of the crown lever, as the build's own piston leaves it.
+    part : Part or None
+        A piston that is fitted; None the one that is there.
+    build : Build
+        Its figures.
+    rules : HouseRules
+        What must remain.
+    """
+    limit = crown_limit(part, build, rules)
+    return min(move.high + more_above_rim(part, build, rules), limit) if move.may_rest else limit
+
+
+def more_above_rim(part: Part | None, build: Build, rules: HouseRules) -> float:
+    """Return how much more a cut may take above the rim of a piston than of the one that is there, in mm.
+
+    Parameters
+    ----------
+    part : Part or None
+        A piston that is fitted; None the one that is there.
+    build : Build
+        Its figures.
+    rules : HouseRules
+        What must remain.
+    """
+    return above_the_rim(part, build, rules) - above_the_rim(None, build, rules)
+
+
+def above_the_rim(part: Part | None, build: Build, rules: HouseRules) -> float:
+    """Return what a crown cut may take above the rim of a piston, in mm; see :func:`..build.levers.above_rim`.
+
+    Parameters
+    ----------
+    part : Part or None
+        A piston that is fitted; None the one that is there.
+    build : Build
+        Its figures.
+    rules : HouseRules
+        What must remain.
+    """
+    return above_rim(figures_of_piston(part, build), rules)
+
+
+def is_dish_untold(part: Part | None, build: Build) -> bool:
+    """Tell whether a crown has room below its rim of which nobody told the opening.
+
+    Parameters
+    ----------
+    part : Part or None
+        A piston that is fitted; None the one that is there.
+    build : Build
+        Its figures.
+    """
+    figure = figures_of_piston(part, build)
+    if build.unstated_doubt != "house" or figure("dish_area") is not None:
+        return False
+    held = [figure("crown_volume")]
+    if part is None:
+        own = (build.figures.get(f"cylinders.{number}.crown_volume") for number in build.cylinders)
+        held += [quantity.value for quantity in own if quantity is not None]
+    above = figure("above_rim")
+    stands = above is not None and above > 0
+    area = figure("above_rim_area")
+    return any(
+        holds_room(volume, above if stands else None, math.nan if area is None else area) for volume in held
+    )
 
 
 def bowl_limit(part: Part | None, build: Build, rules: HouseRules) -> float:
@@ -218,16 +297,8 @@ def bowl_limit(part: Part | None, build: Build, rules: HouseRules) -> float:
         Infinite where the crown's thickness or the bowl's area is not known.
     """
 
-    remains = bowl_remains(_of_piston(part, build), rules)
+    remains = bowl_remains(figures_of_piston(part, build), rules)
     return math.inf if remains is None else remains
-
-
-def _of_piston(part: Part | None, build: Build) -> Figure:
-    def value(name: str) -> float | None:
-        quantity = part.figures.get(name) if part is not None else build.figures.get(f"parts.piston.{name}")
-        return None if quantity is None else quantity.value
-
-    return value
 
 
 class Choice(NamedTuple):

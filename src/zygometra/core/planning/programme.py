@@ -33,7 +33,18 @@ from ..stack.kernel import (
     with_deck_cut,
 )
 from .draws import Table
-from .moves import HAIR, NO_PINS, Move, Pins, bowl_limit, choices_of, crown_limit, gaskets_of, moves_of
+from .moves import (
+    HAIR,
+    NO_PINS,
+    Move,
+    Pins,
+    bowl_limit,
+    choices_of,
+    crown_limit,
+    gaskets_of,
+    more_above_rim,
+    moves_of,
+)
 from .results import Wanted
 from .sides import Taken
 from .truth import Base, Truth, dish_depth
@@ -304,12 +315,14 @@ class Layout:
         self.crown: Move | None = move
         if self.crown is None:
             return
-        move, floors, total = self.crown, {}, {}
+        move, floors, total, more = self.crown, {}, {}, {}
         for p, piston in enumerate(self.frame.pistons):
             base = self.bases[p]
             above, depth = float(base.above_rim.max()), float(dish_depth(base.dish_area, base.dish).min())
             part = None if piston is None else piston.part
             floors[f"piston {p}"] = min(crown_limit(part, self.build, self.rules), 50.0)
+            # The lever's limit counts what goes off below the rim.
+            more[f"piston {p}"] = -more_above_rim(part, self.build, self.rules) if move.may_rest else 0.0
             for name, most in ((f"above {p}", above), (f"rim {p}", min(depth, 50.0)), (f"past {p}", 50.0)):
                 put.variable(name, 0.0, most)
                 total[name] = 1.0
@@ -326,7 +339,8 @@ class Layout:
                 put.bounds[f"past {p}"] = (0.0, 0.0)
         put.row({**total, **{name: -floor for name, floor in floors.items()}}, high=0.0)
         allow = self._edge("crown_cut.max", 50.0)
-        put.row({**total, allow: -1.0}, low=move.high if not move.may_rest else -math.inf, high=move.high)
+        fixed = -math.inf if move.may_rest else move.high
+        put.row({**total, **more, allow: -1.0}, low=fixed, high=move.high)
         if move.low and move.may_rest:
             put.variable("crown on", 0.0, 1.0, whole=True)
             put.row({**total, "crown on": -move.low}, low=0.0)

@@ -39,8 +39,8 @@ from .moves import (
     Pins,
     bowl_limit,
     choices_of,
-    crown_limit,
     gaskets_of,
+    most_off_crown,
     moves_of,
 )
 from .patterns import BankMoves, Standing
@@ -221,7 +221,7 @@ class Search:
         move = self.crown
         if move is None:
             return [0.0]
-        limit = min(move.high, crown_limit(_piston(choice), self.build, self.rules))
+        limit = most_off_crown(move, _piston(choice), self.build, self.rules)
         out = [0.0] if move.may_rest else []
         if limit < move.low - HAIR or limit <= 0:
             return out
@@ -374,7 +374,7 @@ class Search:
     def _bank_bound(self, uncut: Uncut, moves: BankMoves) -> float:
         """The deepest overlap for one bank, levelled and its chambers alike as far as that can be."""
         # Every fourth point of a lattice is a lattice.
-        side = Uncut(*(table[:, ::SPARSE] for table in uncut)).cut(np.zeros(1))
+        side = uncut.some(slice(None, None, SPARSE)).cut(np.zeros(1))
         count = len(moves.bank.cylinders)
         clearance = side.clearance
         if moves.deck is not None and moves.deck.means.level and count > 1:

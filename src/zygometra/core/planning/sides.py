@@ -58,6 +58,9 @@ class Uncut(NamedTuple):
     pocket: Table
     gasket: Table
     gasket_volume: Table
+    to_cone: Table | None
+    begun: Table | None
+    untold: Table | None
 
     @classmethod
     def of(cls, base: Base, columns: slice, deck: float = 1.0) -> Uncut:
@@ -74,7 +77,20 @@ class Uncut(NamedTuple):
         """
         if base.edge is not None:
             base = base._replace(pocket=base.pocket + chord(base.edge, max(deck, 0.01)))
-        return cls(*(np.ascontiguousarray(getattr(base, name)[:, columns].T) for name in cls._fields))
+        return cls._make(
+            None if (table := getattr(base, name)) is None else np.ascontiguousarray(table[:, columns].T)
+            for name in cls._fields
+        )
+
+    def some(self, draws: slice) -> Uncut:
+        """Return the bank in some of its draws.
+
+        Parameters
+        ----------
+        draws : slice
+            Which; no unit.
+        """
+        return Uncut._make(None if table is None else table[:, draws] for table in self)
 
     def cut(self, crown: Table, bowl: Table | float = 0.0) -> Side:
         """Return the bank with its crowns cut.
@@ -88,7 +104,15 @@ class Uncut(NamedTuple):
         """
         clearance, closed = self.clearance, self.closed + bowl
         if crown.any():
-            shape = Crown(self.above_rim, self.above_area, self.dish_area, self.dish)
+            shape = Crown(
+                self.above_rim,
+                self.above_area,
+                self.dish_area,
+                self.dish,
+                self.to_cone,
+                self.begun,
+                self.untold,
+            )
             whole = Hole(clearance, self.area, closed, 0.0, 0.0, 0.0, self.ring, shape)
             whole = with_crown_cut(whole, flat_cut(shape, crown))
             clearance, closed = whole.clearance, whole.closed

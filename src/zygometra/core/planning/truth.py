@@ -19,7 +19,7 @@ from ..build.model import Build
 from ..quantity import Quantity, Shape, Source, parts_of_doubt
 from ..stack.arithmetic import circle_area
 from ..stack.chamber import StepFilledChamber
-from ..stack.in_hole import PLACES
+from ..stack.in_hole import PLACES, figures_in
 from ..stack.kernel import (
     Chamfer,
     Crown,
@@ -46,6 +46,7 @@ class Base(NamedTuple):
     ``clearance`` of the rim; ``closed`` is the clearance volume without gasket and deck: chamber,
     crown, crevice, other pockets. ``ring`` is the area round the top land, nought where it is not known. ``dish`` is
     what dish and pockets hold in cc, infinite where no end of them is known, ``edge`` the chamfer of the bores.
+    ``to_cone``, ``begun`` and ``untold`` of a dish as in :class:`..stack.kernel.Crown`.
     """
 
     clearance: Table
@@ -62,11 +63,22 @@ class Base(NamedTuple):
     gasket: Table
     gasket_volume: Table
     edge: Chamfer | None
+    to_cone: Table | None
+    begun: Table | None
+    untold: Table | None
 
     @property
     def hole(self) -> Hole:
         """The holes as the kernel takes them."""
-        shape = Crown(self.above_rim, self.above_area, self.dish_area, self.dish)
+        shape = Crown(
+            self.above_rim,
+            self.above_area,
+            self.dish_area,
+            self.dish,
+            self.to_cone,
+            self.begun,
+            self.untold,
+        )
         pocket = self.pocket if self.pocket.any() else None
         return Hole(
             self.clearance, self.area, self.closed, 0.0, 0.0, 0.0, self.ring, shape, pocket, self.edge
@@ -243,7 +255,7 @@ class Truth:
         )
         above_rim = np.where(nothing, 0.0, np.maximum(get("parts.piston.above_rim", 0.0), 0.0))
         above_area = np.where(above_rim > 0, get("parts.piston.above_rim_area"), 0.0)
-        f = f._replace(above_rim=above_rim, above_area=above_area)
+        f = f._replace(above_rim=above_rim, above_area=above_area, **self._dishes(sources, parts, get))
         if any(_EDGE in own or _EDGE_ANGLE in own for own in sources.values()):
             f = f._replace(edge_width=np.maximum(get(_EDGE), 0.0), edge_angle=get(_EDGE_ANGLE))
             # A width of nought is a sharp edge, whatever its angle.
@@ -268,9 +280,31 @@ class Truth:
             thickness,
             volume,
             h.edge,
+            h.shape.to_cone,
+            h.shape.begun,
+            h.shape.untold,
         )
         self._bases[key] = base
         return base
+
+    def _dishes(
+        self,
+        sources: Mapping[int, dict[str, Source]],
+        parts: tuple[Part, ...],
+        get: Callable[..., Table],
+    ) -> dict[str, Table | None]:
+        """What of the dishes has a say, by what is stated of them: a drawn volume decides nothing."""
+        stated = [figures_in(own) for own in _with_parts(sources, parts).values()]
+        found: dict[str, Table | None] = {}
+        if any(one.to_cone is not None for one in stated):
+            shaped = np.array([one.to_cone is not None for one in stated])
+            found["to_cone"] = get(PLACES["to_cone"]) * shaped
+        if any(one.dish_begun is not None for one in stated):
+            found["dish_begun"] = get(PLACES["dish_begun"], 0.0)
+        if any(one.untold_dish is not None for one in stated):
+            none = [0.0 if one.untold_dish is None else math.nan for one in stated]
+            found["untold_dish"] = np.tile(none, (self.rows, 1))
+        return found
 
     def _figure(
         self,
@@ -431,8 +465,8 @@ def _sources_of_doubt(truth: Truth) -> Iterator[str]:
     The order is the build's own: its holes, in each its figures by their place, then its levers bank by bank.
     """
     for number in truth.holes:
-        for _, source in sorted(truth.sources[number].items()):
-            if not source.quantity.u:
+        for place, source in sorted(truth.sources[number].items()):
+            if not source.quantity.u or place == PLACES["to_cone"]:
                 continue
             if not source.quantity.terms:
                 yield from _keys_of(source, number)
@@ -453,6 +487,9 @@ def _sources_of_doubt(truth: Truth) -> Iterator[str]:
             yield missed_by("open_chamber", None, number)
     for lever in ("crown_cut", "bowl", "gasket"):
         yield missed_by(lever)
+    for own in truth.sources.values():
+        for term in own[PLACES["to_cone"]].terms if PLACES["to_cone"] in own else ():
+            yield term.key
 
 
 def missed_by(op: str, bank: str | None = None, cylinder: int | None = None) -> str:

@@ -20,7 +20,7 @@ from ..sentence import Sentence, sentence
 from ..units import Kind
 from ..windows import OPEN, Window
 from ..written import Limit, Number, Volume
-from .moves import HAIR, NO_PINS, Pins, bowl_limit, crown_limit, moves_of
+from .moves import HAIR, NO_PINS, Pins, above_the_rim, bowl_limit, crown_limit, moves_of
 from .programme import (
     BOWL,
     NEW_GASKET,
@@ -292,11 +292,16 @@ class Conflict:
         if value > self._piston_floor(op, layout) + HAIR:
             return None
         by = value - now
+        # A limit of a crown cut counts what goes off below the rim.
+        above = above_the_rim(None, self.build, self.rules) if op == "crown_cut" else 0.0
+        now, value = now - above, value - above
         inner: dict[str, Any] = {"max": _with_unit(op, value)}
         says = sentence(
             "With a "
             + op.replace("_", " ").replace("open chamber", "chamber opening")
-            + " of up to {edge} there is a plan.",
+            + " of up to {edge}"
+            + (" below the rim" if above else "")
+            + " there is a plan.",
             edge=Volume(value) if LEVER[op].kind is Kind.VOLUME else Limit(value),
         )
         relaxation = {"levers": {op: {"banks": {bank: inner}} if bank else inner}}

@@ -9,9 +9,9 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
-from ..quantity import Quantity, Source
+from ..quantity import Quantity, Source, read_quantity
 from ..uncertainty import Cause, in_hole, root_sum_square, term_of
-from ..units import BASE, Kind, from_base
+from ..units import Kind, from_base
 from ..usual_figures import USUAL_OPENING
 from .in_hole import PLACES
 
@@ -23,9 +23,8 @@ TO_CONE = PLACES["to_cone"]
 def _share(u: float) -> Quantity:
     """A share of nought with its doubt: between straight walls and a cone."""
     term = term_of(Cause.SHAPE, "of a dish", u, rectangular=True)
-    return Quantity(
-        0.0, u, math.inf, BASE[Kind.COUNT], 0.0, Kind.COUNT, "assumed", False, "stated", False, 0.0, (), (term,)
-    )
+    nought = read_quantity(0, Kind.COUNT, dimension="exact")
+    return replace(nought, u=u, doubt="stated", terms=(term,))
 
 
 # From straight walls to a cone of the same opening and volume: one half-width, the same for all pistons.
@@ -95,4 +94,3 @@ def is_assumed(source: Source) -> bool:
         Of a gasket's bore.
     """
     return any(term.cause is Cause.OPENING for term in source.quantity.terms)
-

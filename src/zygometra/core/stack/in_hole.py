@@ -103,7 +103,7 @@ def figures_in(sources: dict[str, Source]) -> Figures:
 
 
 def _choose_dish(found: list[float | None]) -> None:
-    """What of a dish has a say: the doubt of its shape where it is told by its opening alone, or that nobody told it."""
+    """What of a dish has a say: its shape's doubt where it is told by its opening alone, or that nobody told that."""
     at = _FIELD
     if found[at["to_cone"]] is None:
         found[at["dish_begun"]] = None
@@ -128,7 +128,7 @@ def holds_room(crown_volume: float | None, above_rim: float | None, above_area: 
     """
     if crown_volume is None:
         return False
-    held = crown_volume if above_rim is None else crown_volume + cylinder_volume(above_area, above_rim)  # type: ignore[type-var]
+    held = crown_volume if above_rim is None else crown_volume + cylinder_volume(above_area, above_rim)
     return held > _NO_ROOM * abs(crown_volume)
 
 

@@ -251,11 +251,12 @@ def crown_of(f: Figures) -> Crown:
     (5.0, inf)
     """
     stands = f.above_rim is not None
-    above = (f.above_rim, f.above_area) if stands else (0.0, 0.0)
+    above: tuple[Column, Column] = (f.above_rim, f.above_area) if stands else (0.0, 0.0)
     if f.dish_area is None:
-        return Crown(*above, untold=f.untold_dish)
+        return Crown(above[0], above[1], untold=f.untold_dish)
     held = f.crown_volume + cylinder_volume(f.above_area, f.above_rim) if stands else f.crown_volume
-    return Crown(*above, f.dish_area, endless_unless_positive(held), f.to_cone, f.dish_begun, f.untold_dish)
+    dish = endless_unless_positive(held)
+    return Crown(above[0], above[1], f.dish_area, dish, f.to_cone, f.dish_begun, f.untold_dish)
 
 
 def uncut(f: Figures) -> Hole:

@@ -235,8 +235,8 @@ class Outcome(NamedTuple):
     def areas(self) -> Areas:
         """The areas that a lever moves through, in mm²."""
         f, r = self.figures, self.found
-        above = f.above_rim or 0.0, f.above_area or 0.0
-        crown = Crown(*above, f.dish_area or 0.0, r.dish, f.to_cone, f.dish_begun, f.untold_dish)
+        shape = r.dish, f.to_cone, f.dish_begun, f.untold_dish
+        crown = Crown(f.above_rim or 0.0, f.above_area or 0.0, f.dish_area or 0.0, *shape)
         return Areas(r.area, f.pocket_area or 0.0, r.ring, r.opening, crown)
 
     @property

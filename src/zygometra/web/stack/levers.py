@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 
 from zygometra.core.build.lever_table import AMOUNTS, LEVER, OpName
 from zygometra.core.build.lever_table import Lever as LeverKind
-from zygometra.core.build.levers import limit_of, setting
+from zygometra.core.build.levers import limit_in_plan, setting
 from zygometra.core.build.model import Bank, Build, Gasket
 from zygometra.core.digits import figure
 from zygometra.core.fields import FIELD
@@ -111,7 +111,7 @@ def _lever(result: WhatIf, op: OpName) -> Lever:
     }
     kind = LEVER[op].kind
     total = total_of(build, op, result.scope, result.hole)
-    limit = limit_of(build, op, bench.rules)[0]
+    limit = limit_in_plan(build, op, bench.rules)[0]
     limit_text = f"{figure(limit, 1)} cc" if kind is Kind.VOLUME else reader.limit(limit)
     if op in result.typed and result.typing:
         value = result.typed[op]

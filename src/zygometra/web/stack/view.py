@@ -9,7 +9,7 @@ from flask import render_template
 from markupsafe import Markup, escape
 
 from zygometra.core.build.lever_table import OpName
-from zygometra.core.build.levers import limit_of
+from zygometra.core.build.levers import limit_in_plan
 from zygometra.core.build.record import plan_changes
 from zygometra.core.digits import UNKNOWN, figure, volume
 from zygometra.core.stages import CLOSED
@@ -67,7 +67,7 @@ def shown(result: WhatIf) -> Shown:
     drawing = ""
     if bench.evaluation is not None:
         cuts: tuple[OpName, ...] = ("deck_cut", "head_cut", "crown_cut")
-        limits = Limits(*(limit_of(build, op, bench.rules)[0] for op in cuts))
+        limits = Limits(*(limit_in_plan(build, op, bench.rules)[0] for op in cuts))
         drawing = stack_drawing(bench.evaluation, result.hole, bench.reader, limits)
     plan = _compact(bench.plan)
     query = {"hole": result.hole, "scope": ALL if bench.several_banks and not result.scope else ""}

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from zygometra.core.build.document import operation_document, read_operation
 from zygometra.core.build.lever_table import AMOUNTS, LEVER, OpName, lever_named
-from zygometra.core.build.levers import limit_of, set_lever, setting
+from zygometra.core.build.levers import limit_in_plan, set_lever, setting
 from zygometra.core.build.model import Build, Gasket, Operation
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, ZygometraError, shown
 from zygometra.core.fields import FIELD
@@ -288,7 +288,7 @@ def _nudged(result: WhatIf, nudge: str) -> tuple[Operation, ...]:
         target = round(dragged / step) * step
     else:
         target = (round(shown / step) + number) * step
-    limit = limit_of(bench.build, name, bench.rules)[0]
+    limit = limit_in_plan(bench.build, name, bench.rules)[0]
     most = from_base(limit, unit) if kind is Kind.LENGTH else limit
     target = min(max(target, 0.0), max(most, shown))
     digits = 0 if inch else 1 if kind is Kind.VOLUME else 2
