@@ -331,6 +331,7 @@ def _evaluation(build: Build) -> dict[str, Any]:
     from zygometra.core.cutting.release import releases
     from zygometra.core.findings.collect import findings
     from zygometra.core.house_rules import rules_for
+    from zygometra.core.measuring.rooms import rooms
     from zygometra.core.stack.evaluate import evaluate
     from zygometra.exchange.evaluation_file import evaluation_document
 
@@ -338,7 +339,9 @@ def _evaluation(build: Build) -> dict[str, Any]:
     found = findings(build, evaluation, rules)
     # A moment by itself moves no gate: questions stand open whatever the day.
     gates = all_standings(build, evaluation)
-    return evaluation_document(evaluation, found, gates, releases(build, evaluation, rules, gates, found))
+    sheets = releases(build, evaluation, rules, gates, found)
+    over = rooms(build, evaluation.now), rooms(build, evaluation.planned)
+    return evaluation_document(evaluation, found, gates, sheets, over)
 
 
 def _surveyed(face: Survey) -> dict[str, Any]:

@@ -23,6 +23,7 @@ USUAL: dict[str, tuple[float, float]] = {
     "piston.compression_height": (14, 130), "piston.crown_volume": (-80, 250),
     "piston.top_land_height": (1.0, 30), "piston.top_land_diameter": (29, 205),
     "piston.above_rim": (0, 40), "piston.crown_thickness": (2.5, 40),
+    "piston.above_rim_thickness": (2.5, 60),
     "gasket.thickness": (0.15, 4.0), "gasket.bore": (30, 215), "gasket.volume": (0.1, 60),
     "head.chamber_volume": (3, 400), "mock-up.deck_clearance": (-3.0, 8.0),
     "lever.deck_cut": (0, 3.0), "lever.head_cut": (0, 4.0), "lever.crown_cut": (0, 4.0),

@@ -104,7 +104,9 @@ _INSIDE = (
     ("parts.piston.crown_volume", "crown volume"),
     ("parts.gasket.bore", "gasket bore"),
 )
+_ABOVE = "parts.piston.above_rim"
 _LABELLED = (
+    _ABOVE,
     "parts.piston.compression_height",
     "parts.rod.length",
     "parts.crank.stroke",
@@ -125,6 +127,9 @@ def _as_seen(s: _Sizes, hole: Hole, reader: Reader) -> tuple[object, ...]:
     return (
         reader,
         *(round(mm * fine) for mm in s),
+        reader.length(hole.above_rim) if hole.above_rim else "",
+        round((hole.above_rim or 0.0) * fine),
+        round(_top_radius(hole, s) * fine),
         round((outcome.terms.crown or 0.0) * fine),
         round(_opening_radius(hole, s) * fine),
         *(id(hole.sources.get(place)) for place in _LABELLED),
@@ -149,6 +154,7 @@ def _draw(s: _Sizes, hole: Hole, reader: Reader) -> SectionLayout:
         _rod(s, y, scale),
         _chain(hole, s, y, half, reader),
         _wanted(hole, s, y),
+        _said_of_top(hole, s, y, reader),
     ]
     return SectionLayout("".join(parts), _AXIS + half, y((s.deck + s.face) / 2), scale)
 
@@ -217,9 +223,13 @@ def _piston(hole: Hole, s: _Sizes, y: Up, half: float, scale: float) -> str:
     skirt = s.rim - max(1.55 * s.compression, 0.45 * s.bore)
     crown = (hole.outcome.terms.crown or 0.0) * 1000 / (0.55 * circle_area(s.bore))
     dish = half * 0.72
+    face = (
+        f"H{_AXIS - dish:.1f}Q{_AXIS:.1f} {y(s.rim - 2 * crown):.1f} {_AXIS + dish:.1f} {y(s.rim):.1f}"
+        if not hole.above_rim
+        else _top(hole, s, y, scale)
+    )
     outline = path(
-        f"M{left:.1f} {y(s.rim):.1f}H{_AXIS - dish:.1f}"
-        f"Q{_AXIS:.1f} {y(s.rim - 2 * crown):.1f} {_AXIS + dish:.1f} {y(s.rim):.1f}"
+        f"M{left:.1f} {y(s.rim):.1f}{face}"
         f"H{right:.1f}V{y(skirt):.1f}H{right - half * 0.24:.1f}"
         f"Q{_AXIS:.1f} {y(s.pin + 0.28 * s.bore):.1f} {left + half * 0.24:.1f} {y(skirt):.1f}"
         f"H{left:.1f}Z",
@@ -232,6 +242,32 @@ def _piston(hole: Hole, s: _Sizes, y: Up, half: float, scale: float) -> str:
             rings.append(rect(left - gap, y(level), half * 0.1, 0.018 * s.bore * scale, "ring"))
             rings.append(rect(right + gap - half * 0.1, y(level), half * 0.1, 0.018 * s.bore * scale, "ring"))
     return outline + "".join(rings)
+
+
+def _top_radius(hole: Hole, s: _Sizes) -> float:
+    """The radius of what stands above the rim in mm; a likely one where its area is not known."""
+    area = hole.outcome.areas.crown.above_area
+    area = 0.5 * circle_area(s.bore) if math.isnan(area) or not area else area
+    return min(math.sqrt(area / math.pi), 0.47 * s.bore)
+
+
+def _top(hole: Hole, s: _Sizes, y: Up, scale: float) -> str:
+    """The outline of what stands above the rim, to scale in height and area; its sides are only likely."""
+    radius, top = _top_radius(hole, s) * scale, s.rim + (hole.above_rim or 0.0)
+    lean = min(0.6 * (y(s.rim) - y(top)), 0.3 * radius)
+    return (
+        f"H{_AXIS - radius:.1f}L{_AXIS - radius + lean:.1f} {y(top):.1f}"
+        f"H{_AXIS + radius - lean:.1f}L{_AXIS + radius:.1f} {y(s.rim):.1f}"
+    )
+
+
+def _said_of_top(hole: Hole, s: _Sizes, y: Up, reader: Reader) -> str:
+    """How much stands above the rim, in words under the crown; nothing where nothing does."""
+    told = hole.sources.get(_ABOVE)
+    if told is None or not told.quantity.value:
+        return ""
+    says = f"{reader.length(hole.above_rim)} above the rim"
+    return editable(told.path, f"{says}: change", text(_AXIS, y(s.rim) + 15, says, "beside", "middle"))
 
 
 def _rod(s: _Sizes, y: Up, scale: float) -> str:

@@ -4,13 +4,19 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from zygometra.core.cutting.gates import Standing
 from zygometra.core.cutting.release import Release
 from zygometra.core.findings.said import Finding
+from zygometra.core.measuring.rooms import RoomAt
 from zygometra.core.stack.apart import difference
 from zygometra.core.stack.results import Evaluation, Hole, State
+
+# The room over domes and pads, by hole.
+Rooms = Mapping[int, tuple[RoomAt, ...]]
+NO_ROOMS: Rooms = {}
 
 
 def evaluation_document(
@@ -18,6 +24,7 @@ def evaluation_document(
     findings: tuple[Finding, ...],
     gates: tuple[Standing, ...] = (),
     sheets: tuple[Release, ...] = (),
+    over: tuple[Rooms, Rooms] = (NO_ROOMS, NO_ROOMS),
 ) -> dict[str, Any]:
     """Return what ``zygometra evaluate`` prints. Numbers are unrounded.
 
@@ -31,6 +38,8 @@ def evaluation_document(
         That its cuts meet.
     sheets : tuple of Release
         Of its cuts.
+    over : tuple of two Mapping
+        The room over domes and pads that were read, now and as planned, by hole in mm.
 
     Returns
     -------
@@ -40,8 +49,8 @@ def evaluation_document(
     return {
         "format": "zygometra.evaluation",
         "version": 1,
-        "now": state_document(evaluation.now),
-        "planned": state_document(evaluation.planned),
+        "now": state_document(evaluation.now, over[0]),
+        "planned": state_document(evaluation.planned, over[1]),
         "findings": [
             {
                 "severity": f.severity,
@@ -79,13 +88,15 @@ _RESULTS = {
 }
 
 
-def state_document(state: State) -> dict[str, Any]:
+def state_document(state: State, over: Rooms = NO_ROOMS) -> dict[str, Any]:
     """Return one state: the engine's figures, every hole's, every two holes', every deck's line.
 
     Parameters
     ----------
     state : State
         Now, or planned.
+    over : Mapping
+        The room over domes and pads that were read, by hole in mm.
 
     Returns
     -------
@@ -96,7 +107,7 @@ def state_document(state: State) -> dict[str, Any]:
         "displacement_cc": state.displacement_cc,
         "rod_ratio": state.rod_ratio,
         "u": {"displacement_cc": _number(state.displacement_u), "rod_ratio": _number(state.rod_ratio_u)},
-        "cylinders": [_hole_document(hole) for hole in state.holes],
+        "cylinders": [_hole_document(hole, over.get(hole.number, ())) for hole in state.holes],
         "pairs": [_pair(*two) for two in itertools.combinations(state.holes, 2)],
         "decks": [
             {
@@ -110,7 +121,7 @@ def state_document(state: State) -> dict[str, Any]:
     }
 
 
-def _hole_document(hole: Hole) -> dict[str, Any]:
+def _hole_document(hole: Hole, over: Iterable[RoomAt]) -> dict[str, Any]:
     values = _values(hole)
     spreads = {name: getattr(hole.outcome.doubts, result) for name, result in _RESULTS.items()}
     known = {name: value for name, value in values.items() if value is not None}
@@ -123,6 +134,8 @@ def _hole_document(hole: Hole) -> dict[str, Any]:
         "clearance_cc": values["clearance_cc"],
         "compression_ratio": values["compression_ratio"],
         "effective_ratio": values["effective_ratio"],
+        "above_rim_mm": hole.above_rim,
+        "room_at": [{"on": one.on, "mm": one.value, "u": one.uncertainty.u} for one in over],
         "u": {name: _number(spreads[name].u) if name in known else None for name in values},
         "dof": {name: _dof(spreads[name].dof) if name in known else None for name in values},
         "low": {name: known[name] - spreads[name].half if name in known else None for name in values},

@@ -62,13 +62,14 @@ KINDS: tuple[Kind, ...] = (
             "top_land_height",
             "top_land_diameter",
             "crown_thickness",
+            "above_rim_thickness",
             "above_rim",
         ),
     ),
     Kind("burette", "burette", "cc", 0.1, 0.08, 0.05, ("chamber_volume", "crown_volume")),
     Kind("syringe", "shot syringe", "cc", 0.05, 0.05, 0.02, ("chamber_volume", "crown_volume"), shots=2.5),
     Kind("probe", "touch probe", "mm", 0.001, 0.002, 0.001, ("deck_height",), material="invar"),
-    Kind("wall", "ultrasonic wall gauge", "mm", 0.05, 0.04, 0.05, ("crown_thickness",)),
+    Kind("wall", "ultrasonic wall gauge", "mm", 0.05, 0.04, 0.05, ("crown_thickness", "above_rim_thickness")),
 )
 KIND: dict[str, Kind] = {kind.key: kind for kind in KINDS}
 

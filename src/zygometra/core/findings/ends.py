@@ -61,6 +61,28 @@ LITTLE_LEFT = Code(
     "Top land and crown carry heat and load; thin, they sink, crack or nip the ring.",
     "Cut less, or ask the piston's maker: the maker's figure wins.",
 )
+THROUGH_TOP = Code(
+    "crown-cut-through-top",
+    "stop",
+    "a crown cut of {cut} goes through what stands above the rim, {thickness} thick.",
+    "Nothing would be left to hold the pressure.",
+    "Cut less: the piston maker's least thickness decides.",
+    is_final=True,
+)
+TOP_LEAVES_LITTLE = Code(
+    "crown-cut-leaves-little-on-top",
+    "warn",
+    "a crown cut of {cut} leaves {left} of crown under what stood above the rim; the house wants {least}.",
+    "A dome or raised centre is often hollow from below: its top may be as thin as the rim.",
+    "Cut less, or ask the piston's maker: the maker's figure wins.",
+)
+TOP_UNTOLD = Code(
+    "crown-top-thickness-untold",
+    "warn",
+    "a crown cut of {cut} takes {off} off what stands above the rim; how thick the crown is there, nobody said.",
+    "A dome or raised centre is often hollow from below: its top may be as thin as the rim.",
+    "Measure from its top to its underside, and give the crown thickness under what stands above the rim.",
+)
 THROUGH_BOWL = Code(
     "bowl-through-crown",
     "stop",
@@ -153,6 +175,35 @@ def what_a_crown_cut_leaves(case: Case, hole: Hole) -> Said | None:
             gap, least = judged(left, case.rules[rule], 0.05)
             return said(LITTLE_LEFT, cut=Length(whole), left=gap, what=what, least=least)
     return None
+
+
+@JUDGES.of_hole(THROUGH_TOP, TOP_LEAVES_LITTLE, TOP_UNTOLD)
+def what_is_left_of_the_top(case: Case, hole: Hole) -> Said | None:
+    """What goes off above the rim against the crown under it, also once it is made."""
+    whole, o = _whole_cut(case, hole), hole.outcome
+    if not whole or hole.above_rim is None:
+        return None
+    metal = hole.sources.get("parts.piston.above_rim_thickness")
+    off = o.areas.crown.above_rim - hole.above_rim
+    made = whole - o.crown_cut
+    if metal is None:
+        # What was made before is in the height already: it took from the top first.
+        off += min(made, _stood_above(case) - o.areas.crown.above_rim)
+        return said(TOP_UNTOLD, cut=Length(whole), off=Length(off)) if off > 0 else None
+    left = metal.quantity.value - off
+    if left <= 0:
+        cut, edge = judged(whole, whole + left, typed=True)
+        return said(THROUGH_TOP, cut=cut, thickness=edge)
+    if (off or made) and Window(low=case.rules["crown_left"]).miss(left):
+        gap, least = judged(left, case.rules["crown_left"], 0.05)
+        return said(TOP_LEAVES_LITTLE, cut=Length(whole), left=gap, least=least)
+    return None
+
+
+def _stood_above(case: Case) -> float:
+    """What stood above the rim before any pass, in mm."""
+    told = case.build.figures.get("parts.piston.above_rim")
+    return 0.0 if told is None else max(told.value, 0.0)
 
 
 @JUDGES.of_hole(THROUGH_BOWL, BOWL_LEAVES_LITTLE)

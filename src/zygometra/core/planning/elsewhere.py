@@ -15,9 +15,10 @@ from ..build.model import Bank, Build, Operation
 from ..build.valve_gear import VALVES
 from ..house_rules import HouseRules, rules_for
 from ..sentence import Sentence, sentence
-from ..stack.arithmetic import circle_area
+from ..stack.arithmetic import circle_area, cylinder_volume
 from ..stack.as_cut import cut_before
 from ..stack.evaluate import evaluate
+from ..stack.kernel import flat_cut
 from ..stack.results import Hole, State
 from ..written import Length, Limit, Number, Volume
 from .moves import bowl_limit, crown_limit
@@ -414,6 +415,11 @@ def _crown_left(
                 rule=Limit(rules[rule]),
             )
         yield Effect(name, -rim, says)
+    if off := shape.above_rim - (hole.above_rim or 0.0):
+        yield _top_left(hole, off, rules)
+    if shape.untold is not None and rim > 0:
+        says = sentence("Off the rim: {cut}; not stated: the opening of its dish.", cut=Length(rim))
+        yield Effect("bowl", None, says)
     if shape.dish_area and math.isfinite(shape.dish_depth):
         left = max(shape.dish_depth - rim, 0.0)
         yield Effect(
@@ -430,6 +436,22 @@ def _crown_left(
             cut - limit,
             sentence("The crown cut goes {over} past what may go.", over=Length(cut - limit)),
         )
+
+
+def _top_left(hole: Hole, off: float, rules: HouseRules) -> Effect:
+    """What is left under what stands above the rim."""
+    metal = hole.sources.get("parts.piston.above_rim_thickness")
+    if metal is None:
+        says = sentence(
+            "Off what stands above the rim: {cut}; not stated: how thick the crown is there.", cut=Length(off)
+        )
+    else:
+        says = sentence(
+            "Of the crown under what stands above the rim {left} is left; the house wants {rule}.",
+            left=Length(metal.quantity.value - off),
+            rule=Limit(rules["crown_left"]),
+        )
+    return Effect("crown top", -off, says)
 
 
 def _sunk(planned: tuple[Operation, ...]) -> float:
@@ -473,12 +495,17 @@ def _mass(build: Build, planned: tuple[Operation, ...], then: State) -> Iterator
         shape, rim = hole.outcome.areas.crown, hole.outcome.areas.crown.rim_cut(hole.outcome.crown_cut)
         land = hole.sources.get("parts.piston.top_land_diameter")
         area = circle_area(land.quantity.value) if land is not None else hole.outcome.bore_area
-        metal = (area * rim - shape.dish_area * min(rim, shape.dish_depth)) / 1000
-        metal += shape.above_area * min(hole.outcome.crown_cut, shape.above_rim) / 1000
-        metal += sunk
-        says = sentence(
-            "Each piston loses about {mass} g (light alloy): weigh the set; balance is due.",
-            mass=Number(_ALLOY * metal, 1),
+        off = flat_cut(shape, hole.outcome.crown_cut)
+        metal = sunk + cylinder_volume(area, rim) + cylinder_volume(shape.above_area, off.above) - off.dish
+        says = (
+            sentence(
+                "Each piston loses about {mass} g (light alloy): weigh the set; balance is due.",
+                mass=Number(_ALLOY * metal, 1),
+            )
+            if math.isfinite(metal)
+            else Sentence(
+                "Each piston gets lighter, nobody knows by how much: weigh the set; balance is due."
+            )
         )
         yield Effect("piston mass", -rim, says)
     if any(part.kind in ("piston", "rod", "crank") for part in parts_of(planned)):

@@ -191,6 +191,8 @@ _CHANGES: dict[str, tuple[str, ...]] = {
         "compression_height",
         "crown_volume",
         "crown_thickness",
+        "above_rim",
+        "above_rim_thickness",
         "top_land_height",
         "deck_clearance",
     ),

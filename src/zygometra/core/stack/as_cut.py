@@ -28,6 +28,7 @@ _HEIGHT, _CROWN, _ABOVE = (
     "parts.piston.above_rim",
 )
 _LAND, _THICK = "parts.piston.top_land_height", "parts.piston.crown_thickness"
+_METAL = "parts.piston.above_rim_thickness"
 _OPENING, _PERIMETER, _DRAFT = (
     f"parts.head.{name}" for name in ("opening_area", "opening_perimeter", "wall_draft")
 )
@@ -118,22 +119,22 @@ def _changes(build: Build, bank: Bank, number: int, sources: dict[str, Source]) 
 
     for path in (_DECK, _DEPTH):
         if cut := since("deck_cut", path):
-            yield path, -cut, _missed(build, "deck_cut", bank, number, -1.0)
+            yield path, -cut, missed(build, "deck_cut", bank, number, -1.0)
     if (cut := since("deck_cut", _CHAMBER)) and _POCKET in sources:
         # What of the chamber lies in the block goes with its deck.
         area = sources[_POCKET].quantity.value
-        missed = _missed(build, "deck_cut", bank, number, -area / 1000)
+        off = missed(build, "deck_cut", bank, number, -area / 1000)
         yield (
             _CHAMBER,
             -area * cut / 1000,
-            [*_along(sources, number, _figure(sources, _POCKET) * (-cut / 1000)), *missed],
+            [*_along(sources, number, _figure(sources, _POCKET) * (-cut / 1000)), *off],
         )
     if (cut := since("deck_cut", _EDGE)) and PLACES["edge_angle"] in sources:
         # The chamfer gets narrower as its deck comes down.
         width = _figure(sources, _EDGE)
         lost = narrowed(width, _figure(sources, PLACES["edge_angle"]), Linear.of(_CUT, cut)) - width
-        missed = _missed(build, "deck_cut", bank, number, lost.slopes.get(_CUT, 0.0))
-        yield _EDGE, lost.value, [*_along(sources, number, _figures_in(lost)), *missed]
+        off = missed(build, "deck_cut", bank, number, lost.slopes.get(_CUT, 0.0))
+        yield _EDGE, lost.value, [*_along(sources, number, _figures_in(lost)), *off]
     if cut := since("head_cut", _CHAMBER):
         from .sources import chamber_model
 
@@ -141,11 +142,11 @@ def _changes(build: Build, bank: Bank, number: int, sources: dict[str, Source]) 
         whole = build.cuts.on_hole("head_cut", bank, number, ())
         if model is not None and whole <= model.deepest:
             taken = model.removed(whole) - model.removed(whole - cut)
-            missed = _missed(build, "head_cut", bank, number, -model.rate(whole))
+            off = missed(build, "head_cut", bank, number, -model.rate(whole))
             yield (
                 _CHAMBER,
                 -taken,
-                [*_taken_doubts(build, sources, number, model, whole - cut, whole), *missed],
+                [*_taken_doubts(build, sources, number, model, whole - cut, whole), *off],
             )
     if whole := build.cuts.on_hole("head_cut", bank, number, ()):
         yield from _narrower(sources, number, whole)
@@ -205,16 +206,17 @@ def _crown(
         if cut := since("crown_cut", path):
             rim = as_linear(flat_cut(crown, Linear.of(_CUT, cut)).rim)
             # What stands above the rim is gone: from there a miss moves the rim.
-            missed = _missed(build, "crown_cut", bank, number, by * rim.slopes.get(_CUT, 0.0))
+            off = missed(build, "crown_cut", bank, number, by * rim.slopes.get(_CUT, 0.0))
             known = rim.value and path != _THICK
             doubt = _along(sources, number, _figures_in(rim) * by) if known else []
-            yield path, by * rim.value, [*doubt, *(missed if path != _THICK else [])]
+            yield path, by * rim.value, [*doubt, *(off if path != _THICK else [])]
     if cut := since("crown_cut", _CROWN):
         gained = as_linear(crown_gain(crown, flat_cut(crown, Linear.of(_CUT, cut))))
-        missed = _missed(build, "crown_cut", bank, number, gained.slopes.get(_CUT, 0.0))
-        yield _CROWN, gained.value, [*_along(sources, number, _figures_in(gained)), *missed]
-    if (cut := since("crown_cut", _ABOVE)) and (above := _crown_at(sources).above_rim) > 0:
-        yield _ABOVE, -min(cut, above), []
+        off = missed(build, "crown_cut", bank, number, gained.slopes.get(_CUT, 0.0))
+        yield _CROWN, gained.value, [*_along(sources, number, _figures_in(gained)), *off]
+    for path in (_ABOVE, _METAL):
+        if (cut := since("crown_cut", path)) and (above := _crown_at(sources).above_rim) > 0:
+            yield path, -min(cut, above), []
 
 
 # The cut itself, among the figures that something moves with.
@@ -306,8 +308,22 @@ def cut_before(build: Build, figure: str, number: int, at: str) -> float:
     return 0.0
 
 
-def _missed(build: Build, op: OpName, bank: Bank, number: int, by: float) -> list[Term]:
-    """What the machine may have missed its depth by, where no more of the cut is planned."""
+def missed(build: Build, op: OpName, bank: Bank, number: int, by: float) -> list[Term]:
+    """Return what the machine may have missed its depth by, where no more of the cut is planned.
+
+    Parameters
+    ----------
+    build : Build
+        With its plan and its log.
+    op : str
+        The lever.
+    bank : Bank
+        The hole's bank.
+    number : int
+        The hole; no unit.
+    by : float
+        How far what it moves goes with one mm of it, in its unit per mm.
+    """
     if not by or _left(build, op, bank, number) > _NONE:
         return []
     amount = next(

@@ -217,13 +217,17 @@ def _who(holes: list[Hole], evaluation: Evaluation) -> str:
 
 
 def _left_of(hole: Hole, rim: float, reader: Reader) -> str:
-    """What a crown cut leaves of top land and crown, where they are known, and what the crown then adds."""
+    """What a crown cut leaves above the rim, of top land and crown, where they are known, and what the crown adds."""
     left = []
+    if hole.outcome.areas.crown.above_rim:
+        left.append(f"{reader.length(hole.above_rim)} above the rim")
     for path, what in zip(_PISTON[1:], ("top land", "crown thickness"), strict=True):
         if (value := value_in(hole, path)) is not None:
             left.append(f"{what} {reader.length(value - rim)}")
     if hole.outcome.terms.crown is not None:
         left.append(f"crown volume {volume(hole.outcome.terms.crown)}")
+    elif hole.outcome.areas.crown.untold is not None:
+        left.append("a crown volume that nobody knows: the opening of its dish was not told")
     return f"leaves {', '.join(left)}" if left else ""
 
 

@@ -27,7 +27,7 @@ from .kernel import Crown, crown_gain, flat_cut
 from .results import Hole, Outcome
 from .sources import chamber_model
 
-RESULTS = ("quench", "compression_ratio", "deck_clearance")
+RESULTS = ("quench", "compression_ratio", "deck_clearance", "above_rim")
 # A hair below nought is rounding: nothing is taken off.
 _HAIR = 1e-9
 # Newton's steps toward a volume: each squares what is left.
@@ -190,6 +190,45 @@ def for_gap(outcome: Outcome, op: OpName, result: str, wanted: float) -> float:
     return _metal_off(total, why, "a crown cut lowers it")
 
 
+def for_height_above_rim(hole: Hole, op: OpName, wanted: float) -> float:
+    """Return the total crown cut that leaves so much above the rim.
+
+    Parameters
+    ----------
+    hole : Hole
+        With what is planned so far.
+    op : str
+        The lever.
+    wanted : float
+        In mm, nought or more.
+
+    Returns
+    -------
+    float
+        Total crown cut in mm.
+
+    Raises
+    ------
+    NoAnswer
+        If the lever does not move it, nobody said what stands there, or less than that does.
+    """
+    if op != "crown_cut":
+        raise NoAnswer("What stands above the rim goes with a crown cut alone.")
+    if hole.above_rim is None:
+        raise NoAnswer("Nobody said what stands above the rim: give its height first, 0 where nothing does.")
+    if wanted < 0:
+        raise NoAnswer("Nothing below the rim stands above it: ask for nought or more.")
+    stands: float = hole.outcome.areas.crown.above_rim
+    if wanted > stands + _HAIR:
+        gap, high = judged(wanted, stands, _FINE)
+        raise NoAnswer(
+            "No such cut: {high} stands above the rim, less than the {gap} wanted. Metal cannot be put back.",
+            high=high,
+            gap=gap,
+        )
+    return max(stands - wanted, 0.0)
+
+
 def for_ratio(outcome: Outcome, op: OpName, ratio: float, opened: float = 0.0) -> float:
     """Return the total of a lever that gives a ratio; for a head cut see :func:`head_cut_for_ratio`.
 
@@ -254,8 +293,13 @@ def _for_volume(outcome: Outcome, op: OpName, more: float) -> float:
 
 def _crown_for(outcome: Outcome, more: float, ratio: float) -> float:
     """The total crown cut that opens so many cc more than today's plan does."""
+    crown = outcome.areas.crown
     wanted = _opened_by(outcome, outcome.crown_cut) + more
     total = _least_cut(outcome, wanted)
+    if total is None and crown.untold is not None:
+        raise NoAnswer(
+            "Nobody told the opening of the dish, so nobody knows what a cut below the rim adds: give the dish area."
+        )
     if total is None:
         raise NoAnswer("Cutting this crown adds no volume: its dish takes the whole crown.")
     why = Sentence(
@@ -392,7 +436,9 @@ def solve(build: Build, cylinder: int, op: OpName, result: str, wanted: float) -
     1.36
     """
     hole = evaluate(build).planned.hole(cylinder)
-    if result in ("quench", "deck_clearance"):
+    if result == "above_rim":
+        total = for_height_above_rim(hole, op, wanted)
+    elif result in ("quench", "deck_clearance"):
         total = for_gap(hole.outcome, op, result, wanted)
     elif result != "compression_ratio":
         raise _unmoved(LEVER[op], result)

@@ -597,7 +597,8 @@ class Results(NamedTuple):
     """What one hole comes to: the five that carry slopes, then the terms of its clearance volume, then its areas.
 
     Clearance and quench in mm; swept, clearance and trapped volume in cc; the terms in cc; bore, ring around the top
-    land and gasket opening in mm²; what the dish held uncut in cc; what is left of the top land in mm.
+    land and gasket opening in mm²; what the dish held uncut in cc; what is left of the top land, and above the rim,
+    in mm.
     """
 
     clearance: Column
@@ -616,6 +617,7 @@ class Results(NamedTuple):
     opening: Column
     dish: Column
     land_left: Column
+    above_left: Column
 
 
 # How many of the results carry slopes.
@@ -658,10 +660,12 @@ def hole(f: Figures, cuts: Cuts) -> Results:
     Vc = chamber + gasket + A·c + crown + crevice + other (the trade's stack and volumes).
     """
     h, land = uncut(f), f.land_height
+    above = h.shape.above_rim
     if cuts.crown is not None:
         off = flat_cut(h.shape, cuts.crown)
         h = with_crown_cut(h, off)
         land = None if land is None else land - off.rim
+        above = above - off.above
     if cuts.bowl is not None:
         h = h._replace(crown=h.crown + cuts.bowl)
     if cuts.opened is not None:
@@ -689,4 +693,5 @@ def hole(f: Figures, cuts: Cuts) -> Results:
         NOT_KNOWN if f.gasket_volume is not None else gasket_opening(f),
         h.shape.dish,
         math.inf if land is None else land,
+        above,
     )

@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 from ..build.model import Operation
 from ..quantity import Source
 from ..uncertainty import Sources, Term, Uncertainty
+from .in_hole import PLACES
 from .kernel import NOT_KNOWN, Crown, Cuts, Figures, Results, Slopes
 
 
@@ -305,6 +306,11 @@ class Hole(NamedTuple):
     sources: dict[str, Source]
     cuts: tuple[tuple[str, Operation], ...]
     outcome: Outcome
+
+    @property
+    def above_rim(self) -> float | None:
+        """What stands above the crown's rim in mm; None where nobody said."""
+        return known(self.outcome.found.above_left) if PLACES["above_rim"] in self.sources else None
 
 
 class DeckLine(NamedTuple):

@@ -76,8 +76,8 @@ def sensitivities(
     Returns
     -------
     tuple of Sensitivity
-        Chamber, deck, head, gasket and crown; empty where there is no ratio, and
-        without the head where what milling takes is not known.
+        Chamber, deck, head, gasket and crown; empty where there is no ratio, and without a head
+        or crown cut of which nobody knows what it takes.
 
     Notes
     -----
@@ -91,7 +91,7 @@ def sensitivities(
     milled = _milled(outcome, chamber)
     rows = []
     for key, label in _ASKED:
-        if key == "head_cut" and milled <= 0:
+        if (key == "head_cut" and milled <= 0) or (key == "crown_cut" and _is_untold(outcome)):
             continue
         lever = LEVER[key]
         step = cc if lever.kind is Kind.VOLUME else length
@@ -99,6 +99,12 @@ def sensitivities(
         by_volume = per_cc * slopes.volume
         rows.append(Sensitivity(key, label, step, lever.unit.symbol, by_volume * step, slopes.quench * step))
     return tuple(rows)
+
+
+def _is_untold(outcome: Outcome) -> bool:
+    """Whether one more mm off the crown goes into a dish of which nobody told the opening."""
+    crown = outcome.areas.crown
+    return crown.untold is not None and outcome.crown_cut >= crown.above_rim
 
 
 def _milled(outcome: Outcome, chamber: ChamberModel | None) -> float:

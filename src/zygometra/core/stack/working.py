@@ -58,6 +58,7 @@ def _gaps(hole: Hole, reader: Reader) -> list[Step]:
     quench = reader.quench
     thickness = get("parts.gasket.thickness")
     return [
+        *_above_rim(hole, reader),
         Step(
             "deck_clearance",
             "deck clearance",
@@ -77,6 +78,26 @@ def _gaps(hole: Hole, reader: Reader) -> list[Step]:
             band_of(hole, "quench", "length", reader),
             given_of(thickness, reader),
         ),
+    ]
+
+
+def _above_rim(hole: Hole, reader: Reader) -> list[Step]:
+    """What stands above the rim, where somebody said that something does."""
+    told, cut = hole.sources.get("parts.piston.above_rim"), hole.outcome.crown_cut
+    if told is None or not told.quantity.value:
+        return []
+    taken = f" − {reader.length(cut)}" if cut else ""
+    return [
+        Step(
+            "above_rim",
+            "above the rim",
+            "z − crown cut, nought at the least" if cut else "z",
+            f"{reader.length(told.quantity.value)}{taken}",
+            reader.length(hole.above_rim),
+            "",
+            given_of(told, reader),
+            "A flat cut takes this first: until the tool reaches the rim, clearance and gap do not move.",
+        )
     ]
 
 

@@ -6,9 +6,12 @@ import math
 
 from ..build.model import Build
 from ..digits import UNKNOWN, figure, volume
+from ..usual_figures import USUAL_OPENING
 from ..wording import Reader
+from .arithmetic import cylinder_volume
+from .assumed import is_assumed
 from .in_hole import PLACES
-from .kernel import narrowed
+from .kernel import flat_cut, kept_by_cone, narrowed
 from .results import Hole
 from .sources import chamber_model
 from .working_steps import Given, Step, band_of, given_of, value_in
@@ -89,11 +92,19 @@ def _gasket_step(hole: Hole, reader: Reader) -> Step:
     bore, given = get("parts.gasket.bore"), get("parts.gasket.volume")
     if given is not None and (bore is None or outcome.gasket_thickness is None):
         figures = reader.quantity(given.quantity)
+        note = "The volume as it was given; with the gasket's bore it would follow from the thickness."
         return Step(
-            "gasket", "gasket volume", "V_gasket as given", figures, answer, "", given_of(given, reader)
+            "gasket", "gasket volume", "V_gasket as given", figures, answer, "", given_of(given, reader), note
         )
     across = reader.length(value_in(hole, "parts.gasket.bore"))
     formula, figures = "V_gasket = π/4·G²·t", f"π/4 · ({across})² · {thickness}"
+    if bore is not None and is_assumed(bore):
+        wider, within = (reader.length(mm) for mm in USUAL_OPENING)
+        note = f"Nobody told its bore: the cylinder's and {wider} ± {within} stands in, from the bore up."
+        bore_there = given_of(get("parts.block.bore"), reader)
+        return Step(
+            "gasket", "gasket volume", "V_gasket = π/4·(B + 1 mm)²·t", figures, answer, "", bore_there, note
+        )
     return Step("gasket", "gasket volume", formula, figures, answer, "", given_of(bore, reader))
 
 
@@ -133,16 +144,27 @@ def _crown_step(hole: Hole, reader: Reader) -> Step:
     formula, figures = "V_crown", UNKNOWN if source is None else reader.quantity(source.quantity)
     given = given_of(source, reader)
     get, crown, cut = hole.sources.get, outcome.areas.crown, outcome.crown_cut
-    dish = get("parts.piston.dish_area")
+    dish, note = (
+        get("parts.piston.dish_area"),
+        "Positive adds room (dish, pockets), negative takes it away (dome).",
+    )
+    off = flat_cut(crown, cut)
     if cut and crown.above_rim:
         formula += " + A_above·min(crown cut, z)"
-        figures += f" + {volume(crown.above_area * min(cut, crown.above_rim) / 1000)}"
+        figures += f" + {volume(cylinder_volume(crown.above_area, off.above))}"
         given += given_of(get("parts.piston.above_rim"), reader)
         given += given_of(get("parts.piston.above_rim_area"), reader)
-    if (rim := crown.rim_cut(cut)) and dish is not None and dish.quantity.value:
+    if off.rim and dish is not None and dish.quantity.value:
         formula += " − A_dish·crown cut"
-        figures += f" − {volume(dish.quantity.value * min(rim, crown.dish_depth) / 1000)}"
+        figures += f" − {volume(off.dish)}"
         given += given_of(dish, reader)
+        if crown.to_cone is not None:
+            less = volume(kept_by_cone(crown, off.rim))
+            note = f"Straight walls; a cone of that opening and volume would lose {less} less: that is its doubt."
+    elif (off.rim and crown.untold is not None) or (source is None and PLACES["dish_begun"] in hole.sources):
+        formula += " − what the cut takes of the dish"
+        figures += f" − {UNKNOWN}"
+        note = "The rim is cut, and nobody told the opening of the dish (dish area): what is left of it is not known."
     if sunk := sum(op.amount.value for _, op in hole.cuts if op.op == "bowl" and op.amount):
         formula += " + bowl"
         figures += f" + {volume(sunk)}"
@@ -154,7 +176,7 @@ def _crown_step(hole: Hole, reader: Reader) -> Step:
         volume(outcome.terms.crown),
         "",
         given,
-        "Positive adds room (dish, pockets), negative takes it away (dome).",
+        note,
     )
 
 

@@ -68,6 +68,7 @@ FIGURES = (
     "top_land_height",
     "top_land_diameter",
     "crown_thickness",
+    "above_rim_thickness",
     "dish_area",
     "above_rim",
     "above_rim_area",

@@ -22,6 +22,7 @@ from zygometra.core.build.document import to_text, with_leaf
 from zygometra.core.build.record import CHOSEN
 from zygometra.core.cutting.release import releases
 from zygometra.core.errors import BuildFaults
+from zygometra.core.measuring.rooms import rooms
 from zygometra.core.stages import STAGE
 from zygometra.core.typed import MOST_NAME, made_printable
 from zygometra.exchange.evaluation_file import evaluation_document
@@ -183,7 +184,8 @@ def evaluation_file(build_id: int) -> Response:
         abort(404)
     gates = standings_of(bench)
     sheets = releases(bench.build, bench.evaluation, bench.rules, gates, bench.findings)
-    whole = evaluation_document(bench.evaluation, bench.findings, gates, sheets)
+    over = rooms(bench.build, bench.evaluation.now), rooms(bench.build, bench.evaluation.planned)
+    whole = evaluation_document(bench.evaluation, bench.findings, gates, sheets, over)
     text = json.dumps(whole, ensure_ascii=False, indent=1)
     return _file(text, bench.build.name + " evaluation", "json")
 

@@ -96,7 +96,14 @@ def _results(bench: Bench) -> list[tuple[str, str]]:
         ("quench", bench.reader.quench),
         ("compression_ratio", "compression ratio"),
         ("deck_clearance", f"{bench.reader.deck} clearance"),
+        *([("above_rim", "height above the rim")] if _stands_above(bench) else []),
     ]
+
+
+def _stands_above(bench: Bench) -> bool:
+    """Whether something stands above the rim of a crown, before the plan."""
+    state = None if bench.evaluation is None else bench.evaluation.now
+    return state is not None and any(hole.above_rim for hole in state.holes)
 
 
 def _lever(result: WhatIf, op: OpName) -> Lever:

@@ -12,6 +12,8 @@ from zygometra.core.build.lever_table import OpName
 from zygometra.core.build.levers import limit_in_plan
 from zygometra.core.build.record import plan_changes
 from zygometra.core.digits import UNKNOWN, figure, volume
+from zygometra.core.measuring.rooms import rooms
+from zygometra.core.stack.results import State
 from zygometra.core.stages import CLOSED
 from zygometra.drawing.loupe import Limits
 from zygometra.drawing.stack import stack_drawing
@@ -160,9 +162,22 @@ def _rest(bench: Bench, hole: int) -> list[tuple[str, str]]:
         ("rod ratio", figure(state.rod_ratio, 3)),
         (f"clearance volume, hole {hole}", volume(o.clearance)),
     ]
+    rows += _over_the_crown(bench, state, hole)
     if o.effective is not None:
         closes = bench.build.figures["cam.intake_closes"]
         lift = bench.build.figures.get("cam.at_lift")
         at = f" at {bench.reader.quantity(lift)}" if lift is not None else ""
         rows.append((f"effective ratio, closes {figure(closes.number, 0)}°{at}", figure(o.effective, 2)))
+    return rows
+
+
+def _over_the_crown(bench: Bench, state: State, hole: int) -> list[tuple[str, str]]:
+    """What stands above the rim of a hole, and the room over its dome or pad where that was read."""
+    rows, write = [], bench.reader.length
+    told = state.hole(hole)
+    if told.above_rim is not None and (told.above_rim or told.outcome.areas.crown.above_rim):
+        rows.append((f"stands above the rim, hole {hole}", write(told.above_rim)))
+    for one in rooms(bench.build, state).get(hole, ()):
+        said = f"{write(one.value, one.uncertainty.u)} ± {write(one.uncertainty.half, one.uncertainty.u)}"
+        rows.append((f"room over the {one.on} to the plane of the head's face, hole {hole}", said))
     return rows
