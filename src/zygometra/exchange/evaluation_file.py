@@ -135,7 +135,7 @@ def _hole_document(hole: Hole, over: Iterable[RoomAt]) -> dict[str, Any]:
         "compression_ratio": values["compression_ratio"],
         "effective_ratio": values["effective_ratio"],
         "above_rim_mm": hole.above_rim,
-        "room_at": [{"on": one.on, "mm": one.value, "u": one.uncertainty.u} for one in over],
+        "room_at": [{"on": one.on, "mm": one.value, "u": _number(one.uncertainty.u)} for one in over],
         "u": {name: _number(spreads[name].u) if name in known else None for name in values},
         "dof": {name: _dof(spreads[name].dof) if name in known else None for name in values},
         "low": {name: known[name] - spreads[name].half if name in known else None for name in values},

@@ -13,8 +13,10 @@ from ..likely import Usual, is_usual, meant_instead
 from ..place import Place
 from ..quantity import Quantity
 from ..stack.arithmetic import deck_clearance
+from ..stack.assumed import is_assumed
 from ..stack.results import Hole
-from ..written import AsTyped, Clearance, Number
+from ..usual_figures import USUAL_OPENING
+from ..written import AsTyped, Clearance, Length, Number
 from .registry import Case, Judges
 from .said import Code, Said, said
 
@@ -62,6 +64,13 @@ CREVICE = Code(
     "{who}: the ring around the top land is taken as nought.",
     "Top land height or diameter is not known; the ratio reads a little high.",
     "Measure the top land of one piston.",
+)
+OPENING = Code(
+    "gasket-opening-not-told",
+    "note",
+    "{who}: nobody told the gasket's bore; the cylinder's and {wider} ± {within} stands in.",
+    "A gasket's opening may be the bore or two millimetres more, and its volume goes with it.",
+    "Measure its opening, or its area where it is not round.",
 )
 SCHOOL_UNKNOWN = Code(
     "school-not-known",
@@ -169,6 +178,23 @@ def crevice(case: Case) -> Iterable[Said]:
         yield said(
             CREVICE, Place.engine("parts.piston.top_land_height"), who=count_of(holes, of=len(case.now.holes))
         )
+
+
+@JUDGES.of_engine(OPENING)
+def gasket_opening(case: Case) -> Iterable[Said]:
+    """Gaskets of which nobody told the opening."""
+    path = "parts.gasket.bore"
+    holes = sorted(
+        h.number
+        for h in case.now.holes
+        if (told := h.sources.get(path)) is not None
+        and is_assumed(told)
+        and h.outcome.gasket_thickness is not None
+    )
+    if holes:
+        wider, within = map(Length, USUAL_OPENING)
+        who = count_of(holes, of=len(case.now.holes))
+        yield said(OPENING, Place.engine(path), who=who, wider=wider, within=within)
 
 
 @JUDGES.of_engine(SCHOOL_UNKNOWN)

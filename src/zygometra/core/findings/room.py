@@ -2,8 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from ..digits import figure
+from ..measuring.rooms import rooms
+from ..place import Place
+from ..stack.assumed import is_assumed
 from ..stack.results import Hole
+from ..windows import Window
 from ..wording import is_level
 from ..written import Clearance, Length, Proud, Volume, judged
 from .registry import Case, Judges
@@ -64,6 +70,13 @@ LITTLE_ROOM = Code(
     "It must clear the bore all round, wherever the dowels put it.",
     "Measure the opening and lay the gasket on the dowels.",
 )
+OVER_PAD = Code(
+    "room-over-pad-small",
+    "warn",
+    "Hole {hole}: over the pad {room} is left to the plane of the head's face; the floor is {floor}.",
+    "A quench pad lies under the head's flat: it comes closest there, whatever the rim does.",
+    "Fit a thicker gasket, or cut the crown; check with clay before it runs.",
+)
 LAND_OVER_BORE = Code(
     "top-land-over-bore",
     "stop",
@@ -121,7 +134,7 @@ def gasket_room(case: Case, hole: Hole) -> Said | None:
     """A round gasket opening against the bore under it."""
     get = hole.sources.get
     gasket, bore = get("parts.gasket.bore"), get("parts.block.bore")
-    if gasket is None or bore is None or get("parts.gasket.opening_area") is not None:
+    if gasket is None or bore is None or get("parts.gasket.opening_area") is not None or is_assumed(gasket):
         return None
     opening, width = gasket.quantity.value, bore.quantity.value
     if opening < width:
@@ -132,6 +145,17 @@ def gasket_room(case: Case, hole: Hole) -> Said | None:
         little, wanted = judged(room, rule)
         return said(LITTLE_ROOM, room=little, rule=wanted)
     return None
+
+
+@JUDGES.of_engine(OVER_PAD)
+def room_over_pads(case: Case) -> Iterable[Said]:
+    """A pad that was read, which lies under the head's flat, against the floor."""
+    floor = case.rules.quench_floor(case.build.rod_material)
+    for number, spots in rooms(case.build, case.planned).items():
+        for spot in spots:
+            if spot.on == "pad" and spot.value is not None and Window(low=floor).miss(spot.value):
+                room, least = judged(spot.value, floor, spot.uncertainty.u)
+                yield said(OVER_PAD, Place.hole(number), hole=str(number), room=room, floor=least)
 
 
 @JUDGES.of_hole(LAND_OVER_BORE)

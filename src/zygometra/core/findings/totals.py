@@ -7,12 +7,14 @@ from collections.abc import Iterable
 from typing import NamedTuple
 
 from ..digits import count_of, ratio_text, volume
-from ..fields import FIELD, STEP_FILLS, field_at, place_label
-from ..place import Place, Scope
+from ..fields import FIELD, place_label
+from ..place import Place
+from ..quantity import Quantity
 from ..sentence import Writable
 from ..stack.arithmetic import circle_area
+from ..stack.evaluate import state_now
+from ..stack.explained import as_stated, explanations
 from ..stack.results import Hole, Outcome
-from ..uncertainty import Cause
 from ..units import Kind
 from ..wording import Reader
 from ..written import Number
@@ -58,23 +60,10 @@ class Shift(NamedTuple):
         return f" It would be so with the {place_label(self.path)} {amount} {'larger' if self.by > 0 else 'smaller'}."
 
 
-def _explained(outcome: Outcome, apart: float, result: str) -> Shift | str:
-    """The one term whose change would explain a difference best: it moves least against its own doubt."""
-    best: tuple[float, Shift] | None = None
-    for term, slopes in outcome.contributions:
-        slope = outcome.slope_on(slopes, result)
-        if not slope or term.cause is not Cause.FIGURE or term.key.startswith(STEP_FILLS):
-            continue
-        place = Place.parse(term.key)
-        if place.scope is Scope.PLAN:
-            continue
-        kind = field_at(place).kind
-        if kind not in (Kind.LENGTH, Kind.VOLUME):
-            continue
-        by = apart / slope
-        if best is None or abs(by) / term.u < best[0]:
-            best = abs(by) / term.u, Shift(term.key, by, kind)
-    return "" if best is None else best[1]
+def _explained(hole: Hole, total: float, result: str) -> Shift | str:
+    """The one figure that would explain a total best: it moves least against its own doubt."""
+    best = min(explanations(hole, result, total), key=lambda one: one.doubts, default=None)
+    return "" if best is None else Shift(best.path, best.by, best.kind)
 
 
 def _differs(stated: float, computed: float | None, u: float) -> bool:
@@ -93,8 +82,12 @@ def displacement(case: Case) -> Iterable[Said]:
 
 @JUDGES.of_engine(DIFFERS)
 def totals(case: Case) -> Iterable[Said]:
-    """Clearance volume, ratio, gasket and swept volume as stated, against their parts."""
-    figures, now = case.build.figures, case.now
+    """Clearance volume, ratio, gasket and swept volume as stated, against their parts as they were then."""
+    figures = case.build.figures
+    if "stated.clearance_volume" not in figures and case.build.stated_ratio is None:
+        yield from _given_volumes(case.now.holes[0])
+        return
+    now = case.now if not case.build.cuts.passes else state_now(as_stated(case.build))
     worst = max(now.holes, key=lambda hole: _miss(case, hole), default=None)
     if worst is None:
         return
@@ -103,19 +96,30 @@ def totals(case: Case) -> Iterable[Said]:
     if (
         stated is not None
         and o.clearance is not None
-        and _differs(stated.value, o.clearance, o.doubts.clearance.u)
+        and _differs(stated.value, o.clearance, _apart(stated, o))
     ):
-        term = _explained(o, stated.value - o.clearance, "clearance")
+        term = _explained(worst, stated.value, "clearance")
         total = _Total("clearance volume", volume(stated.value), volume(o.clearance))
         yield _said("stated.clearance_volume", total, term, who)
     ratio = case.build.stated_ratio
     if ratio is not None and o.compression_ratio is not None:
         if _differs(ratio, o.compression_ratio, o.doubts.compression_ratio.u):
-            term = _explained(o, ratio - o.compression_ratio, "compression_ratio")
+            term = _explained(worst, ratio, "compression_ratio")
             total = _Total("compression ratio", ratio_text(ratio), ratio_text(o.compression_ratio))
             yield _said("stated.compression_ratio", total, term, who)
     for hole in now.holes[:1]:
         yield from _given_volumes(hole)
+
+
+def _apart(stated: Quantity, o: Outcome) -> float:
+    """How well a stated clearance volume could agree: u in cc.
+
+    A sum of the same figures has no doubt against them: what they are off, it is off too. One that was read, or that
+    a maker gives, is a figure of its own.
+    """
+    if not stated.basis_stated or stated.basis == "assumed":
+        return 0.0
+    return math.hypot(stated.u, o.doubts.clearance.u)
 
 
 def _miss(case: Case, hole: Hole) -> float:

@@ -6,6 +6,7 @@ head's face lies in; where the chamber opens over it there is more.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import replace
 from typing import Literal, NamedTuple
@@ -27,10 +28,13 @@ Spot = Literal["dome", "pad"]
 
 
 class RoomAt(NamedTuple):
-    """The room over one spot of a piston to the plane of the head's face, in mm, and its doubt."""
+    """The room over one spot of a piston to the plane of the head's face, in mm, and its doubt.
+
+    None where a cut moves the spot by nobody knows how much.
+    """
 
     on: Spot
-    value: float
+    value: float | None
     uncertainty: Uncertainty
 
 
@@ -67,6 +71,7 @@ def _rooms_of(build: Build, hole: Hole) -> Iterator[RoomAt]:
         read = figure_of(bare, build, build.in_use)
         moved = _moved(build, hole, series, latest(series.readings).at)
         if moved is None:
+            yield RoomAt(on, None, Uncertainty(math.nan))
             continue
         terms = [*read.terms, *(in_hole(term, hole.number) for term in thickness.terms), *moved[1]]
         value = read.value + moved[0] + thickness.quantity.value
