@@ -48,7 +48,7 @@ def _edge(of, bore: float, deck: float) -> float:
 
 
 # long: the second way of the stack's arithmetic, on purpose in one piece
-def _hole(v: dict[str, float], ops) -> dict[str, float | None]:
+def _hole(v: dict[str, float], ops, *, house: bool) -> dict[str, float | None]:
     nan = math.nan
     cuts = dict.fromkeys(("deck_cut", "head_cut", "crown_cut", "open_chamber"), 0.0)
     for op in ops:
@@ -77,7 +77,11 @@ def _hole(v: dict[str, float], ops) -> dict[str, float | None]:
     dish = of("piston.dish_area", 0.0) * off_rim / 1000
     held = of("piston.crown_volume") + (of("piston.above_rim_area") * above / 1000 if above else 0.0)
     top -= min(dish, held) if held > 0 else dish
+    if house and off_rim > 0 and held > 1e-9 and "parts.piston.dish_area" not in v:
+        top = nan
     t, g = of("gasket.thickness"), of("gasket.bore")
+    if house and not v.keys() & {f"parts.gasket.{name}" for name in ("bore", "opening_area", "volume")}:
+        g = b + 1
     gasket = math.pi / 4 * g * g * t / 1000
     if math.isnan(gasket):
         gasket = of("gasket.volume")
@@ -99,7 +103,7 @@ def _hole(v: dict[str, float], ops) -> dict[str, float | None]:
         left = v["parts.piston.top_land_height"] - off_rim
         ring = math.pi / 4 * (b * b - v["parts.piston.top_land_diameter"] ** 2)
         crevice = ring * left / 1000 if left > 0 or (left == 0 and not crown) else nan
-    vc = chamber + gasket + area * c / 1000 + top + crevice + _edge(of, b, deck)
+    vc = chamber + gasket + (area * c / 1000 if c else 0.0) + top + crevice + _edge(of, b, deck)
     effective = nan
     if "cam.intake_closes" in v and not math.isnan(s * rod):
         phi, r = math.radians(180 + v["cam.intake_closes"]), s / 2
@@ -118,9 +122,10 @@ def plain_evaluation(build) -> dict[str, list[dict[str, float | None]]]:
     for bank in build.banks:
         for number in bank.cylinders:
             v = _figures(build, bank.name, number)
-            out["now"].append(_hole(dict(v), ()))
+            house = build.unstated_doubt == "house"
+            out["now"].append(_hole(dict(v), (), house=house))
             ops = [
                 op for op in build.planned if op.bank in (None, bank.name) and op.cylinder in (None, number)
             ]
-            out["planned"].append(_hole(v, ops))
+            out["planned"].append(_hole(v, ops, house=house))
     return out

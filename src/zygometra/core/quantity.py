@@ -218,6 +218,8 @@ def read_quantity(
     value = to_base(typed.number, unit)
     _check_range(value, unit, low, high)
     u, doubt = _unstated(dimension, "assumed", unstated)
+    if _is_no_dimension(dimension, value):
+        u, doubt = 0.0, "none"
     return Quantity(
         value,
         u,
@@ -306,6 +308,11 @@ def _unstated(dimension: str, basis: str, unstated: Unstated) -> tuple[float, Do
     return width / math.sqrt(3), ("house" if width else "none")
 
 
+def _is_no_dimension(dimension: str, value: float) -> bool:
+    """Whether a figure says that something is not there: nothing that could be off."""
+    return dimension == "above_rim" and not value
+
+
 def _in_unit(raw: Any, kind: Kind, unit: Unit, name: str) -> float:
     """A part of a quantity object, in the base unit; its own unit wins over the object's."""
     try:
@@ -347,6 +354,8 @@ def _read_object(
     default = "mock-up" if dimension == "deck_clearance" else "measured"
     stood = basis or (default if readings else "assumed")
     u, dof, doubt = _doubt(raw, unit, readings, dimension, stood, unstated)
+    if _is_no_dimension(dimension, value):
+        u, dof, doubt = 0.0, math.inf, "none"
     return Quantity(
         value, u, dof, unit, number, kind, stood, basis is not None, doubt, each, dict(raw), readings
     )

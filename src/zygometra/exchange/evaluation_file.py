@@ -138,8 +138,12 @@ def _hole_document(hole: Hole, over: Iterable[RoomAt]) -> dict[str, Any]:
         "room_at": [{"on": one.on, "mm": one.value, "u": _number(one.uncertainty.u)} for one in over],
         "u": {name: _number(spreads[name].u) if name in known else None for name in values},
         "dof": {name: _dof(spreads[name].dof) if name in known else None for name in values},
-        "low": {name: known[name] - spreads[name].half if name in known else None for name in values},
-        "high": {name: known[name] + spreads[name].half if name in known else None for name in values},
+        "low": {
+            name: _number(known[name] - spreads[name].half) if name in known else None for name in values
+        },
+        "high": {
+            name: _number(known[name] + spreads[name].half) if name in known else None for name in values
+        },
     }
 
 
@@ -161,7 +165,8 @@ def _pair(first: Hole, second: Hole) -> dict[str, Any]:
         row: tuple[float | None, ...] = (None,) * 4
         if a is not None and b is not None:
             spread = difference(first, second, result)
-            row = (spread.u, _dof(spread.dof), a - b - spread.half, a - b + spread.half)
+            low, high = a - b - spread.half, a - b + spread.half
+            row = (_number(spread.u), _dof(spread.dof), _number(low), _number(high))
         for part, value in zip(told.values(), row, strict=True):
             part[name] = value
     return {"between": [first.number, second.number], **told}

@@ -87,9 +87,6 @@ _STACK = (
 )
 
 
-_ABOVE = "parts.piston.above_rim"
-
-
 @JUDGES.of_engine(DISAGREES)
 def disagreement(case: Case) -> Iterable[Said]:
     """A mock-up against the paper stack of the same hole (bench sag allowed for)."""
@@ -135,9 +132,7 @@ def doubts(case: Case) -> Iterable[Said]:
     used: dict[str, Quantity] = {}
     for hole in case.now.holes:
         used.update({source.path: source.quantity for source in hole.sources.values()})
-    # That nothing stands above a rim is no dimension that could be off.
-    plain = {path for path, quantity in used.items() if path == _ABOVE and not quantity.value}
-    unstated = [path for path, quantity in used.items() if quantity.doubt == "house" and path not in plain]
+    unstated = [path for path, quantity in used.items() if quantity.doubt == "house"]
     if unstated and case.build.unstated_doubt == "house":
         labels = list(dict.fromkeys(field_at(path).label for path in unstated))
         where = unstated[0] if len(unstated) == 1 else "parts"

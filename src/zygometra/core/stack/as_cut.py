@@ -96,6 +96,11 @@ def brought_forward(build: Build, bank: Bank, number: int, sources: dict[str, So
         out[HEAD_BEGUN] = Source(HEAD_BEGUN, read_quantity(begun, Kind.LENGTH, dimension="exact"))
     if begun := _rim_begun(build, bank, number, sources):
         out[DISH_BEGUN] = Source(DISH_BEGUN, read_quantity(begun, Kind.LENGTH, dimension="exact"))
+        if begun >= _crown_at(sources).dish_depth:
+            # Its dish is cut away: the flat is left, and no cut takes more of it.
+            dish = out[PLACES["dish_area"]]
+            gone = replace(dish.quantity, value=0.0, number=0.0, u=0.0, terms=(), is_as_cut=True)
+            out[PLACES["dish_area"]] = Source(dish.path, gone)
     return out
 
 

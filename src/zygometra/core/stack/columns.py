@@ -66,6 +66,19 @@ def where_positive(x: Any, value: Any) -> Any:
     return x.where_positive(value) if hasattr(x, "where_positive") else _numpy().where(x > 0, value, 0.0)
 
 
+def spanned(area: Any, height: Any) -> Any:
+    """Return area × height; a height of nought spans nothing, even where the area is not known.
+
+    Parameters
+    ----------
+    area, height : float, array, or what carries slopes
+        In units of which the product is wanted.
+    """
+    if isinstance(area, float) and isinstance(height, float):
+        return area * height if height else 0.0
+    return area.spanned(height) if hasattr(area, "spanned") else area * height
+
+
 def tangent(degrees: Any) -> Any:
     """Return the tangent of an angle.
 

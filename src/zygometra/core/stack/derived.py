@@ -100,6 +100,16 @@ class Expression:
         """
         return self.notes.note("({1} if {0} > 0.0 else 0.0)", self, value)
 
+    def spanned(self, height: Expression | float) -> Expression:
+        """Return it times a height, nought where that is nought.
+
+        Parameters
+        ----------
+        height : Expression or float
+            In any unit.
+        """
+        return self.notes.note("({0} * {1} if {1} else 0.0)", self, height)
+
     def endless_unless_positive(self) -> Expression:
         """Return it where it is above nought, else infinity."""
         return self.notes.note("({0} if {0} > 0.0 else inf)", self)
@@ -140,7 +150,7 @@ def _back(note: Note, made: Expression, by: Slope) -> tuple[Slope, ...]:
             return by, -by
         case "-{}":
             return (-by,)
-        case "{} * {}":
+        case "{} * {}" | "({0} * {1} if {1} else 0.0)":
             return _times(by, of[1]), _times(by, of[0])
         case "{} / {}":
             return by / of[1], -_times(by, made) / of[1]

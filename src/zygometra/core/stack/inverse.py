@@ -319,8 +319,10 @@ def _least_cut(outcome: Outcome, volume: float) -> float | None:
 
     Between the depths at which it meets something else what it opens is a straight line.
     """
-    edges = _edges(outcome.areas.crown)
-    for start, end in itertools.pairwise((0.0, *edges, math.inf)):
+    crown = outcome.areas.crown
+    for start, end in itertools.pairwise((0.0, *_edges(crown), math.inf)):
+        if crown.untold is not None and start >= crown.above_rim:
+            return None  # From there nobody knows what a cut opens.
         opened: float = _opened_by(outcome, start)
         inside = start + min((end - start) / 2, 1.0)
         slope: float = as_linear(_opened_by(outcome, Linear.of("cut", inside))).slopes.get("cut", 0.0)

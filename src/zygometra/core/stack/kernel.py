@@ -13,7 +13,17 @@ import math
 from typing import Any, NamedTuple
 
 from .arithmetic import circle_area, cylinder_volume, deck_clearance, ring_around
-from .columns import cosine, endless_unless_positive, least, positive, root, sine, tangent, where_positive
+from .columns import (
+    cosine,
+    endless_unless_positive,
+    least,
+    positive,
+    root,
+    sine,
+    spanned,
+    tangent,
+    where_positive,
+)
 
 # A float, an array, or what carries its slopes.
 Column = Any
@@ -545,12 +555,14 @@ def closed_by(h: Hole, thickness: Column, gasket: Column) -> Stacked:
 def deck_volume(h: Hole) -> Column:
     """Return what lies between rim and deck in cc: A·c, less than nought where the rim stands proud.
 
+    Where the rim stands at the deck it wants no bore.
+
     Parameters
     ----------
     h : Hole
         Cut.
     """
-    return cylinder_volume(h.area, h.clearance)
+    return spanned(h.area, h.clearance) / 1000
 
 
 def chord(edge: Chamfer, deck_cut: Column) -> Column:

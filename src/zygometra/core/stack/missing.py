@@ -18,7 +18,7 @@ STACK = (
     "parts.piston.compression_height",
 )
 READ = "mock-up.deck_clearance"
-_CROWN = PLACES["crown_volume"]
+_CROWN, _LAND = PLACES["crown_volume"], PLACES["land_diameter"]
 _BORE, _STROKE, _DECK = "parts.block.bore", "parts.crank.stroke", "parts.block.deck_height"
 _BANK_NAME = {field.path: name for name, field in BANK_NAMES.items()}
 _HOLE_NAME = {field.path: name for name, field in CYLINDER_NAMES.items()}
@@ -56,7 +56,8 @@ def _wants(build: Build, hole: Hole, result: str) -> Iterator[str]:
     if result in ("swept", "compression_ratio") and "parts.block.swept_volume" not in have:
         yield from (_BORE, _STROKE)
     if result in ("clearance", "compression_ratio"):
-        yield _BORE
+        if hole.outcome.deck_clearance != 0 or _LAND in have:
+            yield _BORE
         if "parts.gasket.volume" not in have:
             yield "parts.gasket.thickness"
             if "parts.gasket.opening_area" not in have:
