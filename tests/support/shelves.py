@@ -60,6 +60,7 @@ PISTON = {
     "pin_diameter": 22.0,
     "pin_bore": 22.0,
     "dome_height": 0.0,
+    "dish_area": 0.0,
     "skirt_length": 30.0,
 }
 GASKET = {"thickness": 1.2, "bore": 93.5}

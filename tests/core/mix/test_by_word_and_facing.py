@@ -95,6 +95,9 @@ def off(*, land=math.nan, thickness=math.nan, dome=0.0, volume=0.0, dish=math.na
         ({"land": 9.0, "thickness": 7.5}, 2.5),  # both known: what remains decides, beyond the usual depth
         ({"land": 9.0, "thickness": 4.0}, 0.0),
         ({"land": 9.0, "thickness": 9.0, "volume": 4.0, "dish": 2000.0}, 2.0),  # 4 cc over 20 cm²: 2 mm deep
+        ({"land": 9.0, "thickness": 9.0, "volume": 4.0}, 0.0),  # nobody told the opening of its dish
+        ({"land": 9.0, "thickness": 9.0, "volume": 4.0, "dish": 0.0}, 4.0),  # nothing opens at the rim
+        ({"land": 9.0, "thickness": 9.0, "volume": -4.0}, 4.0),
         ({"dome": 3.0}, 0.0),
         ({"dome": math.nan}, 0.0),  # nobody said what stands above the rim
         ({"dome": math.nan, "flat": True}, 1.0),

@@ -32,7 +32,7 @@ HERS = {
         "block": {"bore": "91.5 mm", "deck_height": "226 mm"},
         "crank": {"stroke": "84 mm"},
         "rod": {"length": "147 mm"},
-        "piston": {"compression_height": "35 mm", "crown_volume": "2 cc"},
+        "piston": {"compression_height": "35 mm", "crown_volume": "2 cc", "dish_area": 0},
         "gasket": {"thickness": "1 mm", "bore": "93 mm"},
         "head": {
             "chamber_volume": "50 cc",

@@ -20,7 +20,11 @@ from zygometra.core.stack.kernel import Crown, kept_by_cone
 from zygometra.core.stack.sensitivity import sensitivities
 
 BOWL = {"compression_height": "34.5 mm", "crown_volume": {"value": 16, "u": 0}, "above_rim": 0}
-TOP = BOWL | {"crown_volume": {"value": -4, "u": 0}, "above_rim": "1.5 mm", "above_rim_area": {"value": 3000, "u": 0}}
+TOP = BOWL | {
+    "crown_volume": {"value": -4, "u": 0},
+    "above_rim": "1.5 mm",
+    "above_rim_area": {"value": 3000, "u": 0},
+}
 
 
 def engine(piston=BOWL, **changed):
@@ -126,7 +130,9 @@ def test_no_inverse_question_and_no_step_goes_into_what_nobody_told():
     build = built(engine())
     with pytest.raises(NoAnswer, match="opening of the dish"):
         solve(build, 1, "crown_cut", "compression_ratio", 7.5)
-    assert "crown_cut" not in {row.lever for row in sensitivities(evaluate(build).planned.holes[0].outcome, None)}
+    assert "crown_cut" not in {
+        row.lever for row in sensitivities(evaluate(build).planned.holes[0].outcome, None)
+    }
     told = built(engine(BOWL | {"dish_area": 3000}))
     assert solve(told, 1, "crown_cut", "compression_ratio", 7.5) > 0
     assert "crown_cut" in {row.lever for row in sensitivities(evaluate(told).planned.holes[0].outcome, None)}
@@ -271,7 +277,11 @@ def test_what_goes_off_above_the_rim_counts_against_the_metal_under_it():
     gone = says(engine(TOP | {"above_rim_thickness": "0.7 mm"}, planned=faced(0.7)))
     assert gone["crown-cut-through-top"].severity == "stop"
     # The warning outlives the metal.
-    cut = {"passes": [{"id": f"c{n}", "op": "crown_cut", "cylinder": n, "number": 1, "depth": 0.7} for n in (1, 2)]}
+    cut = {
+        "passes": [
+            {"id": f"c{n}", "op": "crown_cut", "cylinder": n, "number": 1, "depth": 0.7} for n in (1, 2)
+        ]
+    }
     assert "crown-cut-leaves-little-on-top" in says(engine(TOP | {"above_rim_thickness": "5.5 mm"}, **cut))
     assert "crown-top-thickness-untold" in says(engine(TOP, **cut))
 

@@ -60,7 +60,8 @@ def most_off(question: Question, of: Crowns) -> Floats:
     Returns
     -------
     array of float
-        Nought where something stands above the rim, or nobody said that nothing does.
+        Nought where something stands above the rim, or nobody said that nothing does; and where nobody told the
+        opening of a dish: what is left of it once the rim is cut is not known.
 
     Notes
     -----
@@ -75,8 +76,19 @@ def most_off(question: Question, of: Crowns) -> Floats:
     with np.errstate(divide="ignore", invalid="ignore"):
         depth = of.volume * 1000 / of.dish_area
     most = np.where((of.dish_area > 0) & (of.volume > 0), np.minimum(most, depth), most)
-    clear = (of.dome == 0) | (np.isnan(of.dome) & of.flat)
+    clear = ((of.dome == 0) | (np.isnan(of.dome) & of.flat)) & ~dish_is_untold(of)
     return np.where(clear & (question.crown_limit > 0), np.maximum(most, 0.0), 0.0)
+
+
+def dish_is_untold(of: Crowns) -> Bools:
+    """Tell of which crowns with room below their rim nobody told the opening.
+
+    Parameters
+    ----------
+    of : Crowns
+        The pistons.
+    """
+    return np.isnan(of.dish_area) & (of.volume > 0)
 
 
 def ring_stays_down(land: Floats, cut: Floats, clearance: Floats) -> Bools:

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from ..place import PartPlace
 from .candidates import Alike, Candidates, Meeting, Sieve
-from .facing import crowns, most_off
+from .facing import crowns, dish_is_untold, most_off
 from .paper import NO_FLOOR, STAND_FOR, UNPRICED, is_stood_in, needed_for, stood_for
 from .parts import MAKING, needed_of
 from .question import Question
@@ -90,6 +90,7 @@ class LaidOut:
         if (question.quench_floor, question.crown_limit) != (own.quench_floor, own.crown_limit):
             out._alike = {}
             vars(out).pop("most_off", None)
+            vars(out).pop("rests_for_dish", None)
         return out
 
     # -- parts on their own -----------------------------------------------------
@@ -99,6 +100,13 @@ class LaidOut:
         """How far the crown of each piston may be faced, in mm."""
         table = self.shelf.tables["piston"]
         return most_off(self.question, crowns(table.values.__getitem__, table.words["crown"]))
+
+    @cached_property
+    def rests_for_dish(self) -> Bools:
+        """Of which pistons the crown is not faced because nobody told the opening of its dish."""
+        table = self.shelf.tables["piston"]
+        of = crowns(table.values.__getitem__, table.words["crown"])
+        return dish_is_untold(of) & (self.faces and self.question.crown_limit > 0)
 
     def job_cost(self, key: str) -> int:
         """Return what an operation costs for the whole engine, in hundredths.

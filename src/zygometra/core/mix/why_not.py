@@ -111,6 +111,11 @@ def _among_others(own: LaidOut, kind: str, told: Told | None) -> Iterator[Given]
         yield sentence("The nearest it comes: {misses}.", misses=words)
     elif not opened:
         yield from tuple(_against_the_floor(own, told)) or _between(own, kind)
+    if kind == "piston" and own.rests_for_dish[own.shelf.tables[kind].place[own.question.use[kind]]]:
+        yield (
+            "Its crown is not faced: nobody told the opening of its dish, so what a cut leaves of it is not known. "
+            "With its dish area (0 where nothing opens at the rim) it can be."
+        )
 
 
 def _against_the_floor(laid_out: LaidOut, told: Told | None) -> Iterator[Given]:

@@ -19,6 +19,7 @@ from ..build.means import Means, Part, PartChoice
 from ..build.model import GASKET_FIGURES, Bank, Build, Gasket, Operation
 from ..house_rules import HouseRules
 from ..quantity import Quantity, read_quantity
+from ..sentence import Sentence, sentence
 from ..stack.in_hole import holds_room
 from ..units import BASE, from_base, to_base
 from .draws import Table
@@ -299,6 +300,29 @@ def bowl_limit(part: Part | None, build: Build, rules: HouseRules) -> float:
 
     remains = bowl_remains(figures_of_piston(part, build), rules)
     return math.inf if remains is None else remains
+
+
+def closed_levers(build: Build) -> Iterator[Sentence]:
+    """Yield which levers rest although they are there, and the figure that would open each.
+
+    Parameters
+    ----------
+    build : Build
+        With its levers.
+    """
+    if "crown_cut" not in build.levers.means:
+        return
+    pistons: list[Part | None] = [
+        None,
+        *(one.part for one in build.levers.parts if one.part.kind == "piston"),
+    ]
+    for part in pistons:
+        if is_dish_untold(part, build):
+            yield sentence(
+                "Crown cuts{whose} stop at the rim: nobody told the opening of the dish, so what such a cut leaves of "
+                "it is not known. The dish area (0 where nothing opens at the rim) opens this lever.",
+                whose="" if part is None else f" of {part.name or 'a listed piston'}",
+            )
 
 
 class Choice(NamedTuple):

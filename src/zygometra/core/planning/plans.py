@@ -20,7 +20,7 @@ from ..stack.results import State
 from ..windows import EDGE
 from .archive import Worth, tidy
 from .draws import COARSE, Draws
-from .moves import NO_PINS, Bill, Move, Pins, bill_of, moves_of, set_ups_of
+from .moves import NO_PINS, Bill, Move, Pins, bill_of, closed_levers, moves_of, set_ups_of
 from .policy import Policy, policy_of
 from .results import Results, Wanted, floor_risk, inside, results, wanted_of
 from .search import Search
@@ -141,7 +141,7 @@ class Planner:
             return Answer(plans, (), self.wanted)
         if self.missing():
             return Answer((), (_waits(self),), self.wanted)
-        return Answer((), self.conflict.reasons(), self.wanted)
+        return Answer((), (*self.conflict.reasons(), *closed_reasons(self.build)), self.wanted)
 
     @cached_property
     def conflict(self) -> Conflict:
@@ -356,6 +356,17 @@ def plans_of(build: Build, rules: HouseRules | None = None, pins: Pins = NO_PINS
     """
     planner = Planner(build, rules, pins)
     return planner.answer(planner.searched())
+
+
+def closed_reasons(build: Build) -> tuple[Reason, ...]:
+    """Return the levers that rest for want of a figure, as reasons why there is no plan.
+
+    Parameters
+    ----------
+    build : Build
+        With its levers.
+    """
+    return tuple(Reason((), says, None, None, None) for says in closed_levers(build))
 
 
 def _waits(planner: Planner) -> Reason:

@@ -14,7 +14,7 @@ from ..quantity import read_quantity
 from ..units import Kind
 from ..usual_figures import unstated_doubt
 from .moves import NO_PINS, Pins
-from .plans import Plan, Planner
+from .plans import Plan, Planner, closed_reasons
 from .why_none import Reason
 
 # In the order in which a shop thinks of them: what can be taken back first.
@@ -64,7 +64,7 @@ def ways_out(build: Build, rules: HouseRules, pins: Pins = NO_PINS) -> Iterator[
         plans = [plan for plan in planner.plans() if plan.planned or key == "gasket"]
         reason = None
         if not plans and not planner.missing():
-            reason = next(iter(planner.conflict.reasons()), None)
+            reason = next(iter((*closed_reasons(planner.build), *planner.conflict.reasons())), None)
         yield Way(key, label, plans[0] if plans else None, reason)
 
 

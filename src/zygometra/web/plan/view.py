@@ -19,6 +19,7 @@ from zygometra.core.fields import place_label
 from zygometra.core.house_rules import SCHOOLS
 from zygometra.core.planning.bounded import plans_within, ways_within
 from zygometra.core.planning.elsewhere import elsewhere
+from zygometra.core.planning.moves import closed_levers
 from zygometra.core.planning.opening import ASSEMBLED, fallen, last_moment, opened_for
 from zygometra.core.planning.plans import Answer, Plan
 from zygometra.core.planning.results import wanted_of
@@ -147,6 +148,7 @@ def page_view(bench: Bench, asked: Asked) -> dict[str, Any]:
         "ways_again_address": url_for("plan.ways_page", build_id=bench.id, **_query(asked), again=1),
         "machines": told(bench),
         "cut": bool(bench.build.cuts.passes),
+        "closed": [says.written(reader) for says in closed_levers(asked.build)],
         "cautions": CAUTIONS,
     }
 
