@@ -42,6 +42,9 @@ def _flat(kind: str, whole: float, local: float) -> tuple[Rule, Rule]:
     )  # fmt: skip
 
 
+# RON and the top static ratio on it: what a new shop starts with.
+FUEL_TABLE = {91: 9.0, 95: 10.0, 98: 10.8, 100: 11.2}
+
 RULES: tuple[Rule, ...] = (
     _floor("steel", 0.889),
     _floor("titanium", 1.0),
@@ -117,6 +120,15 @@ RULES: tuple[Rule, ...] = (
          "one clearance, one weight; the builder's own figure wins"),
     Rule("cut_tolerance", "By how much a machine misses its depth where nobody said, half-width", Kind.LENGTH,
          0.015, 0.001, 0.2, "scale, backlash and heat; what the machine did before wins"),
+    *(Rule(f"fuel.{ron}", f"Top ratio on RON {ron}, iron head, good {{quench}}", None, top, 4, 20,
+           "advice only, naturally aspirated on the road; heads, boost, altitude and cooling shift it")
+      for ron, top in FUEL_TABLE.items()),
+    Rule("fuel_aluminium", "Ratio that an aluminium head allows more on the same fuel", None, 0.5, 0, 3,
+         "it takes more heat from the end gas; advice only"),
+    Rule("fuel_wide_quench", "Ratio that a wide {quench} allows less on the same fuel", None, 0.5, 0, 3,
+         "end gas that is not stirred burns last; advice only"),
+    Rule("fuel_quench", "{Quench} from which that counts as wide", Kind.LENGTH, 1.5, 0.5, 10,
+         "beyond it the charge is hardly stirred; advice only"),
     Rule("lowering_note", "Head lowering that is worth a note on the valve gear", Kind.LENGTH,
          0.1, 0, 5, "preload, cam timing and valve room move with it"),
 )  # fmt: skip

@@ -117,6 +117,7 @@ Head = _part(
     "Head",
     "head",
     step_fills=(Annotated[list[StepFill], Slot(min_length=2, max_length=50)] | None, None),
+    material=(Literal["iron", "aluminium"] | None, None),
 )
 
 
@@ -236,6 +237,13 @@ class LeversShape(Shape):
     gasket_needs: Needs = None
     parts: Annotated[list[PartChoiceShape], Slot(max_length=200)] | None = None
     set_ups: dict[Word, SetUpShape] | None = None
+
+
+class FuelShape(Shape):
+    """What it is to run on: an octane number, and which scale that is of."""
+
+    octane: Annotated[float, Slot(ge=40, le=150, allow_inf_nan=False)] | None = None
+    scale: Literal["RON", "AKI", "MON"] | None = None
 
 
 class StatedShape(Shape):
@@ -409,6 +417,7 @@ class BuildFile(Shape):
         None
     )
     cam: Cam = None  # type: ignore[valid-type]
+    fuel: FuelShape | None = None
     stated: StatedShape | None = None
     planned: Annotated[list[OperationShape], Slot(max_length=200)] | None = None
     targets: TargetsShape | None = None

@@ -16,6 +16,7 @@ from typing import Any
 
 from ..faces.facing import read_facing
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELD, FIELDS, field_at
+from ..fuel import Fuel
 from ..place import Place
 from ..quantity import Quantity, Unstated, read_field, read_quantity
 from ..units import Kind, from_base
@@ -57,6 +58,8 @@ def read_document(document: Mapping[str, Any]) -> Build:
         school=document.get("school") or "",
         unstated_doubt=unstated,
         rod_material=(parts.get("rod") or {}).get("material", "steel"),
+        fuel=_fuel(document.get("fuel")),
+        head_material=(parts.get("head") or {}).get("material") or "",
         gasket_names=names,
         step_fills=tuple(read_fill(fill, unstated) for fill in head.get("step_fills") or ()),
         planned=tuple(read_operation(op, unstated) for op in document.get("planned") or ()),
@@ -68,6 +71,13 @@ def read_document(document: Mapping[str, Any]) -> Build:
         facing=read_facing(document.get("facing")),
         gear=read_valve_gear(document.get("valve_gear")),
     )
+
+
+def _fuel(raw: Mapping[str, Any] | None) -> Fuel | None:
+    """What it is to run on; a scale alone is no fuel."""
+    if not raw or raw.get("octane") is None:
+        return None
+    return Fuel(float(raw["octane"]), raw.get("scale") or "")
 
 
 def figures_of(document: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:

@@ -14,6 +14,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Literal
 
 from ..faces.facing import NOTHING_DECIDED, Facing
+from ..fuel import Fuel
 from ..place import Place, Scope
 from ..quantity import Quantity
 from ..windows import OPEN, Window
@@ -176,6 +177,9 @@ class Build:
     school: str = ""
     unstated_doubt: Literal["house", "zero"] = "house"
     rod_material: str = "steel"
+    # What it is to run on, and what its head is made of; None and empty where nobody said.
+    fuel: Fuel | None = None
+    head_material: str = ""
     gasket_names: Mapping[str, str] = field(default_factory=dict)
     step_fills: tuple[tuple[Quantity, Quantity], ...] = ()
     planned: tuple[Operation, ...] = ()

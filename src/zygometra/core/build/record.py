@@ -149,6 +149,9 @@ _PLACES = {
     ("levers", "gasket_per_bank"): "a gasket of its own for each bank",
     ("targets", "ratio_spread"): "largest difference between holes",
     ("parts", "rod", "material"): "rods",
+    ("parts", "head", "material"): "what the head is made of",
+    ("fuel", "octane"): "octane of the fuel",
+    ("fuel", "scale"): "scale of the octane",
     ("unstated_doubt",): "doubt where none is stated",
 }
 

@@ -14,7 +14,21 @@ from ..digits import count_of
 from ..house_rules import HouseRules
 from ..stack.results import Evaluation
 from ..wording import Reader
-from . import chambers, cut_log, cuts, ends, faces, figures, logbook, pieces, room, totals, waiting, wanted
+from . import (
+    chambers,
+    cut_log,
+    cuts,
+    ends,
+    faces,
+    figures,
+    fuel,
+    logbook,
+    pieces,
+    room,
+    totals,
+    waiting,
+    wanted,
+)
 from .registry import Case, Judge
 from .said import RANK, Code, Finding
 
@@ -25,6 +39,7 @@ OF_PLAN: tuple[Judge, ...] = (
     *wanted.JUDGES,
     *cuts.JUDGES,
     *waiting.JUDGES,
+    *fuel.JUDGES,
 )
 OF_FIGURES: tuple[Judge, ...] = (
     *figures.JUDGES,

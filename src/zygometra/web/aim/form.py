@@ -7,6 +7,7 @@ from typing import Any
 
 from zygometra.core.build.document import Document, with_leaf
 from zygometra.core.build.lever_table import AMOUNTS
+from zygometra.core.fuel import HEADS, SCALES
 from zygometra.core.windows import WINDOW_SOURCES
 
 from ..forms.form import Form
@@ -23,7 +24,13 @@ GASKET = ("name", "thickness", "bore")
 STATED = "stated.compression_ratio"
 _NUMBER = "a number such as 9.75"
 # Where a field of the form stands in the document, where that is not its own name.
-_RENAMED = {"engine.family": "family", "parts.rod.material": "material"}
+_RENAMED = {
+    "engine.family": "family",
+    "parts.rod.material": "material",
+    "parts.head.material": "head_material",
+    "fuel.octane": "octane",
+    "fuel.scale": "scale",
+}
 
 
 def gasket_slot(row: int, key: str) -> str:
@@ -51,6 +58,12 @@ def form_of(document: Mapping[str, Any]) -> dict[str, str]:
         "school": document.get("school") or "",
         "unstated_doubt": document.get("unstated_doubt", "house"),
         "material": ((document.get("parts") or {}).get("rod") or {}).get("material", "steel"),
+    }
+    fuel = document.get("fuel") or {}
+    form |= {
+        "head_material": ((document.get("parts") or {}).get("head") or {}).get("material") or "",
+        "octane": _text(fuel.get("octane")),
+        "scale": fuel.get("scale") or "",
     }
     targets, levers = document.get("targets") or {}, document.get("levers") or {}
     for result in ("compression_ratio", *GAPS):
@@ -104,6 +117,9 @@ def document_of(document: Mapping[str, Any], form: Form) -> Document:
         ("school",): _words(form, "school"),
         ("unstated_doubt",): form["unstated_doubt"],
         ("parts", "rod", "material"): form["material"],
+        ("parts", "head", "material"): _one_of(form, "head_material", HEADS, "a head of iron or aluminium"),
+        ("fuel", "octane"): _number(form, "octane"),
+        ("fuel", "scale"): _one_of(form, "scale", SCALES, "RON, AKI or MON"),
     }
     if form["unstated_doubt"] == "house" and "unstated_doubt" not in document:
         leaves.pop(("unstated_doubt",))
@@ -131,6 +147,10 @@ def document_of(document: Mapping[str, Any], form: Form) -> Document:
 
 def _words(form: Form, slot: str) -> str | None:
     return form.take(slot, text(form[slot], most=2000)) or None
+
+
+def _one_of(form: Form, slot: str, among: tuple[str, ...], what: str) -> str | None:
+    return form.take(slot, choice(form[slot], ("", *among), what=what)) or None
 
 
 def _source(form: Form, slot: str) -> str | None:

@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 
 from zygometra.core.build.lever_table import AMOUNTS
 from zygometra.core.build.model import ROD_MATERIALS
+from zygometra.core.fuel import HEADS, SCALES
 from zygometra.core.house_rules import SCHOOLS
 from zygometra.core.windows import WINDOW_SOURCES
 from zygometra.core.wording import Reader
@@ -85,6 +86,9 @@ def view(bench: Bench, form: Mapping[str, str], faults: Mapping[str, str]) -> di
         "spread": slot(
             "ratio_spread", "Largest difference between holes", "of ratio; house rule where empty"
         ),
+        "octane": slot(
+            "octane", "Octane of the fuel", "advice only; the shop's table is among its house rules"
+        ),
         "stated": slot(STATED, "Ratio as stated", "by maker or customer; compared, never used"),
         "limits": [slot(f"limit.{lever.key}", lever.label.capitalize()) for lever in AMOUNTS],
         "gaskets": gaskets,
@@ -102,6 +106,10 @@ def _choices(form: Mapping[str, str], reader: Reader) -> dict[str, Any]:
         "material": form.get("material", ""),
         "material_choices": [(name, name) for name in ROD_MATERIALS],
         "material_hint": f"decides the house floor for {reader.quench}",
+        "head_material": form.get("head_material", ""),
+        "head_choices": [("", "not said"), *((name, name) for name in HEADS)],
+        "scale": form.get("scale", ""),
+        "scale_choices": [("", "not said"), *((name, name) for name in SCALES)],
         "doubt": form.get("unstated_doubt", ""),
         "doubt_choices": _DOUBT,
     }

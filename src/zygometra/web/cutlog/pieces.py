@@ -30,7 +30,23 @@ def piece_says(bench: Bench, now: Running, depth: float) -> dict[str, str]:
     says = f"{Both(depth).written(reader)} on hole {now.place.cylinder}: {off} in all"
     if now.left is not None:
         says += f", {reader.length(max(now.left - depth, 0.0), 0.001)} left of the plan"
+    if (stands := _above_rim(bench, now.place)) is not None:
+        says += f"; {reader.length(max(stands[0] - depth, 0.0), 0.001)} stays above the rim"
+        if stands[1] is not None:
+            says += f", {reader.length(stands[1])} wanted"
     return {"state": "good", "says": f"{says}."}
+
+
+def _above_rim(bench: Bench, place: CutPlace) -> tuple[float, float | None] | None:
+    """What stands above the rim of a crown now, and what is to stay by the plan; None where nothing ever did."""
+    evaluation, told = bench.evaluation, bench.build.figures.get("parts.piston.above_rim")
+    if place.op != "crown_cut" or place.cylinder is None or evaluation is None or told is None:
+        return None
+    now, meant = (state.hole(place.cylinder).above_rim for state in (evaluation.now, evaluation.planned))
+    if not told.value or now is None:
+        return None
+    asked = any(op.op == "crown_cut" for op in bench.build.planned)
+    return now, meant if asked else None
 
 
 def set_view(
@@ -40,7 +56,7 @@ def set_view(
     rules, reader = bench.rules, bench.reader
     standing = set_standing(bench.build.cuts, op, bench.build.cylinders, rules["set_tolerance"], rules)  # type: ignore[arg-type]
     rows = [_piece(bench, op, piece, standing.zero) for piece in standing.pieces]
-    typed = typed or {}
+    typed, stood = typed or {}, any(row["above"] for row in rows)
     following = next((row["cylinder"] for row in rows if row["state"] != "done"), rows[0]["cylinder"])
     # The piece that was last logged stays: its finished reading comes next.
     kept = known_number(chosen) in bench.build.cylinders
@@ -48,7 +64,12 @@ def set_view(
         "op": op,
         "title": NAMES[op],
         "pieces": rows,
-        "heads": ("Piece", "#Cut", "#Left", "#Stopped at", "#Last cut", "Finished at", "State"),
+        "heads": (
+            *("Piece", "#Cut", "#Left"),
+            *(("#Above the rim",) if stood else ()),
+            *("#Stopped at", "#Last cut", "Finished at", "State"),
+        ),
+        "stood": stood,
         "says": [one.written(reader) for one in standing.says],
         "asked": next(
             (reader.length(o.amount.value) for o in bench.build.planned if o.op == op and o.amount), ""
@@ -92,6 +113,7 @@ def _piece(bench: Bench, op: str, piece: Piece, zero: int | None) -> dict[str, A
         "state": piece.state,
         "cut": reader.length(piece.cut) if piece.cut else "",
         "left": reader.length(now.left) if now.left is not None else "",
+        "above": _above_words(bench, now.place),
         "stopped": "" if piece.stopped is None else reader.length(piece.stopped),
         "last": "" if piece.last_cut is None else reader.length(piece.last_cut),
         "finished": " / ".join(reader.length(one) for one in piece.finished),
@@ -99,3 +121,12 @@ def _piece(bench: Bench, op: str, piece: Piece, zero: int | None) -> dict[str, A
         "is_zero": piece.cylinder == zero,
         "number": now.next_number,
     }
+
+
+def _above_words(bench: Bench, place: CutPlace) -> str:
+    """What stands above the rim of a crown, and what is wanted; empty where nothing ever stood there."""
+    stands = _above_rim(bench, place)
+    if stands is None:
+        return ""
+    now, meant = stands
+    return bench.reader.length(now) + ("" if meant is None else f", {bench.reader.length(meant)} wanted")

@@ -20,7 +20,7 @@ from ..build.page import render, render_aside
 from ..build.saving import save as save_build
 from ..forms.figure import figure_of, form_of
 from ..people import request_is_partial, safe_next, told_error
-from .view import BASIS_MARKS, form_view, known_field, lines, table_of_holes
+from .view import BASIS_MARKS, form_view, known_field, lines, places_said, table_of_holes
 
 figures = Blueprint("figures", __name__, template_folder="templates")
 
@@ -73,14 +73,19 @@ def save(build_id: int) -> BaseResponse:
     bench = open_bench(build_id)
     path = request.form.get("at", "")
     field = _known(bench, path)
-    keys = Place.parse(path).keys
+    places = places_said(bench, field, path, request.form.get("spread", ""))
     try:
-        figure = None if request.form.get("remove") else figure_of(request.form, field, bench.reader)
-        stands = leaf_at(bench.document, keys)
-        # What was not touched stays to the letter: 92.0 is no other figure than 92.
-        figure = stands if figure == stands else figure
-        document = with_leaf(bench.document, keys, figure)
-        refused = save_build(bench, document, figure_words(field.label, path, figure), mine={keys: figure})
+        typed = None if request.form.get("remove") else figure_of(request.form, field, bench.reader)
+        document, mine = dict(bench.document), dict[tuple[str, ...], Any]()
+        for keys in (Place.parse(place).keys for place in places):
+            stands = leaf_at(document, keys)
+            # What was not touched stays to the letter: 92.0 is no other figure than 92.
+            mine[keys] = stands if typed == stands else typed
+            document = with_leaf(document, keys, mine[keys])
+        says = figure_words(field.label, path, typed)
+        if len(places) > 1:
+            says += f", the same at {len(places)} holes"
+        refused = save_build(bench, document, says, mine=mine)
     except QuantityError as error:
         return make_response(_form(bench, field, path, dict(request.form), told_error(error)), 422)
     except BuildFaults as error:

@@ -175,8 +175,47 @@ def form_view(bench: Bench, field: Field, path: str, typed: Mapping[str, Any], f
         "doubt": doubt_words(quantity, bench.reader) if quantity else "",
         "possible": _possible(field, bench.reader),
         "removable": stands,
+        "said_for": said_for(bench, field, path),
         "read": _read(bench, path),
     }
+
+
+def said_for(bench: Bench, field: Field, path: str) -> list[tuple[str, str]]:
+    """Return for which holes a deck clearance can be said at once; empty for any other figure."""
+    if field.part != "mock-up" or len(bench.build.cylinders) < 2:
+        return []
+    (number,) = Place.parse(path).holes
+    bank = bench.build.bank_of(number)
+    found = [("", f"hole {number} alone")]
+    if bench.several_banks and len(bank.cylinders) > 1:
+        found.append((BANK, f"every hole of bank {bank.name}"))
+    return [*found, (ALL, "every hole")]
+
+
+def places_said(bench: Bench, field: Field, path: str, spread: str) -> list[str]:
+    """Return the places that one figure is kept at.
+
+    Parameters
+    ----------
+    bench : Bench
+        The build.
+    field : Field
+        The dimension.
+    path : str
+        Where it was typed.
+    spread : str
+        One of what :func:`said_for` offers.
+    """
+    if spread not in dict(said_for(bench, field, path)) or not spread:
+        return [path]
+    own = Place.parse(path)
+    bank = bench.build.bank_of(own.holes[0])
+    holes = bank.cylinders if spread == BANK else bench.build.cylinders
+    return [str(Place.hole(number, own.field)) for number in holes]
+
+
+# For which holes a figure is said: those of its bank, or all.
+BANK, ALL = "bank", "all"
 
 
 def _read(bench: Bench, path: str) -> dict[str, str] | None:
