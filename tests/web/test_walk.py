@@ -24,7 +24,7 @@ PAGES = (
     "measure/steps",
     "measure/read",
     "stack",
-    "stack/working",
+    "working",
     "plans",
     "sheet",
     "cut-log",
@@ -121,6 +121,76 @@ def test_no_page_of_a_drawn_build_shows_what_nobody_should_see(shop, bring, docu
         check(json.loads(json.dumps(document)))
     except BuildFaults:
         assume(False)  # noqa: FBT003 - rounded it is none
+    assert walk(shop, bring(document), document) == []
+
+
+def little(piston, **more):
+    """A build of which little is told."""
+    return {
+        "format": "zygometra.build",
+        "version": 1,
+        "name": "little told",
+        "engine": {"layout": "inline", "banks": [{"name": "A", "cylinders": [1, 2]}]},
+        "parts": {
+            "block": {"deck_height": "210 mm", "bore": "90 mm"},
+            "crank": {"stroke": "80 mm"},
+            "rod": {"length": "135 mm"},
+            "piston": {"compression_height": "34.5 mm", **piston},
+            "gasket": {"thickness": "1.2 mm"},
+            "head": {"chamber_volume": "45 cc", "opening_area": 4200},
+        },
+        **more,
+    }
+
+
+def faced(depth):
+    return [{"id": f"c{n}", "op": "crown_cut", "cylinder": n, "number": 1, "depth": depth} for n in (1, 2)]
+
+
+DISHED = {"crown_volume": "16 cc", "above_rim": 0}
+DOMED = {"crown_volume": "-4 cc", "above_rim": "1.5 mm", "above_rim_area": 3000}
+CUT = [{"op": "crown_cut", "amount": "0.8 mm"}]
+ON_TOP = [
+    {
+        "id": f"r{n}{on}",
+        "figure": "deck_clearance",
+        "cylinder": n,
+        "value": value,
+        "on": on,
+        "at": f"2026-05-0{n}T09:00:00Z",
+    }
+    for n in (1, 2)
+    for on, value in (("dome", "-1.0 mm"), ("pad", "0.3 mm"))
+]
+CROWN_LEVER = {"crown_cut": {"max": "1 mm"}, "deck_cut": {"max": "0.3 mm"}}
+LITTLE = {
+    "untold, planned": little(DISHED, planned=CUT),
+    "untold, begun": little(DISHED, planned=CUT, passes=faced(0.3)),
+    "untold, done": little(DISHED, planned=CUT, passes=faced(0.8)),
+    "untold, asked of the planner": little(
+        DISHED, levers=CROWN_LEVER, targets={"compression_ratio": {"min": 7, "max": 7.6}}
+    ),
+    "opening told": little(DISHED | {"dish_area": 3000}, planned=CUT, passes=faced(0.3)),
+    "domed, read on top": little(DOMED, planned=CUT, readings=ON_TOP),
+    "domed, begun": little(DOMED, planned=CUT, readings=ON_TOP, passes=faced(0.3)),
+    "no bore": {
+        **little(DISHED),
+        "parts": {
+            "block": {"swept_volume": "500 cc"},
+            "piston": {"crown_volume": "4 cc"},
+            "gasket": {"volume": "8 cc", "thickness": "1 mm"},
+            "head": {"chamber_volume": "45 cc"},
+        },
+        "cylinders": {"1": {"deck_clearance": 0}, "2": {"deck_clearance": "0.1 mm"}},
+    },
+    "a fuel": little(DISHED, fuel={"octane": 91, "scale": "AKI"}),
+    "a bare octane": little(DISHED, fuel={"octane": 91}),
+}
+
+
+@pytest.mark.parametrize("name", sorted(LITTLE))
+def test_no_page_of_a_build_of_which_little_is_told_shows_what_nobody_should_see(shop, bring, name):
+    document = json.loads(json.dumps(LITTLE[name]))
     assert walk(shop, bring(document), document) == []
 
 

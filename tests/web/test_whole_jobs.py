@@ -1,6 +1,6 @@
 """Whole jobs from blank to signature, as somebody new would do them: figures typed, slips made, gates met."""
 
-# long: four jobs, each from blank to signature
+# long: five jobs, each from blank to signature
 from __future__ import annotations
 
 import io
@@ -337,6 +337,11 @@ def test_crowns_cut_piece_by_piece(shop):
     # A reading without "proud" among proud ones is asked about.
     assert "0.11 mm proud would be like the others" in seen(job.read("deck_clearance", "h1", "0.11")).text
     job.plans({"op": "crown_cut", "amount": "0.2 mm"})
+    # A dish of which nobody told the opening: faced, what it holds waits; with it there is a ratio.
+    assert "Compression ratio waits for dish area" in job.text("stack")
+    assert "the opening of its dish was not told" in job.text("sheet")
+    job.figures(piston__dish_area="2800 mm2")
+    assert "waits for dish area" not in job.text("stack")
     job.steps()
     time.sleep(1.1)
     page = "cut-log/set/crown_cut"
@@ -378,6 +383,67 @@ def test_crowns_cut_piece_by_piece(shop):
     assert after.count("as meant") == 4, after[700:2500]
     assert "took back pass 1 on the crown of hole 4: 0.200 mm: a chip under the foot" in job.text("record")
     assert not job.signs("read again, all inside")
+
+
+def test_domed_crowns_are_cut_to_a_height_in_thou(shop):
+    """Where a gauge stands on the dome, what stays above the rim, and how far each piece still is from it."""
+    shop.prefer(system="inch")
+    job = Job(shop)
+    job.figures(
+        block__deck_height="8.000 in",
+        block__bore="3.5 in",
+        crank__stroke="3.000 in",
+        rod__length="5.400 in",
+        piston__compression_height="1.080 in",
+        piston__crown_volume="-4 cc",
+        piston__top_land_height="0.25 in",
+        piston__top_land_diameter="3.48 in",
+        gasket__thickness="40 thou",
+        head__chamber_volume="60 cc",
+    )
+    assert "nobody told the gasket's bore" in job.text("stack")
+    # Nobody said yet what stands above the rim: no cut is kept.
+    refused = job.post(
+        "plan", {"plan": '[{"op": "crown_cut", "amount": "28 thou"}]', "version": job.version(), "hole": "1"}
+    )
+    assert "nobody has said what stands above the rim" in seen(refused).text
+    job.figures(piston__above_rim="60 thou", piston__above_rim_area="2000 mm2")
+    for on, value in (("dome", "40.# proud"), ("rim", "20.#")):
+        job.reads("deck_clearance", dict.fromkeys((1, 2, 3, 4), value), unit="thou", on=on)
+    stack = job.text("stack")
+    assert re.search(r"room over the dome to the plane of the head's face, hole 1 −?0\.\d+ thou ±", stack), (
+        stack
+    )
+    assert "stands above the rim, hole 1 60.0 thou" in stack
+
+    def asked(wanted):
+        return job.text(f"stack/what-if?hole=1&lever=crown_cut&result=above_rim&wanted={wanted}&solve=1")
+
+    assert "60 thou stands above the rim, less than the 80.0 thou wanted" in asked("80+thou")
+    assert "stands above the rim, hole 1 32.0 thou" in asked("32")
+    assert "how thick the crown is there, nobody said" in asked("32")
+    job.figures(piston__above_rim_thickness="0.3 in")
+    assert "how thick the crown is there" not in asked("32")
+    job.plans({"op": "crown_cut", "amount": "28 thou"})
+    assert "32.0 thou above the rim" in job.text("sheet")
+    assert "60.0 thou − 28.0 thou" in job.text("working?hole=1")
+    job.steps()
+    time.sleep(1.1)
+    page = "cut-log/set/crown_cut"
+
+    def piece(**typed):
+        sent = shop.form(job.at(page), job.at(f"{page}/pass"))
+        answer = shop.post(job.at(f"{page}/pass"), {**sent, **typed})
+        return "" if answer.status_code == 302 else seen(answer).text
+
+    if "stand open" in piece(cylinder="1", depth="20 thou"):
+        assert job.accepts(page) == 1
+        assert not piece(cylinder="1", depth="20 thou")
+    assert "40.0 thou, 32.0 thou wanted" in job.text(page)
+    for number in (1, 2, 3, 4):
+        assert not piece(cylinder=str(number), depth="8 thou" if number == 1 else "28 thou")
+    assert job.text(page).count("32.0 thou, 32.0 thou wanted") == 4
+    assert "stands above the rim, hole 3 32.0 thou" in job.text("stack?hole=3")
 
 
 def test_what_a_stand_in_read_is_marked_on_every_page_sheet_and_file(shop, bring):

@@ -163,7 +163,7 @@ def _crown_step(hole: Hole, reader: Reader) -> Step:
             note = f"Straight walls; a cone of that opening and volume would lose {less} less: that is its doubt."
     elif (off.rim and crown.untold is not None) or (source is None and PLACES["dish_begun"] in hole.sources):
         formula += " − what the cut takes of the dish"
-        figures += f" − {UNKNOWN}"
+        figures = f"{figures}, less nobody knows what"
         note = "The rim is cut, and nobody told the opening of the dish (dish area): what is left of it is not known."
     if sunk := sum(op.amount.value for _, op in hole.cuts if op.op == "bowl" and op.amount):
         formula += " + bowl"

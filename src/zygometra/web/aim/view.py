@@ -109,6 +109,7 @@ def _choices(form: Mapping[str, str], reader: Reader) -> dict[str, Any]:
         "head_material": form.get("head_material", ""),
         "head_choices": [("", "not said"), *((name, name) for name in HEADS)],
         "scale": form.get("scale", ""),
+        "scale_hint": "RON and AKI are four to five apart",
         "scale_choices": [("", "not said"), *((name, name) for name in SCALES)],
         "doubt": form.get("unstated_doubt", ""),
         "doubt_choices": _DOUBT,
