@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import copy
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from support.cases import vector
+from support.strategies import documents
 from zygometra.core.build.document import read_document
 from zygometra.core.findings.collect import findings
 from zygometra.core.house_rules import rules_for
+from zygometra.core.measuring.read_in import read_measured
 from zygometra.core.stack.evaluate import evaluate
+from zygometra.core.stack.explained import explanations
 from zygometra.exchange.build_file import check
 
 
@@ -96,3 +101,85 @@ def test_a_volume_stands_in_where_dimensions_are_missing():
     assert evaluate(check(document)).now.holes[0].outcome.compression_ratio == pytest.approx(
         expected.compression_ratio, rel=1e-12
     )
+
+
+# -- the figure that would explain it, typed in ----------------------------------------
+
+
+def with_figure(document, path, value, unit):
+    """The document with one figure as somebody would type it, in mm and cc or in inches."""
+    out = copy.deepcopy(document)
+    keys = path.split(".")
+    at = out
+    for key in keys[:-1]:
+        at = at.setdefault(key, {})
+    inch = unit == "inch" and not path.endswith("volume")
+    at[keys[-1]] = (
+        f"{value / 25.4!r} in" if inch else f"{value!r} {'cc' if path.endswith('volume') else 'mm'}"
+    )
+    return out
+
+
+@given(
+    documents(planned=False),
+    st.sampled_from(["clearance", "compression_ratio"]),
+    st.floats(0.75, 1.3),
+    st.sampled_from(["mm", "inch"]),
+)
+def test_typing_the_figure_that_would_explain_a_total_gives_that_total(document, result, times, unit):
+    hole = evaluate(check(copy.deepcopy(document))).now.hole(1)
+    if getattr(hole.outcome, result) is None:
+        return
+    total = getattr(hole.outcome, result) * times
+    found = list(explanations(hole, result, total))
+    # The chamber alone gives any volume that there can be room for.
+    assert any(one.path == "parts.head.chamber_volume" for one in found) or total <= 0 or times > 1.2
+    for one in found:
+        typed = with_figure(document, one.path, one.value, unit)
+        again = evaluate(read_document(typed)).now.hole(1).outcome
+        assert getattr(again, result) == pytest.approx(total, rel=1e-9), one
+
+
+@given(st.floats(0.05, 0.6), st.floats(0.02, 0.5), st.floats(0.05, 0.3))
+def test_a_total_is_compared_with_the_engine_as_it_was_when_it_was_stated(deck, head, crown):
+    document = vector("tarnbeck-plain")["build"]
+    document["parts"]["piston"] |= {"above_rim": 0, "dish_area": 1500}
+    document["parts"]["head"] |= {"opening_area": 4200}
+    exact = evaluate(check(copy.deepcopy(document))).now.hole(1).outcome
+    document["stated"] = {
+        "clearance_volume": exact.clearance,
+        "compression_ratio": exact.compression_ratio,
+    }
+    document["passes"] = [
+        {"id": "d", "op": "deck_cut", "bank": "A", "number": 1, "depth": deck, "at": "2026-05-01T09:00:00Z"},
+        {"id": "h", "op": "head_cut", "bank": "A", "number": 1, "depth": head, "at": "2026-05-01T09:00:00Z"},
+        *(
+            {
+                "id": f"c{n}",
+                "op": "crown_cut",
+                "cylinder": n,
+                "number": 1,
+                "depth": crown,
+                "at": "2026-05-01T09:00:00Z",
+            }
+            for bank in document["engine"]["banks"]
+            for n in bank["cylinders"]
+        ),
+    ]
+    build = check(copy.deepcopy(document))
+    cut = evaluate(build)
+    assert cut.now.hole(1).outcome.clearance != pytest.approx(exact.clearance, rel=1e-4)
+    assert "stated-total-differs" not in {f.code for f in findings(build, cut, rules_for(""))}
+    # Read again after the cut it is the same engine still.
+    clearance = cut.now.hole(1).outcome.deck_clearance
+    document["readings"] = [
+        {
+            "id": "r",
+            "figure": "deck_clearance",
+            "cylinder": 1,
+            "value": clearance,
+            "at": "2026-05-02T09:00:00Z",
+        }
+    ]
+    build = read_measured(document)
+    assert "stated-total-differs" not in {f.code for f in findings(build, evaluate(build), rules_for(""))}
