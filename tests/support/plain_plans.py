@@ -234,11 +234,15 @@ class Plain:
         """Every plan of a grid: each lever at rest or at so many amounts."""
         levers = self.doc["levers"]
 
+        # A crown's limit counts what goes off below the rim.
+        above = {i: part.get("above_rim", 0) for i, part in self.parts.items()}
+
         def amounts(op, count):
             own = levers.get(op)
             if own is None:
                 return [0.0]
             low, most = (float(str(own.get(end, 0.0)).split()[0]) for end in ("min", "max"))
+            most += max(above.values()) if op == "crown_cut" else 0
             # An amount is a multiple of its step.
             return [0.0] + [_stepped(a, own, low, most) for a in np.linspace(max(low, 1e-3), most, count)]
 
@@ -268,7 +272,7 @@ class Plain:
                         }
                     )
             openings.append(dict.fromkeys(self.numbers, most))
-        yield from itertools.product(
+        every = itertools.product(
             pistons,
             fitted,
             itertools.product(decks, repeat=banks),
@@ -277,6 +281,8 @@ class Plain:
             openings,
             amounts("bowl", 3),
         )
+        faced = float(str((levers.get("crown_cut") or {}).get("max", 0.0)).split()[0])
+        yield from (plan for plan in every if plan[4] <= faced + above[plan[0]] + 1e-9)
 
     def stated_inside(self, plan, floor=0.889):
         """Whether a plan is inside as stated: the first row alone, so that a grid is soon gone through."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import json
+import math
 import random
 
 import pytest
@@ -14,10 +15,12 @@ from support.cases import demo
 from support.plain_plans import Plain, document, engines
 from support.vee_eights import vee_eight
 from zygometra.core.planning.archive import Worth, beats
-from zygometra.core.planning.moves import Pins, bill_of
+from zygometra.core.planning.draws import Draws
+from zygometra.core.planning.moves import Pins, bill_of, closed_levers
 from zygometra.core.planning.plans import Planner, plans_of, rank
 from zygometra.core.planning.policy import _Bench, _cuts
-from zygometra.core.planning.results import inside
+from zygometra.core.planning.results import inside, results
+from zygometra.core.planning.truth import Truth
 from zygometra.core.planning.why_first import why
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.exchange.build_file import build_from_text, check
@@ -69,11 +72,85 @@ def test_plans_hold_what_they_say(doc):
             if own and op.amount is not None:
                 most = max(q.value for q in (op.amount, op.first, op.last) if q is not None)
                 low, high = (float(str(own.get(end, 0)).split()[0]) for end in ("min", "max"))
+                if op.op == "crown_cut":
+                    # What stands above the rim comes off before.
+                    fitted = next((one.part for one in plan.planned if one.part), None)
+                    stands = doc["parts"]["piston"].get("above_rim", 0) if fitted is None else 0
+                    high += stands
                 assert low - 1e-9 <= most <= high + 1e-9
     worths = [plan.worth for plan in answer.plans]
     assert not any(beats(one, other) for one in worths for other in worths)
     keys = [rank(build.planning.priority)(plan) for plan in answer.plans]
     assert keys == sorted(keys)
+
+
+@LOOSE
+@given(engines(), st.sampled_from(["here", "fitted"]), st.sampled_from([0, 0.3]))
+def test_no_plan_goes_into_a_dish_that_nobody_told(doc, whose, above):
+    doc = json.loads(json.dumps(doc)) | {"unstated_doubt": "house"}
+    doc["levers"]["crown_cut"] = {"max": 0.5, "tolerance": {"value": 0, "plus_minus": 0.001}}
+    here = doc["parts"]["piston"]
+    here |= {"crown_volume": 6.0, "dish_area": 2000, "above_rim": 0}
+    fitted = {
+        "name": "other",
+        "compression_height": 34.7,
+        "crown_volume": 6.0,
+        "dish_area": 1500,
+        "above_rim": 0,
+    }
+    doc["levers"]["parts"] = [{"kind": "piston", "part": fitted, "price": 10}]
+    untold = here if whose == "here" else fitted
+    untold |= {"above_rim": above} | ({"above_rim_area": 1200} if above else {})
+    del untold["dish_area"]
+    answer = planned(doc)
+    for plan in answer.plans:
+        for hole in plan.result.holes:
+            assert hole.outcome.compression_ratio is not None
+        other = any(op.part is not None for op in plan.planned)
+        if other == (whose == "fitted"):
+            assert sum(op.amount.value for op in plan.planned if op.op == "crown_cut") <= above + 1e-9
+    build = build_from_text(json.dumps(doc))[1]
+    assert ["stop at the rim" in says.words for says in closed_levers(build)] == [True]
+
+
+def test_where_there_is_no_plan_it_says_which_figure_opens_the_crown():
+    doc = four(levers={"crown_cut": DECK | {"metal": 0}}, targets={"quench": {"min": 1.75, "max": 1.85}})
+    doc |= {"unstated_doubt": "house"}
+    assert planned(doc).plans
+    del doc["parts"]["piston"]["dish_area"]
+    answer = planned(doc)
+    # The gap alone wants no volume, but what waits is no ground for a plan.
+    assert not answer.plans
+    assert "dish area" in answer.none_because[-1].str(says)
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.floats(0.05, 0.45), st.floats(800, 3000), st.floats(3, 12))
+def test_the_draws_of_a_faced_dish_reach_from_straight_walls_to_a_cone(cut, area, held):
+    doc = four(levers={"crown_cut": {"max": 0.5}})
+    doc |= {"unstated_doubt": "house"}
+    exact = {"u": 0}
+    doc["parts"]["piston"] |= {
+        "crown_volume": {"value": held, **exact},
+        "dish_area": {"value": area, **exact},
+        "top_land_height": {"value": 8, **exact},
+        "top_land_diameter": {"value": 91.4, **exact},
+    }
+    build = build_from_text(json.dumps(doc))[1]
+    op = build_from_text(
+        json.dumps(doc | {"planned": [{"op": "crown_cut", "amount": {"value": cut, **exact}}]})
+    )[1]
+    moved = []
+    for planned_ops in ((), op.planned):
+        drawn = results(Truth(build, Draws(3)), planned_ops)
+        moved.append(drawn.volume - drawn.clearance * math.pi / 4 * 92.0**2 / 1000)
+    taken = moved[0] - moved[1]
+    deep = 3 * held * 1000 / area
+    less = area * cut / 1000 - held * (1 - (1 - cut / deep) ** 3)
+    straight = area * cut / 1000 + math.pi / 4 * (92.0**2 - 91.4**2) * cut / 1000
+    assert taken.min() == pytest.approx(straight - less, abs=2e-3 * less + 1e-9)
+    assert taken.max() == pytest.approx(straight + less, abs=2e-3 * less + 1e-9)
+    assert taken.std() == pytest.approx(less / math.sqrt(3), rel=0.01)
 
 
 # long: the promise of a whole search against a grid
