@@ -242,15 +242,19 @@ def _handles(o: Outcome, levels: _Levels, y: Up, reader: Reader, scale: float, l
         out.append(handle(x, inside, Slider(lever, label, says(now), per, now, limit), reach=_REACH[lever]))
         if now:
             anchor = "end" if x > WIDTH / 2 else "start"
-            band = now * scale
+            # What is hatched: of a crown what goes off its rim.
+            off = o.areas.crown.rim_cut(now) if lever == "crown_cut" else now
+            band, words = off * scale, f"−{reader.limit(now)}"
+            if lever == "crown_cut" and off < now:
+                words += f", {reader.limit(off)} off the rim" if off else " above the rim"
             middle = level + (-12 - band / 2 if lever == "crown_cut" else 12 + band / 2)
             if lever != "deck_cut" and band >= 17 and 10 < middle < HEIGHT - 10:
                 # Left of the line that measures the gap.
                 place = WIDTH - 40 if anchor == "end" else 10
-                out.append(text(place, middle + 4, f"−{reader.limit(now)}", "cut halo", anchor))
+                out.append(text(place, middle + 4, words, "cut halo", anchor))
             else:
                 shift = -20 if anchor == "end" else 20
-                out.append(text(x + shift, inside + 4, f"−{reader.limit(now)}", "cut halo", anchor))
+                out.append(text(x + shift, inside + 4, words, "cut halo", anchor))
     return "".join(out)
 
 

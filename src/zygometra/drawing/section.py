@@ -266,8 +266,10 @@ def _said_of_top(hole: Hole, s: _Sizes, y: Up, reader: Reader) -> str:
     told = hole.sources.get(_ABOVE)
     if told is None or not told.quantity.value:
         return ""
-    says = f"{reader.length(hole.above_rim)} above the rim"
-    return editable(told.path, f"{says}: change", text(_AXIS, y(s.rim) + 15, says, "beside", "middle"))
+    height = reader.length(hole.above_rim)
+    words = text(_AXIS, y(s.rim) + 13, height, "beside", "middle")
+    words += text(_AXIS, y(s.rim) + 24, "above the rim", "name", "middle")
+    return editable(told.path, f"{height} above the rim: change", words)
 
 
 def _rod(s: _Sizes, y: Up, scale: float) -> str:

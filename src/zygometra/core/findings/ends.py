@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 
+from ..stack.in_hole import PLACES
 from ..stack.results import Hole
 from ..stack.sources import chamber_model, value_of
 from ..windows import Window
@@ -97,6 +98,15 @@ BOWL_LEAVES_LITTLE = Code(
     "a bowl of {sunk} more leaves {left} of crown under it; the house wants {least}.",
     "Under a bowl the crown carries heat and load; thin, it sinks or cracks.",
     "Sink less, or ask the piston's maker: the maker's figure wins.",
+)
+DISH_UNTOLD = Code(
+    "dish-opening-untold",
+    "warn",
+    "{cut} goes off the rim of a dish of which nobody told the opening: what is left of it is not known.",
+    "A cut takes opening times depth where the walls are straight, and less where they are not: between nothing and "
+    "all of the dish. Volume and ratio wait.",
+    "Give the dish area: its opening and that of pockets at the rim, 0 where nothing opens there; or fill it after the "
+    "cut.",
 )
 UNDESCRIBED = Code(
     "crown-undescribed",
@@ -237,6 +247,19 @@ def asked_before_a_crown_is_cut(findings: Iterable[Finding]) -> str:
         Of a build with the plan.
     """
     return next((f"{found.says} {found.do}" for found in findings if found.code == UNDESCRIBED.key), "")
+
+
+@JUDGES.of_hole(DISH_UNTOLD)
+def dish_untold(_case: Case, hole: Hole) -> Said | None:
+    """A rim that is cut over a dish of which nobody told the opening."""
+    o, begun = hole.outcome, hole.sources.get(PLACES["dish_begun"])
+    volume = hole.sources.get("parts.piston.crown_volume")
+    if o.areas.crown.untold is not None and (rim := o.areas.crown.rim_cut(o.crown_cut)) > 0:
+        made = 0.0 if begun is None else begun.quantity.value
+        return said(DISH_UNTOLD, cut=Length(rim + made))
+    if begun is not None and volume is None:
+        return said(DISH_UNTOLD, cut=Length(begun.quantity.value))
+    return None
 
 
 @JUDGES.of_hole(UNDESCRIBED)

@@ -194,6 +194,8 @@ def _over_the_crown(bench: Bench, state: State, hole: int) -> list[tuple[str, st
     if told.above_rim is not None and (told.above_rim or told.outcome.areas.crown.above_rim):
         rows.append((f"stands above the rim, hole {hole}", write(told.above_rim)))
     for one in rooms(bench.build, state).get(hole, ()):
-        said = f"{write(one.value, one.uncertainty.u)} ± {write(one.uncertainty.half, one.uncertainty.u)}"
-        rows.append((f"room over the {one.on} to the plane of the head's face, hole {hole}", said))
+        said = UNKNOWN
+        if one.value is not None:
+            said = f"{write(one.value, one.uncertainty.u)} ± {bench.reader.band(one.uncertainty.half)}"
+        rows.append((f"over the {one.on}, to the plane of the head's face", said))
     return rows
