@@ -185,9 +185,9 @@ def test_leaving_loses_neither_a_what_if_nor_a_half_typed_form(ada):
     shown(ada, "deck_clearance", 1, "0.12 down")
     page.get_by_role("link", name="Drop").click()
     shown(ada, "deck_clearance", 1, "0.04 down")
-    ada.open(PILOT, "aim").get_by_label("Duty and fuel").fill("towing, 91 RON")
+    ada.open(PILOT, "aim").get_by_label("Duty").fill("towing, 91 RON")
     page.goto(f"{ada.address}/")
-    expect(ada.open(PILOT, "aim").get_by_label("Duty and fuel")).to_have_value("towing, 91 RON")
+    expect(ada.open(PILOT, "aim").get_by_label("Duty")).to_have_value("towing, 91 RON")
     expect(page.locator("form[data-draft]")).to_contain_text("What you typed here before is back.")
 
 

@@ -69,5 +69,25 @@ def test_a_faulty_aim_is_told_and_what_was_typed_stays(shop, pilot, stored, slot
     page = seen(response)
     assert response.status_code == 422
     assert says in page.text
-    assert page.field("Duty and fuel").value == "kept text"
+    assert page.field("Duty").value == "kept text"
     assert stored(pilot).version == 1
+
+
+def test_a_fuel_is_advice_beside_the_ratio_once_its_scale_is_told(shop, pilot, stored):
+    shop.post(f"/builds/{pilot}/aim", shop.aim_form(pilot, octane="91"))
+    assert stored(pilot).document["fuel"] == {"octane": 91}
+    assert "without its scale" in shop.text(f"/builds/{pilot}/stack")
+    shop.post(f"/builds/{pilot}/aim", shop.aim_form(pilot, scale="AKI", head_material="aluminium"))
+    assert stored(pilot).document["parts"]["head"]["material"] == "aluminium"
+    stack = shop.text(f"/builds/{pilot}/stack")
+    assert "fuel, AKI 91: the shop's table ends about 10.5 to 10.8" in stack
+    assert "without its scale" not in stack
+    # The table is the shop's.
+    assert shop.page("/house-rules").field("Top ratio on RON 95, iron head, good quench").value
+
+
+@pytest.mark.parametrize(("slot", "typed"), [("octane", "premium"), ("octane", "9500"), ("scale", "DON")])
+def test_a_fuel_that_is_none_is_refused(shop, pilot, stored, slot, typed):
+    answer = shop.post(f"/builds/{pilot}/aim", shop.aim_form(pilot, **{slot: typed}))
+    assert answer.status_code == 422
+    assert "fuel" not in stored(pilot).document

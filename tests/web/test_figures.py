@@ -234,3 +234,31 @@ def test_a_ratio_as_stated_is_compared_and_never_used(shop, pilot, stored):
     page = shop.text(f"/builds/{pilot}/stack")
     assert "12.5" in page
     assert "12.5" not in before
+
+
+@pytest.mark.parametrize(("spread", "holes"), [("", [2]), ("bank", [2, 4, 6, 8]), ("all", list(range(1, 9)))])
+def test_a_deck_clearance_is_said_once_and_kept_hole_by_hole(shop, bring, stored, spread, holes):
+    build = bring("mountain-rescue")
+    before = stored(build).document.get("cylinders") or {}
+    at = "cylinders.2.deck_clearance"
+    offered = shop.page(f"/builds/{build}/figure?at={at}").field("Said for").text
+    bank = next(b for b in stored(build).document["engine"]["banks"] if 2 in b["cylinders"])
+    assert f"every hole of bank {bank['name']}" in offered
+    answer = shop.change(build, at, value="14 thou proud", spread=spread)
+    assert answer.status_code == 302, seen(answer).text
+    own = bank["cylinders"] if spread == "bank" else holes
+    now = stored(build).document["cylinders"]
+    for hole in range(1, 9):
+        kept = (now.get(str(hole)) or {}).get("deck_clearance")
+        assert (kept == "-14 thou") == (hole in own), (hole, kept)
+        if hole not in own:
+            assert kept == (before.get(str(hole)) or {}).get("deck_clearance")
+    # A slip is refused before any hole has it.
+    refused = shop.change(build, at, version="2", value="14 thuo", spread="all")
+    assert refused.status_code == 422
+    assert stored(build).version == 2
+
+
+def test_only_a_deck_clearance_can_be_said_for_several_holes(shop, pilot, stored):
+    shop.change(pilot, "cylinders.2.bore", value="92.01 mm", spread="all")
+    assert figure_at(stored(pilot).document, "cylinders.1.bore") is None

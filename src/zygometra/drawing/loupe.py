@@ -254,7 +254,9 @@ def _handles(o: Outcome, levels: _Levels, y: Up, reader: Reader, scale: float, l
                 out.append(text(place, middle + 4, words, "cut halo", anchor))
             else:
                 shift = -20 if anchor == "end" else 20
-                out.append(text(x + shift, inside + 4, words, "cut halo", anchor))
+                # Over the rim that stays, under which its own label stands.
+                at = inside + 4 if off else inside - 18
+                out.append(text(x + shift, at, words, "cut halo", anchor))
     return "".join(out)
 
 

@@ -16,7 +16,7 @@ from ..stack.arithmetic import deck_clearance
 from ..stack.assumed import is_assumed
 from ..stack.results import Hole
 from ..usual_figures import USUAL_OPENING
-from ..written import AsTyped, Clearance, Length, Number
+from ..written import AsTyped, Clearance, Limit, Number
 from .registry import Case, Judges
 from .said import Code, Said, said
 
@@ -187,7 +187,7 @@ def gasket_opening(case: Case) -> Iterable[Said]:
         and h.outcome.gasket_thickness is not None
     )
     if holes:
-        wider, within = map(Length, USUAL_OPENING)
+        wider, within = map(Limit, USUAL_OPENING)
         who = count_of(holes, of=len(case.now.holes))
         yield said(OPENING, Place.engine(path), who=who, wider=wider, within=within)
 

@@ -99,11 +99,11 @@ def _gasket_step(hole: Hole, reader: Reader) -> Step:
     across = reader.length(value_in(hole, "parts.gasket.bore"))
     formula, figures = "V_gasket = π/4·G²·t", f"π/4 · ({across})² · {thickness}"
     if bore is not None and is_assumed(bore):
-        wider, within = (reader.length(mm) for mm in USUAL_OPENING)
+        wider, within = (reader.limit(mm) for mm in USUAL_OPENING)
         note = f"Nobody told its bore: the cylinder's and {wider} ± {within} stands in, from the bore up."
         bore_there = given_of(get("parts.block.bore"), reader)
         return Step(
-            "gasket", "gasket volume", "V_gasket = π/4·(B + 1 mm)²·t", figures, answer, "", bore_there, note
+            "gasket", "gasket volume", f"V_gasket = π/4·(B + {wider})²·t", figures, answer, "", bore_there, note
         )
     return Step("gasket", "gasket volume", formula, figures, answer, "", given_of(bore, reader))
 

@@ -78,7 +78,7 @@ def view(bench: Bench, form: Mapping[str, str], faults: Mapping[str, str]) -> di
             slot("name", "Name"),
             slot("customer", "Customer"),
             slot("family", "Engine family"),
-            slot("duty", "Duty and fuel", "such as harbour duty, 95 RON"),
+            slot("duty", "Duty", "such as harbour duty, towing"),
         ],
         **_choices(form, reader),
         "windows": [(row, source.slots) for row, source in zip(windows, sources, strict=True)],

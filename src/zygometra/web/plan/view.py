@@ -239,7 +239,7 @@ def _pin_fields(asked: Asked) -> Iterator[PinField]:
 
 def answer(bench: Bench, asked: Asked, found: Found) -> dict[str, Any]:
     """Return what the page shows of plans."""
-    plans = found.answer.plans
+    plans, closed = found.answer.plans, list(closed_levers(asked.build))
     at = min(asked.chosen, len(plans) - 1) if plans else 0
     beside = (
         asked.beside
@@ -253,8 +253,11 @@ def answer(bench: Bench, asked: Asked, found: Found) -> dict[str, Any]:
         "plans": [_shown(bench, asked, plans, i, at, beside) for i in range(len(plans))],
         "chosen": _detail(bench, asked, plans[at], at) if plans else None,
         "compared": None if beside is None else _compared(bench, plans[at], plans[beside], (at, beside)),
-        "reasons": [_reason(bench, asked, reason) for reason in found.answer.none_because],
-        "conflict": _windowsplan_words(found.answer.none_because, bench.reader),
+        # Levers that rest for want of a figure are told above.
+        "reasons": [
+            _reason(bench, asked, reason) for reason in found.answer.none_because if reason.says not in closed
+        ],
+        "conflict": _windows_in_words(found.answer.none_because, bench.reader),
         "below": bool(plans) and plans[0].chance < asked.build.planning.least_yield,
         "least": percent(asked.build.planning.least_yield),
         "shrinks": bool(asked.build.between_holes),
@@ -461,7 +464,7 @@ def _compared(bench: Bench, one: Plan, other: Plan, places: tuple[int, int]) -> 
 # -- none ------------------------------------------------------------------------
 
 
-def _windowsplan_words(reasons: tuple[Reason, ...], reader: Reader) -> str:
+def _windows_in_words(reasons: tuple[Reason, ...], reader: Reader) -> str:
     names = {
         "compression_ratio": "the ratio's window",
         "quench": f"the window of the {reader.quench}",
