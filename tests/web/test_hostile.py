@@ -101,7 +101,7 @@ FIELDS = {
 }
 POSTED = {
     "stack.keep": ["plan", "version", "hole"],
-    "figures.save": ["at", "version", "value", "readings", "u", "plus_minus", "basis", "back"],
+    "figures.save": ["at", "version", "value", "readings", "u", "plus_minus", "basis", "spread", "back"],
     "aim.save": [
         "version",
         "name",
@@ -109,6 +109,9 @@ POSTED = {
         "compression_ratio.aim",
         "limit.deck_cut",
         "gasket.0.thickness",
+        "octane",
+        "scale",
+        "head_material",
     ],
     "record.undo": ["version", "back"],
     "record.redo": ["version", "back"],

@@ -411,9 +411,7 @@ def test_domed_crowns_are_cut_to_a_height_in_thou(shop):
     for on, value in (("dome", "40.# proud"), ("rim", "20.#")):
         job.reads("deck_clearance", dict.fromkeys((1, 2, 3, 4), value), unit="thou", on=on)
     stack = job.text("stack")
-    assert re.search(r"over the dome, to the plane of the head's face −?0\.\d+ thou ±", stack), (
-        stack
-    )
+    assert re.search(r"over the dome, to the plane of the head's face −?0\.\d+ thou ±", stack), stack
     assert "stands above the rim, hole 1 60.0 thou" in stack
 
     def asked(wanted):
