@@ -385,6 +385,7 @@ def test_crowns_cut_piece_by_piece(shop):
     assert not job.signs("read again, all inside")
 
 
+# long: a job from blank to the last piece
 def test_domed_crowns_are_cut_to_a_height_in_thou(shop):
     """Where a gauge stands on the dome, what stays above the rim, and how far each piece still is from it."""
     shop.prefer(system="inch")

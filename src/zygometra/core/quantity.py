@@ -110,6 +110,8 @@ class Quantity:
             return number_of(len(self.readings), "reading")
         if self.is_surveyed:
             return "the survey of its deck"
+        if any(term.cause is Cause.OPENING for term in self.terms):
+            return "nobody told it: the cylinder's and 1 ± 1 mm"
         return "the line of its bank's mock-ups" if self.terms else ""
 
     @property

@@ -140,6 +140,7 @@ def test_typing_the_figure_that_would_explain_a_total_gives_that_total(document,
         assert getattr(again, result) == pytest.approx(total, rel=1e-9), one
 
 
+# long: every cut there is, and a reading after it
 @given(st.floats(0.05, 0.6), st.floats(0.02, 0.5), st.floats(0.05, 0.3))
 def test_a_total_is_compared_with_the_engine_as_it_was_when_it_was_stated(deck, head, crown):
     document = vector("tarnbeck-plain")["build"]

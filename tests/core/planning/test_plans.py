@@ -15,8 +15,9 @@ from support.cases import demo
 from support.plain_plans import Plain, document, engines
 from support.vee_eights import vee_eight
 from zygometra.core.planning.archive import Worth, beats
+from zygometra.core.planning.crowns import closed_levers
 from zygometra.core.planning.draws import Draws
-from zygometra.core.planning.moves import Pins, bill_of, closed_levers
+from zygometra.core.planning.moves import Pins, bill_of
 from zygometra.core.planning.plans import Planner, plans_of, rank
 from zygometra.core.planning.policy import _Bench, _cuts
 from zygometra.core.planning.results import inside, results

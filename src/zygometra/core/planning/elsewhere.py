@@ -21,7 +21,7 @@ from ..stack.evaluate import evaluate
 from ..stack.kernel import flat_cut
 from ..stack.results import Hole, State
 from ..written import Length, Limit, Number, Volume
-from .moves import bowl_limit, crown_limit
+from .crowns import bowl_limit, crown_limit
 from .results import parts_of
 
 # g per cm³ of light alloy; pistons of another metal are weighed.

@@ -14,14 +14,13 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ..build.lever_table import FIT, LEVER, SWAP, OpName
-from ..build.levers import above_rim, bowl_remains, crown_remains, figures_of_piston, limit_of
+from ..build.levers import limit_of
 from ..build.means import Means, Part, PartChoice
 from ..build.model import GASKET_FIGURES, Bank, Build, Gasket, Operation
 from ..house_rules import HouseRules
 from ..quantity import Quantity, read_quantity
-from ..sentence import Sentence, sentence
-from ..stack.in_hole import holds_room
 from ..units import BASE, from_base, to_base
+from .crowns import above_the_rim, crown_limit, more_above_rim
 from .draws import Table
 
 # A hair: an amount so near a limit counts as on it.
@@ -182,31 +181,6 @@ def _left(build: Build, rules: HouseRules, op: OpName, bank: Bank | None) -> flo
     return math.inf
 
 
-def crown_limit(part: Part | None, build: Build, rules: HouseRules) -> float:
-    """Return how far a crown may be cut before too little of land or crown remains, in mm.
-
-    Parameters
-    ----------
-    part : Part or None
-        A piston that is fitted; None the one that is there.
-    build : Build
-        Its figures.
-    rules : HouseRules
-        What must remain.
-
-    Returns
-    -------
-    float
-        Infinite where land or thickness is not known. No plan rests on a volume that waits: a dish of which nobody
-        told the opening ends the cut at its rim.
-    """
-    figure = figures_of_piston(part, build)
-    if is_dish_untold(part, build):
-        return above_rim(figure, rules)
-    remains = crown_remains(figure, rules)
-    return math.inf if remains is None else remains
-
-
 def most_off_crown(move: Move, part: Part | None, build: Build, rules: HouseRules) -> float:
     """Return how far the crowns of one piston may be cut, in mm from the highest point down.
 
@@ -223,106 +197,6 @@ def most_off_crown(move: Move, part: Part | None, build: Build, rules: HouseRule
     """
     limit = crown_limit(part, build, rules)
     return min(move.high + more_above_rim(part, build, rules), limit) if move.may_rest else limit
-
-
-def more_above_rim(part: Part | None, build: Build, rules: HouseRules) -> float:
-    """Return how much more a cut may take above the rim of a piston than of the one that is there, in mm.
-
-    Parameters
-    ----------
-    part : Part or None
-        A piston that is fitted; None the one that is there.
-    build : Build
-        Its figures.
-    rules : HouseRules
-        What must remain.
-    """
-    return above_the_rim(part, build, rules) - above_the_rim(None, build, rules)
-
-
-def above_the_rim(part: Part | None, build: Build, rules: HouseRules) -> float:
-    """Return what a crown cut may take above the rim of a piston, in mm; see :func:`..build.levers.above_rim`.
-
-    Parameters
-    ----------
-    part : Part or None
-        A piston that is fitted; None the one that is there.
-    build : Build
-        Its figures.
-    rules : HouseRules
-        What must remain.
-    """
-    return above_rim(figures_of_piston(part, build), rules)
-
-
-def is_dish_untold(part: Part | None, build: Build) -> bool:
-    """Tell whether a crown has room below its rim of which nobody told the opening.
-
-    Parameters
-    ----------
-    part : Part or None
-        A piston that is fitted; None the one that is there.
-    build : Build
-        Its figures.
-    """
-    figure = figures_of_piston(part, build)
-    if build.unstated_doubt != "house" or figure("dish_area") is not None:
-        return False
-    held = [figure("crown_volume")]
-    if part is None:
-        own = (build.figures.get(f"cylinders.{number}.crown_volume") for number in build.cylinders)
-        held += [quantity.value for quantity in own if quantity is not None]
-    above = figure("above_rim")
-    stands = above is not None and above > 0
-    area = figure("above_rim_area")
-    return any(
-        holds_room(volume, above if stands else None, math.nan if area is None else area) for volume in held
-    )
-
-
-def bowl_limit(part: Part | None, build: Build, rules: HouseRules) -> float:
-    """Return what a bowl may hold more before too little crown remains under it, in cc.
-
-    Parameters
-    ----------
-    part : Part or None
-        A piston that is fitted; None the one that is there.
-    build : Build
-        Its figures.
-    rules : HouseRules
-        What must remain.
-
-    Returns
-    -------
-    float
-        Infinite where the crown's thickness or the bowl's area is not known.
-    """
-
-    remains = bowl_remains(figures_of_piston(part, build), rules)
-    return math.inf if remains is None else remains
-
-
-def closed_levers(build: Build) -> Iterator[Sentence]:
-    """Yield which levers rest although they are there, and the figure that would open each.
-
-    Parameters
-    ----------
-    build : Build
-        With its levers.
-    """
-    if "crown_cut" not in build.levers.means:
-        return
-    pistons: list[Part | None] = [
-        None,
-        *(one.part for one in build.levers.parts if one.part.kind == "piston"),
-    ]
-    for part in pistons:
-        if is_dish_untold(part, build):
-            yield sentence(
-                "Crown cuts{whose} stop at the rim: nobody told the opening of the dish, so what such a cut leaves of "
-                "it is not known. The dish area (0 where nothing opens at the rim) opens this lever.",
-                whose="" if part is None else f" of {part.name or 'a listed piston'}",
-            )
 
 
 class Choice(NamedTuple):

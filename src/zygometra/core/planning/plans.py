@@ -19,8 +19,9 @@ from ..stack.missing import missing, missing_words
 from ..stack.results import State
 from ..windows import EDGE
 from .archive import Worth, tidy
+from .crowns import closed_levers
 from .draws import COARSE, Draws
-from .moves import NO_PINS, Bill, Move, Pins, bill_of, closed_levers, moves_of, set_ups_of
+from .moves import NO_PINS, Bill, Move, Pins, bill_of, moves_of, set_ups_of
 from .policy import Policy, policy_of
 from .results import Results, Wanted, floor_risk, inside, results, wanted_of
 from .search import Search

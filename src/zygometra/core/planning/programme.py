@@ -32,17 +32,15 @@ from ..stack.kernel import (
     with_crown_cut,
     with_deck_cut,
 )
+from .crowns import bowl_limit, crown_limit, more_above_rim
 from .draws import Table
 from .moves import (
     HAIR,
     NO_PINS,
     Move,
     Pins,
-    bowl_limit,
     choices_of,
-    crown_limit,
     gaskets_of,
-    more_above_rim,
     moves_of,
 )
 from .results import Wanted

@@ -29,6 +29,7 @@ from ..quantity import Quantity, Source
 from ..windows import EDGE
 from .archive import Archive, Worth
 from .chances import SPARSE
+from .crowns import bowl_limit
 from .distinct import most_chance
 from .draws import COARSE, Draws, Table
 from .ladder import Ladder
@@ -37,7 +38,6 @@ from .moves import (
     Choice,
     Move,
     Pins,
-    bowl_limit,
     choices_of,
     gaskets_of,
     most_off_crown,

@@ -20,7 +20,8 @@ from ..sentence import Sentence, sentence
 from ..units import Kind
 from ..windows import OPEN, Window
 from ..written import Limit, Number, Volume
-from .moves import HAIR, NO_PINS, Pins, above_the_rim, bowl_limit, crown_limit, moves_of
+from .crowns import above_the_rim, bowl_limit, crown_limit
+from .moves import HAIR, NO_PINS, Pins, moves_of
 from .programme import (
     BOWL,
     NEW_GASKET,

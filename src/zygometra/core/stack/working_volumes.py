@@ -103,7 +103,14 @@ def _gasket_step(hole: Hole, reader: Reader) -> Step:
         note = f"Nobody told its bore: the cylinder's and {wider} ± {within} stands in, from the bore up."
         bore_there = given_of(get("parts.block.bore"), reader)
         return Step(
-            "gasket", "gasket volume", f"V_gasket = π/4·(B + {wider})²·t", figures, answer, "", bore_there, note
+            "gasket",
+            "gasket volume",
+            f"V_gasket = π/4·(B + {wider})²·t",
+            figures,
+            answer,
+            "",
+            bore_there,
+            note,
         )
     return Step("gasket", "gasket volume", formula, figures, answer, "", given_of(bore, reader))
 

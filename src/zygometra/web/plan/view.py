@@ -18,8 +18,8 @@ from zygometra.core.digits import figure, ratio_text
 from zygometra.core.fields import place_label
 from zygometra.core.house_rules import SCHOOLS
 from zygometra.core.planning.bounded import plans_within, ways_within
+from zygometra.core.planning.crowns import closed_levers
 from zygometra.core.planning.elsewhere import elsewhere
-from zygometra.core.planning.moves import closed_levers
 from zygometra.core.planning.opening import ASSEMBLED, fallen, last_moment, opened_for
 from zygometra.core.planning.plans import Answer, Plan
 from zygometra.core.planning.results import wanted_of
