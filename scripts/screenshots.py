@@ -95,7 +95,7 @@ def main(address: str) -> None:
         page.get_by_label("inches and thou").check()
         page.get_by_label("dark", exact=True).check()
         page.get_by_role("button", name="Keep settings").click()
-        page.goto(f"{address}{at['Fire tender stroker']}/stack")
+        page.goto(f"{address}{at['Fell winch twin']}/stack")
         shot(page, "stack-dark")
         phone = browser.new_context(viewport={"width": 390, "height": 800}).new_page()
         name_myself(phone, address)

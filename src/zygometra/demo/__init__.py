@@ -30,6 +30,7 @@ PARTS, SEED = 420, 7
 SHOP = (
     ("winch-flat-four", "signed off", "Tove Arkell"),
     ("ferry-tender", "cut", "Tove Arkell"),
+    ("fell-winch", "measuring", "Ines Farrow"),
     ("quarry-loader", "measuring", "Ines Farrow"),
     ("sawmill-six", "on paper", "Ines Farrow"),
     ("hill-climb", "measuring", "Oren Pask"),

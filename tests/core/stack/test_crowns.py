@@ -14,6 +14,9 @@ from support.half_cut import built, engines_of_any_kind
 from zygometra.core.errors import NoAnswer
 from zygometra.core.findings.collect import findings
 from zygometra.core.house_rules import rules_for
+from zygometra.core.planning.draws import Draws
+from zygometra.core.planning.truth import Truth
+from zygometra.core.stack.apart import difference
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.stack.inverse import solve
 from zygometra.core.stack.kernel import Crown, kept_by_cone
@@ -301,3 +304,55 @@ def test_a_crown_with_room_and_no_opening_waits_in_every_kind_of_engine(doc, cut
     doc["readings"] = [one for one in doc.get("readings", ()) if one["figure"] != "crown_volume"]
     for hole in evaluate(built(doc)).planned.holes:
         assert hole.outcome.compression_ratio is None
+
+
+# -- a gasket of which nobody told the opening -----------------------------------------------
+
+
+@pytest.mark.parametrize("each", [False, True])
+def test_a_gasket_without_an_opening_reaches_from_the_bore_up_and_moves_with_it(each):
+    doc = engine(BOWL | {"compression_height": {"value": 34.5, "u": 0}})
+    del doc["parts"]["gasket"]["bore"]
+    doc["parts"]["block"]["bore"] = {"value": 90, "u": 0.02, "each": each}
+    one, other = evaluate(built(doc)).now.holes
+    b, t, c = 90.0, 1.2, 0.5
+    assert one.outcome.terms.gasket == pytest.approx(math.pi / 4 * (b + 1) ** 2 * t / 1000)
+    # dVc/dB: gasket, deck and the ring around the top land; dVc/dG: the gasket's alone.
+    by_bore = math.pi / 2 * ((b + 1) * t + b * c + b * 8) / 1000
+    by_opening = math.pi / 2 * (b + 1) * t / 1000
+    u = math.hypot(by_bore * 0.02, by_opening / math.sqrt(3))
+    assert one.outcome.doubts.clearance.u == pytest.approx(u, rel=1e-9)
+    # The gasket is the same over both holes; bores that differ are two.
+    apart = difference(one, other, "clearance").u
+    assert apart == pytest.approx(by_bore * 0.02 * math.sqrt(2) if each else 0, abs=1e-12)
+    drawn = Truth(built(doc), Draws(3)).base()
+    volume = drawn.gasket_volume + drawn.area * c / 1000 + drawn.closed
+    assert volume.std(axis=0) == pytest.approx([u, u], rel=0.02)
+    says_so = says(doc)
+    assert "gasket-opening-not-told" in says_so
+    assert not {"gasket-room", "gasket-smaller-than-bore"} & set(says_so)
+
+
+def test_a_gasket_known_by_thickness_alone_over_one_known_by_volume_has_the_usual_opening():
+    doc = engine(planned=[{"op": "gasket", "gasket": {"thickness": 1.5}}])
+    doc["parts"]["gasket"] = {"volume": "8 cc", "thickness": "1 mm"}
+    evaluation = evaluate(built(doc))
+    assert evaluation.now.hole(1).outcome.terms.gasket == 8
+    assert evaluation.planned.hole(1).outcome.terms.gasket == pytest.approx(math.pi / 4 * 91**2 * 1.5 / 1000)
+
+
+def test_a_rim_at_the_deck_needs_no_bore():
+    doc = engine(cylinders={"1": {"deck_clearance": 0}, "2": {"deck_clearance": "0.1 mm"}})
+    doc["parts"] = {
+        "block": {"swept_volume": "500 cc"},
+        "piston": {"crown_volume": "4 cc"},
+        "gasket": {"volume": "8 cc"},
+        "head": {"chamber_volume": "45 cc"},
+    }
+    one, other = evaluate(built(doc)).now.holes
+    assert one.outcome.clearance == 57
+    assert one.outcome.compression_ratio == pytest.approx(557 / 57)
+    assert math.isnan(one.outcome.doubts.clearance.u)
+    assert other.outcome.clearance is None
+    cut = {**doc, "planned": [{"op": "deck_cut", "amount": "0.1 mm"}]}
+    assert evaluate(built(cut)).planned.hole(1).outcome.clearance is None

@@ -33,6 +33,7 @@ from ..stack.kernel import (
     uncut,
 )
 from ..stack.sources import HEAD_BEGUN, engine_sources, hole_sources, with_heads_swapped
+from ..uncertainty import in_hole
 from ..usual_figures import USUAL_LAND
 from .draws import Draws, Table
 from .shrinking import Read, of_hole, scatter_between, shrunk
@@ -167,7 +168,8 @@ class Truth:
             return off
         for term in quantity.terms:
             if shared or term.cause.is_of_its_place_alone:
-                off = off + term.u * self._drawn(term.key, Shape.of(term.rectangular), term.dof, term.pool)
+                key = in_hole(term, number).key
+                off = off + term.u * self._drawn(key, Shape.of(term.rectangular), term.dof, term.pool)
         if not quantity.terms:
             for (u, shape, dof), key in zip(parts_of_doubt(quantity), _keys_of(source, number), strict=True):
                 off = off + u * self._drawn(key, shape, dof, None)

@@ -10,7 +10,7 @@ import math
 from dataclasses import replace
 
 from ..quantity import Quantity, Source, read_quantity
-from ..uncertainty import Cause, in_hole, root_sum_square, term_of
+from ..uncertainty import Cause, root_sum_square, term_of
 from ..units import Kind, from_base
 from ..usual_figures import USUAL_OPENING
 from .in_hole import PLACES
@@ -63,8 +63,9 @@ def with_usual_opening(sources: dict[str, Source], number: int) -> dict[str, Sou
     if TO_CONE not in sources or bore is None or any(place in sources for place in _KNOWN_BY):
         return sources
     wider, within = USUAL_OPENING
+    differs = any(term.each for term in bore.terms)
     terms = (
-        *(in_hole(term, number) for term in bore.terms),
+        *bore.terms,
         term_of(Cause.OPENING, "over the bore", within / math.sqrt(3), rectangular=True),
     )
     value = bore.quantity.value + wider
@@ -76,11 +77,10 @@ def with_usual_opening(sources: dict[str, Source], number: int) -> dict[str, Sou
         dof=math.inf,
         basis="assumed",
         doubt="stated",
-        each=False,
+        each=differs,
         readings=(),
         terms=terms,
     )
-    differs = any(term.each for term in bore.terms)
     sources[_OPENING] = Source(_OPENING, across, f"over {bore.path}{f' at {number}' if differs else ''}")
     return sources
 
