@@ -90,6 +90,10 @@ def top_ratio(fuel: Fuel, head: str, quench: float | None, rules: HouseRules) ->
     TopRatio
         Rough, naturally aspirated, road use, two-valve heads of medium bore; no unit.
 
+    Notes
+    -----
+    A straight line between the rows of the shop's table (trade.md 16).
+
     Examples
     --------
     >>> from .house_rules import rules_for

@@ -1,7 +1,7 @@
 """Gates of the order of work: what each wants, and how one is passed with a name and a reason.
 
 A gate warns and names its reason; whoever passes it all the same signs for what stood
-against it (handbook of the trade, order of work). It never bars the way by itself.
+against it (the order of work in a shop). It never bars the way by itself.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
 """The shop's own figures: default doubts, floors, limits and the reasons for them.
 
 Rules of thumb live here as data that the shop changes, never as constants inside
-a formula. A school (handbook of the trade: how shops differ) is a named preset.
+a formula. A school (how shops differ) is a named preset.
 """
 
 from __future__ import annotations
@@ -167,7 +167,7 @@ class HouseRules:
 
         Notes
         -----
-        Material's base + rock beyond 0.10 mm + what the speed adds (handbook of the trade, schools).
+        Material's base + rock beyond 0.10 mm + what the speed adds (a rule of thumb).
         """
         base = self.values.get(f"quench_floor.{rod_material}", self.values["quench_floor.steel"])
         rock = max(self.values["usual_rock"] - _ROCK_HELD, 0.0)

@@ -56,6 +56,7 @@ def remembered(outcomes: Iterable[Outcome], usual: float) -> Memory:
     missed_j ~ N(b, s² + u_j²) with b ~ N(0, s²) and log s ~ N(log usual, 0.6²): bias and spread shrink toward none
     and toward the usual. The spread lies on a grid, bias and prediction are normal given it (closed form), and the
     band is that of their mixture.
+    See trade.md 14.
 
     Examples
     --------

@@ -207,6 +207,7 @@ def read_quantity(
     -----
     Doubt is ``u`` if given; else from n readings u² = s²/n + r²/12 + g² with the
     sample standard deviation s; else ±T as T/√3 (rectangular).
+    See trade.md 1.
 
     Examples
     --------
@@ -432,6 +433,7 @@ def doubt_of_readings(
     u² = s²/n + r²/12 + g², with n − 1 degrees of freedom for s; the gauge's own
     terms are taken as known, so the effective degrees of freedom (Welch and
     Satterthwaite) are u⁴ (n − 1)/(s²/n)².
+    See trade.md 1.
 
     Examples
     --------

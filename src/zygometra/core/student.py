@@ -36,6 +36,7 @@ def quantile(dof: float) -> float:
     The normal quantile corrected to fourth order in 1/ν (Abramowitz and Stegun,
     26.7.5), which is all that is needed from some hundred degrees; below, Newton's
     method on the upper tail ½·I(ν/(ν + t²); ν/2, ½) starts from there.
+    See trade.md 1.
 
     Examples
     --------
@@ -123,6 +124,7 @@ def coverage(dof: float) -> float:
     -----
     The degrees are not rounded; below one (which no pooled scatter gives) one is taken. Answers
     are kept, so that a page of eight holes asks for each a few times only.
+    See trade.md 1.
 
     Examples
     --------
@@ -159,7 +161,7 @@ def band_factor(dof: float, rectangular: float) -> float:
 
     Notes
     -----
-    k = t₀.₉₇₅(ν)·(1 − 0.16·β³), β that share (handbook of the trade, quantities and doubt).
+    k = t₀.₉₇₅(ν)·(1 − 0.16·β³), β that share (trade.md 1).
 
     Examples
     --------

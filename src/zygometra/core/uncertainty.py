@@ -165,6 +165,7 @@ class Sources:
     u² = Σ part² (first-order propagation). Effective degrees of freedom u⁴/Σ(v²/ν) (Welch and Satterthwaite),
     v everything that rests on one scatter of ν degrees, added up first. A rectangular source is as well known
     as its half-width.
+    See trade.md 1.
 
     Examples
     --------

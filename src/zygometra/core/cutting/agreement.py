@@ -1,4 +1,4 @@
-"""Decisions and agreement: questions with their answers, and who agreed to which figures (handbook, decisions)."""
+"""Decisions and agreement: questions with their answers, and who agreed to which figures."""
 
 from __future__ import annotations
 

@@ -70,7 +70,7 @@ def pass_plan(
     Notes
     -----
     Ra = f²/(32·r)·1000 µm (f in mm a turn, r the nose radius in mm), n = 1000·v/(π·D), minutes of a pass
-    (length + D)/v_f (handbook of the trade, decks). Roughing stops with ``stop_left`` to go: measure there.
+    (length + D)/v_f (a cutter's way over a face). Roughing stops with ``stop_left`` to go: measure there.
 
     Examples
     --------

@@ -60,6 +60,7 @@ def reach_of(build: Build, place: CutPlace, rules: HouseRules) -> Reach | None:
     On stated values: the largest and the least amount for which the planner's mixed-integer programme is feasible,
     over everything that may be fitted. Reach only shrinks as metal comes off, so the largest is the last moment.
     Where a spread of ratios is bounded its rows are secants, and the end found is on the safe side by their error.
+    See trade.md 14.
     """
     if place.op == "deck_cut" and place.bank in banks_at_a_height(build):
         # Its height was named: that is where it ends.

@@ -1,4 +1,4 @@
-"""A set machined to match, piece by piece: each to the height of the first finished one (handbook, pistons)."""
+"""A set machined to match, piece by piece: each to the height of the first finished one."""
 
 from __future__ import annotations
 

@@ -79,6 +79,7 @@ def forecast(points: Sequence[Point], passes: Sequence[Pass], seed: int = 1) -> 
     a face whose heights were read a plane on top of them and what they may be off. Gibbs draws within the
     intervals that the passes leave (Tanner and Wong's data augmentation), many chains side by side. Where some
     pass says which points are clean, what lies between reached and clean is drawn exponential.
+    See trade.md 8.
     """
     passes = [one for one in passes if one.depth > 0]
     if not passes or not points:

@@ -120,6 +120,7 @@ def flattest(x: Array, y: Array, z: Array, *, on_axis: bool, fitted: Fitted | No
     The least range is a linear programme. Its dual looks for weights p above and q below, Σp = Σq = 1,
     with the same centroid, that make Σ(p − q)·z largest; it is solved by the simplex method, whose four
     basic points (three on a line) hold the plane. Range and slopes are linear in their heights.
+    See trade.md 8.
 
     Examples
     --------

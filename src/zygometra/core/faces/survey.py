@@ -1,6 +1,6 @@
 """A surveyed face: its planes, how flat it is, whether it needs facing, and what a cut takes where.
 
-All by the handbook of the trade, decks and heads. Points' doubts are independent of one another;
+All by trade.md 8. Points' doubts are independent of one another;
 everything here is linear in the heights, so each result carries the standard uncertainty that they give.
 """
 

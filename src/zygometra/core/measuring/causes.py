@@ -107,7 +107,7 @@ def causes(build: Build, rules: HouseRules | None = None) -> tuple[Cause, ...]:
     With residual y, covariance V and direction d: A = dᵀV⁻¹d, B = dᵀV⁻¹y; off by B/A; explains
     (B²/A)/(yᵀV⁻¹y). Log-odds = ln(prior ÷ members) − ½·ln(1 + σ²A) + ½·B²/(A + 1/σ²); a misread figure
     has 0.7 of its weight on exact slips x, exp(xB − ½x²A); a swap's x is known; a bearing goes one way,
-    × 2Φ. Accused is where the summed odds exceed e^1.5 (handbook of the trade, which cause). What explains
+    × 2Φ. Accused is where the summed odds exceed e^1.5 (trade.md 9). What explains
     less than a twentieth of yᵀV⁻¹y is not listed, and no entry is headed by a figure that nobody gave.
 
     Examples

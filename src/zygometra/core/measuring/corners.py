@@ -92,6 +92,7 @@ def mocked_up(build: Build, leave: Mapping[str, float]) -> MockedUp:
     Two holes of each of two banks are two ends of two decks: one line a bank, never one plane. A cut lowers
     the clearance by itself, so at a place it is the line there less the aim. Readings with each hole's own
     parts hold the scatter of rods, pistons and throws: the line through them is still the best single cut.
+    See trade.md 7.
     """
     banks = tuple(_bank(build, bank, leave.get(bank.name)) for bank in build.banks)
     return MockedUp(banks, _following(build, banks))

@@ -19,7 +19,7 @@ from .logbook import NAME_OF, READABLE, Reading
 
 FaultKind = Literal["reading", "zero", "gauge", "part", "swap", "catalogue", "bearing", "deck"]
 
-# How often each kind is what is wrong, before anything was read (handbook of the trade, which cause).
+# How often each kind is what is wrong, before anything was read (trade.md 9).
 PRIORS: Mapping[FaultKind, float] = {
     "reading": 0.34,
     "deck": 0.15,

@@ -55,7 +55,7 @@ def measure(build: Build, logbook: Logbook) -> Build:
 
     Notes
     -----
-    Doubt by the handbook of the trade, quantities and doubt: pooled scatter, rounding where scatter
+    Doubt by trade.md 1: pooled scatter, rounding where scatter
     does not hold it, zero, gauge, shots and temperature, each a term that others may share.
     """
     if not logbook.readings and not build.surveys and logbook.mock_up.between != "line":

@@ -69,6 +69,7 @@ class Pool(NamedTuple):
         Notes
         -----
         s_p² = Σ(x − mean)²/ν; with ν < 4: (2·s₀² + Σ(…)²)/(2 + ν).
+        See trade.md 1.
         """
         usual = self.register if register is None else register
         if self.own_dof < FEW and usual is not None:
@@ -99,6 +100,7 @@ class Pool(NamedTuple):
         Notes
         -----
         ρ² = max(0, r²/12 − s_p²/2); for pairs r²/24 in place of r²/12.
+        See trade.md 1.
         """
         step = self.resolution**2 / (24 if self.way == "tipped" else 12)
         return max(0.0, step - variance / 2)
@@ -144,6 +146,7 @@ def shots_variance(reading: Reading, *, house: bool) -> float:
     Notes
     -----
     N·u_random² + u_part²; the bias of the size is another source.
+    See trade.md 1.
     """
     shots = reading.shots
     assert shots is not None
@@ -177,6 +180,7 @@ def pools_of(
     -----
     "Its place" is a hole, a spot in it (depth, axis, clock), conditions and what had been cut: readings that
     differ in one of these are not repeats of one another.
+    See trade.md 1.
     """
     grouped: dict[str, dict[object, list[float]]] = {}
     first: dict[str, Reading] = {}

@@ -89,6 +89,7 @@ def what_next(build: Build, state: State | None = None) -> Next:
     hole; without windows the ratio. A figure's share is what its own terms and half of what it has
     in common with others bring to u²: correlated sources are counted once. Where figures are
     missing, they come first.
+    See trade.md 10.
 
     Examples
     --------

@@ -67,7 +67,7 @@ def most_off(question: Question, of: Crowns) -> Floats:
     -----
     Where land and crown are both known, what remains of them sets the limit, even beyond
     the house's usual one; else the usual one, or less where the one that is known wants it.
-    A dish is never cut through. (Handbook of the trade, pistons: what must remain.)
+    A dish is never cut through (trade.md 6).
     """
     by_land, by_crown = of.land - question.land_left, of.thickness - question.crown_left
     both = np.isfinite(by_land) & np.isfinite(by_crown)

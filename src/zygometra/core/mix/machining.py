@@ -35,6 +35,7 @@ def throw_shift(pin: float, wanted: float, clean_up: float) -> float:
     Notes
     -----
     e = r_old − r_new − k.
+    See trade.md 13.
 
     Examples
     --------
@@ -167,6 +168,7 @@ def stops(question: Question, rows: Bottoms, *, faces: bool) -> Stopped:
     together; where nothing is left so, into what is left with the crown faced; where
     nothing is left at all, as near to it as the gap allows, then as can be ground. The window of ratio is asked
     afterwards: it waits for gasket and head.
+    See trade.md 13.
     """
     stroke = (rows.longest + rows.shortest) / 2
     low, high = stroke.copy(), stroke.copy()
@@ -254,6 +256,7 @@ def moved_for_ratio(window: Window, stopped: Stopped, ratio_at: Callable[[Floats
     -----
     A longer stroke sweeps more and leaves less above it, so the ratio rises with it: the
     edge is found by halving, to the last bit of a float.
+    See trade.md 13.
     """
     stroke, found = stopped.stroke, ratio_at(stopped.stroke)
     for edge, far, way in ((window.low, stopped.high, -1), (window.high, stopped.low, 1)):

@@ -154,6 +154,7 @@ class Chances:
         -----
         Their yield is no more than the first; the second stands in for it. The edges of a window are taken
         as if they were missed independently: who misses one is the less likely to miss the other.
+        See trade.md 11.
         """
         extremes, spreads = self.expected(rows, many.row)
         thickness, held = rows.thickness[many.row], rows.volume[many.row]

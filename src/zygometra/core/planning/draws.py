@@ -52,6 +52,7 @@ class Draws:
     :meth:`lay_out`; its shift Δ, uniform, follows from seed and key. A source that was not laid out, or came
     after the vector's end, has permuted strata, which follow from seed and key too: what else is asked for,
     and in which order, moves no column.
+    See trade.md 11.
 
     Examples
     --------

@@ -1,6 +1,6 @@
 """What a plan does elsewhere: valve gear, cam timing, valve room, manifold, what is left of deck, head and crown.
 
-By the handbook of the trade, what a cut does elsewhere. What is not known is said, never left out.
+By trade.md 12. What is not known is said, never left out.
 """
 
 # long: one effect of a cut after another, as the trade lists them

@@ -91,6 +91,7 @@ class Ladder:
         With s = crown − deck the gap leaves s a range, and the volume, in mm of deck, asks that
         s − k·crown + what is opened or milled lies in another: k is what crown and ring give back. A crown
         that is cut by what stands above its rim changes neither gap nor, as far as it is judged here, volume.
+        See trade.md 11.
         """
         uncut, move = self.standing.stated, self.moves.deck
         wedge, opened = self.standing.columns

@@ -295,6 +295,7 @@ def policy_of(
     limit and the most that keeps every hole over its lower one, on a multiple of the step, nought or more,
     within the limit, and is missed by its own tolerance. A hole's limits are what its windows leave when all
     else is as it is believed to be. The clairvoyant reads without doubt.
+    See trade.md 11.
     """
     cuts = _cuts(coarse.build, planned, decks)
     if not cuts:

@@ -131,6 +131,7 @@ def shrunk(reads: list[Read], scatter: float, truth: Drawing, *, line: bool) -> 
     doubtful as the readings leave it: v·ν/χ²_ν, v the variance about the line. What all readings of a
     gauge or a zero share is added after. Plain lists of readings share one scatter over the bank, as those of
     a logbook do over the build.
+    See trade.md 11.
     """
     draws = truth.draws
     assert draws is not None

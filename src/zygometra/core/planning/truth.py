@@ -114,6 +114,7 @@ class Truth:
     standard uncertainty, Student's t for readings; everything that rests on one pooled scatter is wider
     or narrower together. Where the build states how far holes stand off their bank's line or mean, what
     was read hole by hole is drawn back to it (:mod:`.shrinking`).
+    See trade.md 11.
     """
 
     def __init__(self, build: Build, draws: Draws | None = None) -> None:

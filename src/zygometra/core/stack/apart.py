@@ -31,6 +31,7 @@ def difference(first: Hole, second: Hole, result: str) -> Uncertainty:
     -----
     u² = Σ over sources ((∂y₁/∂x − ∂y₂/∂x)·u)²; degrees of freedom and the rectangular share follow
     the same rule as for one hole, on the difference's own terms.
+    See trade.md 1.
 
     Examples
     --------
@@ -75,6 +76,7 @@ def spread_of_ratio(state: State) -> Apart | None:
     -----
     The largest of several differences is biased upward: with doubts as large as itself it
     is mostly doubt.
+    See trade.md 1.
     """
     known = [(h.outcome.compression_ratio, h) for h in state.holes if h.outcome.compression_ratio is not None]
     if len(known) < max(2, len(state.holes)):

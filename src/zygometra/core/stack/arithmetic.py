@@ -36,6 +36,7 @@ def circle_area(diameter: Figure) -> Figure:
     Notes
     -----
     A = π/4·d²: geometry.
+    See trade.md 3.
 
     Examples
     --------
@@ -62,8 +63,8 @@ def deck_clearance(
 
     Notes
     -----
-    c = H − (S/2 + L + P): at top dead centre crank, rod and piston stand in one line (the
-    trade's stack; pin offset left out, below 0.01 mm for ordinary offsets).
+    c = H − (S/2 + L + P): at top dead centre crank, rod and piston stand in one line (trade.md 2;
+    pin offset left out, below 0.01 mm for ordinary offsets).
 
     Examples
     --------
@@ -91,6 +92,7 @@ def stroke_for(
     Notes
     -----
     S = 2·(H − c − L − P): the stack solved for the stroke.
+    See trade.md 3.
 
     Examples
     --------
@@ -115,7 +117,7 @@ def ring_around(bore: Figure, diameter: Figure) -> Figure:
 
     Notes
     -----
-    A = π/4·(B² − D²): the ring around a top land (the trade's volumes).
+    A = π/4·(B² − D²): the ring around a top land (trade.md 3).
 
     Examples
     --------
@@ -143,7 +145,7 @@ def cylinder_volume(area: Any, height: Any) -> Any:
     Notes
     -----
     V = A·h: swept volume, what a clearance leaves over a rim, a gasket's opening, the ring around a top land, and
-    what a flat cut takes through straight walls (the trade's volumes).
+    what a flat cut takes through straight walls (trade.md 3).
 
     Examples
     --------
@@ -169,6 +171,7 @@ def cc_per_mm(area: Figure) -> Figure:
     Notes
     -----
     dV/dh = A: :func:`cylinder_volume` differentiated.
+    See trade.md 3.
 
     Examples
     --------
@@ -193,7 +196,7 @@ def ratio_of(swept: Figure, clearance_volume: Figure) -> Figure:
 
     Notes
     -----
-    CR = (Vs + Vc)/Vc: volume at the bottom over volume at the top (the trade's definition).
+    CR = (Vs + Vc)/Vc: volume at the bottom over volume at the top (trade.md 3).
 
     Examples
     --------
@@ -221,6 +224,7 @@ def clearance_volume_for(swept: Figure, ratio: float) -> Figure:
     Notes
     -----
     Vc = Vs/(CR − 1): the definition of the ratio solved for Vc.
+    See trade.md 3.
 
     Examples
     --------

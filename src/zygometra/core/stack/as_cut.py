@@ -68,6 +68,7 @@ def brought_forward(build: Build, bank: Bank, number: int, sources: dict[str, So
     H' = H − m, c' = c − m_deck + rim(m_crown), V' = V − removed(m_head), P' = P − rim(m_crown): the same
     arithmetic as a planned cut's. While more of a cut is still planned its tolerance counts there, once; where
     none is, it is a term of the figure, one for the whole face.
+    See trade.md 6.
     """
     out = dict(sources)
     for path, change, terms in _changes(build, bank, number, sources):

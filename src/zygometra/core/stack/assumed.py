@@ -58,6 +58,7 @@ def with_usual_opening(sources: dict[str, Source], number: int) -> dict[str, Sou
     Notes
     -----
     A gasket's opening is 1 ± 1 mm wider than the bore: from the bore up. It moves with the bore.
+    See trade.md 3.
     """
     bore = sources.get(_BORE)
     if TO_CONE not in sources or bore is None or any(place in sources for place in _KNOWN_BY):

@@ -68,6 +68,7 @@ class RateChamber:
     Notes
     -----
     removed = k·h: the definition of the rate.
+    See trade.md 5.
     """
 
     rate_cc_per_mm: float
@@ -132,6 +133,7 @@ class DraftedChamber:
     -----
     removed = A₀·h − ½·p·tan α·h², h from the face as it is today, so that two
     cuts take what one cut of their sum takes.
+    See trade.md 5.
 
     Examples
     --------
@@ -215,6 +217,7 @@ class StepFilledChamber:
     -----
     Between the steps a monotone cubic (Fritsch and Carlson, SciPy's
     ``PchipInterpolator``) keeps more cut from ever taking less.
+    See trade.md 5.
 
     Examples
     --------
@@ -318,6 +321,7 @@ class StepFilledChamber:
         -----
         Central differences of the interpolation, a ten-thousandth of a step wide: the
         doubt at a cut is interpolated as the volume is.
+        See trade.md 5.
         """
         return list(_slopes(self.depths, self.volumes, cut))
 
@@ -336,6 +340,7 @@ class BegunChamber:
     Notes
     -----
     removed(h) = full(begun + h) − full(begun).
+    See trade.md 5.
     """
 
     full: StepFilledChamber
@@ -442,7 +447,7 @@ def fill_slopes(
 
     Notes
     -----
-    Slopes of the monotone interpolation between the steps (handbook of the trade, heads and chambers).
+    Slopes of the monotone interpolation between the steps (trade.md 5).
     """
     if not isinstance(model, StepFilledChamber | BegunChamber):
         return

@@ -44,6 +44,7 @@ def evaluate(build: Build, now: State | None = None) -> Evaluation:
     c = H − (S/2 + L + P), or the mock-up's reading; q = c + gasket;
     Vc = chamber + gasket + A·c + crown + crevice; ratio = (Vs + Vc)/Vc.
     A deck cut t lowers c by t, a crown cut raises it by t.
+    See trade.md 7.
 
     Examples
     --------

@@ -60,6 +60,10 @@ def explanations(hole: Hole, result: str, total: float) -> Iterator[Explains]:
     ------
     Explains
         In the figure's base unit. One that no value of it explains is left out.
+
+    Notes
+    -----
+    The kernel is run with one figure replaced until the total comes out (trade.md 15).
     """
     by_key = {source.doubt_key: place for place, source in hole.sources.items()}
     for owed in hole.outcome.contributions:

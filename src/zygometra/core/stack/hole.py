@@ -231,8 +231,8 @@ def _cut_doubts(
 def _unknown_land(bore: float) -> Term:
     """The doubt of a ring around the top land that counts as nought because nobody knows it.
 
-    Half-width π·B·gap·height of a usual land: what is taken as nought could as well be there (the trade's
-    volumes and ratio). All holes share it.
+    Half-width π·B·gap·height of a usual land: what is taken as nought could as well be there
+    (trade.md 3). All holes share it.
     """
     gap, height = USUAL_LAND
     u = math.pi * bore * gap * height / 1000 / math.sqrt(3)

@@ -112,6 +112,10 @@ class Crown(NamedTuple):
         ----------
         total : float, array, or what carries slopes
             Depth of the whole cut in mm, from the highest point down.
+
+        Notes
+        -----
+        See trade.md 6.
         """
         return flat_cut(self, total).rim
 
@@ -122,6 +126,10 @@ class Crown(NamedTuple):
         ----------
         total : float, array, or what carries slopes
             Depth of the whole cut in mm.
+
+        Notes
+        -----
+        See trade.md 6.
         """
         return crown_gain(self, flat_cut(self, total))
 
@@ -188,6 +196,10 @@ def rim_clearance(f: Figures) -> Column:
     ----------
     f : Figures
         Of the hole.
+
+    Notes
+    -----
+    See trade.md 2.
     """
     if f.read_clearance is not None:
         return f.read_clearance
@@ -201,6 +213,10 @@ def swept_volume(f: Figures) -> Column:
     ----------
     f : Figures
         Of the hole.
+
+    Notes
+    -----
+    See trade.md 3.
     """
     return cylinder_volume(circle_area(f.bore), f.stroke) if f.swept_volume is None else f.swept_volume
 
@@ -212,6 +228,10 @@ def gasket_volume(f: Figures) -> Column:
     ----------
     f : Figures
         Of the hole.
+
+    Notes
+    -----
+    See trade.md 3.
     """
     if f.gasket_volume is not None:
         return f.gasket_volume
@@ -225,6 +245,10 @@ def gasket_opening(f: Figures) -> Column:
     ----------
     f : Figures
         Of the hole.
+
+    Notes
+    -----
+    See trade.md 3.
     """
     return circle_area(f.gasket_bore) if f.gasket_opening is None else f.gasket_opening
 
@@ -238,6 +262,10 @@ def held_by_gasket(opening: Column, thickness: Column) -> Column:
         Area in mm².
     thickness : float, array, or what carries slopes
         Compressed, in mm.
+
+    Notes
+    -----
+    See trade.md 3.
     """
     return cylinder_volume(opening, thickness)
 
@@ -253,6 +281,7 @@ def crown_of(f: Figures) -> Crown:
     Notes
     -----
     Dish and pockets hold V_crown + A_above·z, straight walls.
+    See trade.md 6.
 
     Examples
     --------
@@ -276,6 +305,10 @@ def uncut(f: Figures) -> Hole:
     ----------
     f : Figures
         Of the hole.
+
+    Notes
+    -----
+    See trade.md 3.
     """
     area = circle_area(f.bore)
     ring: Column = 0.0
@@ -318,7 +351,7 @@ def flat_cut(shape: Crown, cut: Column) -> FlatCut:
     Notes
     -----
     Above min(t, z), rim max(t − z, 0), dish min(A_dish·rim, what it holds): straight walls, less the share of what
-    a cone would keep. Once the dish is cut through the flat remains; it never becomes a dome (the trade's pistons).
+    a cone would keep. Once the dish is cut through the flat remains; it never becomes a dome (trade.md 6).
     A dish of which nobody told the opening loses nobody knows how much.
 
     Examples
@@ -357,6 +390,7 @@ def kept_by_cone(shape: Crown, rim: Column) -> Column:
     The cone has the dish's opening A and its volume V, so it is d = 3·V/A deep: A·t − V·(1 − (1 − t/d)³) at a depth t.
     Every hollow without ledges (one whose √A(z) is nowhere hollow) lies between the two. What was taken already
     belongs to the same dish: the rest of it is what both lose from there on.
+    See trade.md 6.
 
     Examples
     --------
@@ -392,6 +426,10 @@ def crown_gain(shape: Crown, off: FlatCut) -> Column:
         Before it.
     off : FlatCut
         What it meets.
+
+    Notes
+    -----
+    See trade.md 6.
     """
     return (
         -off.dish if _is_nought(shape.above_rim) else cylinder_volume(shape.above_area, off.above) - off.dish
@@ -407,6 +445,10 @@ def with_crown_cut(h: Hole, off: FlatCut) -> Hole:
         Before it.
     off : FlatCut
         What the cut meets.
+
+    Notes
+    -----
+    See trade.md 6.
     """
     return h._replace(
         clearance=h.clearance + off.rim,
@@ -429,6 +471,10 @@ def milled(f: Figures, cut: Column) -> Column:
     -------
     float, array, or what carries slopes
         k·h, or A₀·h − ½·p·tan α·h², h from the face as it is; not a number where nobody knows.
+
+    Notes
+    -----
+    See trade.md 5.
     """
     if f.filled is not None:
         return f.filled
@@ -450,6 +496,10 @@ def milled_at_rate(rate: Column, cut: Column) -> Column:
         k in cc per mm.
     cut : float, array, or what carries slopes
         Depth h in mm.
+
+    Notes
+    -----
+    See trade.md 5.
     """
     return rate * cut
 
@@ -465,6 +515,10 @@ def milled_opening(area: Column, closes: Column, cut: Column) -> Column:
         p·tan α in mm² per mm.
     cut : float, array, or what carries slopes
         Depth h in mm.
+
+    Notes
+    -----
+    See trade.md 5.
     """
     return (area * cut - 0.5 * closes * cut * cut) / 1000
 
@@ -478,6 +532,10 @@ def closing(perimeter: Column, draft: Column) -> Column:
         In mm.
     draft : float, array, or what carries slopes
         In degrees from the face's normal.
+
+    Notes
+    -----
+    See trade.md 5.
     """
     return perimeter * tangent(draft)
 
@@ -491,6 +549,10 @@ def with_deck_cut(h: Hole, cut: Column) -> Hole:
         Before it.
     cut : float, array, or what carries slopes
         In mm.
+
+    Notes
+    -----
+    See trade.md 5.
     """
     chamber = h.chamber
     if h.pocket is not None:
@@ -516,6 +578,10 @@ def chamfer_volume(edge: Chamfer, deck_cut: Column) -> Column:
     float, array, or what carries slopes
         2π·(B/2 + w/3)·½·w²·tan α: a triangle turned about the bore's axis (Pappus), w what is left of its width;
         nought once the deck is below it.
+
+    Notes
+    -----
+    See trade.md 3.
     """
     slant = tangent(edge.angle)
     width = edge.width if deck_cut is None else narrowed(edge.width, edge.angle, deck_cut)
@@ -533,6 +599,10 @@ def narrowed(width: Column, angle: Column, deck_cut: Column) -> Column:
         From the deck, in degrees.
     deck_cut : float, array, or what carries slopes
         In mm.
+
+    Notes
+    -----
+    See trade.md 3.
     """
     return positive(width - deck_cut / tangent(angle))
 
@@ -548,6 +618,10 @@ def closed_by(h: Hole, thickness: Column, gasket: Column) -> Stacked:
         Of the gasket, compressed, in mm.
     gasket : float, array, or what carries slopes
         What it holds, in cc.
+
+    Notes
+    -----
+    See trade.md 3.
     """
     return Stacked(h.clearance, h.clearance + thickness, h.closed + gasket + deck_volume(h))
 
@@ -561,6 +635,10 @@ def deck_volume(h: Hole) -> Column:
     ----------
     h : Hole
         Cut.
+
+    Notes
+    -----
+    See trade.md 3.
     """
     return spanned(h.area, h.clearance) / 1000
 
@@ -579,6 +657,7 @@ def chord(edge: Chamfer, deck_cut: Column) -> Column:
     -----
     Where a plan wants straight lines the chamfer counts as a pocket of that area: true at both ends of the cut,
     between them too large by at most π·B/2·(t/2)²/tan α (0.003 cc for 0.3 mm off a 92 mm bore at 45°).
+    See trade.md 3.
     """
     return (chamfer_volume(edge, None) - chamfer_volume(edge, deck_cut)) * 1000 / deck_cut
 
@@ -595,6 +674,10 @@ def trapped_volume(f: Figures) -> Column:
     -------
     float, array, or what carries slopes
         A·x(180° + θ), x(φ) = r(1 − cos φ) + L − √(L² − r² sin² φ), r = S/2.
+
+    Notes
+    -----
+    See trade.md 4.
     """
     r, angle = f.stroke / 2, f.intake_closes + 180.0
     across = r * sine(angle)
@@ -669,7 +752,7 @@ def hole(f: Figures, cuts: Cuts) -> Results:
     Notes
     -----
     c = H − (S/2 + L + P) − deck + rim; q = c + gasket; Vs = A·S;
-    Vc = chamber + gasket + A·c + crown + crevice + other (the trade's stack and volumes).
+    Vc = chamber + gasket + A·c + crown + crevice + other (trade.md 2, 3).
     """
     h, land = uncut(f), f.land_height
     above = h.shape.above_rim

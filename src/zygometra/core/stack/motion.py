@@ -31,6 +31,7 @@ def piston_drop(stroke: float, rod_length: float, crank_angle: float) -> float:
     Notes
     -----
     x(φ) = r(1 − cos φ) + L − √(L² − r² sin² φ) with r = S/2, no pin offset.
+    See trade.md 4.
 
     Examples
     --------
@@ -70,6 +71,7 @@ def drop_and_slopes(
     -----
     The derivatives of :func:`piston_drop`, by hand: ∂x/∂φ = r·sin φ·(1 + r·cos φ/w)
     with w = √(L² − r² sin² φ), ∂x/∂L = 1 − L/w, ∂x/∂r = 1 − cos φ + r·sin² φ/w.
+    See trade.md 4.
 
     Examples
     --------
@@ -111,6 +113,7 @@ def mean_piston_speed(stroke: float, rpm: float) -> float:
     Notes
     -----
     2·S·n: two strokes a revolution (definition); S/1000 in m, n/60 a second.
+    See trade.md 4.
 
     Examples
     --------
@@ -138,6 +141,7 @@ def acceleration_at_tdc(stroke: float, rod_length: float, rpm: float) -> float:
     Notes
     -----
     r·ω²(1 + r/L): the second derivative of :func:`piston_drop` at φ = 0, r = S/2.
+    See trade.md 4.
 
     Examples
     --------

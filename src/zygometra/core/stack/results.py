@@ -169,6 +169,7 @@ def along_result(result: str, results: tuple[float | None, ...]) -> AlongResult:
     Notes
     -----
     dCR/dx = (dVs − (CR − 1)·dVc)/Vc: the ratio (Vs + Vc)/Vc differentiated, and likewise for the effective one.
+    See trade.md 3.
     """
     _, _, _, volume, ratio, effective = results
     if result in _PLAIN:

@@ -82,7 +82,7 @@ def sensitivities(
     Notes
     -----
     dCR = −(CR − 1)/Vc · dVc, dVc by the kernel's slopes: the ratio (Vs + Vc)/Vc
-    differentiated (handbook of the trade, volumes and ratio).
+    differentiated (trade.md 3).
     """
     if outcome.compression_ratio is None or outcome.clearance is None:
         return ()

@@ -108,7 +108,7 @@ def logbook_view(bench: Bench, *, fault: str = "", typed: Mapping[str, str] | No
     }
 
 
-# What is said where a hand turns the crank and pours (handbook of the trade, cautions).
+# What is said where a hand turns the crank and pours (the usual cautions of the trade).
 CAUTIONS = (
     "Keep fingers out of the bores when the crank is turned; a loose rod bites.",
     "Measuring liquid and solvent burn and want fresh air.",
