@@ -10,6 +10,7 @@ from zygometra.core.build.document import operation_document
 from zygometra.core.build.lever_table import AMOUNTS
 from zygometra.core.build.model import Build
 from zygometra.core.errors import BuildFaults, Fault
+from zygometra.core.measuring.rooms import rooms
 from zygometra.core.planning.bounded import plans_within
 from zygometra.core.planning.elsewhere import Effect, elsewhere
 from zygometra.core.planning.moves import Move, moves_of
@@ -89,7 +90,7 @@ def _plan(build: Build, plan: Plan, i: int, plans: tuple[Plan, ...]) -> dict[str
     policy = plan.policy
     return {
         "planned": [operation_document(op) for op in plan.planner.whole(plan.planned)],
-        "result": state_document(plan.result),
+        "result": state_document(plan.result, rooms(plan.planner.begun, plan.result)),
         "yield": plan.chance,
         "cost": plan.bill.cost,
         "minutes": plan.bill.minutes,

@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import json
 import math
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from support.cases import demo
 from zygometra.core.findings.collect import findings
 from zygometra.core.house_rules import rules_for
 from zygometra.core.measuring.read_in import read_measured
 from zygometra.core.measuring.rooms import rooms
+from zygometra.core.planning.plans import plans_of
 from zygometra.core.stack.evaluate import evaluate
+from zygometra.exchange.evaluation_file import state_document
+from zygometra.exchange.plan_file import answer_document
 
 
 def engine(*readings, **changed):
@@ -117,3 +122,16 @@ def test_only_a_pad_lies_under_the_heads_flat():
     assert "room-over-pad-small" in codes(engine(on("pad", -0.5)))
     assert "room-over-pad-small" not in codes(engine(on("pad", 0.0)))
     assert "room-over-pad-small" not in codes(engine(on("dome", -0.5)))
+
+
+def test_a_plans_result_has_the_room_that_its_plan_leads_to():
+    document = demo("fell-winch")
+    document["planned"], document["levers"]["deck_cut"] = [], {"max": 0.3}
+    document["targets"]["quench"] = {"min": 1.1, "max": 1.3}
+    build = read_measured(document)
+    told = json.loads(json.dumps(answer_document(build, plans_of(build))["plans"][0]))
+    again = read_measured({**document, "planned": told["planned"]})
+    state = evaluate(again).planned
+    result = json.loads(json.dumps(state_document(state, rooms(again, state))))
+    assert all(one["room_at"] for one in result["cylinders"])
+    assert told["result"]["cylinders"] == result["cylinders"]
