@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from zygometra.core.quantity import Source
 from zygometra.core.stack.arithmetic import circle_area
+from zygometra.core.stack.assumed import is_assumed
 from zygometra.core.stack.results import Hole
 from zygometra.core.wording import Reader
 
@@ -198,13 +199,14 @@ def _opening_radius(hole: Hole, s: _Sizes) -> float:
 
 def _wanted(hole: Hole, s: _Sizes, y: Up) -> str:
     """Chips for what the volumes want and the drawing does not show otherwise."""
-    have = hole.sources
+    # What the house assumes is asked for like what is not there.
+    have = {place for place, source in hole.sources.items() if not is_assumed(source)}
     levels = (s.face + 0.45 * s.roof, s.pin + 0.62 * s.compression, s.deck - 1.35 * s.bore)
     given = {"parts.gasket.bore": {"parts.gasket.opening_area", "parts.gasket.volume"}}
     return "".join(
         chip(place, label, (_AXIS, y(level)), "middle")
         for (place, label), level in zip(_INSIDE, levels, strict=True)
-        if not have.keys() & {place, *given.get(place, ())}
+        if not have & {place, *given.get(place, ())}
     )
 
 
