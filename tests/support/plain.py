@@ -77,7 +77,7 @@ def _hole(v: dict[str, float], ops, *, house: bool) -> dict[str, float | None]:
     dish = of("piston.dish_area", 0.0) * off_rim / 1000
     held = of("piston.crown_volume") + (of("piston.above_rim_area") * above / 1000 if above else 0.0)
     top -= min(dish, held) if held > 0 else dish
-    if house and off_rim > 0 and held > 1e-9 and "parts.piston.dish_area" not in v:
+    if house and off_rim > 0 and held > 0.02 and "parts.piston.dish_area" not in v:
         top = nan
     t, g = of("gasket.thickness"), of("gasket.bore")
     if house and not v.keys() & {f"parts.gasket.{name}" for name in ("bore", "opening_area", "volume")}:

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ..stack.in_hole import NO_ROOM
 from ..windows import EDGE
 from .question import Question
 from .shelf import Bools, Floats
@@ -88,7 +89,7 @@ def dish_is_untold(of: Crowns) -> Bools:
     of : Crowns
         The pistons.
     """
-    return np.isnan(of.dish_area) & (of.volume > 0)
+    return np.isnan(of.dish_area) & (of.volume > NO_ROOM)
 
 
 def ring_stays_down(land: Floats, cut: Floats, clearance: Floats) -> Bools:

@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 
 from ..build.means import Part
 from ..stack.arithmetic import cc_per_mm, clearance_volume_for, cylinder_volume
-from ..stack.kernel import Crown, Hole, chord, flat_cut, with_crown_cut
+from ..stack.kernel import Hole, chord, flat_cut, with_crown_cut
 from .draws import Table
 from .results import Wanted
-from .truth import Base, Truth
+from .truth import Base, Truth, shape_of
 
 
 class Side(NamedTuple):
@@ -104,15 +104,7 @@ class Uncut(NamedTuple):
         """
         clearance, closed = self.clearance, self.closed + bowl
         if crown.any():
-            shape = Crown(
-                self.above_rim,
-                self.above_area,
-                self.dish_area,
-                self.dish,
-                self.to_cone,
-                self.begun,
-                self.untold,
-            )
+            shape = shape_of(self)
             whole = Hole(clearance, self.area, closed, 0.0, 0.0, 0.0, self.ring, shape)
             whole = with_crown_cut(whole, flat_cut(shape, crown))
             clearance, closed = whole.clearance, whole.closed

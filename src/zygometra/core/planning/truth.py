@@ -71,19 +71,21 @@ class Base(NamedTuple):
     @property
     def hole(self) -> Hole:
         """The holes as the kernel takes them."""
-        shape = Crown(
-            self.above_rim,
-            self.above_area,
-            self.dish_area,
-            self.dish,
-            self.to_cone,
-            self.begun,
-            self.untold,
-        )
-        pocket = self.pocket if self.pocket.any() else None
+        pocket, shape = self.pocket if self.pocket.any() else None, shape_of(self)
         return Hole(
             self.clearance, self.area, self.closed, 0.0, 0.0, 0.0, self.ring, shape, pocket, self.edge
         )
+
+
+def shape_of(holes: Any) -> Crown:
+    """Return the crowns of holes, of all or of one bank, as a flat cut meets them.
+
+    Parameters
+    ----------
+    holes : Base, or one bank of it
+        Uncut: lengths in mm, areas in mm², volumes in cc.
+    """
+    return Crown(*(getattr(holes, name) for name in Crown._fields))
 
 
 def dish_depth(dish_area: Table, dish: Table) -> Table:

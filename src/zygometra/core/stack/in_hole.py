@@ -129,11 +129,12 @@ def holds_room(crown_volume: float | None, above_rim: float | None, above_area: 
     if crown_volume is None:
         return False
     held = crown_volume if above_rim is None else crown_volume + cylinder_volume(above_area, above_rim)
-    return held > _NO_ROOM * abs(crown_volume)
+    return held > NO_ROOM
 
 
-# Of a crown's volume: what is no room, but rounding of a dome that was reckoned from its area and height.
-_NO_ROOM = 1e-9
+# What is no room, in cc: the rounding of a dome that was reckoned from its area and height. No cut above the rim
+# changes it, so what was no room stays none.
+NO_ROOM = 0.02
 
 
 def _choose_gasket(found: list[float | None]) -> None:
