@@ -8,6 +8,7 @@ What cannot be computed for want of a figure is None.
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 _HOLE = {
     "deck_height": "parts.block.deck_height",
@@ -47,9 +48,18 @@ def _edge(of, bore: float, deck: float) -> float:
     return math.pi * deep * ((low * low + low * high + high * high) / 3 - low * low) / 1000
 
 
+class Guess(NamedTuple):
+    """What the house guesses where nobody told: how much wider a gasket is, how conical a dish, a ring in cc."""
+
+    wider: float = 1.0
+    to_cone: float = 0.0
+    ring: float = 0.0
+
+
 # long: the second way of the stack's arithmetic, on purpose in one piece
-def _hole(v: dict[str, float], ops, *, house: bool) -> dict[str, float | None]:
-    nan = math.nan
+def _hole(v: dict[str, float], ops, guess: Guess | None) -> dict[str, float | None]:
+    nan, house = math.nan, guess is not None
+    guess = guess or Guess()
     cuts = dict.fromkeys(("deck_cut", "head_cut", "crown_cut", "open_chamber"), 0.0)
     for op in ops:
         if op.gasket is None:
@@ -76,12 +86,17 @@ def _hole(v: dict[str, float], ops, *, house: bool) -> dict[str, float | None]:
         top += of("piston.above_rim_area") * off_top / 1000
     dish = of("piston.dish_area", 0.0) * off_rim / 1000
     held = of("piston.crown_volume") + (of("piston.above_rim_area") * above / 1000 if above else 0.0)
-    top -= min(dish, held) if held > 0 else dish
+    lost = min(dish, held) if held > 0 else dish
+    if house and held > 0 and dish:
+        # A cone of that opening and volume, cut to the same depth: what it keeps, by similar solids.
+        deep = 3 * held * 1000 / of("piston.dish_area")
+        lost -= guess.to_cone * (lost - held * (1 - max(1 - off_rim / deep, 0) ** 3))
+    top -= lost
     if house and off_rim > 0 and held > 0.02 and "parts.piston.dish_area" not in v:
         top = nan
     t, g = of("gasket.thickness"), of("gasket.bore")
     if house and not v.keys() & {f"parts.gasket.{name}" for name in ("bore", "opening_area", "volume")}:
-        g = b + 1
+        g = b + guess.wider
     gasket = math.pi / 4 * g * g * t / 1000
     if math.isnan(gasket):
         gasket = of("gasket.volume")
@@ -109,6 +124,8 @@ def _hole(v: dict[str, float], ops, *, house: bool) -> dict[str, float | None]:
         phi, r = math.radians(180 + v["cam.intake_closes"]), s / 2
         x = r * (1 - math.cos(phi)) + rod - math.sqrt(rod * rod - (r * math.sin(phi)) ** 2)
         effective = (area * x / 1000 + vc) / vc
+    if "parts.piston.top_land_height" not in v or "parts.piston.top_land_diameter" not in v:
+        vc += guess.ring
     ratio = (vs + vc) / vc
     out = {"clearance": c, "quench": c + t, "swept": vs, "volume": vc, "ratio": ratio, "effective": effective}
     if vc <= 0 or math.isnan(ratio):
@@ -116,16 +133,16 @@ def _hole(v: dict[str, float], ops, *, house: bool) -> dict[str, float | None]:
     return {name: None if math.isnan(value) else value for name, value in out.items()}
 
 
-def plain_evaluation(build) -> dict[str, list[dict[str, float | None]]]:
+def plain_evaluation(build, guess: Guess | None = None) -> dict[str, list[dict[str, float | None]]]:
     """Every hole's results, now and planned, bank by bank, as plain floats."""
     out: dict[str, list[dict[str, float | None]]] = {"now": [], "planned": []}
     for bank in build.banks:
         for number in bank.cylinders:
             v = _figures(build, bank.name, number)
-            house = build.unstated_doubt == "house"
-            out["now"].append(_hole(dict(v), (), house=house))
+            own = (guess or Guess()) if build.unstated_doubt == "house" else None
+            out["now"].append(_hole(dict(v), (), own))
             ops = [
                 op for op in build.planned if op.bank in (None, bank.name) and op.cylinder in (None, number)
             ]
-            out["planned"].append(_hole(v, ops, house=house))
+            out["planned"].append(_hole(v, ops, own))
     return out
