@@ -39,6 +39,8 @@ def test_the_wrong_mix_is_seen_beside_the_right_one(mix):
     expect(mix.locator(".recipe.chosen")).to_have_attribute("data-recipe", re.compile("CR-"))
     mix.get_by_role("button", name="Pin to compare").click()
     expect(mix.locator("#ask-pins")).to_have_value(re.compile("~"))
+    # The pinned comes first once the answer is there: what is pressed next is another.
+    expect(mix.locator(".recipes")).to_contain_text("◆")
     mix.locator(".recipe").nth(1).click()
     expect(mix.locator(".recipe.pinned")).to_have_count(1)
     assert "pins=" in mix.url
