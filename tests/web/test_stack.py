@@ -366,3 +366,13 @@ def test_a_tried_chamber_is_in_the_address_and_one_that_cannot_be_read_says_why(
     assert "Found 'wide'" in read(faulty).text
     asked = what_if(shop, pilot, hole="1", chamber="480", **levers())
     assert "did you mean 48 cc?" in asked
+
+
+@pytest.mark.parametrize(("wanted", "kept"), [("0.9 banana", "0.9 banana"), ("9 mm", "9 mm"), ("0.9 mm", "")])
+def test_what_was_asked_the_other_way_round_is_asked_of_the_same_next(shop, bring, wanted, kept):
+    winch = bring("fell-winch", "measuring")
+    page = read(solve(shop, winch, "crown_cut", "above_rim", wanted))
+    chosen = [e.attrs["value"] for e in page if e.tag == "option" and "selected" in e.attrs]
+    assert {"crown_cut", "above_rim"} <= set(chosen)
+    # What was refused stays to be put right; what was answered is done with.
+    assert page.one(name="Wanted figure").value == kept

@@ -61,6 +61,8 @@ def levers_view(result: WhatIf, plan: str) -> dict[str, Any]:
         "bank": build.bank_of(result.hole).name,
         "results": _results(result.bench),
         "refused": plan_refused(result),
+        "asked": {name: result.typed.get(name, "") for name in ("lever", "result")},
+        "wanted": result.typed.get("wanted", "") if "solve" in result.refused else "",
         "before_gasket": levers[:2],
         "gasket": _gasket(result),
         "after_gasket": levers[2:],

@@ -101,7 +101,8 @@ def answer(bench: Bench, args: Mapping[str, str]) -> WhatIf:
     together = scope == ALL or (not scope and build.banks_are_alike)
     scope = "" if together or len(build.banks) == 1 else bank
     result = WhatIf(bench, hole, scope, tries_chamber=tried is not None)
-    result.typed["chamber"] = args.get("chamber", "")
+    # Lever and result stay as they were chosen: what is asked next is asked of the same.
+    result.typed |= {name: args.get(name, "") for name in ("chamber", "lever", "result")}
     if refused:
         result.refused["chamber"] = refused
     planned = build.planned
