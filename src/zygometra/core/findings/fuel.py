@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from ..build.model import Build
 from ..digits import figure
-from ..fuel import top_ratio
+from ..fuel import TopRatio, top_ratio
+from ..house_rules import HouseRules
 from ..place import Place
+from ..stack.results import State
 from .registry import Case, Judges
 from .said import Code, Said, said
 
@@ -29,6 +32,24 @@ OVER_TABLE = Code(
 )
 
 
+def top_ratio_of(build: Build, state: State, rules: HouseRules) -> TopRatio | None:
+    """Return where the shop's table ends for the fuel that somebody told; None where nobody did, or it does not reach.
+
+    Parameters
+    ----------
+    build : Build
+        With its fuel.
+    state : State
+        Now, or planned: its widest gap counts.
+    rules : HouseRules
+        With the table.
+    """
+    if build.fuel is None:
+        return None
+    gaps = [hole.outcome.quench for hole in state.holes if hole.outcome.quench is not None]
+    return top_ratio(build.fuel, build.head_material, max(gaps, default=None), rules)
+
+
 @JUDGES.of_engine(SCALE, OVER_TABLE)
 def fuel_and_ratio(case: Case) -> Iterable[Said]:
     """The highest ratio against the shop's table for the fuel that somebody told."""
@@ -42,8 +63,7 @@ def fuel_and_ratio(case: Case) -> Iterable[Said]:
     if not known:
         return
     highest = max(known, key=lambda hole: hole.outcome.compression_ratio or 0.0)
-    gaps = [hole.outcome.quench for hole in case.planned.holes if hole.outcome.quench is not None]
-    top = top_ratio(fuel, case.build.head_material, max(gaps, default=None), case.rules)
+    top = top_ratio_of(case.build, case.planned, case.rules)
     ratio = highest.outcome.compression_ratio or 0.0
     # The table is rough: to a tenth.
     if top is not None and round(ratio, 1) > round(top.high, 1):

@@ -12,7 +12,7 @@ from zygometra.core.build.lever_table import OpName
 from zygometra.core.build.levers import limit_in_plan
 from zygometra.core.build.record import plan_changes
 from zygometra.core.digits import UNKNOWN, figure, volume
-from zygometra.core.fuel import top_ratio
+from zygometra.core.findings.fuel import top_ratio_of
 from zygometra.core.measuring.rooms import rooms
 from zygometra.core.stack.results import State
 from zygometra.core.stages import CLOSED
@@ -176,15 +176,13 @@ def _rest(bench: Bench, hole: int) -> list[tuple[str, str]]:
 
 def _fuel_ends(bench: Bench, state: State) -> tuple[str, str] | None:
     """Where the shop's table ends for the fuel that was told: advice, beside the ratio."""
-    build = bench.build
-    if build.fuel is None:
+    fuel, top = bench.build.fuel, top_ratio_of(bench.build, state, bench.rules)
+    if fuel is None:
         return None
-    gaps = [hole.outcome.quench for hole in state.holes if hole.outcome.quench is not None]
-    top = top_ratio(build.fuel, build.head_material, max(gaps, default=None), bench.rules)
     if top is None:
-        return (f"fuel, {build.fuel.words}", UNKNOWN)
+        return (f"fuel, {fuel.words}", UNKNOWN)
     ends = dict.fromkeys(figure(end, 1) for end in (top.low, top.high))
-    return (f"fuel, {build.fuel.words}: the shop's table ends about", " to ".join(ends))
+    return (f"fuel, {fuel.words}: the shop's table ends about", " to ".join(ends))
 
 
 def _over_the_crown(bench: Bench, state: State, hole: int) -> list[tuple[str, str]]:
