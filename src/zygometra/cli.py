@@ -234,7 +234,11 @@ def _mix(options: argparse.Namespace) -> str:
     by_code = {(part.kind, part.code): part for part in parts}
     try:
         answer = answer_document(
-            shelf_of(parts), rules, question, counted, lambda kind, code: by_code[kind, code]
+            shelf_of(parts),
+            rules,
+            question=question,
+            counted=counted,
+            part=lambda kind, code: by_code[kind, code],
         )
     except QuantityError as error:
         raise BuildFaults([Fault("block", error.found, error.wanted)]) from None
@@ -339,9 +343,9 @@ def _evaluation(build: Build) -> dict[str, Any]:
     found = findings(build, evaluation, rules)
     # A moment by itself moves no gate: questions stand open whatever the day.
     gates = all_standings(build, evaluation)
-    sheets = releases(build, evaluation, rules, gates, found)
+    sheets = releases(build, evaluation, rules=rules, gates=gates, findings=found)
     over = rooms(build, evaluation.now), rooms(build, evaluation.planned)
-    return evaluation_document(evaluation, found, gates, sheets, over)
+    return evaluation_document(evaluation, found, gates=gates, sheets=sheets, over=over)
 
 
 def _surveyed(face: Survey) -> dict[str, Any]:

@@ -84,7 +84,7 @@ def test_a_step_follows_where_the_order_of_work_leads(stage, wanted):
         ("ready to cut", Standing(20, 7, 2, 0), Standing(20, 7, 2, 1)),
         ("ready to cut", Standing(20, 0, 1, 0), Standing(20, 20, 0, 0)),
         ("cut", Standing(20, 7, 2, 3), Standing(20, 7, 0, 0)),
-        ("cut", Standing(20, 7, 0, 0, 1), Standing(20, 7, 0, 0)),
+        ("cut", Standing(figures=20, read=7, operations=0, stops=0, cuts=1), Standing(20, 7, 0, 0)),
         ("signed off", Standing(20, 20, 2, 0), Standing(20, 20, 2, 1)),
         ("shelved", Standing(), None),
     ],

@@ -71,7 +71,10 @@ def test_there_are_near_fits_that_want_machining(bench):
     jobs = Counter()
     for recipe in best(bench, 500).recipes:
         jobs.update(
-            job.machining for job in judge(bench.shelf, bench.block, USUAL, bench.question, recipe).jobs
+            job.machining
+            for job in judge(
+                bench.shelf, bench.block, rules=USUAL, question=bench.question, recipe=recipe
+            ).jobs
         )
     assert len(jobs) >= 3
 

@@ -12,8 +12,8 @@ from zygometra.core.wording import Reader
 from zygometra.drawing.field import HEIGHT, WIDTH, Axis, Point, field_map
 from zygometra.drawing.recipes import Stack, stacks_drawing
 
-ACROSS = Axis("displacement", "displacement, cc", Window(2200, 2290, 2400), 0, 1.0)
-UP = Axis("deck_clearance", "deck clearance, mm", Window(-0.1, None, 0.5), 2, 1.0)
+ACROSS = Axis("displacement", "displacement, cc", Window(2200, 2290, 2400), 0, per_shown=1.0)
+UP = Axis("deck_clearance", "deck clearance, mm", Window(-0.1, None, 0.5), 2, per_shown=1.0)
 
 
 def stack(key="a", clearance=0.2, state="", out=""):
@@ -22,16 +22,16 @@ def stack(key="a", clearance=0.2, state="", out=""):
         f"{key} · 86/148",
         225.4,
         92,
-        86,
-        148,
-        34.4 - clearance,
-        clearance,
-        0.08,
-        1.2,
-        4.5,
-        18,
-        state,
-        out,
+        stroke=86,
+        rod=148,
+        compression=34.4 - clearance,
+        clearance=clearance,
+        half=0.08,
+        thickness=1.2,
+        crown=4.5,
+        chamber_depth=18,
+        state=state,
+        out=out,
     )
 
 
@@ -91,9 +91,9 @@ def points(svg):
 
 
 SAMPLE = [
-    Point("a", 2250, 0.1, "one", "in", machined=False),
-    Point("b", 2350, 0.3, "two", "out", machined=False),
-    Point("c", 2300, -1.0, "three", "chosen", machined=True),
+    Point("a", 2250, 0.1, "one", state="in", machined=False),
+    Point("b", 2350, 0.3, "two", state="out", machined=False),
+    Point("c", 2300, -1.0, "three", state="chosen", machined=True),
 ]
 
 
@@ -107,8 +107,8 @@ def test_more_lies_further_right_and_higher_up():
 def test_every_point_lies_on_the_map_however_far_out():
     far = [
         *SAMPLE,
-        Point("d", 9e6, 400.0, "far", "out", machined=False),
-        Point("e", 2250, 0.1, "same", "pinned", machined=False),
+        Point("d", 9e6, 400.0, "far", state="out", machined=False),
+        Point("e", 2250, 0.1, "same", state="pinned", machined=False),
     ]
     for x, y in points(field_map(far, ACROSS, UP)).values():
         assert 0 < x < WIDTH
@@ -126,7 +126,7 @@ def test_one_point_takes_the_keyboard():
 
 
 def test_the_edges_of_windows_are_sliders_in_the_readers_unit():
-    thou = Axis("deck_clearance", "deck clearance, thou", Window(-0.1, None, 0.508), 1, 0.0254)
+    thou = Axis("deck_clearance", "deck clearance, thou", Window(-0.1, None, 0.508), 1, per_shown=0.0254)
     edges = {
         e.get("data-edge"): e
         for e in root(field_map(SAMPLE, ACROSS, thou)).iter()
@@ -141,12 +141,14 @@ def test_the_edges_of_windows_are_sliders_in_the_readers_unit():
 
 
 def test_a_map_without_windows_or_points_is_still_a_map():
-    svg = field_map([], Axis("a", "a", Window(), 1, 1.0), Axis("b", "b", Window(), 1, 1.0))
+    svg = field_map(
+        [], Axis("a", "a", Window(), 1, per_shown=1.0), Axis("b", "b", Window(), 1, per_shown=1.0)
+    )
     assert with_class(svg, "map-ground")
     assert not with_class(svg, "map-window")
 
 
 def test_names_on_the_map_are_only_text():
-    svg = field_map([Point('"><b>', 1, 1, "<script>", "in", machined=False)], ACROSS, UP)
+    svg = field_map([Point('"><b>', 1, 1, "<script>", state="in", machined=False)], ACROSS, UP)
     assert "<script>" not in svg
     assert root(svg) is not None

@@ -272,7 +272,17 @@ WORDS = st.text(
 @given(WORDS, WORDS, WORDS)
 def test_no_cell_of_an_export_is_run_by_a_spreadsheet_and_all_come_back(name, supplier, crown):
     written = write_table(
-        [Part("piston", "P", name, {}, {"crown": crown} if crown else {}, supplier)], "piston"
+        [
+            Part(
+                kind="piston",
+                code="P",
+                name=name,
+                figures={},
+                texts={"crown": crown} if crown else {},
+                supplier=supplier,
+            )
+        ],
+        "piston",
     )
     for cell in next(csv.reader(io.StringIO(written.partition("\n")[2]))):
         assert not re.match(r"[=+\-@\t\r]", cell)

@@ -15,7 +15,17 @@ from zygometra.exchange.build_file import check
 from zygometra.exchange.probe_file import MOST_BYTES, read_probe
 from zygometra.gauges.probe import HiddenDeck, probe_file
 
-DECK = HiddenDeck("A", (1, 2, 3, 4), 97.0, 88.0, 231.4, 78.0, wedge=0.12, lean=-0.05, twist=0.06)
+DECK = HiddenDeck(
+    bank="A",
+    holes=(1, 2, 3, 4),
+    pitch=97.0,
+    bore=88.0,
+    height=231.4,
+    half_width=78.0,
+    wedge=0.12,
+    lean=-0.05,
+    twist=0.06,
+)
 
 
 @given(
@@ -30,7 +40,18 @@ DECK = HiddenDeck("A", (1, 2, 3, 4), 97.0, 88.0, 231.4, 78.0, wedge=0.12, lean=-
 def test_however_it_lay_the_block_is_found_again(
     side: str, seed: int, holes: int, wedge: float, twist: float, angle: float
 ) -> None:
-    deck = HiddenDeck("B", tuple(range(1, holes + 1)), 101.5, 92.0, 268.9, 81.0, wedge, 0.07, twist, side)
+    deck = HiddenDeck(
+        bank="B",
+        holes=tuple(range(1, holes + 1)),
+        pitch=101.5,
+        bore=92.0,
+        height=268.9,
+        half_width=81.0,
+        wedge=wedge,
+        lean=0.07,
+        twist=twist,
+        side=side,
+    )
     found = read_probe(probe_file(deck, str(seed), scatter=0.0, step=1e-6, angle=angle))
     assert found.bank == "B"
     assert found.bent < 1e-4

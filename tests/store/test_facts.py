@@ -86,7 +86,7 @@ def test_no_build_no_facts(session):
     with pytest.raises(builds.NotThere):
         facts.append(session, 999, [depth("a")], actor=someone("Ada"))
     with pytest.raises(builds.NotThere):
-        facts.add_photo(session, 999, "p", "a", b"x", actor=someone("Ada"))
+        facts.add_photo(session, 999, key="p", fact="a", jpeg=b"x", actor=someone("Ada"))
 
 
 def test_there_is_an_end_to_how_many(session, pilot, monkeypatch):
@@ -155,9 +155,23 @@ def test_what_is_known_of_a_zero_grows():
 
 def test_a_gauge_of_the_register_goes_along_with_a_file_and_one_that_differs_is_the_builds_own(session):
     register = {"kind": "depth indicator", "resolution": "0.01 mm", "u": 0.003}
-    gauges.note(session, "k1", "depth-2", "registered", register, actor=someone("Ada"))
-    gauges.note(session, "k2", "depth-2", "check", {"on": "2026-05-04", "good": True}, actor=someone("Ada"))
-    gauges.note(session, "k2", "depth-2", "check", {"on": "2026-05-04", "good": True}, actor=someone("Ada"))
+    gauges.note(session, "k1", gauge="depth-2", kind="registered", body=register, actor=someone("Ada"))
+    gauges.note(
+        session,
+        "k2",
+        gauge="depth-2",
+        kind="check",
+        body={"on": "2026-05-04", "good": True},
+        actor=someone("Ada"),
+    )
+    gauges.note(
+        session,
+        "k2",
+        gauge="depth-2",
+        kind="check",
+        body={"on": "2026-05-04", "good": True},
+        actor=someone("Ada"),
+    )
     document = demo("pilot-launch")
     document["readings"] = [{"id": "r1", "figure": "bore", "cylinder": 1, "value": 92.0, "gauge": "depth-2"}]
     build_id = builds.create(session, document, entry=by("Ada"))
@@ -175,8 +189,8 @@ def test_a_gauge_of_the_register_goes_along_with_a_file_and_one_that_differs_is_
 
 def test_photographs_are_kept_once_and_found_by_their_fact(session, pilot):
     for _ in range(2):
-        facts.add_photo(session, pilot, "p1", "a", b"one", actor=someone("Ada"))
-    facts.add_photo(session, pilot, "p2", "a", b"two", actor=someone("Ada"))
+        facts.add_photo(session, pilot, key="p1", fact="a", jpeg=b"one", actor=someone("Ada"))
+    facts.add_photo(session, pilot, key="p2", fact="a", jpeg=b"two", actor=someone("Ada"))
     assert facts.photos(session, pilot) == {"a": ["p1", "p2"]}
     assert facts.photo(session, pilot, "p2") == b"two"
     assert facts.photo(session, pilot, "p3") is None

@@ -114,8 +114,10 @@ def test_the_record_stands_before_its_owner_too(session, owner, table, statement
     facts.append(
         session, build_id, [facts.New("f1", "found", {"id": "f1", "what": "a pore"})], actor=someone("Ada")
     )
-    facts.add_photo(session, build_id, "p1", "f1", b"jpeg", actor=someone("Ada"))
-    gauges.note(session, "g1", "depth-1", "registered", {"kind": "depth"}, actor=someone("Ada"))
+    facts.add_photo(session, build_id, key="p1", fact="f1", jpeg=b"jpeg", actor=someone("Ada"))
+    gauges.note(
+        session, "g1", gauge="depth-1", kind="registered", body={"kind": "depth"}, actor=someone("Ada")
+    )
     session.commit()
     # The application may not even try; whoever owns the tables is refused by their triggers.
     with pytest.raises(DBAPIError, match="permission denied"):

@@ -20,16 +20,16 @@ from zygometra.store import shelf as store
 from zygometra.store.acceptances import Against
 
 ROD = Part(
-    "rod",
-    "R1",
-    "a rod",
-    {"length": {"value": 148, "unit": "mm", "plus_minus": "0,03 mm"}, "pin_bore": "22.0 mm"},
-    {"material": "steel"},
-    "Fenwright",
-    4250,
-    "idea",
-    0,
-    7,
+    kind="rod",
+    code="R1",
+    name="a rod",
+    figures={"length": {"value": 148, "unit": "mm", "plus_minus": "0,03 mm"}, "pin_bore": "22.0 mm"},
+    texts={"material": "steel"},
+    supplier="Fenwright",
+    price=4250,
+    state="idea",
+    on_shelf=0,
+    lead_days=7,
 )
 
 

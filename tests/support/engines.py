@@ -165,17 +165,17 @@ def engine(
     temperature = rng.uniform(15, 30)
     document = _document(of_banks, gauges, register)
     return Engine(
-        document,
-        truth,
-        gauges,
-        bias,
-        zeros,
-        temperature,
-        round(temperature + rng.gauss(0, 2), 1),
-        SHOT + rng.gauss(0, SHOT_U),
-        numbers,
-        rng,
-        rng.uniform(0, 0.06) if sag else 0.0,
+        document=document,
+        truth=truth,
+        gauges=gauges,
+        bias=bias,
+        zeros=zeros,
+        temperature=temperature,
+        believed=round(temperature + rng.gauss(0, 2), 1),
+        shot=SHOT + rng.gauss(0, SHOT_U),
+        holes=numbers,
+        rng=rng,
+        sag=rng.uniform(0, 0.06) if sag else 0.0,
     )
 
 

@@ -228,4 +228,4 @@ def all_verdicts(shelf, question, rules=USUAL):
     """Every recipe there could be, judged one by one."""
     block = Block(shelf, question.block)
     every = itertools.product(*(range(len(shelf.tables[kind])) for kind in MAKING))
-    return [judge(shelf, block, rules, question, recipe) for recipe in every]
+    return [judge(shelf, block, rules=rules, question=question, recipe=recipe) for recipe in every]

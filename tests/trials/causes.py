@@ -86,7 +86,7 @@ def planted(seed: int, kind: str, size: float) -> tuple[bool, bool]:
     by = size * wanted.doubt * (rng.choice([-1, 1]) if kind not in ("bearing",) else 1)
     if kind == "swap":
         i, j = wanted.cylinders
-        _swap(made, wanted.about, i, j, by, rng)
+        _swap(made, wanted.about, i=i, j=j, apart=by, rng=rng)
     elif kind == "catalogue":
         part, name = PAPER_OF[wanted.about]
         made.document["parts"][part][name]["value"] -= by
@@ -109,7 +109,7 @@ def planted_by_size(seed: int, what: str, sizes: tuple[float, float]) -> tuple[b
     if what == "swap of read pieces":
         figure = rng.choice(PIECES_READ)
         i, j = sorted(rng.sample(made.holes, 2))
-        _swap(made, figure, i, j, by, rng)
+        _swap(made, figure, i=i, j=j, apart=by, rng=rng)
         wanted = "swap", figure, (i, j)
     else:
         heights = [made.truth["deck_height", hole] - PAPER["deck_height"][0] for hole in bank]

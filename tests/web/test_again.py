@@ -74,7 +74,7 @@ def test_a_form_sent_again_is_answered_as_at_first(shop, barge, count, kind):
     if kind == "a piece":
         for gate in range(2):
             open_gates(shop, barge, "cut-log/set/crown_cut", f"g{gate}")
-    twice(shop, count, barge, f"/builds/{barge}/{at}", {**sent, "key": "k-1"})
+    twice(shop, count, build=barge, address=f"/builds/{barge}/{at}", sent={**sent, "key": "k-1"})
 
 
 def open_gates(shop, build, station, key):
@@ -91,7 +91,7 @@ def test_an_acceptance_sent_again_is_kept_once_though_the_build_moved_on(shop, b
     form = page.one("form", action=f"/builds/{barge}/measure/accept")
     gate = next(box.attrs["value"] for box in form.all("checkbox") if box.attrs.get("name") == "gate")
     sent = {**form.sent(), "gate": gate, "reason": "the owner wants it so", "key": "a-1"}
-    first = twice(shop, count, barge, f"/builds/{barge}/measure/accept", sent)
+    first = twice(shop, count, build=barge, address=f"/builds/{barge}/measure/accept", sent=sent)
     reading = {
         "figure": "deck_clearance",
         "cylinder": "2",
@@ -101,21 +101,21 @@ def test_an_acceptance_sent_again_is_kept_once_though_the_build_moved_on(shop, b
         "sure": "1",
     }
     shop.post(f"/builds/{barge}/measure/read", {**reading, "key": "r-1"})
-    twice(shop, count, barge, f"/builds/{barge}/measure/accept", sent)
+    twice(shop, count, build=barge, address=f"/builds/{barge}/measure/accept", sent=sent)
     assert count(barge) == first + 1
 
 
 def test_an_agreement_sent_again_is_kept_once_though_the_build_moved_on(shop, barge, count):
     form = shop.page(f"/builds/{barge}/agreement").one("form", action=f"/builds/{barge}/agreement/agree")
     sent = {**form.sent(), "name": "Ina Quayle", "key": "g-1"}
-    first = twice(shop, count, barge, f"/builds/{barge}/agreement/agree", sent)
+    first = twice(shop, count, build=barge, address=f"/builds/{barge}/agreement/agree", sent=sent)
     shop.change(
         barge,
         "parts.block.bore",
         version=shop.form(f"/builds/{barge}/figures", None)["version"] if False else "1",
         value="91.1 mm",
     )
-    twice(shop, count, barge, f"/builds/{barge}/agreement/agree", sent)
+    twice(shop, count, build=barge, address=f"/builds/{barge}/agreement/agree", sent=sent)
     assert count(barge) == first
     # Another name under that key is no repetition.
     assert shop.post(f"/builds/{barge}/agreement/agree", {**sent, "name": "Somebody Else"}).status_code in (

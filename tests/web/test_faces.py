@@ -17,7 +17,9 @@ from zygometra.store import builds, facts
 from zygometra.store.history import DEMO_SHOP
 
 PAGES = ("mock-up", "mock-up/tags", "decks", "heads", "steps")
-DECK = HiddenDeck("left", (1, 3, 5, 7), 110.0, 96.0, 236.5, 84.0, wedge=0.1)
+DECK = HiddenDeck(
+    bank="left", holes=(1, 3, 5, 7), pitch=110.0, bore=96.0, height=236.5, half_width=84.0, wedge=0.1
+)
 
 
 @pytest.fixture

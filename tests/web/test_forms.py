@@ -193,7 +193,7 @@ def test_a_version_that_is_none_is_nought(version):
 
 def test_a_slot_shows_what_was_typed_and_what_is_wrong():
     typed, faults = {"ratio": "ten"}, {"ratio": "Found 'ten'; wanted a ratio."}
-    assert slot(typed, faults, "ratio", "Ratio", "such as 10") == Slot(
-        "ratio", "Ratio", "ten", "Found 'ten'; wanted a ratio.", "such as 10"
+    assert slot(typed, faults, name="ratio", label="Ratio", hint="such as 10") == Slot(
+        name="ratio", label="Ratio", value="ten", fault="Found 'ten'; wanted a ratio.", hint="such as 10"
     )
     assert slot({}, {}, "ratio", "Ratio") == Slot("ratio", "Ratio")

@@ -20,7 +20,9 @@ NASTY = '<b title="x">\'&'
 
 
 def finding(where, severity="warn", says="Said."):
-    return Finding(severity, "sample", Place.parse(where), says, "Why.", "Do.")
+    return Finding(
+        severity=severity, code="sample", where=Place.parse(where), says=says, why="Why.", do="Do."
+    )
 
 
 @pytest.mark.parametrize(
@@ -58,7 +60,9 @@ def test_whatever_people_typed_is_only_text():
         fragments.keep_slot(1, {"plan": NASTY, "hole": 1}, [NASTY]),
         fragments.echo("deck_cut", NASTY, ""),
         fragments.refusal(NASTY),
-        fragments.stations_list([fragments.Stop("a", NASTY, "#", "a", "done", NASTY)], "a"),
+        fragments.stations_list(
+            [fragments.Stop(key="a", label=NASTY, href="#", letter="a", state="done", says=NASTY)], "a"
+        ),
     ]
     for html in rows:
         assert isinstance(html, Markup)
@@ -68,8 +72,10 @@ def test_whatever_people_typed_is_only_text():
 
 
 def test_a_row_says_where_it_lies_outside_its_window():
-    inside = fragments.Row(1, "<svg></svg>", "9.50", "9.75", "", "")
-    outside = fragments.Row(2, "<svg></svg>", "9.50", "9.10", "▼", "below the window")
+    inside = fragments.Row(number=1, band="<svg></svg>", now="9.50", planned="9.75", mark="", says="")
+    outside = fragments.Row(
+        number=2, band="<svg></svg>", now="9.50", planned="9.10", mark="▼", says="below the window"
+    )
     html = fragments.reckoning_rows([inside, outside], "compression_ratio", 1)
     assert html.count("chosen") == 1
     assert 'aria-label="9.75: show the working"' in html
@@ -78,7 +84,9 @@ def test_a_row_says_where_it_lies_outside_its_window():
 
 
 def test_without_a_plan_a_row_shows_one_figure():
-    html = fragments.reckoning_rows([fragments.Row(1, "", "9.50", "", "", "")], "compression_ratio", 1)
+    html = fragments.reckoning_rows(
+        [fragments.Row(number=1, band="", now="9.50", planned="", mark="", says="")], "compression_ratio", 1
+    )
     assert '<td class="was"></td>' in html
     assert ">9.50</button>" in html
 

@@ -85,7 +85,9 @@ def test_a_note_that_cannot_be_is_one_sentence(shop, form):
 def test_a_stand_in_sends_the_same_readings_at_the_same_place(shop, session, bring, monkeypatch):
     from support.people import someone
 
-    register.note(session, "s", "depth-2", "registered", {"x-simulated": "depth"}, actor=someone("Ada"))
+    register.note(
+        session, "s", gauge="depth-2", kind="registered", body={"x-simulated": "depth"}, actor=someone("Ada")
+    )
     build = bring("harbour-tug", says=DEMO_SHOP)
     monkeypatch.setattr(routes, "SENDS_EVERY", 0.0)
     address = f"/streams/gauges/depth-2?build={build}&figure=deck_clearance&place="
@@ -124,7 +126,7 @@ def test_a_gauges_page_shows_what_rests_on_it(shop, session, bring):
         ("g", "check", {"on": "2026-10-01", "good": True}),
         ("f", "check", {"on": "2026-11-20", "good": False}),
     ):
-        register.note(session, key, "depth-1", kind, body, actor=someone("Ada"))
+        register.note(session, key, gauge="depth-1", kind=kind, body=body, actor=someone("Ada"))
     session.commit()
     page = shop.page("/gauges/depth-1")
     assert "12 readings since its last good check" in page.text
@@ -161,7 +163,9 @@ def test_units_heard_are_units_kept(shop, session, bring, monkeypatch, sender, u
     kind, figure, way = sender
     from support.people import someone
 
-    register.note(session, "s", "sender", "registered", {"x-simulated": kind}, actor=someone("Ada"))
+    register.note(
+        session, "s", gauge="sender", kind="registered", body={"x-simulated": kind}, actor=someone("Ada")
+    )
     build = bring("harbour-tug", "measuring", says=DEMO_SHOP)
     session.commit()
     monkeypatch.setattr(routes, "SENDS_EVERY", 0.0)
@@ -196,7 +200,9 @@ def test_units_heard_are_units_kept(shop, session, bring, monkeypatch, sender, u
 def test_a_stand_in_serves_no_engine_but_those_of_the_demo(shop, session, bring):
     from support.people import someone
 
-    register.note(session, "s", "depth-2", "registered", {"x-simulated": "depth"}, actor=someone("Ada"))
+    register.note(
+        session, "s", gauge="depth-2", kind="registered", body={"x-simulated": "depth"}, actor=someone("Ada")
+    )
     demo_build, own = bring("harbour-tug", says=DEMO_SHOP), bring("harbour-tug")
     read = "measure/read?figure=deck_clearance&gauge=depth-2&unit=mm"
     assert "Let depth-2 send" in shop.text(f"/builds/{demo_build}/{read}")

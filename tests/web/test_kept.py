@@ -26,7 +26,7 @@ def head(version=1, moment=NOON):
 
 
 def key(build=1, version=1, moment=NOON, database="one", fact=0, gauges=0):
-    return Key(database, build, version, fact, gauges, moment)
+    return Key(database=database, build=build, version=version, fact=fact, gauges=gauges, moment=moment)
 
 
 def kept(weight=100):

@@ -21,7 +21,7 @@ def tug(bring, session):
     """An engine half measured, in a shop with a depth indicator."""
     from support.people import someone
 
-    gauges.note(session, "g", "depth-2", "registered", DEPTH, actor=someone("Ada"))
+    gauges.note(session, "g", gauge="depth-2", kind="registered", body=DEPTH, actor=someone("Ada"))
     return bring("harbour-tug", "measuring")
 
 
@@ -364,7 +364,14 @@ def test_a_gauge_whose_check_fails_later_is_seen_by_a_kept_build(shop, tug, sess
     from support.people import someone
 
     assert "failed its check" not in shop.text(f"/builds/{tug}/stack")
-    gauges.note(session, "x", "depth-2", "check", {"on": "2026-11-20", "good": False}, actor=someone("Ada"))
+    gauges.note(
+        session,
+        "x",
+        gauge="depth-2",
+        kind="check",
+        body={"on": "2026-11-20", "good": False},
+        actor=someone("Ada"),
+    )
     session.commit()
     assert "The gauge depth-2 failed its check" in shop.text(f"/builds/{tug}/stack")
 

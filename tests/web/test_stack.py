@@ -136,13 +136,13 @@ def solve(shop, build, lever, result, wanted, hole="1"):
 
 
 def test_set_it_so_that_the_quench_is(shop, pilot):
-    html = solve(shop, pilot, "deck_cut", "quench", "1.20 mm")
+    html = solve(shop, pilot, lever="deck_cut", result="quench", wanted="1.20 mm")
     assert {"op": "deck_cut", "amount": "0.220 mm"} in plan_of(html)
     assert "1.200 mm" in html
 
 
 def test_set_it_so_that_the_ratio_is(shop, pilot):
-    html = solve(shop, pilot, "head_cut", "compression_ratio", "9.85", hole="2")
+    html = solve(shop, pilot, lever="head_cut", result="compression_ratio", wanted="9.85", hole="2")
     amount = next(op["amount"] for op in plan_of(html) if op["op"] == "head_cut")
     evaluation = what_if(shop, pilot, hole="2", nudge="hole:", plan=json.dumps(plan_of(html)))
     assert amount.endswith(" mm")
@@ -151,13 +151,15 @@ def test_set_it_so_that_the_ratio_is(shop, pilot):
 
 def test_set_the_gasket_so_that_the_quench_is(shop, pilot):
     gasket = next(
-        op["gasket"] for op in plan_of(solve(shop, pilot, "gasket", "quench", "1.30")) if op["op"] == "gasket"
+        op["gasket"]
+        for op in plan_of(solve(shop, pilot, lever="gasket", result="quench", wanted="1.30"))
+        if op["op"] == "gasket"
     )
     assert gasket == {"name": "to find: 1.260 mm", "thickness": "1.260 mm"}
 
 
 def test_a_clearance_may_be_asked_proud(shop, pilot):
-    html = solve(shop, pilot, "deck_cut", "deck_clearance", "0.05 mm proud")
+    html = solve(shop, pilot, lever="deck_cut", result="deck_clearance", wanted="0.05 mm proud")
     assert {"op": "deck_cut", "amount": "0.270 mm"} in plan_of(html)
 
 
@@ -171,7 +173,7 @@ def test_a_clearance_may_be_asked_proud(shop, pilot):
     ],
 )
 def test_a_question_without_an_answer_says_why(shop, pilot, lever, result, wanted, says):
-    html = read(solve(shop, pilot, lever, result, wanted)).text
+    html = read(solve(shop, pilot, lever=lever, result=result, wanted=wanted)).text
     assert says in html
     assert "Not kept" not in html
 
@@ -371,7 +373,7 @@ def test_a_tried_chamber_is_in_the_address_and_one_that_cannot_be_read_says_why(
 @pytest.mark.parametrize(("wanted", "kept"), [("0.9 banana", "0.9 banana"), ("9 mm", "9 mm"), ("0.9 mm", "")])
 def test_what_was_asked_the_other_way_round_is_asked_of_the_same_next(shop, bring, wanted, kept):
     winch = bring("fell-winch", "measuring")
-    page = read(solve(shop, winch, "crown_cut", "above_rim", wanted))
+    page = read(solve(shop, winch, lever="crown_cut", result="above_rim", wanted=wanted))
     chosen = [e.attrs["value"] for e in page if e.tag == "option" and "selected" in e.attrs]
     assert {"crown_cut", "above_rim"} <= set(chosen)
     # What was refused stays to be put right; what was answered is done with.

@@ -275,7 +275,12 @@ def test_a_deck_from_a_probes_file_cut_to_a_named_height(shop):
     job.aims(quench__min="1.0 mm", quench__max="1.5 mm")
     # A probe of a real machine: no stand-in serves a build that was begun from blank.
     assert shop.get(job.at("measure/decks/left.probe")).status_code == 404
-    text = probe_file(HiddenDeck("left", (1, 3, 5, 7), 110.0, 96.0, 236.5, 84.0, wedge=0.1), "here")
+    text = probe_file(
+        HiddenDeck(
+            bank="left", holes=(1, 3, 5, 7), pitch=110.0, bore=96.0, height=236.5, half_width=84.0, wedge=0.1
+        ),
+        "here",
+    )
 
     def uploads(text):
         file = {"file": (io.BytesIO(text.encode()), "left.probe")}

@@ -70,12 +70,12 @@ def remembered(outcomes: Iterable[Outcome], usual: float) -> Memory:
     jobs = list(outcomes)
     grid = _Grid(jobs, usual)
     return Memory(
-        len(jobs),
-        float(grid.weight @ grid.mean),
-        float(grid.weight @ grid.spread),
-        grid.quantile(0.025),
-        grid.quantile(0.975),
-        float(grid.weight @ (grid.variance + (grid.mean - grid.weight @ grid.mean) ** 2)) ** 0.5,
+        jobs=len(jobs),
+        bias=float(grid.weight @ grid.mean),
+        spread=float(grid.weight @ grid.spread),
+        low=grid.quantile(0.025),
+        high=grid.quantile(0.975),
+        u=float(grid.weight @ (grid.variance + (grid.mean - grid.weight @ grid.mean) ** 2)) ** 0.5,
     )
 
 

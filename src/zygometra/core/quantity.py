@@ -164,7 +164,20 @@ class Source:
         """What its doubt is made of; what differs part to part says so."""
         if self._terms is None:
             q = self.quantity
-            alone = (Term(self.doubt_key, q.u, q.dof, None, q.rectangular, q.each),) if q.u else ()
+            alone = (
+                (
+                    Term(
+                        key=self.doubt_key,
+                        u=q.u,
+                        dof=q.dof,
+                        pool=None,
+                        rectangular=q.rectangular,
+                        each=q.each,
+                    ),
+                )
+                if q.u
+                else ()
+            )
             self._terms = q.terms or alone
         return self._terms
 
@@ -215,7 +228,7 @@ def read_quantity(
     1.016
     """
     if isinstance(raw, Mapping):
-        return _read_object(raw, kind, dimension, unstated, low, high)
+        return _read_object(raw, kind, dimension=dimension, unstated=unstated, low=low, high=high)
     typed = _read_scalar(raw, kind)
     unit = typed.unit or BASE[kind]
     value = to_base(typed.number, unit)
@@ -224,13 +237,13 @@ def read_quantity(
     if _is_no_dimension(dimension, value):
         u, doubt = 0.0, "none"
     return Quantity(
-        value,
-        u,
-        math.inf,
-        unit,
-        typed.number,
-        kind,
-        "assumed",
+        value=value,
+        u=u,
+        dof=math.inf,
+        unit=unit,
+        number=typed.number,
+        kind=kind,
+        basis="assumed",
         basis_stated=False,
         doubt=doubt,
         each=False,
@@ -325,6 +338,7 @@ def _in_unit(raw: Any, kind: Kind, unit: Unit, name: str) -> float:
     return to_base(typed.number, typed.unit or unit)
 
 
+# long: what it puts together is told field by field, a line each
 def _read_object(
     raw: Mapping[str, Any], kind: Kind, dimension: str, unstated: Unstated, low: float, high: float
 ) -> Quantity:
@@ -356,11 +370,22 @@ def _read_object(
         _check_range(figure, unit, low, high)
     default = "mock-up" if dimension == "deck_clearance" else "measured"
     stood = basis or (default if readings else "assumed")
-    u, dof, doubt = _doubt(raw, unit, readings, dimension, stood, unstated)
+    u, dof, doubt = _doubt(raw, unit, readings=readings, dimension=dimension, basis=stood, unstated=unstated)
     if _is_no_dimension(dimension, value):
         u, dof, doubt = 0.0, math.inf, "none"
     return Quantity(
-        value, u, dof, unit, number, kind, stood, basis is not None, doubt, each, dict(raw), readings
+        value=value,
+        u=u,
+        dof=dof,
+        unit=unit,
+        number=number,
+        kind=kind,
+        basis=stood,
+        basis_stated=basis is not None,
+        doubt=doubt,
+        each=each,
+        as_typed=dict(raw),
+        readings=readings,
     )
 
 

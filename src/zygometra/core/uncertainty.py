@@ -97,7 +97,15 @@ def term_of(
     rectangular : bool
         True where a half-width is all that is known.
     """
-    return Term(f"~{cause} {about}".strip(), u, dof, pool, rectangular, cause=cause, about=about)
+    return Term(
+        key=f"~{cause} {about}".strip(),
+        u=u,
+        dof=dof,
+        pool=pool,
+        rectangular=rectangular,
+        cause=cause,
+        about=about,
+    )
 
 
 def in_hole(term: Term, number: int) -> Term:

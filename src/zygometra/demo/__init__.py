@@ -53,9 +53,9 @@ def _bring_gauges(session: Session) -> None:
         return
     who = Actor(None, "Tove Arkell")
     for name, figures, noted in GAUGES:
-        gauges.note(session, f"demo {name}", name, "registered", figures, actor=who)
+        gauges.note(session, f"demo {name}", gauge=name, kind="registered", body=figures, actor=who)
         for i, (kind, body) in enumerate(noted):
-            gauges.note(session, f"demo {name} {i}", name, kind, body, actor=who)
+            gauges.note(session, f"demo {name} {i}", gauge=name, kind=kind, body=body, actor=who)
 
 
 def _bring(session: Session, document: Document, stage: str, who: Actor) -> None:

@@ -71,7 +71,7 @@ def decks_from_above(decks: Sequence[DeckDrawn], bore_share: float, label: str) 
     out = [
         f'<svg viewBox="0 0 {WIDTH:g} {whole:.0f}" class="decks" role="group" aria-label="{escape(label)}">',
         text(_LEFT, 13, "← front", "soft"),
-        text(WIDTH - _RIGHT, 13, "rear →", "soft", "end"),
+        text(WIDTH - _RIGHT, 13, "rear →", "soft", anchor="end"),
     ]
     for i, deck in enumerate(decks):
         out.append(_deck(deck, _TOP + i * (height + _GAP), (pitch, radius, height)))
@@ -84,11 +84,11 @@ def _deck(deck: DeckDrawn, top: float, sizes: tuple[float, float, float]) -> str
     length = pitch * (len(deck.holes) - 1) + 2 * radius * (1 + 2 * _END)
     middle = top + height / 2
     out = [
-        rect(_LEFT, top, length, height, "deck-face", 5),
-        text(_LEFT - 10, middle - 22, deck.name, "deck-name", "end"),
+        rect(_LEFT, top, length, height, css="deck-face", radius=5),
+        text(_LEFT - 10, middle - 22, deck.name, "deck-name", anchor="end"),
         _end(_LEFT - 10, middle, deck.front, "end"),
         _end(_LEFT + length + 10, middle, deck.rear, "start"),
-        line(_LEFT, middle, _LEFT + length, middle, "axis"),
+        line(_LEFT, middle, _LEFT + length, middle, css="axis"),
     ]
     out += [_hole(hole, first + i * pitch, middle, radius) for i, hole in enumerate(deck.holes)]
     return "".join(out)
@@ -98,7 +98,9 @@ def _end(x: float, middle: float, words: str, anchor: str) -> str:
     """What is cut at an end: a figure and the word beneath it."""
     if not words:
         return ""
-    return text(x, middle + 4, words, "end-cut", anchor) + text(x, middle + 18, "off here", "soft", anchor)
+    return text(x, middle + 4, words, "end-cut", anchor=anchor) + text(
+        x, middle + 18, "off here", "soft", anchor=anchor
+    )
 
 
 def _hole(hole: HoleDrawn, x: float, y: float, radius: float) -> str:
@@ -111,24 +113,24 @@ def _hole(hole: HoleDrawn, x: float, y: float, radius: float) -> str:
     ]
     if hole.is_next:
         out.append(f'<circle cx="{x:.1f}" cy="{y:.1f}" r="{radius - 5:.1f}" class="ring"/>')
-    out.append(text(x - radius * 0.86, y - radius * 0.74, str(hole.number), "number", "end"))
+    out.append(text(x - radius * 0.86, y - radius * 0.74, str(hole.number), "number", anchor="end"))
     if hole.stands:
         out.append(
             f'<text x="{x:.1f}" y="{y + big * 0.2:.1f}" class="stands" text-anchor="middle"'
             f' font-size="{big:.1f}">{escape(hole.stands)} </text>'
         )
     if hole.rock and radius > _LEAST_RADIUS:
-        out.append(text(x, y + big * 0.2 + 15, hole.rock, "soft", "middle"))
+        out.append(text(x, y + big * 0.2 + 15, hole.rock, "soft", anchor="middle"))
     if hole.one and radius > _LEAST_RADIUS:
         # The pin lies along the engine: the piston tips across it.
         out.append(path(f"M{x - 5:.1f} {y - radius + 6:.1f}l5-5l5 5", "tip"))
-        out.append(text(x, y - radius + 19, hole.one, "side", "middle"))
+        out.append(text(x, y - radius + 19, hole.one, "side", anchor="middle"))
         out.append(path(f"M{x - 5:.1f} {y + radius - 6:.1f}l5 5l5-5", "tip"))
-        out.append(text(x, y + radius - 10, hole.other, "side", "middle"))
+        out.append(text(x, y + radius - 10, hole.other, "side", anchor="middle"))
     if hole.is_next and not hole.stands:
-        out.append(text(x, y + 5, "read next", "word", "middle"))
+        out.append(text(x, y + 5, "read next", "word", anchor="middle"))
     elif hole.state == "filled":
-        out.append(text(x, y + big * 0.2 + 15, "by the line", "soft", "middle"))
+        out.append(text(x, y + big * 0.2 + 15, "by the line", "soft", anchor="middle"))
     elif hole.state == "due":
-        out.append(text(x, y + 5, "not read", "soft", "middle"))
+        out.append(text(x, y + 5, "not read", "soft", anchor="middle"))
     return "".join(out) + "</a>"

@@ -79,10 +79,10 @@ def face_from_above(
     out = [
         f'<svg viewBox="0 0 {WIDTH:g} {_TOP + height + _BOTTOM:.0f}" class="face-map" role="img"'
         f' aria-label="{escape(label)}">',
-        rect(left, _TOP, (high_x - low_x) * scale, height, "deck-face", 4),
+        rect(left, _TOP, (high_x - low_x) * scale, height, css="deck-face", radius=4),
         text(left, 13, "← front", "soft"),
-        text(WIDTH - left, 13, "rear →", "soft", "end"),
-        text(WIDTH / 2, 13, "intake side", "soft", "middle"),
+        text(WIDTH - left, 13, "rear →", "soft", anchor="end"),
+        text(WIDTH / 2, 13, "intake side", "soft", anchor="middle"),
     ]
     out += [_hole(hole, *at(hole.x, hole.y), hole.radius * scale) for hole in holes]
     few = len(points) <= _FEW
@@ -105,8 +105,8 @@ def _point(point: PointDrawn, x: float, y: float, rise: float, *, few: bool) -> 
     way = "high" if point.off >= 0 else "low"
     out = [f'<g class="off {way}"><title>{escape(point.says)}</title>']
     if few:
-        out.append(line(x - 4, y, x + 4, y, "foot"))
-    out.append(line(x, y, x, y - rise, "stroke"))
+        out.append(line(x - 4, y, x + 4, y, css="foot"))
+    out.append(line(x, y, x, y - rise, css="stroke"))
     head = y - rise
     tip = -3.5 if rise >= 0 else 3.5
     out.append(
@@ -120,14 +120,14 @@ def _point(point: PointDrawn, x: float, y: float, rise: float, *, few: bool) -> 
 def _hole(hole: SpotDrawn, x: float, y: float, radius: float) -> str:
     return (
         f'<circle cx="{x:.1f}" cy="{y:.1f}" r="{radius:.1f}" class="bore"/>'
-        + text(x, y - 2, hole.name, "soft", "middle")
-        + text(x, y + 13, hole.words, "cut", "middle")
+        + text(x, y - 2, hole.name, "soft", anchor="middle")
+        + text(x, y + 13, hole.words, "cut", anchor="middle")
     )
 
 
 def _corner(corner: SpotDrawn, x: float, y: float) -> str:
     """A corner's cut beside the face, and its name beneath it."""
     beside, anchor = (x - _AWAY, "end") if x < WIDTH / 2 else (x + _AWAY, "start")
-    return text(beside, y + 1, corner.words, "cut", anchor) + text(
-        beside, y + 14, corner.name, "soft", anchor
+    return text(beside, y + 1, corner.words, "cut", anchor=anchor) + text(
+        beside, y + 14, corner.name, "soft", anchor=anchor
     )

@@ -76,18 +76,24 @@ def field_map(points: Sequence[Point], across: Axis, up: Axis) -> str:
     out = [
         f'<svg viewBox="0 0 {WIDTH:g} {HEIGHT:g}" class="field-map" role="group"'
         f' aria-label="Map of recipes: {escape(across.label)} across, {escape(up.label)} up">',
-        rect(_LEFT, _TOP, WIDTH - _LEFT - _RIGHT, HEIGHT - _TOP - _BOTTOM, "map-ground"),
+        rect(_LEFT, _TOP, WIDTH - _LEFT - _RIGHT, HEIGHT - _TOP - _BOTTOM, css="map-ground"),
         _shade(across.window, up.window, at_x, at_y),
     ]
     for value in _ticks(x_low, x_high, across.per_shown):
-        out.append(line(at_x(value), HEIGHT - _BOTTOM, at_x(value), HEIGHT - _BOTTOM + 4, "map-tick"))
+        out.append(line(at_x(value), HEIGHT - _BOTTOM, at_x(value), HEIGHT - _BOTTOM + 4, css="map-tick"))
         out.append(
-            text(at_x(value), HEIGHT - _BOTTOM + 15, _number(value / across.per_shown), "map-text", "middle")
+            text(
+                at_x(value),
+                HEIGHT - _BOTTOM + 15,
+                _number(value / across.per_shown),
+                "map-text",
+                anchor="middle",
+            )
         )
     for value in _ticks(y_low, y_high, up.per_shown):
-        out.append(line(_LEFT - 4, at_y(value), _LEFT, at_y(value), "map-tick"))
-        out.append(text(_LEFT - 6, at_y(value) + 4, _number(value / up.per_shown), "map-text", "end"))
-    out.append(text(WIDTH - _RIGHT, HEIGHT - 4, f"{across.label} →", "map-name", "end"))
+        out.append(line(_LEFT - 4, at_y(value), _LEFT, at_y(value), css="map-tick"))
+        out.append(text(_LEFT - 6, at_y(value) + 4, _number(value / up.per_shown), "map-text", anchor="end"))
+    out.append(text(WIDTH - _RIGHT, HEIGHT - 4, f"{across.label} →", "map-name", anchor="end"))
     out.append(text(_LEFT, _TOP - 11, f"↑ {up.label}", "map-name"))
     out.append('<g role="radiogroup" aria-label="Recipes">')
     chosen = any(p.state == "chosen" for p in points)
@@ -103,11 +109,11 @@ def field_map(points: Sequence[Point], across: Axis, up: Axis) -> str:
     for name, edge in (("min", across.window.low), ("max", across.window.high)):
         if edge is not None:
             place = HEIGHT - _BOTTOM if name == "min" else _TOP
-            out.append(_edge(across, name, edge, (at_x(edge), place), 1 / x_scale))
+            out.append(_edge(across, name, edge, (at_x(edge), place), per=1 / x_scale))
     for name, edge in (("min", up.window.low), ("max", up.window.high)):
         if edge is not None:
             place = _LEFT if name == "min" else WIDTH - _RIGHT
-            out.append(_edge(up, name, edge, (place, at_y(edge)), -1 / y_scale))
+            out.append(_edge(up, name, edge, (place, at_y(edge)), per=-1 / y_scale))
     return "".join(out) + "</svg>"
 
 
@@ -141,11 +147,11 @@ def _shade(across: Window, up: Window, at_x: Place, at_y: Place) -> str:
     right = at_x(across.high) if across.high is not None else WIDTH - _RIGHT
     bottom = at_y(up.low) if up.low is not None else HEIGHT - _BOTTOM
     top = at_y(up.high) if up.high is not None else _TOP
-    out = rect(left, top, right - left, bottom - top, "map-window")
+    out = rect(left, top, right - left, bottom - top, css="map-window")
     if across.aim is not None:
-        out += line(at_x(across.aim), top, at_x(across.aim), bottom, "map-aim")
+        out += line(at_x(across.aim), top, at_x(across.aim), bottom, css="map-aim")
     if up.aim is not None:
-        out += line(left, at_y(up.aim), right, at_y(up.aim), "map-aim")
+        out += line(left, at_y(up.aim), right, at_y(up.aim), css="map-aim")
     return out
 
 

@@ -61,7 +61,7 @@ def loupe(now: Hole, planned: Hole, reader: Reader, limits: Limits) -> str:
         -stands,
         -o.deck_cut,
         -o.deck_cut + thickness,
-        o.head_cut,
+        head_cut=o.head_cut,
     )
     low = min(levels.rim, levels.deck, 0.0)
     high = max(levels.face + levels.head_cut, levels.uncut_rim)
@@ -75,13 +75,13 @@ def loupe(now: Hole, planned: Hole, reader: Reader, limits: Limits) -> str:
 
     return "".join(
         (
-            rect(0, 0, WIDTH, HEIGHT, "loupe-ground", 6),
+            rect(0, 0, WIDTH, HEIGHT, css="loupe-ground", radius=6),
             '<g clip-path="url(#loupe-clip)">',
             _metal(levels, y),
             "</g>",
-            rect(0, 0, WIDTH, HEIGHT, "loupe-rim", 6),
-            _labels(planned, levels, y, reader, factor),
-            _handles(o, levels, y, reader, scale, limits),
+            rect(0, 0, WIDTH, HEIGHT, css="loupe-rim", radius=6),
+            _labels(planned, levels, y, reader, factor=factor),
+            _handles(o, levels, y, reader, scale=scale, limits=limits),
             _scale_bar(scale, reader),
         )
     )
@@ -93,13 +93,15 @@ _DECK_RIGHT, _GASKET_RIGHT, _PISTON_LEFT = 108.0, 92.0, 114.0
 def _metal(levels: _Levels, y: Up) -> str:
     return "".join(
         (
-            rect(0, 0, WIDTH, y(levels.face), "metal head"),
-            rect(0, y(levels.deck), _DECK_RIGHT, HEIGHT - y(levels.deck), "metal block"),
+            rect(0, 0, WIDTH, y(levels.face), css="metal head"),
+            rect(0, y(levels.deck), _DECK_RIGHT, HEIGHT - y(levels.deck), css="metal block"),
             _taken_off(levels, y),
-            rect(0, y(levels.face), _GASKET_RIGHT, y(levels.deck) - y(levels.face), "gasket"),
-            line(0, y(0), _DECK_RIGHT, y(0), "was") if levels.deck < 0 else "",
-            rect(_PISTON_LEFT, y(levels.rim), WIDTH - _PISTON_LEFT, HEIGHT - y(levels.rim), "metal piston"),
-            line(0, y(levels.face), WIDTH, y(levels.face), "face"),
+            rect(0, y(levels.face), _GASKET_RIGHT, y(levels.deck) - y(levels.face), css="gasket"),
+            line(0, y(0), _DECK_RIGHT, y(0), css="was") if levels.deck < 0 else "",
+            rect(
+                _PISTON_LEFT, y(levels.rim), WIDTH - _PISTON_LEFT, HEIGHT - y(levels.rim), css="metal piston"
+            ),
+            line(0, y(levels.face), WIDTH, y(levels.face), css="face"),
         )
     )
 
@@ -107,15 +109,15 @@ def _metal(levels: _Levels, y: Up) -> str:
 def _taken_off(levels: _Levels, y: Up) -> str:
     out = []
     if levels.deck < 0:
-        out.append(rect(0, y(0), _DECK_RIGHT, y(levels.deck) - y(0), "taken"))
+        out.append(rect(0, y(0), _DECK_RIGHT, y(levels.deck) - y(0), css="taken"))
     if levels.rim < levels.uncut_rim:
         height = y(levels.rim) - y(levels.uncut_rim)
-        out.append(rect(_PISTON_LEFT, y(levels.uncut_rim), WIDTH - _PISTON_LEFT, height, "taken"))
-        out.append(line(_PISTON_LEFT, y(levels.uncut_rim), WIDTH, y(levels.uncut_rim), "was"))
+        out.append(rect(_PISTON_LEFT, y(levels.uncut_rim), WIDTH - _PISTON_LEFT, height, css="taken"))
+        out.append(line(_PISTON_LEFT, y(levels.uncut_rim), WIDTH, y(levels.uncut_rim), css="was"))
     if levels.head_cut:
         top = y(levels.face + levels.head_cut)
-        out.append(rect(0, top, WIDTH, y(levels.face) - top, "taken head-taken"))
-        out.append(line(0, top, WIDTH, top, "was"))
+        out.append(rect(0, top, WIDTH, y(levels.face) - top, css="taken head-taken"))
+        out.append(line(0, top, WIDTH, top, css="was"))
     return "".join(out)
 
 
@@ -139,7 +141,7 @@ def _labels(planned: Hole, levels: _Levels, y: Up, reader: Reader, factor: int) 
         dimension(middle + 62, y(levels.face), y(levels.rim)),
         _quench(o, (middle, min(max(anchor_y, 49), HEIGHT - 60)), reader),
         text(10, 20, f"hole {planned.number}", "name"),
-        text(WIDTH - 10, 20, scale_words, "name", "end"),
+        text(WIDTH - 10, 20, scale_words, "name", anchor="end"),
     ]
     out.append(_gasket_label(planned, levels, y, reader))
     # Beside the handle of the crown stands how much is cut; under it the gap where it has no other place.
@@ -156,8 +158,8 @@ def _quench(o: Outcome, at: tuple[float, float], reader: Reader) -> str:
     """The gap in large figures; what it waits for stands beside as chips."""
     x, level = at
     if o.quench is None:
-        return text(x, level - 20, reader.quench, "name", "middle") + text(
-            x, level + 4, UNKNOWN, "big", "middle"
+        return text(x, level - 20, reader.quench, "name", anchor="middle") + text(
+            x, level + 4, UNKNOWN, "big", anchor="middle"
         )
     u = o.doubts.quench.u
     big, unit = reader.length_parts(o.quench, u)
@@ -166,9 +168,9 @@ def _quench(o: Outcome, at: tuple[float, float], reader: Reader) -> str:
     return (
         f'<g class="figure" role="button" tabindex="0" data-working="quench" aria-label="'
         f'{reader.quench} {big} {unit} {"± " if u else ""}{half} · {other}: show the working">'
-        + text(x, level - 20, reader.quench, "name", "middle")
-        + text(x, level + 4, f"{big} {unit}", "big", "middle")
-        + text(x, level + 21, f"{'± ' if u else ''}{half} · {other}", "beside", "middle")
+        + text(x, level - 20, reader.quench, "name", anchor="middle")
+        + text(x, level + 4, f"{big} {unit}", "big", anchor="middle")
+        + text(x, level + 21, f"{'± ' if u else ''}{half} · {other}", "beside", anchor="middle")
         + "</g>"
     )
 
@@ -177,7 +179,7 @@ def _gasket_label(planned: Hole, levels: _Levels, y: Up, reader: Reader) -> str:
     thickness = planned.sources.get("parts.gasket.thickness")
     if thickness is None:
         middle = (_GASKET_RIGHT / 2, (y(levels.face) + y(levels.deck)) / 2)
-        return chip("parts.gasket.thickness", "compressed gasket thickness", middle, "middle", "gasket")
+        return chip("parts.gasket.thickness", "compressed gasket thickness", middle, "middle", words="gasket")
     gasket_y = (y(levels.face) + y(levels.deck)) / 2
     words = reader.quantity(thickness.quantity)
     if y(levels.deck) - y(levels.face) >= 30:
@@ -219,6 +221,7 @@ def _rim_label(planned: Hole, under: float, reader: Reader) -> str:
 _REACH = {"deck_cut": 1, "head_cut": -1, "crown_cut": 1}
 
 
+# long: what it puts together is told field by field, a line each
 def _handles(o: Outcome, levels: _Levels, y: Up, reader: Reader, scale: float, limits: Limits) -> str:
     def says(mm: float) -> str:
         return f"{reader.length(mm)} off"
@@ -239,7 +242,9 @@ def _handles(o: Outcome, levels: _Levels, y: Up, reader: Reader, scale: float, l
     out = []
     for lever, label, x, level, now, per, limit in rows:
         inside = min(max(level, 40), HEIGHT - 34)
-        out.append(handle(x, inside, Slider(lever, label, says(now), per, now, limit), reach=_REACH[lever]))
+        out.append(
+            handle(x, inside, Slider(lever, label, says(now), per, now=now, limit=limit), reach=_REACH[lever])
+        )
         if now:
             anchor = "end" if x > WIDTH / 2 else "start"
             # What is hatched: of a crown what goes off its rim.
@@ -251,12 +256,12 @@ def _handles(o: Outcome, levels: _Levels, y: Up, reader: Reader, scale: float, l
             if lever != "deck_cut" and band >= 17 and 10 < middle < HEIGHT - 10:
                 # Left of the line that measures the gap.
                 place = WIDTH - 40 if anchor == "end" else 10
-                out.append(text(place, middle + 4, words, "cut halo", anchor))
+                out.append(text(place, middle + 4, words, "cut halo", anchor=anchor))
             else:
                 shift = -20 if anchor == "end" else 20
                 # Over the rim that stays, under which its own label stands.
                 at = inside + 4 if off else inside - 18
-                out.append(text(x + shift, at, words, "cut halo", anchor))
+                out.append(text(x + shift, at, words, "cut halo", anchor=anchor))
     return "".join(out)
 
 
@@ -265,8 +270,8 @@ def _scale_bar(scale: float, reader: Reader) -> str:
     length = next((mm for mm in lengths if mm * scale <= 110), 0.1)
     x, y = WIDTH - 14 - length * scale, HEIGHT - 12
     return (
-        line(x, y, x + length * scale, y, "scale-bar")
-        + line(x, y - 4, x, y + 4, "scale-bar")
-        + line(x + length * scale, y - 4, x + length * scale, y + 4, "scale-bar")
-        + text(x - 6, y + 4, reader.length(length), "beside halo", "end")
+        line(x, y, x + length * scale, y, css="scale-bar")
+        + line(x, y - 4, x, y + 4, css="scale-bar")
+        + line(x + length * scale, y - 4, x + length * scale, y + 4, css="scale-bar")
+        + text(x - 6, y + 4, reader.length(length), "beside halo", anchor="end")
     )

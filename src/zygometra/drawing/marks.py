@@ -75,12 +75,12 @@ def dimension(x: float, y1: float, y2: float, css: str = "dim") -> str:
     top, bottom = min(y1, y2), max(y1, y2)
     if bottom - top < 14:
         return (
-            line(x, top - 12, x, top, css)
-            + line(x, bottom, x, bottom + 12, css)
+            line(x, top - 12, x, top, css=css)
+            + line(x, bottom, x, bottom + 12, css=css)
             + _arrow(x, top, 1)
             + _arrow(x, bottom, -1)
         )
-    return line(x, top, x, bottom, css) + _arrow(x, top, -1) + _arrow(x, bottom, 1)
+    return line(x, top, x, bottom, css=css) + _arrow(x, top, -1) + _arrow(x, bottom, 1)
 
 
 def _arrow(x: float, y: float, way: int) -> str:
@@ -156,8 +156,8 @@ def chip(place: str, label: str, at: tuple[float, float], anchor: str = "start",
     words = words or label
     width = 5.8 * len(words) + 26
     left = {"start": x - 4, "middle": x - width / 2, "end": x + 4 - width}[anchor]
-    inner = rect(left, y - 12, width, 24, "chip", 12) + text(
-        left + width / 2, y + 4, f"+ {words}", "name", "middle"
+    inner = rect(left, y - 12, width, 24, css="chip", radius=12) + text(
+        left + width / 2, y + 4, f"+ {words}", "name", anchor="middle"
     )
     return editable(place, f"{label} is not known: give it", inner)
 

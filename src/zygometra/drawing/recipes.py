@@ -97,13 +97,13 @@ def stacks_drawing(
             f' aria-pressed="{"true" if stack.state == "chosen" else "false"}"'
             f' aria-label="{escape(_says(stack, reader))}">'
         )
-        out.append(rect(x + 1, 1, COLUMN - 6, height - 2, "recipe-ground", 4))
-        out.append(text(x + COLUMN / 2 - 2, 15, stack.title, "recipe-title", "middle"))
-        out.append(_gap(stack, x, deck, scale, window, reader))
+        out.append(rect(x + 1, 1, COLUMN - 6, height - 2, css="recipe-ground", radius=4))
+        out.append(text(x + COLUMN / 2 - 2, 15, stack.title, "recipe-title", anchor="middle"))
+        out.append(_gap(stack, x, deck, scale, window=window, reader=reader))
         out.append(_whole(stack, x + COLUMN / 2 - 2, base, small))
         out.append("</g>")
-    out.append(line(_LEFT, deck, width - 4, deck, "deck-line"))
-    out.append(text(_LEFT - 5, deck + 4, f"{reader.deck} · {factor}×", "name", "end"))
+    out.append(line(_LEFT, deck, width - 4, deck, css="deck-line"))
+    out.append(text(_LEFT - 5, deck + 4, f"{reader.deck} · {factor}×", "name", anchor="end"))
     out.append("</svg>")
     return "".join(out)
 
@@ -137,15 +137,15 @@ def _gap(
 
     face = y(-stack.thickness)
     rim = y(stack.clearance)
-    out = [rect(left, top, right - left, face - top, "metal head")]
+    out = [rect(left, top, right - left, face - top, css="metal head")]
     if window[0] is not None or window[1] is not None:
         high = y(window[0]) if window[0] is not None else top
         low = y(window[1]) if window[1] is not None else bottom
-        out.append(rect(middle, min(high, low), right - middle, abs(low - high), "map-window"))
-    out.append(rect(left, deck, middle - left - 5, bottom - deck, "metal block"))
-    out.append(rect(left, face, middle - left - 8, deck - face, "gasket"))
+        out.append(rect(middle, min(high, low), right - middle, abs(low - high), css="map-window"))
+    out.append(rect(left, deck, middle - left - 5, bottom - deck, css="metal block"))
+    out.append(rect(left, face, middle - left - 8, deck - face, css="gasket"))
     css = "metal piston through" if stack.clearance + stack.thickness <= 0 else "metal piston"
-    out.append(rect(middle, rim, right - middle, max(bottom - rim, 2), css))
+    out.append(rect(middle, rim, right - middle, max(bottom - rim, 2), css=css))
     if stack.half:
         out.append(
             line(
@@ -153,14 +153,14 @@ def _gap(
                 y(stack.clearance - stack.half),
                 middle + 6,
                 y(stack.clearance + stack.half),
-                "plan-band",
+                css="plan-band",
             )
         )
     label = rim + 14 if rim < bottom - 18 else rim - 5
     if rim < deck < label + 4:
         # A piston just proud: beneath the deck line, not across it.
         label = min(deck + 14, bottom - 4)
-    out.append(text(right - 2, label, _stands(stack, reader), "value halo", "end"))
+    out.append(text(right - 2, label, _stands(stack, reader), "value halo", anchor="end"))
     return "".join(out)
 
 
@@ -188,13 +188,21 @@ def _whole(stack: Stack, axis: float, base: float, scale: float) -> str:
                 f"Q{axis:.1f} {y(face + stack.chamber_depth * 1.7):.1f} {axis - half * 0.85:.1f} {y(face):.1f}Z",
                 "metal head",
             ),
-            rect(axis - wall, y(face), wall - half, max((face - deck) * scale, 0.8), "gasket"),
-            rect(axis + half, y(face), wall - half, max((face - deck) * scale, 0.8), "gasket"),
+            rect(axis - wall, y(face), wall - half, max((face - deck) * scale, 0.8), css="gasket"),
+            rect(axis + half, y(face), wall - half, max((face - deck) * scale, 0.8), css="gasket"),
             rect(
-                axis - wall, y(deck), wall - half, (deck - stack.stroke * 0.55) * scale * 0.62, "metal block"
+                axis - wall,
+                y(deck),
+                wall - half,
+                (deck - stack.stroke * 0.55) * scale * 0.62,
+                css="metal block",
             ),
             rect(
-                axis + half, y(deck), wall - half, (deck - stack.stroke * 0.55) * scale * 0.62, "metal block"
+                axis + half,
+                y(deck),
+                wall - half,
+                (deck - stack.stroke * 0.55) * scale * 0.62,
+                css="metal block",
             ),
             f'<circle cx="{axis:.1f}" cy="{crank:.1f}" r="{stack.stroke / 2 * scale:.1f}" class="path-of-crank"/>',
             path(

@@ -62,7 +62,7 @@ def _sizes(hole: Hole) -> _Sizes:
     opening = value.get("parts.head.opening_area") or 0.6 * circle_area(bore)
     roof = 0.2 * bore if o.terms.chamber is None else 1.5 * max(o.terms.chamber, 0.0) * 1000 / opening
     roof = max(0.06 * bore, min(0.6 * bore, roof))
-    return _Sizes(bore, stroke, rod, pin, rim, deck, face, compression, roof)
+    return _Sizes(bore, stroke, rod, pin, rim=rim, deck=deck, face=face, compression=compression, roof=roof)
 
 
 def section(hole: Hole, reader: Reader) -> SectionLayout:
@@ -150,10 +150,10 @@ def _draw(s: _Sizes, hole: Hole, reader: Reader) -> SectionLayout:
     parts = [
         _head(s, y, half, head),
         _block(s, y, half, scale),
-        _gasket(hole, y, half, scale, s),
-        _piston(hole, s, y, half, scale),
+        _gasket(hole, y, half, scale, s=s),
+        _piston(hole, s, y, half, scale=scale),
         _rod(s, y, scale),
-        _chain(hole, s, y, half, reader),
+        _chain(hole, s, y, half, reader=reader),
         _wanted(hole, s, y),
         _said_of_top(hole, s, y, reader),
     ]
@@ -187,7 +187,7 @@ def _block(s: _Sizes, y: Up, half: float, scale: float) -> str:
         )
         x = min(inner + way * half * 0.13, inner + way * (half * 0.13 + jacket))
         high, low = s.deck - 0.12 * s.bore, max(skirt + 0.12 * s.bore, s.deck - 1.0 * s.bore)
-        sides.append(rect(x, y(high), jacket, (high - low) * scale, "water", jacket / 2))
+        sides.append(rect(x, y(high), jacket, (high - low) * scale, css="water", radius=jacket / 2))
     return "".join(sides)
 
 
@@ -214,8 +214,8 @@ def _gasket(hole: Hole, y: Up, half: float, scale: float, s: _Sizes) -> str:
     inner = _opening_radius(hole, s) * scale
     wall = half * 1.45
     height = max((s.face - s.deck) * scale, 0.8)
-    return rect(_AXIS - wall, y(s.face), wall - inner, height, "gasket") + rect(
-        _AXIS + inner, y(s.face), wall - inner, height, "gasket"
+    return rect(_AXIS - wall, y(s.face), wall - inner, height, css="gasket") + rect(
+        _AXIS + inner, y(s.face), wall - inner, height, css="gasket"
     )
 
 
@@ -241,8 +241,10 @@ def _piston(hole: Hole, s: _Sizes, y: Up, half: float, scale: float) -> str:
     for i in range(3):
         level = s.rim - (0.06 + 0.055 * i) * s.bore
         if level > s.pin:
-            rings.append(rect(left - gap, y(level), half * 0.1, 0.018 * s.bore * scale, "ring"))
-            rings.append(rect(right + gap - half * 0.1, y(level), half * 0.1, 0.018 * s.bore * scale, "ring"))
+            rings.append(rect(left - gap, y(level), half * 0.1, 0.018 * s.bore * scale, css="ring"))
+            rings.append(
+                rect(right + gap - half * 0.1, y(level), half * 0.1, 0.018 * s.bore * scale, css="ring")
+            )
     return outline + "".join(rings)
 
 
@@ -269,8 +271,8 @@ def _said_of_top(hole: Hole, s: _Sizes, y: Up, reader: Reader) -> str:
     if told is None or not told.quantity.value:
         return ""
     height = reader.length(hole.above_rim)
-    words = text(_AXIS, y(s.rim) + 13, height, "beside", "middle")
-    words += text(_AXIS, y(s.rim) + 24, "above the rim", "name", "middle")
+    words = text(_AXIS, y(s.rim) + 13, height, "beside", anchor="middle")
+    words += text(_AXIS, y(s.rim) + 24, "above the rim", "name", anchor="middle")
     return editable(told.path, f"{height} above the rim: change", words)
 
 
@@ -289,8 +291,8 @@ def _rod(s: _Sizes, y: Up, scale: float) -> str:
         + f'<circle cx="{_AXIS}" cy="{crank_pin:.1f}" r="{big * 0.68:.1f}" class="metal crank-pin"/>'
         + f'<circle cx="{_AXIS}" cy="{y(s.pin):.1f}" r="{small:.1f}" class="metal rod"/>'
         + f'<circle cx="{_AXIS}" cy="{y(s.pin):.1f}" r="{small * 0.6:.1f}" class="metal wrist-pin"/>'
-        + line(_AXIS, _TOP - 8, _AXIS, y(0) + 10, "axis")
-        + line(_AXIS - 26, y(0), _AXIS + 26, y(0), "axis")
+        + line(_AXIS, _TOP - 8, _AXIS, y(0) + 10, css="axis")
+        + line(_AXIS - 26, y(0), _AXIS + 26, y(0), css="axis")
         + f'<circle cx="{_AXIS}" cy="{y(0):.1f}" r="2.4" class="centre"/>'
     )
 
@@ -300,12 +302,12 @@ def _chain(hole: Hole, s: _Sizes, y: Up, half: float, reader: Reader) -> str:
     wall = half * 1.45
     left, right = _AXIS - wall - 12, _AXIS + wall + 12
     out = [
-        line(left - 5, y(0), _AXIS - 30, y(0), "witness"),
-        line(_AXIS + 30, y(0), right + 5, y(0), "witness"),
-        line(_AXIS, y(s.stroke / 2), right + 5, y(s.stroke / 2), "witness"),
-        line(_AXIS, y(s.pin), right + 5, y(s.pin), "witness"),
-        line(_AXIS + half, y(s.rim), right + 5, y(s.rim), "witness"),
-        line(left - 5, y(s.deck), _AXIS - wall, y(s.deck), "witness"),
+        line(left - 5, y(0), _AXIS - 30, y(0), css="witness"),
+        line(_AXIS + 30, y(0), right + 5, y(0), css="witness"),
+        line(_AXIS, y(s.stroke / 2), right + 5, y(s.stroke / 2), css="witness"),
+        line(_AXIS, y(s.pin), right + 5, y(s.pin), css="witness"),
+        line(_AXIS + half, y(s.rim), right + 5, y(s.rim), css="witness"),
+        line(left - 5, y(s.deck), _AXIS - wall, y(s.deck), css="witness"),
         dimension(left, y(s.deck), y(0)),
         dimension(right, y(s.rim), y(s.pin)),
         dimension(right, y(s.pin), y(s.stroke / 2)),
@@ -319,7 +321,7 @@ def _chain(hole: Hole, s: _Sizes, y: Up, half: float, reader: Reader) -> str:
         ("parts.block.bore", "bore", left - 9, max(s.deck - 0.35 * s.bore, s.deck * 0.72), "end"),
     )
     for place, label, x, level, anchor in chain:
-        out.append(_label(hole, place, label, (x, y(level)), anchor, reader))
+        out.append(_label(hole, place, label, (x, y(level)), anchor=anchor, reader=reader))
     return "".join(out)
 
 
@@ -327,15 +329,17 @@ def _label(hole: Hole, place: str, label: str, at: tuple[float, float], anchor: 
     x, y = at
     source = hole.sources.get(place)
     if source is None:
-        return chip(place, label, at, anchor, "pin to rim" if place.endswith("compression_height") else "")
+        return chip(
+            place, label, at, anchor, words="pin to rim" if place.endswith("compression_height") else ""
+        )
     quantity = source.quantity
     value = reader.quantity(quantity)
     beside = reader.beside(quantity)
     mark, aside = (x + 4, x + 12) if anchor == "start" else (x - 4, x - 12)
     inner = (
-        text(x, y - 11, label, "name", anchor)
-        + text(aside, y + 4, value, "value", anchor)
+        text(x, y - 11, label, "name", anchor=anchor)
+        + text(aside, y + 4, value, "value", anchor=anchor)
         + basis_mark(mark, y, quantity.basis)
-        + text(x, y + 17, beside, "beside", anchor)
+        + text(x, y + 17, beside, "beside", anchor=anchor)
     )
     return editable(source.path, f"{label} {value} {beside} {quantity.basis}: change", inner)

@@ -61,16 +61,16 @@ def skim_map(
     out = [
         f'<svg viewBox="0 0 {WIDTH:g} {height:g}" class="skim" role="group" aria-label="{escape(label)}">',
         text(2, 13, "← front", "soft"),
-        text(WIDTH / 2, 13, "intake side", "soft", "middle"),
-        text(WIDTH - 2, 13, "rear →", "soft", "end"),
-        rect(0, _TOP, WIDTH, rows * _ROW, "deck-face", 4),
+        text(WIDTH / 2, 13, "intake side", "soft", anchor="middle"),
+        text(WIDTH - 2, 13, "rear →", "soft", anchor="end"),
+        rect(0, _TOP, WIDTH, rows * _ROW, css="deck-face", radius=4),
     ]
-    out += [_zone(zone, columns, edges, low, scale, open_to_marks=open_to_marks) for zone in zones]
+    out += [_zone(zone, columns, edges, low, scale=scale, open_to_marks=open_to_marks) for zone in zones]
     middle = _TOP + rows * _ROW / 2
     for hole in holes:
         x, radius = (hole.x - low) * scale, min(hole.diameter * scale / 2, rows * _ROW / 2 - 4)
         out.append(f'<circle cx="{x:.1f}" cy="{middle:.1f}" r="{radius:.1f}" class="bore"/>')
-        out.append(text(x, middle + 5, str(hole.number), "soft", "middle"))
+        out.append(text(x, middle + 5, str(hole.number), "soft", anchor="middle"))
     return "".join(out) + "</svg>"
 
 
@@ -103,8 +103,8 @@ def _zone(
     mark = {"clean": "✓", "touched": "/"}.get(zone.state, "")
     return (
         f'<g class="zone"{role} aria-label="{escape(said)}"><title>{escape(said)}</title>'
-        + rect(x + _GAP / 2, y + _GAP / 2, width - _GAP, _ROW - _GAP, "field", 5)
-        + text(x + width / 2, y + _ROW / 2 + 7, mark, "mark", "middle")
+        + rect(x + _GAP / 2, y + _GAP / 2, width - _GAP, _ROW - _GAP, css="field", radius=5)
+        + text(x + width / 2, y + _ROW / 2 + 7, mark, "mark", anchor="middle")
         + "</g>"
     )
 
@@ -129,8 +129,8 @@ def running_bar(done: float, asked: float | None, limit: float, lost: float | No
     scale = (WIDTH - 8) / max(far * 1.02, 1e-6)
     out = [
         f'<svg viewBox="0 0 {WIDTH:g} 46" class="running" role="img" aria-label="{escape(label)}">',
-        rect(4, 16, WIDTH - 8, 14, "trough", 3),
-        rect(4, 16, min(done * scale, WIDTH - 8), 14, "off", 3),
+        rect(4, 16, WIDTH - 8, 14, css="trough", radius=3),
+        rect(4, 16, min(done * scale, WIDTH - 8), 14, css="off", radius=3),
     ]
     for value, kind, words in (
         (asked, "asked", "asked"),
@@ -145,5 +145,5 @@ def running_bar(done: float, asked: float | None, limit: float, lost: float | No
             anchor = "end" if x > WIDTH * 0.6 else "start"
             level = 42 if kind == "asked" else 11
             out.append(f'<path d="M{x:.1f} 13V33" class="tick {kind}"/>')
-            out.append(text(x + (-4 if anchor == "end" else 4), level, words, "soft", anchor))
+            out.append(text(x + (-4 if anchor == "end" else 4), level, words, "soft", anchor=anchor))
     return "".join(out) + "</svg>"

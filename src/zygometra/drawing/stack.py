@@ -35,9 +35,9 @@ def stack_drawing(evaluation: Evaluation, cylinder: int, reader: Reader, limits:
     drawn = section.section(planned, reader)
     x, y = drawn.gap_x, drawn.gap_y
     ties = (
-        rect(x - 12, y - 9, 20, 18, "loupe-mark", 3)
-        + line(x + 8, y - 9, _LOUPE_X, y - 44, "tie")
-        + line(x + 8, y + 9, _LOUPE_X, y - 16, "tie")
+        rect(x - 12, y - 9, 20, 18, css="loupe-mark", radius=3)
+        + line(x + 8, y - 9, _LOUPE_X, y - 44, css="tie")
+        + line(x + 8, y + 9, _LOUPE_X, y - 16, css="tie")
     )
     clearance = reader.clearance(planned.outcome.deck_clearance)
     quench = reader.length(planned.outcome.quench)

@@ -162,6 +162,7 @@ def check(document: Document) -> Build:
     return build
 
 
+# long: what it puts together is told field by field, a line each
 def _cross_faults(document: Document) -> Iterator[Fault]:
     """What the shape alone cannot tell: names that must match, windows in order."""
     engine = document["engine"]
@@ -194,7 +195,14 @@ def _cross_faults(document: Document) -> Iterator[Fault]:
             yield Fault(f"cylinders.{number}", f"cylinder {number}", known_holes)
     yield from _swap_faults(document)
     for i, op in enumerate(document.get("planned") or ()):
-        yield from _operation_faults(f"planned[{i}]", op, names, numbers, known_banks, known_holes)
+        yield from _operation_faults(
+            f"planned[{i}]",
+            op,
+            names=names,
+            numbers=numbers,
+            known_banks=known_banks,
+            known_holes=known_holes,
+        )
     yield from _window_faults(document.get("targets") or {})
     yield from lever_faults(document, names)
     yield from _fill_faults(document)
@@ -394,6 +402,13 @@ def check_operations(plan: Any, build: Build) -> None:
         known_banks = "one of " + ", ".join(names)
         known_holes = "one of " + ", ".join(map(str, sorted(numbers)))
         for i, op in enumerate(plan):
-            faults += _operation_faults(f"planned[{i}]", op, names, numbers, known_banks, known_holes)
+            faults += _operation_faults(
+                f"planned[{i}]",
+                op,
+                names=names,
+                numbers=numbers,
+                known_banks=known_banks,
+                known_holes=known_holes,
+            )
     if faults:
         raise BuildFaults(faults)

@@ -212,14 +212,16 @@ def read_logbook_csv(
     known = [column for column in columns if not isinstance(column, Fault)]
     taken, seen = Taken([], []), dict[str, int]()
     for row in table.rows:
-        _take(row, known, taken, faults, seen)
+        _take(row, known, taken=taken, faults=faults, seen=seen)
         if len(faults) >= _MOST_FAULTS:
             break
         if taken.readings and taken.readings[-1].pop("-line", None) == row.line:
             place = f"line {row.line}"
             faults += [
                 Fault(place + f.path.removeprefix("r").replace(".", ", ", 1), f.found, f.wanted)
-                for f in entry_faults("r", taken.readings[-1], 0, gauges, banks, holes)
+                for f in entry_faults(
+                    "r", taken.readings[-1], order=0, gauges=gauges, names=banks, numbers=holes
+                )
             ]
     if not faults and not taken.readings:
         faults.append(Fault("the table", "no reading", "a header and a row for each reading"))

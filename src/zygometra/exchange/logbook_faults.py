@@ -59,7 +59,7 @@ def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[
     readings = document.get("readings") or ()
     yield from _dome_faults(document)
     for i, raw in enumerate(readings):
-        yield from reading_faults(f"readings[{i}]", raw, i, gauges, names, numbers)
+        yield from reading_faults(f"readings[{i}]", raw, order=i, gauges=gauges, names=names, numbers=numbers)
     yield from _twice("readings", readings)
     ids = {raw["id"] for raw in readings}
     taken_back = {raw["id"] for key in _VOIDABLE for raw in document.get(key) or ()}
@@ -275,7 +275,7 @@ def entry_faults(
     yield from wrong
     if wrong:
         return
-    yield from reading_faults(path, raw, order, gauges, names, numbers)
+    yield from reading_faults(path, raw, order=order, gauges=gauges, names=names, numbers=numbers)
 
 
 def reading_faults(

@@ -19,7 +19,7 @@ from zygometra.core.mix.recipe import Recipe, recipe_in_full
 from zygometra.core.mix.rules import FitRules
 from zygometra.core.mix.search import best
 from zygometra.core.mix.shelf import Block, Shelf
-from zygometra.core.mix.verdict import open_results
+from zygometra.core.mix.verdict import Combination, open_results
 from zygometra.core.quantity import read_quantity
 from zygometra.core.typed import plain_number
 from zygometra.core.units import Kind
@@ -118,14 +118,14 @@ def question_of(document: Mapping[str, Any]) -> tuple[Question, str]:
         raise BuildFaults(faults)
     rules = rules_for(taken["school"])
     question = Question(
-        taken["block"],
-        windows,
-        float(taken["rpm"]),
-        taken["priority"],
-        taken["best"],
-        taken["only_in_hand"],
-        None if taken["machining"] is None else frozenset(taken["machining"]),
-        dict(taken["use"]),
+        block=taken["block"],
+        windows=windows,
+        rpm=float(taken["rpm"]),
+        priority=taken["priority"],
+        best=taken["best"],
+        only_in_hand=taken["only_in_hand"],
+        machining=None if taken["machining"] is None else frozenset(taken["machining"]),
+        use=dict(taken["use"]),
         **limits_of(rules, float(taken["rpm"])),
     )
     return question, taken["count"]
@@ -260,9 +260,11 @@ def answer_document(
     return out
 
 
-def full_recipe(laid_out: LaidOut, recipe: tuple[int, ...], part: Callable[[str, str], Part]) -> Recipe:
+def full_recipe(laid_out: LaidOut, recipe: Combination, part: Callable[[str, str], Part]) -> Recipe:
     """Return one recipe of a shelf laid out in full, its parts fetched."""
-    verdict = judge(laid_out.shelf, laid_out.block, laid_out.rules, laid_out.question, recipe)  # type: ignore[arg-type]
+    verdict = judge(
+        laid_out.shelf, laid_out.block, rules=laid_out.rules, question=laid_out.question, recipe=recipe
+    )
     parts = {
         kind: stand_in(kind) if code == STAND_IN else part(kind, code)
         for kind, row in zip(MAKING, recipe, strict=True)
@@ -271,9 +273,9 @@ def full_recipe(laid_out: LaidOut, recipe: tuple[int, ...], part: Callable[[str,
     return recipe_in_full(
         laid_out.block,
         laid_out.rules,
-        laid_out.question,
-        verdict,
-        parts | {"block": part("block", laid_out.block.code)},
+        question=laid_out.question,
+        verdict=verdict,
+        parts=parts | {"block": part("block", laid_out.block.code)},
     )
 
 

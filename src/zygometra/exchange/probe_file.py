@@ -258,7 +258,7 @@ def _probed(reader: _Reader) -> Probed:
     assert reader.hole is not None
     assert reader.intake is not None
     side = SIDES[SIDES.index(reader.side)]
-    chain = Chain(tuple(reader.crank), side, *reader.rotation, *reader.hole, reader.intake)
+    chain = Chain(tuple(reader.crank), side, *reader.rotation, *reader.hole, intake=reader.intake)
     try:
         frame = frame_of(chain)
     except QuantityError as error:

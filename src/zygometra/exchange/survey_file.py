@@ -195,22 +195,22 @@ def _read(document: Mapping[str, Any]) -> Survey:
     drawing = document.get("drawing_height")
     drawn = None if drawing is None else _quantity(drawing)
     return Survey(
-        document["face"],
-        points,
-        {name: Spot(*map(_mm, at)) for name, at in (document.get("corners") or {}).items()},
-        {c["number"]: Spot(_mm(c["x"]), _mm(c["y"])) for c in document.get("cylinders") or ()},
-        drawn.value if drawn else None,
-        drawn.u if drawn else 0.0,
-        _pair(document.get("support_span")),
-        document.get("set_up") or "",
-        _pair(document.get("rail_slope"), _PER_M),
-        _maybe((target.get("clean") or {}).get("allowance")) or 0.0,
-        _maybe(target.get("height")),
-        _maybe((document.get("limit") or {}).get("least_height")),
-        _maybe(document.get("flatness_limit")),
-        _maybe(document.get("flatness_150_limit")),
-        any(z is not None and z.doubt == "house" for z in heights),
-        tuple(
+        face=document["face"],
+        points=points,
+        corners={name: Spot(*map(_mm, at)) for name, at in (document.get("corners") or {}).items()},
+        cylinders={c["number"]: Spot(_mm(c["x"]), _mm(c["y"])) for c in document.get("cylinders") or ()},
+        drawing_height=drawn.value if drawn else None,
+        drawing_u=drawn.u if drawn else 0.0,
+        support_span=_pair(document.get("support_span")),
+        set_up=document.get("set_up") or "",
+        rail_slope=_pair(document.get("rail_slope"), _PER_M),
+        allowance=_maybe((target.get("clean") or {}).get("allowance")) or 0.0,
+        height=_maybe(target.get("height")),
+        least_height=_maybe((document.get("limit") or {}).get("least_height")),
+        flatness_limit=_maybe(document.get("flatness_limit")),
+        flatness_150_limit=_maybe(document.get("flatness_150_limit")),
+        doubt_is_house=any(z is not None and z.doubt == "house" for z in heights),
+        passes=tuple(
             Pass(_mm(one["depth"]), tuple(one.get("touched") or ()), tuple(one.get("clean") or ()))
             for one in document.get("passes") or ()
         ),

@@ -117,7 +117,14 @@ def _checked(told: argparse.Namespace) -> Options:
     encrypted = told.certificate is not None or told.address.startswith("https:")
     names = [*told.host, *([] if told.listen in _ANYWHERE else [told.listen])]
     outside = Outside(told.address, tuple(name.lower() for name in names), encrypted, told.proxies)
-    return Options(told.listen, told.port, told.var, outside, told.certificate, told.key)
+    return Options(
+        listen=told.listen,
+        port=told.port,
+        var=told.var,
+        outside=outside,
+        certificate=told.certificate,
+        key=told.key,
+    )
 
 
 def _check_address(address: str) -> None:

@@ -129,7 +129,13 @@ def load(session: Session, build_id: int, *, lock: bool = False) -> StoredBuild:
         raise NotThere(build_id)
     document = _assemble(row.frame, row.figures or (), row.planned or [])
     return StoredBuild(
-        row.id, row.version, row.stage, document, row.shop_rules, row.changed_at, row.changed_by
+        id=row.id,
+        version=row.version,
+        stage=row.stage,
+        document=document,
+        shop_rules=row.shop_rules,
+        changed_at=row.changed_at,
+        changed_by=row.changed_by,
     )
 
 
@@ -260,7 +266,7 @@ def create(
     ).scalar_one()
     _write_figures(session, build_id, document, figures)
     _write_plan(session, build_id, planned)
-    record(session, build_id, 1, entry._replace(kind="new"), differences({}, document))
+    record(session, build_id, version=1, entry=entry._replace(kind="new"), patch=differences({}, document))
     if brought:
         keep_all(session, build_id, brought, actor=entry.actor, found=found)
     return int(build_id)
@@ -338,7 +344,7 @@ def save(
         )
         .returning(_build.c.changed_at)
     ).scalar_one()
-    record(session, build_id, version, entry, patch)
+    record(session, build_id, version=version, entry=entry, patch=patch)
     return replace(
         current, version=version, document=document, changed_at=changed_at, changed_by=entry.actor.name
     )

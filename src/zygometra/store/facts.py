@@ -232,7 +232,9 @@ def since(session: Session, build_id: int, after: int = 0) -> list[Fact]:
         .where(_fact.c.build_id == build_id, _fact.c.seq > after)
         .order_by(_fact.c.seq)
     )
-    return [Fact(r.seq, r.key, r.kind, r.body, r.actor, r.at.isoformat()) for r in rows]
+    return [
+        Fact(seq=r.seq, key=r.key, kind=r.kind, body=r.body, by=r.actor, at=r.at.isoformat()) for r in rows
+    ]
 
 
 def of_build(session: Session, build_id: int) -> Facts:

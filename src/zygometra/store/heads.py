@@ -146,7 +146,15 @@ class AskedHead:
             (row.get_value(0, column) or b"").decode() for column in range(7)
         )
         moment = datetime.fromisoformat(changed_at)
-        return Head(int(version), stage, moment, changed_by, json.loads(rules), int(fact), int(gauges))
+        return Head(
+            version=int(version),
+            stage=stage,
+            changed_at=moment,
+            changed_by=changed_by,
+            shop_rules=json.loads(rules),
+            fact=int(fact),
+            gauges=int(gauges),
+        )
 
 
 _BIGINT = 20

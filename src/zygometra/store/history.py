@@ -93,7 +93,9 @@ def is_of_the_demo(session: Session, build_id: int) -> bool:
 def read_change(row: Row[Any]) -> Change:
     """Return a row of the history as a change."""
     patch = tuple(Difference(tuple(p["path"]), p["before"], p["after"]) for p in row.patch)
-    return Change(row.id, row.version, row.at, row.actor, row.kind, row.says, patch)
+    return Change(
+        id=row.id, version=row.version, at=row.at, actor=row.actor, kind=row.kind, says=row.says, patch=patch
+    )
 
 
 def was_signed_off(session: Session, build_id: int, stage: str) -> bool:

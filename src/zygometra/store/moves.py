@@ -66,5 +66,11 @@ def set_stage(
     who = entry.actor.name
     session.execute(update(_build).where(_build.c.id == build_id).values(stage=stage, changed_by=who))
     moved = Entry(entry.actor, stages.moved_words(current.stage, stage, entry.says if opens else ""), "stage")
-    record(session, build_id, current.version, moved, [Difference(("stage",), current.stage, stage)])
+    record(
+        session,
+        build_id,
+        version=current.version,
+        entry=moved,
+        patch=[Difference(("stage",), current.stage, stage)],
+    )
     return replace(current, stage=stage, changed_by=who)

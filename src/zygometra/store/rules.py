@@ -70,7 +70,7 @@ def set_rules(session: Session, changes: Mapping[str, float | None], *, actor: A
     if not new:
         return 0
     session.execute(insert(_rule), [row | {"actor": actor.name, "actor_id": actor.id} for row in new])
-    return _to_judge_again(session, before, shop_rules(session), newest(session).number, seen)
+    return _to_judge_again(session, before, now=shop_rules(session), number=newest(session).number, seen=seen)
 
 
 def _to_judge_again(
@@ -141,7 +141,7 @@ def _next_to_settle(session: Session) -> ToSettle | None:
     stored = load(session, build_id)
     document = with_facts(session, build_id, stored.document)
     rules = rules_for(document.get("school") or "", stored.shop_rules)
-    return ToSettle(build_id, stored.version, document, rules, number)
+    return ToSettle(build_id=build_id, version=stored.version, document=document, rules=rules, number=number)
 
 
 def settle(session: Session) -> int:

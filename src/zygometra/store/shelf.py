@@ -113,16 +113,16 @@ def read_shelf(session: Session) -> Shelf:
 
 def _part_of(row: Any) -> Part:
     return Part(
-        row.kind,
-        row.code,
-        row.name,
-        row.typed,
-        row.texts,
-        row.supplier,
-        row.price,
-        row.state,
-        row.on_shelf,
-        row.lead_days,
+        kind=row.kind,
+        code=row.code,
+        name=row.name,
+        figures=row.typed,
+        texts=row.texts,
+        supplier=row.supplier,
+        price=row.price,
+        state=row.state,
+        on_shelf=row.on_shelf,
+        lead_days=row.lead_days,
     )
 
 
@@ -210,7 +210,10 @@ def history(session: Session, kind: str, code: str, limit: int = 100) -> tuple[P
         .order_by(_change.c.id.desc())
         .limit(limit)
     )
-    return tuple(PartChange(row.id, row.at, row.actor, row.says, row.before, row.after) for row in rows)
+    return tuple(
+        PartChange(id=row.id, at=row.at, actor=row.actor, says=row.says, before=row.before, after=row.after)
+        for row in rows
+    )
 
 
 def changed_since(
@@ -236,7 +239,9 @@ def changed_since(
         select(_change).where(_change.c.id > seen, _among(_change, parts)).order_by(_change.c.id)
     )
     return {
-        (row.kind, row.code): PartChange(row.id, row.at, row.actor, row.says, row.before, row.after)
+        (row.kind, row.code): PartChange(
+            id=row.id, at=row.at, actor=row.actor, says=row.says, before=row.before, after=row.after
+        )
         for row in rows
     }
 

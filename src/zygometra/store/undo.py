@@ -85,12 +85,12 @@ def step_back(session: Session, build_id: int, *, expected_version: int, actor: 
     Stale
         If somebody saved since.
     """
-    return _step(session, build_id, expected_version, actor, "undo")
+    return _step(session, build_id, expected_version=expected_version, actor=actor, kind="undo")
 
 
 def step_forward(session: Session, build_id: int, *, expected_version: int, actor: Actor) -> Change | None:
     """Redo the last change that was undone; the counterpart of :func:`step_back`."""
-    return _step(session, build_id, expected_version, actor, "redo")
+    return _step(session, build_id, expected_version=expected_version, actor=actor, kind="redo")
 
 
 def _step(session: Session, build_id: int, expected_version: int, actor: Actor, kind: str) -> Change | None:

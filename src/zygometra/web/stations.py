@@ -168,15 +168,15 @@ def _plan(bench: Bench) -> State:
 _IN_DOUBT = ("gauge-check-failed", "gauge-wants-check", "probable-cause", "zero-moved")
 
 STATIONS: tuple[Station, ...] = (
-    Station("aim", "Aim", "a", "aim", _aim),
-    Station("figures", "Figures", "i", "figures", _figures),
+    Station("aim", "Aim", "a", "aim", state=_aim),
+    Station("figures", "Figures", "i", "figures", state=_figures),
     Station(
         "measure",
         "Measure",
         "e",
         "measure",
-        _measure,
-        (
+        state=_measure,
+        benches=(
             Beside("measure", "Logbook", "measure", _logbook),
             Beside("mockup", "Mock-up", "measure/mock-up", _mock_up),
             Beside("decks", "Decks", "measure/decks", _decks),
@@ -184,15 +184,15 @@ STATIONS: tuple[Station, ...] = (
             Beside("work", "Steps and gates", "measure/steps", _work),
         ),
     ),
-    Station("stack", "Stack", "s", "stack", _stack),
-    Station("plan", "Plan", "v", "plans", _plan),
+    Station("stack", "Stack", "s", "stack", state=_stack),
+    Station("plan", "Plan", "v", "plans", state=_plan),
     Station(
         "sheet",
         "Cut",
         "p",
         "sheet",
-        _cut,
-        (
+        state=_cut,
+        benches=(
             Beside("sheet", "Cut sheet", "sheet", _sheet),
             Beside("cutlog", "Cut log", "cut-log", _cut_log),
         ),
@@ -202,13 +202,13 @@ STATIONS: tuple[Station, ...] = (
         "Sign",
         "y",
         "agreement",
-        _sign,
-        (
+        state=_sign,
+        benches=(
             Beside("agreement", "Decisions and agreement", "agreement", _agreement),
             Beside("verify", "Verify and sign", "verify", _verify),
         ),
     ),
-    Station("record", "Record", "l", "record", _record),
+    Station("record", "Record", "l", "record", state=_record),
 )
 
 
@@ -229,11 +229,11 @@ class Room(NamedTuple):
 
 
 ROOMS: tuple[Room, ...] = (
-    Room("floor", "Shop floor", "f", "floor.page", ("floor", *_of_builds())),
-    Room("shelf", "Parts shelf", "t", "shelf.page", ("shelf",)),
-    Room("mix", "Mix", "m", "mix.page", ("mix",)),
-    Room("gauges", "Gauges", "b", "gauges.page", ("gauges",)),
-    Room("rules", "House rules", "o", "shop.house_rules", ()),
+    Room("floor", "Shop floor", "f", "floor.page", blueprints=("floor", *_of_builds())),
+    Room("shelf", "Parts shelf", "t", "shelf.page", blueprints=("shelf",)),
+    Room("mix", "Mix", "m", "mix.page", blueprints=("mix",)),
+    Room("gauges", "Gauges", "b", "gauges.page", blueprints=("gauges",)),
+    Room("rules", "House rules", "o", "shop.house_rules", blueprints=()),
 )
 
 

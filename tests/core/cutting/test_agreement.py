@@ -265,7 +265,10 @@ def test_crowns_and_chambers_in_the_block_that_a_cut_moved_are_asked_after():
 def test_what_stands_against_signing_and_what_a_signature_covers():
     doc = finished()
     build = built(doc)
-    stands = [str(one.says) for one in against_signature(build, evaluate(build), rules_for(""), (), ())]
+    stands = [
+        str(one.says)
+        for one in against_signature(build, evaluate(build), rules=rules_for(""), gates=(), findings=())
+    ]
     assert [says for says in stands if "again" in says] == ["hole 4: not measured again after the last pass"]
     before = figures_achieved(build)
     doc["readings"].append(

@@ -97,7 +97,10 @@ CASES: dict[int, tuple[dict[str, Any], dict[str, Any], str]] = {
     ),
     10: (
         {"passes": [PASS]},
-        {"passes": [PASS], "readings": [read(2, "deck_clearance", n, 0.4, AFTER) for n in (1, 3)]},
+        {
+            "passes": [PASS],
+            "readings": [read(2, "deck_clearance", hole=n, value=0.4, at=AFTER) for n in (1, 3)],
+        },
         "deck_cut A",
     ),
     11: ({}, {"steps": [step("elsewhere", "checked again")]}, "head_cut A"),
@@ -337,7 +340,9 @@ def test_what_breaks_a_floor_is_signed_away_by_nobody():
     build = check(document)
     rules = rules_for("")
     evaluation = evaluate(build)
-    stands = against_signature(build, evaluation, rules, (), findings(build, evaluation, rules))
+    stands = against_signature(
+        build, evaluation, rules=rules, gates=(), findings=findings(build, evaluation, rules)
+    )
     assert stands[0].is_final
 
 
@@ -393,7 +398,10 @@ def test_no_sheet_is_released_while_a_gate_is_open_or_a_hole_unread(
 def test_uncut_half_cut_and_unread_work_stands_against_a_signature():
     def stands(document: dict[str, Any]) -> list[str]:
         build = check(copy.deepcopy(document))
-        return [str(one.says) for one in against_signature(build, evaluate(build), rules_for(""), (), ())]
+        return [
+            str(one.says)
+            for one in against_signature(build, evaluate(build), rules=rules_for(""), gates=(), findings=())
+        ]
 
     planned = base()
     assert [says for says in stands(planned) if "not made" in says] == [
@@ -413,8 +421,8 @@ def test_uncut_half_cut_and_unread_work_stands_against_a_signature():
             for (op, depth), bank in itertools.product((("deck_cut", 0.2), ("head_cut", 0.3)), "AB")
         )
     ]
-    readings = [read(1, "deck_clearance", n, 0.4, AFTER) for n in (1, 2, 3, 4)]
-    readings += [read(1, "chamber_volume", n, 46.8, AFTER) for n in (1, 2, 3, 4)]
+    readings = [read(1, "deck_clearance", hole=n, value=0.4, at=AFTER) for n in (1, 2, 3, 4)]
+    readings += [read(1, "chamber_volume", hole=n, value=46.8, at=AFTER) for n in (1, 2, 3, 4)]
     assert stands(base(passes=passes, readings=readings)) == []
     low = base(passes=passes, readings=readings, targets={"quench": {"min": 1.7}})
     assert stands(low) == ["all holes: quench outside its window"]

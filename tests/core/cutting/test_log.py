@@ -112,7 +112,7 @@ def test_the_least_deck_height_is_a_limit_wherever_the_height_was_read():
 @pytest.mark.parametrize(("read", "asks"), [(0.28, False), (0.27, False), (0.38, True), (0.18, True)])
 def test_a_reading_that_does_not_agree_with_the_log_is_asked_about(read, asks):
     build = built(document(passes=deck_passes(0.1, 0.05)))
-    off, _ = lost_by(build, DECK, 1, "deck_clearance", read, moment(100))
+    off, _ = lost_by(build, DECK, number=1, figure="deck_clearance", read=read, at=moment(100))
     assert off == pytest.approx(0.43 - read)
     told = check_reading(build.cuts.total(DECK), off, 0.005)
     assert (told is not None) is asks
@@ -162,7 +162,7 @@ def test_a_cut_whose_passes_come_to_it_is_done_however_they_are_added(steps, sho
     assert now.is_done == (left < 0.00127) == (now.left == 0)
     if not now.is_done:
         assert now.left == pytest.approx(left, abs=1e-9)
-        plan = pass_plan(whole, 400, "", RULES, now.done)
+        plan = pass_plan(whole, 400, gasket_kind="", rules=RULES, done=now.done)
         assert math.fsum(one.depth for one in plan.passes) == pytest.approx(now.left, rel=1e-6)
 
 
@@ -179,7 +179,7 @@ def test_the_last_of_a_cut_however_little_is_one_pass():
 @given(st.floats(0.001, 3), st.floats(0, 1), st.sampled_from(["", *FINISH]))
 def test_a_pass_plan_comes_to_its_cut_and_keeps_to_the_house(total, share, kind):
     done = total * share * 0.99
-    plan = pass_plan(total, 400, kind, RULES, done)
+    plan = pass_plan(total, 400, gasket_kind=kind, rules=RULES, done=done)
     assert math.fsum(one.depth for one in plan.passes) == pytest.approx(total - done, abs=1e-9)
     assert plan.passes[-1].total == pytest.approx(total, abs=1e-9)
     for one in plan.passes:
@@ -203,7 +203,7 @@ def test_speeds_and_finish_by_hand():
     assert turns_of(100, 100) == pytest.approx(318.3098861837907)
     assert pass_minutes(400, 300, 70) == pytest.approx(10)
     with pytest.raises(QuantityError):
-        pass_plan(0.2, 400, "", RULES, 0.2)
+        pass_plan(0.2, 400, gasket_kind="", rules=RULES, done=0.2)
 
 
 # -- what is said before a pass -------------------------------------------------
@@ -261,7 +261,7 @@ def crowns(*told):
 
 def test_a_set_goes_by_its_first_piece():
     log = crowns((3, 0.3, None, (0.0, 0.0)), (1, 0.25, 0.055, ()), (4, 0.28, 0.012, ()), (2, 0.3, -0.01, ()))
-    found = set_standing(log, "crown_cut", (1, 2, 3, 4), 0.02, RULES)
+    found = set_standing(log, "crown_cut", cylinders=(1, 2, 3, 4), tolerance=0.02, rules=RULES)
     assert (found.zero, found.drift) == (3, None)
     pieces = {piece.cylinder: piece for piece in found.pieces}
     assert (pieces[1].last_cut, pieces[1].says) == (0.055, ())
@@ -271,18 +271,18 @@ def test_a_set_goes_by_its_first_piece():
 
 def test_a_first_piece_that_is_off_sends_the_others_back_and_two_places_must_agree():
     log = crowns((1, 0.3, None, (0.05, 0.05)), (2, 0.3, None, (0.0, 0.04)))
-    found = set_standing(log, "crown_cut", (1, 2), 0.02, RULES)
+    found = set_standing(log, "crown_cut", cylinders=(1, 2), tolerance=0.02, rules=RULES)
     assert "goes back" in str(found.says[0])
     assert "not square" in str(found.pieces[1].says[0])
 
 
 def test_a_drift_along_the_set_is_a_finding_and_scatter_is_none():
     wear = crowns(*((n, 0.3, None, (0.002 * n,)) for n in range(1, 7)))
-    found = set_standing(wear, "crown_cut", range(1, 7), 0.02, RULES)
+    found = set_standing(wear, "crown_cut", cylinders=range(1, 7), tolerance=0.02, rules=RULES)
     assert found.drift.per_piece == pytest.approx(0.002)
     assert found.drift.seen
     level = crowns(*((n, 0.3, None, (0.002 * (-1) ** n,)) for n in range(1, 7)))
-    assert not set_standing(level, "crown_cut", range(1, 7), 0.02, RULES).drift.seen
+    assert not set_standing(level, "crown_cut", cylinders=range(1, 7), tolerance=0.02, rules=RULES).drift.seen
 
 
 # -- what is said of a log --------------------------------------------------------

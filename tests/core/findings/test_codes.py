@@ -22,7 +22,9 @@ from zygometra.core.wording import Reader
 from zygometra.core.written import Clearance, Length, Limit, Number, Ratio, Volume
 
 PAGE = (Path(__file__).parents[3] / "docs/findings.md").read_text()
-SAMPLE = Code("sample", "warn", "{quench} {gap} at the {deck} is {word}.", "Because of {gap}.", "Do {word}.")
+SAMPLE = Code(
+    "sample", "warn", "{quench} {gap} at the {deck} is {word}.", "Because of {gap}.", do="Do {word}."
+)
 
 
 @pytest.mark.parametrize("code", CODES, ids=lambda code: code.key)
@@ -91,7 +93,7 @@ def test_a_judge_may_find_it_worse():
 
 def test_holes_of_which_the_same_is_to_be_said_share_a_finding():
     judges = Judges()
-    thin = Code("thin", "note", "stops {stands}.", "", "")
+    thin = Code("thin", "note", "stops {stands}.", "", do="")
 
     @judges.of_hole(thin)
     def every_second(_case, hole):

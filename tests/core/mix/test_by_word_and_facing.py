@@ -126,9 +126,9 @@ def test_what_a_faced_recipe_says_of_its_crown_goes_into_the_build():
     recipe = recipe_in_full(
         block,
         USUAL,
-        question,
-        judge(made, block, USUAL, question, (0, 0, 0, 0, 0)),
-        {**parts, "block": BLOCK},
+        question=question,
+        verdict=judge(made, block, rules=USUAL, question=question, recipe=(0, 0, 0, 0, 0)),
+        parts={**parts, "block": BLOCK},
     )
     assert recipe.document["parts"]["piston"]["above_rim"] == 0.0
     assert recipe.document["planned"] == [{"op": "crown_cut", "amount": "0.5 mm"}]
@@ -245,7 +245,7 @@ def test_a_taller_piston_taken_into_a_build_stands_within_its_limit():
     question, block = Question("B1", {"quench": Window(1.0, 1.3, 1.6)}), Block(made, "B1")
     parts = {kind: part(kind, kind) for kind in ("crank", "rod", "gasket", "head")}
     parts |= {"piston": part("piston", "X", **tall), "block": BLOCK}
-    verdict = judge(made, block, USUAL, question, (0, 0, 0, 0, 0))
-    recipe = recipe_in_full(block, USUAL, question, verdict, parts)
+    verdict = judge(made, block, rules=USUAL, question=question, recipe=(0, 0, 0, 0, 0))
+    recipe = recipe_in_full(block, USUAL, question=question, verdict=verdict, parts=parts)
     assert recipe.document["planned"] == [{"op": "crown_cut", "amount": "2.0 mm"}]
     assert stack_fails(recipe, rules_for("")) == []

@@ -97,7 +97,7 @@ def test_a_recipe_stands_where_any_stroke_meets_every_window(case):
     )
     allowed = frozenset({"offset-grind", "face-crown"} if faces else {"offset-grind"})
     question = Question("B1", windows, machining=allowed, crown_limit=1.0)
-    verdict = judge(made, Block(made, "B1"), USUAL, question, (0, 0, 0, 0, 0))
+    verdict = judge(made, Block(made, "B1"), rules=USUAL, question=question, recipe=(0, 0, 0, 0, 0))
     strokes = [86 - MOVED + 2 * MOVED * i / 400 for i in range(401)]
     # How deep a crown is faced follows from the gap alone; with a ratio asked for, only uncut crowns are told.
     depths = (0.0, 0.25, 0.5, 0.75, 1.0) if faces and "compression_ratio" not in windows else (0.0,)
@@ -165,5 +165,5 @@ def _gaps(windows):
 def test_the_stroke_that_is_ground(windows, stroke):
     made = shelf(part("crank", "C", pin_diameter=PIN))
     question = Question("B1", windows, machining=frozenset({"offset-grind"}))
-    verdict = judge(made, Block(made, "B1"), USUAL, question, (0, 0, 0, 0, 0))
+    verdict = judge(made, Block(made, "B1"), rules=USUAL, question=question, recipe=(0, 0, 0, 0, 0))
     assert verdict.results.stroke == pytest.approx(stroke, abs=1e-6)

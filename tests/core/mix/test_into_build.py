@@ -51,8 +51,8 @@ def recipe(**changed):
     made = shelf(*parts.values())
     question = Question("B1", {"quench": Window(0.9, 1.1, 2.0)})
     block = Block(made, "B1")
-    verdict = judge(made, block, USUAL, question, (0, 0, 0, 0, 0))
-    return recipe_in_full(block, USUAL, question, verdict, parts | {"block": BLOCK})
+    verdict = judge(made, block, rules=USUAL, question=question, recipe=(0, 0, 0, 0, 0))
+    return recipe_in_full(block, USUAL, question=question, verdict=verdict, parts=parts | {"block": BLOCK})
 
 
 def test_the_parts_are_the_recipes_and_the_rest_stays_hers():

@@ -51,7 +51,7 @@ def laid(parts=KNOWN, **about):
 def test_five_figures_are_enough_for_a_recipe_on_paper():
     laid_out = laid(windows={"deck_clearance": Window(-0.1, None, 0.5)})
     (recipe,) = best(laid_out).recipes
-    found = judge(laid_out.shelf, laid_out.block, USUAL, laid_out.question, recipe)
+    found = judge(laid_out.shelf, laid_out.block, rules=USUAL, question=laid_out.question, recipe=recipe)
     assert found.stands
     r = found.results
     # By hand: 225.4 − (43 + 148 + 34.2) = 0.2 down; 4 holes of 92 by 86.
@@ -92,7 +92,9 @@ def test_a_price_never_decides_fit():
     made = shelf(cheap, unknown)
     laid_out = LaidOut(made, Block(made, "B1"), USUAL, Question("B1", {}))
     assert [r[1] for r in best(laid_out).recipes] == [1, 0]
-    last = judge(made, laid_out.block, USUAL, laid_out.question, best(laid_out).recipes[-1]).results
+    last = judge(
+        made, laid_out.block, rules=USUAL, question=laid_out.question, recipe=best(laid_out).recipes[-1]
+    ).results
     assert (last.is_priced, last.value("cost")) == (False, None)
     # The crank, four pistons, a gasket and a head at 100 each.
     assert last.known_cost == 7 * 10_000
@@ -105,9 +107,15 @@ def test_no_part_of_a_shelf_can_bear_the_code_of_a_stand_in():
 
 def test_a_recipe_on_paper_goes_into_a_build_that_keeps_its_gasket_and_head():
     laid_out = laid()
-    verdict = judge(laid_out.shelf, laid_out.block, USUAL, laid_out.question, best(laid_out).recipes[0])
+    verdict = judge(
+        laid_out.shelf,
+        laid_out.block,
+        rules=USUAL,
+        question=laid_out.question,
+        recipe=best(laid_out).recipes[0],
+    )
     parts = {p.kind: p for p in KNOWN} | {kind: stand_in(kind) for kind in ("gasket", "head")}
-    recipe = recipe_in_full(laid_out.block, USUAL, laid_out.question, verdict, parts)
+    recipe = recipe_in_full(laid_out.block, USUAL, question=laid_out.question, verdict=verdict, parts=parts)
     assert set(recipe.document["parts"]) == {"block", "crank", "rod", "piston"}
     assert stack_fails(recipe, rules_for("")) == []
     assert [item.what for item in basket(recipe, laid_out.block, ())[:3]] == ["crank", "rod", "piston"]
@@ -125,7 +133,11 @@ def test_a_recipe_on_paper_goes_into_a_build_that_keeps_its_gasket_and_head():
 def test_the_command_answers_with_nulls_and_what_is_missing():
     question = Question("B", {"deck_clearance": Window(0.0, 0.2, 0.5)})
     out = answer_document(
-        shelf_of(KNOWN), USUAL, question, "exact", lambda kind, code: next(p for p in KNOWN if p.code == code)
+        shelf_of(KNOWN),
+        USUAL,
+        question=question,
+        counted="exact",
+        part=lambda kind, code: next(p for p in KNOWN if p.code == code),
     )
     (recipe,) = json.loads(json.dumps(out))["recipes"]
     assert recipe["parts"] == {"crank": "C", "rod": "R", "piston": "P"}

@@ -73,7 +73,7 @@ def test_a_survey_shows_recipes_that_stand_one_for_each_set(shelf, most):
     sets = [recipe[:3] for recipe in found.found.recipes]
     assert len(set(sets)) == len(sets) <= min(most, found.sets)
     for recipe in found.found.recipes:
-        assert judge(shelf, laid_out.block, USUAL, question, recipe).stands
+        assert judge(shelf, laid_out.block, rules=USUAL, question=question, recipe=recipe).stands
 
 
 def test_a_survey_of_many_sets_draws_some_and_says_about_how_many_there_are(monkeypatch):
@@ -99,4 +99,4 @@ def test_a_survey_of_many_sets_draws_some_and_says_about_how_many_there_are(monk
     # Drawn evenly: from all over the cranks, not from the first of them.
     assert len({recipe[0] for recipe in found.found.recipes}) > 8
     for recipe in found.found.recipes:
-        assert judge(made, laid_out.block, USUAL, laid_out.question, recipe).stands
+        assert judge(made, laid_out.block, rules=USUAL, question=laid_out.question, recipe=recipe).stands

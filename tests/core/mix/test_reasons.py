@@ -37,8 +37,10 @@ def in_full(question, **changed):
     parts = {kind: changed.get(kind) or part(kind, f"{kind}-0") for kind in MAKING}
     made = shelf(*parts.values())
     block = Block(made, "B1")
-    verdict = judge(made, block, USUAL, question, (0, 0, 0, 0, 0))
-    return recipe_in_full(block, USUAL, question, verdict, parts | {"block": BLOCK}), block
+    verdict = judge(made, block, rules=USUAL, question=question, recipe=(0, 0, 0, 0, 0))
+    return recipe_in_full(
+        block, USUAL, question=question, verdict=verdict, parts=parts | {"block": BLOCK}
+    ), block
 
 
 OPEN = Question("B1", {"quench": Window(0.9, None, 2.0)})

@@ -24,7 +24,7 @@ from zygometra.core.wording import Reader
 def verdict(*parts, question=None, rules=USUAL):
     made = shelf(*parts)
     asked = question or Question("B1", {"quench": Window(0.9, None, 2.0)})
-    return judge(made, Block(made, "B1"), rules, asked, (0, 0, 0, 0, 0))
+    return judge(made, Block(made, "B1"), rules=rules, question=asked, recipe=(0, 0, 0, 0, 0))
 
 
 def jobs(found):

@@ -210,7 +210,7 @@ def judged_across(names):
     """A shelf, the usual rules with some across, and what brute force says of them."""
     own = {
         "skim-head": Machining(
-            "skim-head", "skim the head", "head", 700, "chamber volume to be measured again"
+            "skim-head", "skim the head", "head", 700, changes="chamber volume to be measured again"
         )
     }
     rules = FitRules((*USUAL.rules, *(ACROSS[name] for name in names)), {**USUAL.machinings, **own})

@@ -159,7 +159,7 @@ def test_acceptances_fall_that_were_signed_on_figures_which_a_plan_changes(plann
     signed = [
         Fact(1, "a", "accepted", {"gate": 6, "covers": {"cylinders.3.deck_clearance": 0.3}}),
         Fact(2, "b", "accepted", {"gate": 9, **known}),
-        Fact(3, "c", "accepted", {"gate": 6, **again}, "Bo", "2026-11-03"),
+        Fact(seq=3, key="c", kind="accepted", body={"gate": 6, **again}, by="Bo", at="2026-11-03"),
     ]
     found = fallen(build, build.planned, signed)
     assert {one.gate.number: one.places for one in found} == falls

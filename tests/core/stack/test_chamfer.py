@@ -86,10 +86,10 @@ def test_what_was_cut_off_counts_and_a_plan_goes_on_from_there():
 def test_a_wanted_ratio_is_met_though_the_edge_bends_the_way():
     build = built(chamfered(1.2, 40.0))
     wanted = evaluate(build).now.holes[0].outcome.compression_ratio + 0.4
-    cut = solve(build, 1, "deck_cut", "compression_ratio", wanted)
+    cut = solve(build, 1, op="deck_cut", result="compression_ratio", wanted=wanted)
     met = evaluate(built(chamfered(1.2, 40.0, planned=[deck(cut)]))).planned.holes[0].outcome
     assert met.compression_ratio == pytest.approx(wanted, abs=1e-9)
-    straight = solve(built(document()), 1, "deck_cut", "compression_ratio", wanted)
+    straight = solve(built(document()), 1, op="deck_cut", result="compression_ratio", wanted=wanted)
     assert abs(straight - cut) > 1e-3
 
 

@@ -136,12 +136,12 @@ def test_what_waits_never_turns_into_a_number_by_another_cut(others, cut, logged
 def test_no_inverse_question_and_no_step_goes_into_what_nobody_told():
     build = built(engine())
     with pytest.raises(NoAnswer, match="opening of the dish"):
-        solve(build, 1, "crown_cut", "compression_ratio", 7.5)
+        solve(build, 1, op="crown_cut", result="compression_ratio", wanted=7.5)
     assert "crown_cut" not in {
         row.lever for row in sensitivities(evaluate(build).planned.holes[0].outcome, None)
     }
     told = built(engine(BOWL | {"dish_area": 3000}))
-    assert solve(told, 1, "crown_cut", "compression_ratio", 7.5) > 0
+    assert solve(told, 1, op="crown_cut", result="compression_ratio", wanted=7.5) > 0
     assert "crown_cut" in {row.lever for row in sensitivities(evaluate(told).planned.holes[0].outcome, None)}
 
 
@@ -248,9 +248,9 @@ def test_a_crown_is_cut_so_that_so_much_stays_above_the_rim(wanted, made):
         doc["passes"] = [{"id": "c", "op": "crown_cut", "cylinder": 1, "number": 1, "depth": made}]
     if wanted > 1.5 - made:
         with pytest.raises(NoAnswer, match="Metal cannot be put back"):
-            solve(built(doc), 1, "crown_cut", "above_rim", wanted + 1e-6)
+            solve(built(doc), 1, op="crown_cut", result="above_rim", wanted=wanted + 1e-6)
         return
-    total = solve(built(doc), 1, "crown_cut", "above_rim", wanted)
+    total = solve(built(doc), 1, op="crown_cut", result="above_rim", wanted=wanted)
     assert planned({**doc, "planned": faced(total)}).above_rim == pytest.approx(wanted, abs=1e-9)
 
 
@@ -264,7 +264,7 @@ def test_a_crown_is_cut_so_that_so_much_stays_above_the_rim(wanted, made):
 )
 def test_what_cannot_be_aimed_at_says_why(piston, op, wanted, why):
     with pytest.raises(NoAnswer, match=why):
-        solve(built(engine(piston)), 1, op, "above_rim", wanted)
+        solve(built(engine(piston)), 1, op=op, result="above_rim", wanted=wanted)
 
 
 def test_only_what_goes_off_below_the_rim_counts_against_the_limit():

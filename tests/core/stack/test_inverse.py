@@ -40,7 +40,7 @@ def with_lever(build, op, value):
 @given(builds(planned=False), st.floats(0.001, 0.9))
 def test_a_deck_cut_for_a_quench_is_that_deck_cut(build, mm):
     wanted = with_lever(build, "deck_cut", mm).hole(1).outcome.quench
-    assert inverse.solve(build, 1, "deck_cut", "quench", wanted) == pytest.approx(mm, **FINE)
+    assert inverse.solve(build, 1, op="deck_cut", result="quench", wanted=wanted) == pytest.approx(mm, **FINE)
 
 
 @given(
@@ -50,7 +50,7 @@ def test_a_deck_cut_for_a_quench_is_that_deck_cut(build, mm):
 )
 def test_every_lever_for_a_ratio_is_its_own_inverse(build, op, amount):
     wanted = with_lever(build, op, amount).hole(1).outcome.compression_ratio
-    assert inverse.solve(build, 1, op, "compression_ratio", wanted) == pytest.approx(
+    assert inverse.solve(build, 1, op=op, result="compression_ratio", wanted=wanted) == pytest.approx(
         amount, rel=1e-7, abs=1e-8
     )
 
@@ -105,7 +105,7 @@ def test_any_answer_put_back_gives_what_was_asked_and_none_is_missed(build, op, 
         return getattr(outcome, result)
 
     try:
-        answer = inverse.solve(build, number, op, result, wanted)
+        answer = inverse.solve(build, number, op=op, result=result, wanted=wanted)
     except NoAnswer:
         answer = None
     if answer is not None:
@@ -122,16 +122,18 @@ def test_any_answer_put_back_gives_what_was_asked_and_none_is_missed(build, op, 
 @given(builds(planned=False), st.floats(0.3, 3))
 def test_a_gasket_for_a_quench_and_for_a_ratio(build, mm):
     outcome = with_lever(build, "gasket", mm).hole(1).outcome
-    assert inverse.solve(build, 1, "gasket", "quench", outcome.quench) == pytest.approx(mm, **FINE)
-    assert inverse.solve(build, 1, "gasket", "compression_ratio", outcome.compression_ratio) == pytest.approx(
-        mm, rel=1e-7
+    assert inverse.solve(build, 1, op="gasket", result="quench", wanted=outcome.quench) == pytest.approx(
+        mm, **FINE
     )
+    assert inverse.solve(
+        build, 1, op="gasket", result="compression_ratio", wanted=outcome.compression_ratio
+    ) == pytest.approx(mm, rel=1e-7)
 
 
 @given(builds(planned=False), st.floats(0.01, 0.9))
 def test_a_crown_cut_for_a_clearance(build, mm):
     wanted = with_lever(build, "crown_cut", mm).hole(1).outcome.deck_clearance
-    found = inverse.solve(build, 1, "crown_cut", "deck_clearance", wanted)
+    found = inverse.solve(build, 1, op="crown_cut", result="deck_clearance", wanted=wanted)
     # Until the tool reaches the rim the clearance stays: the least cut that gives it is the answer.
     assert found <= mm + 1e-9
     assert with_lever(build, "crown_cut", found).hole(1).outcome.deck_clearance == pytest.approx(
@@ -178,7 +180,7 @@ def test_a_lever_is_solved_as_its_total_with_what_is_planned_already(build, more
 )
 def test_without_an_answer_the_error_says_why(op, result, wanted, says):
     with pytest.raises(NoAnswer, match=says):
-        inverse.solve(small_single(), 1, op, result, wanted)
+        inverse.solve(small_single(), 1, op=op, result=result, wanted=wanted)
 
 
 def test_no_chamber_is_small_enough():
@@ -191,7 +193,9 @@ def test_no_chamber_is_small_enough():
 def test_a_head_cut_needs_to_know_what_it_takes():
     figures = {k: v for k, v in small_single().figures.items() if "opening" not in k}
     with pytest.raises(NoAnswer, match="opening area"):
-        inverse.solve(small_single(figures=figures), 1, "head_cut", "compression_ratio", 10.5)
+        inverse.solve(
+            small_single(figures=figures), 1, op="head_cut", result="compression_ratio", wanted=10.5
+        )
 
 
 CHAMBERS = [

@@ -252,21 +252,21 @@ def read_set_up(raw: Mapping[str, Any]) -> SetUpRecord:
     """
     span = raw.get("support_span")
     return SetUpRecord(
-        raw["id"],
-        _place(raw),
-        raw.get("machine") or "",
-        raw.get("shop") or "",
-        raw.get("reference") or "",
-        tuple(Swept(_mm(one["x"]), _mm(one["y"]), _mm(one["z"])) for one in raw.get("sweep") or ()),
-        raw.get("moved") or "",
-        _maybe(raw.get("spring")),
-        raw.get("rigid"),
-        _maybe(raw.get("limit")),
-        raw.get("aim") or "height",
-        None if span is None else (_maybe(span.get("along")) or 0.0, _maybe(span.get("across")) or 0.0),
-        raw.get("by") or "",
-        raw.get("at") or "",
-        raw,
+        id=raw["id"],
+        place=_place(raw),
+        machine=raw.get("machine") or "",
+        shop=raw.get("shop") or "",
+        reference=raw.get("reference") or "",
+        sweep=tuple(Swept(_mm(one["x"]), _mm(one["y"]), _mm(one["z"])) for one in raw.get("sweep") or ()),
+        moved=raw.get("moved") or "",
+        spring=_maybe(raw.get("spring")),
+        rigid=raw.get("rigid"),
+        limit=_maybe(raw.get("limit")),
+        aim=raw.get("aim") or "height",
+        span=None if span is None else (_maybe(span.get("along")) or 0.0, _maybe(span.get("across")) or 0.0),
+        by=raw.get("by") or "",
+        at=raw.get("at") or "",
+        typed=raw,
     )
 
 
@@ -281,21 +281,21 @@ def read_pass(raw: Mapping[str, Any], order: int) -> PassMade:
         Its place among them; no unit.
     """
     return PassMade(
-        raw["id"],
-        _place(raw),
-        _mm(raw["depth"]),
-        raw.get("number"),
-        raw.get("kind") or "",
-        raw.get("feed"),
-        raw.get("speed"),
-        tuple(raw.get("touched") or ()),
-        tuple(raw.get("clean") or ()),
-        _maybe(raw.get("stopped")),
-        tuple(_mm(one) for one in raw.get("finished") or ()),
-        raw.get("by") or "",
-        raw.get("at") or "",
-        order,
-        raw,
+        id=raw["id"],
+        place=_place(raw),
+        depth=_mm(raw["depth"]),
+        number=raw.get("number"),
+        kind=raw.get("kind") or "",
+        feed=raw.get("feed"),
+        speed=raw.get("speed"),
+        touched=tuple(raw.get("touched") or ()),
+        clean=tuple(raw.get("clean") or ()),
+        stopped=_maybe(raw.get("stopped")),
+        finished=tuple(_mm(one) for one in raw.get("finished") or ()),
+        by=raw.get("by") or "",
+        at=raw.get("at") or "",
+        order=order,
+        typed=raw,
     )
 
 

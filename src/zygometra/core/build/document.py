@@ -148,7 +148,17 @@ def read_operation(op: Mapping[str, Any], unstated: Unstated) -> Operation:
         height = read_quantity(op["to_height"], Kind.LENGTH, dimension=op["op"], unstated=unstated, low=0)
         # How deep that is, its build tells.
         amount = replace(height, value=math.nan)
-    return Operation(op["op"], op.get("bank"), op.get("cylinder"), amount, gasket, first, last, part, height)
+    return Operation(
+        op["op"],
+        op.get("bank"),
+        cylinder=op.get("cylinder"),
+        amount=amount,
+        gasket=gasket,
+        first=first,
+        last=last,
+        part=part,
+        to_height=height,
+    )
 
 
 def midway(first: Quantity, last: Quantity) -> Quantity:
@@ -191,13 +201,13 @@ def read_gasket(raw: Mapping[str, Any], unstated: Unstated) -> Gasket:
         return None if value is None else read_field(value, FIELD[f"gasket.{name}"], unstated)
 
     return Gasket(
-        raw.get("name") or "",
-        part("thickness"),
-        part("bore"),
-        part("opening_area"),
-        part("volume"),
-        float(raw.get("price") or 0),
-        float(raw.get("days") or 0),
+        name=raw.get("name") or "",
+        thickness=part("thickness"),
+        bore=part("bore"),
+        opening_area=part("opening_area"),
+        volume=part("volume"),
+        price=float(raw.get("price") or 0),
+        days=float(raw.get("days") or 0),
     )
 
 
@@ -252,12 +262,12 @@ def _targets(targets: Mapping[str, Any]) -> Targets:
         if (own := targets.get(name) or {}).get("source") or own.get("second_source")
     }
     return Targets(
-        window("compression_ratio"),
-        window("quench"),
-        window("deck_clearance"),
-        None if spread is None else float(spread),
-        None if gap is None else window_value(gap, "quench"),
-        sources,
+        compression_ratio=window("compression_ratio"),
+        quench=window("quench"),
+        deck_clearance=window("deck_clearance"),
+        ratio_spread=None if spread is None else float(spread),
+        quench_spread=None if gap is None else window_value(gap, "quench"),
+        sources=sources,
     )
 
 
@@ -288,7 +298,15 @@ def _levers(levers: Mapping[str, Any], unstated: Unstated) -> Levers:
         if not name.startswith("x-")
     }
     per_bank, needs = bool(levers.get("gasket_per_bank", False)), tuple(levers.get("gasket_needs") or ())
-    return Levers(limits, gaskets, per_bank, means, needs, parts, set_ups)
+    return Levers(
+        limits=limits,
+        gaskets=gaskets,
+        gasket_per_bank=per_bank,
+        means=means,
+        gasket_needs=needs,
+        parts=parts,
+        set_ups=set_ups,
+    )
 
 
 def _between(raw: Mapping[str, Any]) -> dict[str, float]:

@@ -144,11 +144,13 @@ def read_means(op: OpName, raw: Mapping[str, Any], unstated: Unstated) -> Means:
         if not name.startswith("x-")
     }
     return Means(
-        op,
-        amount(raw.get("min")) or 0.0,
-        amount(raw.get("max")),
-        None if step is None else read_quantity(step, kind, dimension="limit"),
-        None if tolerance is None else read_quantity(tolerance, kind, dimension=op, unstated=unstated),
+        op=op,
+        low=amount(raw.get("min")) or 0.0,
+        high=amount(raw.get("max")),
+        step=None if step is None else read_quantity(step, kind, dimension="limit"),
+        tolerance=None
+        if tolerance is None
+        else read_quantity(tolerance, kind, dimension=op, unstated=unstated),
         needs=tuple(raw.get("needs") or ()),
         level=bool(raw.get("level", False)),
         banks=banks,
@@ -176,11 +178,11 @@ def read_planning(raw: Mapping[str, Any]) -> Planning:
         return default if of.get(key) is None else float(of[key])
 
     return Planning(
-        raw.get("priority") or usual.priority,
-        or_usual(raw, "least_yield", usual.least_yield),
-        int(or_usual(raw, "seed", usual.seed)),
-        or_usual(apart, "cost", usual.apart_cost),
-        or_usual(apart, "metal_cc", usual.apart_metal),
-        or_usual(apart, "yield", usual.apart_yield),
-        None if given is None else read_quantity(given, Kind.LENGTH, dimension="exact").value,
+        priority=raw.get("priority") or usual.priority,
+        least_yield=or_usual(raw, "least_yield", usual.least_yield),
+        seed=int(or_usual(raw, "seed", usual.seed)),
+        apart_cost=or_usual(apart, "cost", usual.apart_cost),
+        apart_metal=or_usual(apart, "metal_cc", usual.apart_metal),
+        apart_yield=or_usual(apart, "yield", usual.apart_yield),
+        reading_u=None if given is None else read_quantity(given, Kind.LENGTH, dimension="exact").value,
     )

@@ -62,17 +62,19 @@ def read_valve_gear(raw: Mapping[str, Any] | None) -> ValveGear:
 
     between = raw.get("preload_range") or {}
     return ValveGear(
-        raw.get("kind") or "",
-        value(raw, "pitch_radius"),
-        None if raw.get("run_cosine") is None else float(raw["run_cosine"]),
-        value(raw, "pushrod_tilt", Kind.ANGLE),
-        value(raw, "pushrod_length"),
-        tuple(read_quantity(one, Kind.LENGTH, dimension="exact").value for one in raw.get("pushrods") or ()),
-        value(raw, "preload"),
-        (value(between, "min"), value(between, "max")),
-        value(raw, "intake_face_angle", Kind.ANGLE),
-        value(raw, "manifold_room"),
-        by_valve("valve_room", Kind.LENGTH),
-        by_valve("valve_angle", Kind.ANGLE),
-        raw.get("valve_faces") or "",
+        kind=raw.get("kind") or "",
+        pitch_radius=value(raw, "pitch_radius"),
+        run_cosine=None if raw.get("run_cosine") is None else float(raw["run_cosine"]),
+        pushrod_tilt=value(raw, "pushrod_tilt", Kind.ANGLE),
+        pushrod_length=value(raw, "pushrod_length"),
+        pushrods=tuple(
+            read_quantity(one, Kind.LENGTH, dimension="exact").value for one in raw.get("pushrods") or ()
+        ),
+        preload=value(raw, "preload"),
+        preload_range=(value(between, "min"), value(between, "max")),
+        intake_face_angle=value(raw, "intake_face_angle", Kind.ANGLE),
+        manifold_room=value(raw, "manifold_room"),
+        valve_room=by_valve("valve_room", Kind.LENGTH),
+        valve_angle=by_valve("valve_angle", Kind.ANGLE),
+        valve_faces=raw.get("valve_faces") or "",
     )

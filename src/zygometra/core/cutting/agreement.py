@@ -135,19 +135,19 @@ def parties(build: Build, agreements: Iterable[Fact]) -> tuple[Party, ...]:
     for party in PARTIES:
         fact = newest.get(party)
         if fact is None:
-            found.append(Party(party, "asked", "", "", "", ()))
+            found.append(Party(party=party, state="asked", name="", way="", at="", changed=()))
             continue
         body = fact.body
         moved = changed(body["covers"], now)
         at = str(body.get("at") or fact.at)
         found.append(
             Party(
-                party,
-                "lapsed" if moved else "agreed",
-                str(body["name"]),
-                str(body.get("way") or ""),
-                at,
-                moved,
+                party=party,
+                state="lapsed" if moved else "agreed",
+                name=str(body["name"]),
+                way=str(body.get("way") or ""),
+                at=at,
+                changed=moved,
             )
         )
     return tuple(found)
@@ -219,29 +219,29 @@ def _question(fact: Fact, answer: Fact | None, spec: Figures, now: str) -> Quest
     fallback = body.get("fallback")
     at = str(body.get("at") or fact.at)
     return Question(
-        str(body["id"]),
-        str(body["text"]),
-        tuple(
+        id=str(body["id"]),
+        text=str(body["text"]),
+        options=tuple(
             Option(one["name"], one.get("cost"), one.get("days"), one.get("irreversible") or "")
             for one in body.get("options") or ()
         ),
-        rests,
-        str(body.get("ask") or ""),
-        str(body.get("way") or ""),
-        str(body.get("blocks") or ""),
-        (fallback["option"], fallback["until"]) if fallback else None,
-        str(body.get("by") or fact.by),
-        at,
-        None if answer is None else _answer(answer),
-        _days(at, now) if answer is None else 0,
-        tuple(place for place in rests if not _same(rests[place], spec.get(place))),
+        rests_on=rests,
+        ask=str(body.get("ask") or ""),
+        way=str(body.get("way") or ""),
+        blocks=str(body.get("blocks") or ""),
+        fallback=(fallback["option"], fallback["until"]) if fallback else None,
+        by=str(body.get("by") or fact.by),
+        at=at,
+        answer=None if answer is None else _answer(answer),
+        days=_days(at, now) if answer is None else 0,
+        moved=tuple(place for place in rests if not _same(rests[place], spec.get(place))),
     )
 
 
 def _answer(fact: Fact) -> Answer:
     body = fact.body
     option, who, way, says = (str(body.get(key) or "") for key in ("option", "who", "way", "says"))
-    return Answer(option, who, way, says, str(body.get("at") or fact.at))
+    return Answer(option=option, who=who, way=way, says=says, at=str(body.get("at") or fact.at))
 
 
 def _days(since: str, now: str) -> int:

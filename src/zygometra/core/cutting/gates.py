@@ -41,13 +41,13 @@ def read_acceptance(fact: Fact) -> Acceptance:
     """
     body = fact.body
     return Acceptance(
-        str(body.get("by") or fact.by),
-        str(body.get("at") or fact.at),
-        str(body["reason"]),
-        tuple(body.get("fails") or ()),
-        dict(body.get("covers") or {}),
-        str(body.get("against") or ""),
-        str(body["id"]),
+        by=str(body.get("by") or fact.by),
+        at=str(body.get("at") or fact.at),
+        reason=str(body["reason"]),
+        fails=tuple(body.get("fails") or ()),
+        covers=dict(body.get("covers") or {}),
+        against=str(body.get("against") or ""),
+        id=str(body["id"]),
     )
 
 
@@ -108,7 +108,16 @@ def all_standings(
     for number, against, fails, on in judged(build, evaluation, now, also):
         own = [signed[number, key] for key in (against.key, "") if (number, key) in signed]
         mine = max(own, key=lambda acceptance: acceptance.at, default=None)
-        found.append(Standing(GATE[number], against, fails, on, mine, _lapsed(mine, on)))
+        found.append(
+            Standing(
+                gate=GATE[number],
+                against=against,
+                fails=fails,
+                covers=on,
+                signed=mine,
+                lapsed=_lapsed(mine, on),
+            )
+        )
     return tuple(found)
 
 

@@ -101,7 +101,14 @@ def pass_plan(
         minutes += pass_minutes(length, cutter, feed)
         passes.append(Planned(kind, depth, at, feed))
     stop = sum(one.kind == "rough" for one in passes)
-    return PassPlan(tuple(passes), stop, minutes, finish_of(fine, radius), fine, turns)
+    return PassPlan(
+        passes=tuple(passes),
+        stop_after=stop,
+        minutes=minutes,
+        ra=finish_of(fine, radius),
+        feed_per_rev=fine,
+        speed=turns,
+    )
 
 
 def _split(kind: str, amount: float, most: float, least: float) -> list[tuple[str, float]]:

@@ -117,7 +117,13 @@ def releases(
     standing, found = tuple(gates), tuple(findings)
     cuts = [one for one in dict.fromkeys((*cuts_of(build), *also)) if one.op in SHEETS]
     return tuple(
-        _release(build, one, [*_reasons(build, one, meant, rules, standing, found)], signed) for one in cuts
+        _release(
+            build,
+            one,
+            [*_reasons(build, one, meant=meant, rules=rules, gates=standing, findings=found)],
+            signed,
+        )
+        for one in cuts
     )
 
 
@@ -134,7 +140,7 @@ def _release(build: Build, against: Against, reasons: list[Reason], signed: list
             left.append(one)
     bars = [one for one in left if strict or not one.only_check]
     state: ReleaseState = "not released" if bars else "to check first" if left else "released"
-    return Release(against, state, tuple(left), tuple(accepted), covers)
+    return Release(against=against, state=state, reasons=tuple(left), accepted=tuple(accepted), covers=covers)
 
 
 def _amount(build: Build, against: Against) -> float | None:

@@ -127,20 +127,20 @@ def running(build: Build, place: CutPlace, rules: HouseRules) -> Running:
     set_up = build.cuts.set_up(place)
     asked = amount_of(build.planned, place, bank)
     done = math.fsum(one.depth for one in found.passes)
-    limit, limit_from = _limit(build, place, bank, set_up, rules)
+    limit, limit_from = _limit(build, place, bank=bank, set_up=set_up, rules=rules)
     return Running(
-        place,
-        set_up,
-        found.passes,
-        found.again,
-        found.against,
-        done,
-        None if asked is None or math.isnan(asked.value) else asked.value,
-        limit,
-        limit_from,
-        zones_of(build, bank),
-        frozenset(name for one in found.passes for name in (*one.touched, *one.clean)),
-        frozenset(name for one in found.passes for name in one.clean),
+        place=place,
+        set_up=set_up,
+        passes=found.passes,
+        again=found.again,
+        against=found.against,
+        done=done,
+        asked=None if asked is None or math.isnan(asked.value) else asked.value,
+        limit=limit,
+        limit_from=limit_from,
+        zones=zones_of(build, bank),
+        touched=frozenset(name for one in found.passes for name in (*one.touched, *one.clean)),
+        clean=frozenset(name for one in found.passes for name in one.clean),
     )
 
 

@@ -76,7 +76,9 @@ def sweep_says(record: SetUpRecord, rules: HouseRules) -> SweepSays:
     if record.spring is not None and abs(record.spring) > rules["set_up_slope"]:
         text = "Clamping springs it by {spring}: it will spring back when it is let go."
         says.append(sentence(text, spring=Length(record.spring)))
-    return SweepSays(along, across, over, worst / 12**0.5, tuple(says), beyond)
+    return SweepSays(
+        along=along, across=across, over=over, u=worst / 12**0.5, says=tuple(says), is_beyond=beyond
+    )
 
 
 def _slopes(sweep: tuple[Swept, ...]) -> tuple[float | None, float | None]:

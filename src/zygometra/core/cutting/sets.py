@@ -69,7 +69,7 @@ def set_standing(
     Last cut = reading − target, the target being the first finished piece (nought). Its own finished readings say
     how far it stands from where it was meant: out of tolerance, it sends every other piece back.
     """
-    pieces = [_piece(log, op, n, tolerance, rules["least_chip"]) for n in cylinders]
+    pieces = [_piece(log, op, cylinder=n, tolerance=tolerance, least=rules["least_chip"]) for n in cylinders]
     begun = [one for one in pieces if one.state != "to come"]
     order = {n: i for i, n in enumerate(_order(log, op))}
     begun.sort(key=lambda one: order.get(one.cylinder, len(order)))
@@ -100,10 +100,20 @@ def _order(log: CutLog, op: CutOp) -> list[int]:
     return list(dict.fromkeys(one.place.cylinder for one in own if one.place.cylinder is not None))
 
 
+# long: what it puts together is told field by field, a line each
 def _piece(log: CutLog, op: CutOp, cylinder: int, tolerance: float, least: float) -> Piece:
     passes = log.of(CutPlace(op, "", cylinder)).passes
     if not passes:
-        return Piece(cylinder, 0.0, None, None, (), None, (), "to come")
+        return Piece(
+            cylinder=cylinder,
+            cut=0.0,
+            stopped=None,
+            last_cut=None,
+            finished=(),
+            came=None,
+            says=(),
+            state="to come",
+        )
     stops = [one for one in passes if one.stopped is not None]
     stopped = stops[-1].stopped if stops else None
     finished = next((one.finished for one in reversed(passes) if one.finished), ())
@@ -131,7 +141,14 @@ def _piece(log: CutLog, op: CutOp, cylinder: int, tolerance: float, least: float
     done = came is not None and not unlogged
     state = "off" if off else "done" if done else "stopped" if stopped is not None else "begun"
     return Piece(
-        cylinder, cut, stopped, stopped if came is None else None, finished, came, tuple(says), state
+        cylinder=cylinder,
+        cut=cut,
+        stopped=stopped,
+        last_cut=stopped if came is None else None,
+        finished=finished,
+        came=came,
+        says=tuple(says),
+        state=state,
     )
 
 

@@ -64,6 +64,7 @@ class FaceSheet(NamedTuple):
     to_height: float | None = None
 
 
+# long: what it puts together is told field by field, a line each
 def face_sheet(build: Build, place: CutPlace, rules: HouseRules) -> FaceSheet | None:
     """Return the sheet of a face; None where nothing is planned on it.
 
@@ -93,8 +94,10 @@ def face_sheet(build: Build, place: CutPlace, rules: HouseRules) -> FaceSheet | 
     to = next((op.to_height.value for op in named if op.to_height is not None), None)
     if any(math.isnan(cut) for cut in cuts.values()):
         return None
-    holes = tuple(_hole(meant, bank, i, n, cuts[n], place) for i, n in enumerate(bank.cylinders))
-    corners = _corners(meant, bank, cuts, place, to)
+    holes = tuple(
+        _hole(meant, bank, i=i, number=n, cut=cuts[n], place=place) for i, n in enumerate(bank.cylinders)
+    )
+    corners = _corners(meant, bank, cuts=cuts, place=place, to=to)
     zones = zones_of(build, bank)
     length = max(z.spot.x for z in zones) - min(z.spot.x for z in zones)
     now = running(build, place, rules)
@@ -104,20 +107,20 @@ def face_sheet(build: Build, place: CutPlace, rules: HouseRules) -> FaceSheet | 
         passes = None
     span = build.facing.support_span.along
     found = FaceSheet(
-        place,
-        max([*cuts.values(), *(one.cut for one in corners)]) if to is not None else max(cuts.values()),
-        _half(amount),
-        holes,
-        corners,
-        _shim(meant, bank, cuts, span),
-        span,
-        now.limit,
-        now.limit_from,
-        build.facing.least_deck_height if place.op == "deck_cut" else None,
-        length,
-        passes,
-        "",
-        to,
+        place=place,
+        most=max([*cuts.values(), *(one.cut for one in corners)]) if to is not None else max(cuts.values()),
+        half=_half(amount),
+        holes=holes,
+        corners=corners,
+        shim=_shim(meant, bank, cuts, span),
+        span=span,
+        limit=now.limit,
+        limit_from=now.limit_from,
+        least=build.facing.least_deck_height if place.op == "deck_cut" else None,
+        length=length,
+        passes=passes,
+        mark="",
+        to_height=to,
     )
     return found._replace(mark=_mark(found, build))
 
@@ -136,9 +139,12 @@ def _hole(build: Build, bank: Bank, i: int, number: int, cut: float, place: CutP
     height = hole_sources(build, bank.name, number).get(_HEIGHT) if place.op == "deck_cut" else None
     if height is None:
         return CutAt(str(number), spot, cut)
-    return CutAt(str(number), spot, cut, height.quantity.value - cut, height.quantity.basis)
+    return CutAt(
+        name=str(number), spot=spot, cut=cut, finish=height.quantity.value - cut, basis=height.quantity.basis
+    )
 
 
+# long: what it puts together is told field by field, a line each
 def _corners(
     build: Build, bank: Bank, cuts: dict[int, float], place: CutPlace, to: float | None
 ) -> tuple[CutAt, ...]:
@@ -164,7 +170,13 @@ def _corners(
         if to is not None:
             # From the point that was read at a corner, else from the face's plane, down to the named height.
             return tuple(
-                CutAt(name, spot, _read_there(survey, spot, plane.at(*spot)) - to, to, "measured")
+                CutAt(
+                    name=name,
+                    spot=spot,
+                    cut=_read_there(survey, spot, plane.at(*spot)) - to,
+                    finish=to,
+                    basis="measured",
+                )
                 for name, spot in corners_of(survey).items()
             )
         return tuple(

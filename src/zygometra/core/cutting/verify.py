@@ -82,7 +82,13 @@ def _hole_came(build: Build, meant: Hole, came: Hole) -> HoleCame:
             name: one._replace(meant=None, agrees=None) if name in moved else one
             for name, one in results.items()
         }
-    return HoleCame(came.number, came.bank, results, read_again(build, came.number), unplanned)
+    return HoleCame(
+        number=came.number,
+        bank=came.bank,
+        results=results,
+        read_again=read_again(build, came.number),
+        unplanned=unplanned,
+    )
 
 
 # The results that a cut moves.
@@ -113,7 +119,9 @@ def _results(meant: Hole, came: Hole) -> dict[str, Came]:
         halves = [getattr(hole.outcome.doubts, name).half for hole in (meant, came)]
         halves = [0.0 if half is None or math.isnan(half) else half for half in halves]
         agrees = None if one is None or other is None else abs(one - other) <= math.hypot(*halves) + 1e-9
-        found[name] = Came(one, halves[0], other, halves[1], agrees)
+        found[name] = Came(
+            meant=one, meant_half=halves[0], achieved=other, achieved_half=halves[1], agrees=agrees
+        )
     return found
 
 
@@ -222,20 +230,20 @@ def _face(build: Build, before: Build, place: CutPlace, bank: Bank) -> CutCame |
     lost = {
         number: one
         for number in bank.cylinders
-        if (one := _lost(build, before, place, bank, number, last)) is not None
+        if (one := _lost(build, before, place=place, bank=bank, number=number, last=last)) is not None
     }
     if not lost:
         return None
     n = len(lost)
     set_up = build.cuts.set_up(place)
     return CutCame(
-        place,
-        set_up.machine if set_up is not None else "",
-        set_up.shop if set_up is not None else "",
-        math.fsum(logged_at(build, place, number) for number in lost) / n,
-        math.fsum(value for value, _ in lost.values()) / n,
-        math.sqrt(math.fsum(u * u for _, u in lost.values())) / n,
-        n,
+        place=place,
+        machine=set_up.machine if set_up is not None else "",
+        shop=set_up.shop if set_up is not None else "",
+        asked=math.fsum(logged_at(build, place, number) for number in lost) / n,
+        achieved=math.fsum(value for value, _ in lost.values()) / n,
+        u=math.sqrt(math.fsum(u * u for _, u in lost.values())) / n,
+        holes=n,
     )
 
 
@@ -253,7 +261,14 @@ def _lost(
             continue
         u = math.hypot(one.quantity.u, other.quantity.u)
         return _fallen(
-            build, before, was, place, number, figure, (one.quantity.value, other.quantity.value, u), at
+            build,
+            before,
+            was=was,
+            place=place,
+            number=number,
+            figure=figure,
+            read=(one.quantity.value, other.quantity.value, u),
+            at=at,
         )
     return None
 
@@ -274,7 +289,7 @@ def logged_at(build: Build, place: CutPlace, number: int, at: str = "") -> float
     """
     op: OpName = "deck_cut" if place.op == "deck_cut" else "head_cut"
     bank, log = build.bank_of(number), build.cuts
-    later = log.on_hole(op, bank, number, build.planned, at) if at else 0.0
+    later = log.on_hole(op, bank, cylinder=number, planned=build.planned, after=at) if at else 0.0
     return log.on_hole(op, bank, number, build.planned) - later
 
 
@@ -309,7 +324,16 @@ def lost_by(
     if one is None or not _is_read(one.quantity):
         return None
     u = max(one.quantity.u, _LEAST_U[figure]) * math.sqrt(2)
-    return _fallen(build, before, was, place, number, figure, (one.quantity.value, read, u), at)
+    return _fallen(
+        build,
+        before,
+        was=was,
+        place=place,
+        number=number,
+        figure=figure,
+        read=(one.quantity.value, read, u),
+        at=at,
+    )
 
 
 def _fallen(  # noqa: PLR0913 - two builds, a place, and what was read there

@@ -49,14 +49,14 @@ def read_facing(raw: Mapping[str, Any] | None) -> Facing:
     span = raw.get("support_span") or {}
     set_up = raw.get("set_up")
     return Facing(
-        raw.get("gasket_kind") or "",
-        set_up if set_up in SET_UPS else "",
-        raw.get("target") or "clean",
-        _mm(raw.get("allowance")) or 0.0,
-        _mm(raw.get("height")),
-        Pair(_mm(span.get("along")), _mm(span.get("across"))),
-        _mm(raw.get("least_deck_height")),
-        _mm(raw.get("head_cut_so_far")) or 0.0,
+        gasket_kind=raw.get("gasket_kind") or "",
+        set_up=set_up if set_up in SET_UPS else "",
+        target=raw.get("target") or "clean",
+        allowance=_mm(raw.get("allowance")) or 0.0,
+        height=_mm(raw.get("height")),
+        support_span=Pair(_mm(span.get("along")), _mm(span.get("across"))),
+        least_deck_height=_mm(raw.get("least_deck_height")),
+        head_cut_so_far=_mm(raw.get("head_cut_so_far")) or 0.0,
     )
 
 

@@ -88,11 +88,13 @@ def forecast(points: Sequence[Point], passes: Sequence[Pass], seed: int = 1) -> 
     last = passes[-1].depth
     if np.isfinite(known.clean_high).all():
         at = float(known.clean_high.max())
-        return Forecast(at, at, at, 0, known.done, np.full(1, at))
+        return Forecast(clean_at=at, low=at, high=at, passes_left=0, done=known.done, draws=np.full(1, at))
     draws = np.sort(_Face(points, known, np.random.default_rng(seed)).draws())
     low, middle, high = (float(value) for value in np.quantile(draws, (0.05, 0.5, 0.95)))
     left = max(math.ceil((middle - known.done) / last - 1e-9), 1)
-    return Forecast(middle, max(low, known.done), high, left, known.done, draws)
+    return Forecast(
+        clean_at=middle, low=max(low, known.done), high=high, passes_left=left, done=known.done, draws=draws
+    )
 
 
 def _known(count: int, passes: Sequence[Pass]) -> _Known:
@@ -114,7 +116,7 @@ def _known(count: int, passes: Sequence[Pass]) -> _Known:
     clean_low = np.where(np.isinf(clean_high), total, clean_low)
     if not says_clean:
         clean_low, clean_high = low.copy(), high.copy()
-    return _Known(low, high, clean_low, clean_high, total)
+    return _Known(low=low, high=high, clean_low=clean_low, clean_high=clean_high, done=total)
 
 
 class _Face:

@@ -98,6 +98,7 @@ def least_squares(x: Array, y: Array, z: Array, *, on_axis: bool) -> Fitted:
     return Fitted(Plane(float(height), float(slopes[0]), across), residuals, weights)
 
 
+# long: what it puts together is told field by field, a line each
 def flattest(x: Array, y: Array, z: Array, *, on_axis: bool, fitted: Fitted | None = None) -> Flattest:
     """Return the plane about which the highest and the lowest point are least apart.
 
@@ -134,7 +135,13 @@ def flattest(x: Array, y: Array, z: Array, *, on_axis: bool, fitted: Fitted | No
     if scale <= 0:
         # As flat as numbers are: every plane parallel to it is as good.
         held = tuple(range(min(len(z), 3)))
-        return Flattest(fitted.plane, 0.0, held, np.zeros(len(z)), fitted.weights[1:])
+        return Flattest(
+            plane=fitted.plane,
+            flatness=0.0,
+            held_by=held,
+            weights=np.zeros(len(z)),
+            slope_weights=fitted.weights[1:],
+        )
     positions = x[:, None] if on_axis else np.stack([x, y], axis=1)
     about = positions - positions.mean(axis=0)
     reach = np.abs(about).max(axis=0)
@@ -156,7 +163,13 @@ def flattest(x: Array, y: Array, z: Array, *, on_axis: bool, fitted: Fitted | No
     tilted = Plane(0.0, along, across)
     middle = float(z.mean()) + (low + high) / 2 - tilted.at(float(x.mean()), float(y.mean()))
     held = tuple(sorted({int(i) for i, s in zip(points, share, strict=True) if s > _FLAT}))
-    return Flattest(Plane(middle, along, across), high - low, held, weights, slope_weights)
+    return Flattest(
+        plane=Plane(middle, along, across),
+        flatness=high - low,
+        held_by=held,
+        weights=weights,
+        slope_weights=slope_weights,
+    )
 
 
 def least_range(x: Array, y: Array, z: Array, *, on_axis: bool) -> tuple[float, float, float]:

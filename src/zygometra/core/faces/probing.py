@@ -149,7 +149,7 @@ def frame_of(chain: Chain) -> Frame:
             "the machine's axes right-handed, none of them mirrored, and the side as seen from the front",
         )
     start = float((np.array(chain.hole) - origin) @ along) - chain.at
-    return Frame(origin, along, across, up, start, bent)
+    return Frame(origin=origin, along=along, across=across, up=up, start=start, bent=bent)
 
 
 def _square_to(vector: Array, along: Array) -> Array:

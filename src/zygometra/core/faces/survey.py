@@ -129,25 +129,25 @@ def survey(face: Survey) -> Surveyed:
     x, y, z, u = (np.array(column, dtype=float) for column in zip(*face.points, strict=True))
     fitted = least_squares(x, y, z, on_axis=on_axis)
     flat = flattest(x, y, z, on_axis=on_axis, fitted=fitted)
-    ground = _Ground(x, y, z, u, fitted, flat)
+    ground = _Ground(x=x, y=y, z=z, u=u, fitted=fitted, flat=flat)
     flatness = Depth(flat.flatness, _u(flat.weights, u))
     least_cut = _least_cut(face, ground)
     highest = _highest(face, ground, least_cut)
     height, along, *across = (_u(row, u) for row in fitted.weights)
     return Surveyed(
-        face,
-        fitted.plane,
-        (height, along, None if on_axis else across[0]),
-        tuple(fitted.residuals.tolist()),
-        flatness,
-        flat.held_by,
-        _over_150(ground, on_axis=on_axis),
-        _certificate(face, ground),
-        _verdict(face, flatness.mm, highest.mm),
-        _cut(face, ground),
-        least_cut,
-        highest,
-        _middle(face, ground),
+        survey=face,
+        plane=fitted.plane,
+        plane_u=(height, along, None if on_axis else across[0]),
+        residuals=tuple(fitted.residuals.tolist()),
+        flatness=flatness,
+        held_by=flat.held_by,
+        over_150=_over_150(ground, on_axis=on_axis),
+        certificate=_certificate(face, ground),
+        verdict=_verdict(face, flatness.mm, highest.mm),
+        cut=_cut(face, ground),
+        least_cut=least_cut,
+        highest=highest,
+        middle=_middle(face, ground),
     )
 
 
@@ -183,7 +183,9 @@ def _least_cut(face: Survey, ground: _Ground) -> LeastCut:
     finished = plane._replace(height=height)
     corners = {name: _level_at(spot, ground) - finished.at(*spot) for name, spot in face.corners.items()}
     datum = Plane(0.0, 0.0, None if plane.across is None else 0.0)
-    return LeastCut(finished, most, slope_u, corners, _shim(face, datum, finished))
+    return LeastCut(
+        plane=finished, most=most, slope_u=slope_u, corners=corners, shim=_shim(face, datum, finished)
+    )
 
 
 def _level_at(spot: Spot, ground: _Ground) -> float:
@@ -237,14 +239,14 @@ def _cut(face: Survey, ground: _Ground) -> Cut:
     highest = int(np.argmax(level))
     ends = [Depth(float(at_points[i]), _u(_alone(i, level) - rests, ground.u)) for i in (lowest, highest)]
     return Cut(
-        Depth(finished, _u(rests, ground.u)),
-        ends[0],
-        ends[1],
-        {name: depth(spot) for name, spot in face.corners.items()},
-        {number: depth(spot) for number, spot in face.cylinders.items()},
-        _shim(face, ground.fitted.plane, rail),
-        Pair(*map(_times, face.rail_slope, face.support_span)),
-        face.rail_slope if face.set_up == "pan rail" else Pair(0.0, 0.0),
+        finished_height=Depth(finished, _u(rests, ground.u)),
+        least=ends[0],
+        most=ends[1],
+        corners={name: depth(spot) for name, spot in face.corners.items()},
+        cylinders={number: depth(spot) for number, spot in face.cylinders.items()},
+        shim=_shim(face, ground.fitted.plane, rail),
+        rail_shim=Pair(*map(_times, face.rail_slope, face.support_span)),
+        left_slope=face.rail_slope if face.set_up == "pan rail" else Pair(0.0, 0.0),
     )
 
 

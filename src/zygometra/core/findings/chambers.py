@@ -25,42 +25,42 @@ OFF_ADVERTISED = Code(
     "warn",
     "{who}: the chamber measures {off} {way} than its paper figure of {paper}.{milled}",
     "An advertised chamber is a promise; a smaller one has often been milled before.",
-    "Work with the measured figure, and look at what the head has left.",
+    do="Work with the measured figure, and look at what the head has left.",
 )
 GASKET_ADVERTISED = Code(
     "gasket-advertised",
     "note",
     "{who}: {quench} and ratio stand on an advertised gasket thickness.",
     "What a gasket crushes to hangs on bolts and faces; advertised figures are often those of a sample.",
-    "Measure a used one round the fire ring, or crush soft pellets between the closed faces.",
+    do="Measure a used one round the fire ring, or crush soft pellets between the closed faces.",
 )
 GASKET_OFF = Code(
     "gasket-off-advertised",
     "warn",
     "{which}: the gasket crushed to {measured}, {off} {way} than its paper figure.",
     "{Quench} and ratio move with it in every hole that it covers.",
-    "Work with the measured figure; check bolts and faces if it is thick.",
+    do="Work with the measured figure; check bolts and faces if it is thick.",
 )
 UNEVEN = Code(
     "pellets-uneven",
     "warn",
     "The gasket crushed by {apart} more at {thin} than at {thick}.",
     "Closed faces that are not parallel: the deck or the head stands tilted.",
-    "Survey both faces before anything is cut for it.",
+    do="Survey both faces before anything is cut for it.",
 )
 VOID = Code(
     "chambers-void",
     "warn",
     "{who}: the chamber was filled before the valve seats were cut and counts no more.",
     "A seat that sinks lets the valve into the head and makes the chamber larger.",
-    "Fill it again.",
+    do="Fill it again.",
 )
 LEAKED = Code(
     "chamber-did-not-stand",
     "warn",
     "{who}: the level did not stand for its minute.",
     "Liquid that seeps past valve, plug or plate is counted as chamber.",
-    "Find the leak and fill it again; void the reading.",
+    do="Find the leak and fill it again; void the reading.",
 )
 
 _CHAMBER, _THICKNESS = "parts.head.chamber_volume", "parts.gasket.thickness"

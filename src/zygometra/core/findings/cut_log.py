@@ -21,21 +21,21 @@ CONTRADICT = Code(
     "warn",
     "Pass {number} of {part} was logged with {one} and with {other}: the first counts.",
     "One pass took one depth; what is off in all hangs on which.",
-    "Look at the machine's scale or read the face, then void the wrong one in the cut log.",
+    do="Look at the machine's scale or read the face, then void the wrong one in the cut log.",
 )
 PAST_LIMIT = Code(
     "cut-past-limit",
     "stop",
     "{part} lost {off} by its log, and {limit} may come off.",
     "What must remain is the part maker's figure; a qualified machinist decides.",
-    "Measure what is left before anything more is cut; a pass that was not made is voided in the cut log.",
+    do="Measure what is left before anything more is cut; a pass that was not made is voided in the cut log.",
 )
 PAST_PLAN = Code(
     "cut-past-plan",
     "warn",
     "{part} lost {off} by its log, {more} more than is planned.",
     "What was meant cannot come any more by this cut.",
-    "Read it again, and plan what is left from there.",
+    do="Read it again, and plan what is left from there.",
 )
 # What passes for the same depth, in mm.
 _SAME = 1e-6

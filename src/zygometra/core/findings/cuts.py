@@ -26,14 +26,14 @@ OVER_LIMIT = Code(
     "stop",
     "{who}: {lever} of {total} is over the limit of {limit}{source}.",
     "Deck, head, crown and chamber walls need what the limit leaves.",
-    "Take less, or share the change with another lever.",
+    do="Take less, or share the change with another lever.",
 )
 HEAD_MOVES = Code(
     "head-moves",
     "note",
     "The head of bank {bank} comes to sit {lowered} {way}.",
     "Lifter preload or cam timing, valve-to-piston room and manifold faces move with it.",
-    "Check preload or cam timing, valve room and manifold on the trial assembly before the engine is turned"
+    do="Check preload or cam timing, valve room and manifold on the trial assembly before the engine is turned"
     " by anything but hand.",
 )
 CROWN_CUT = Code(
@@ -41,7 +41,7 @@ CROWN_CUT = Code(
     "note",
     "Crowns are cut {cut}: crown thickness, pockets and balance change.",
     "The least crown thickness is the piston maker's figure; a qualified machinist decides.",
-    "Measure the crown's thickness, record the arrow marks, balance again.",
+    do="Measure the crown's thickness, record the arrow marks, balance again.",
 )
 
 
@@ -50,7 +50,7 @@ OVER_HEIGHT = Code(
     "stop",
     "{who}: the deck stands {deck}, under the height of {to} that it is to be cut to.",
     "There the tool takes nothing, and the face is not cleaned.",
-    "Name a lower height, or the highest that cleans everything.",
+    do="Name a lower height, or the highest that cleans everything.",
     is_final=True,
 )
 

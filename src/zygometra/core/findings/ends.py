@@ -20,7 +20,7 @@ THROUGH_CHAMBER = Code(
     "stop",
     "a head cut of {cut} goes past {what}, {end} down: what is left of the chamber is not known.",
     "Milling cannot take more than the chamber holds, nor go deeper than it was filled or than its walls meet.",
-    "Take less off the head, fill a further step, or share the change with another lever.",
+    do="Take less off the head, fill a further step, or share the change with another lever.",
     is_final=True,
 )
 THROUGH_POCKET = Code(
@@ -28,7 +28,7 @@ THROUGH_POCKET = Code(
     "stop",
     "a deck cut of {cut} takes more than the chamber of {chamber} holds above the valves.",
     "Where the valves lie in the block, the deck cut takes the chamber with it.",
-    "Take less off the deck, or check the valve pocket's area and the chamber volume.",
+    do="Take less off the deck, or check the valve pocket's area and the chamber volume.",
     is_final=True,
 )
 THROUGH_LAND = Code(
@@ -36,7 +36,7 @@ THROUGH_LAND = Code(
     "stop",
     "a crown cut of {cut} takes the whole top land of {land}.",
     "The top ring groove would be open.",
-    "Cut less, or find a piston with less compression height.",
+    do="Cut less, or find a piston with less compression height.",
     is_final=True,
 )
 THROUGH_CROWN = Code(
@@ -44,7 +44,7 @@ THROUGH_CROWN = Code(
     "stop",
     "a crown cut of {cut} goes through the crown, {thickness} thick under its rim.",
     "Nothing would be left to hold the pressure.",
-    "Cut less: the piston maker's least thickness decides.",
+    do="Cut less: the piston maker's least thickness decides.",
     is_final=True,
 )
 THROUGH_DISH = Code(
@@ -52,7 +52,7 @@ THROUGH_DISH = Code(
     "stop",
     "a crown cut of {cut} goes through the dish, which ends {depth} down: the flat is left.",
     "A dish cannot turn into a dome; below its floor a cut takes no more of it.",
-    "Check the dish area and the crown volume, or cut less.",
+    do="Check the dish area and the crown volume, or cut less.",
     is_final=True,
 )
 LITTLE_LEFT = Code(
@@ -60,14 +60,14 @@ LITTLE_LEFT = Code(
     "warn",
     "a crown cut of {cut} leaves {left} of {what}; the house wants {least}.",
     "Top land and crown carry heat and load; thin, they sink, crack or nip the ring.",
-    "Cut less, or ask the piston's maker: the maker's figure wins.",
+    do="Cut less, or ask the piston's maker: the maker's figure wins.",
 )
 THROUGH_TOP = Code(
     "crown-cut-through-top",
     "stop",
     "a crown cut of {cut} goes through what stands above the rim, {thickness} thick.",
     "Nothing would be left to hold the pressure.",
-    "Cut less: the piston maker's least thickness decides.",
+    do="Cut less: the piston maker's least thickness decides.",
     is_final=True,
 )
 TOP_LEAVES_LITTLE = Code(
@@ -75,21 +75,21 @@ TOP_LEAVES_LITTLE = Code(
     "warn",
     "a crown cut of {cut} leaves {left} of crown under what stood above the rim; the house wants {least}.",
     "A dome or raised centre is often hollow from below: its top may be as thin as the rim.",
-    "Cut less, or ask the piston's maker: the maker's figure wins.",
+    do="Cut less, or ask the piston's maker: the maker's figure wins.",
 )
 TOP_UNTOLD = Code(
     "crown-top-thickness-untold",
     "warn",
     "a crown cut of {cut} takes {off} off what stands above the rim; how thick the crown is there, nobody said.",
     "A dome or raised centre is often hollow from below: its top may be as thin as the rim.",
-    "Measure from its top to its underside, and give the crown thickness under what stands above the rim.",
+    do="Measure from its top to its underside, and give the crown thickness under what stands above the rim.",
 )
 THROUGH_BOWL = Code(
     "bowl-through-crown",
     "stop",
     "a bowl of {sunk} more goes through the crown under it, {thickness} thick.",
     "Nothing would be left to hold the pressure.",
-    "Sink less: the piston maker's least thickness decides.",
+    do="Sink less: the piston maker's least thickness decides.",
     is_final=True,
 )
 BOWL_LEAVES_LITTLE = Code(
@@ -97,7 +97,7 @@ BOWL_LEAVES_LITTLE = Code(
     "warn",
     "a bowl of {sunk} more leaves {left} of crown under it; the house wants {least}.",
     "Under a bowl the crown carries heat and load; thin, it sinks or cracks.",
-    "Sink less, or ask the piston's maker: the maker's figure wins.",
+    do="Sink less, or ask the piston's maker: the maker's figure wins.",
 )
 DISH_UNTOLD = Code(
     "dish-opening-untold",
@@ -105,15 +105,15 @@ DISH_UNTOLD = Code(
     "{cut} goes off the rim of a dish of which nobody told the opening: what is left of it is not known.",
     "A cut takes opening times depth where the walls are straight, and less where they are not: between nothing and "
     "all of the dish. Volume and ratio wait.",
-    "Give the dish area: its opening and that of pockets at the rim, 0 where nothing opens there; or fill it after the "
-    "cut.",
+    do="Give the dish area: its opening and that of pockets at the rim, 0 where nothing opens there; or fill it "
+    "after the cut.",
 )
 UNDESCRIBED = Code(
     "crown-undescribed",
     "stop",
     "a crown cut of {cut} is planned, and nobody has said what stands above the rim.",
     "A flat cut meets a dome or raised centre first: until the tool reaches the rim, the gap does not move.",
-    "Give the height above the rim: 0 where nothing stands above it, else its height and area.",
+    do="Give the height above the rim: 0 where nothing stands above it, else its height and area.",
     is_final=True,
 )
 

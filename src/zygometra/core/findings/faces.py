@@ -23,7 +23,7 @@ DOES_NOT_REACH = Code(
     "stop",
     "{face}: the finished height asked for lies {over} over the lowest point: there the tool takes nothing.",
     "A face that is not cleaned everywhere does not seal.",
-    "Ask for a lower finish, or for the highest that cleans everything.",
+    do="Ask for a lower finish, or for the highest that cleans everything.",
     is_final=True,
 )
 UNDER_LIMIT = Code(
@@ -31,7 +31,7 @@ UNDER_LIMIT = Code(
     "stop",
     "{face}: the finish comes to {height}, under the least of {limit}.",
     "What is left must carry bolts and gasket; the maker's figure and a qualified machinist decide.",
-    "Take less, or look for another casting.",
+    do="Take less, or look for another casting.",
     is_final=True,
 )
 TWISTED = Code(
@@ -39,84 +39,84 @@ TWISTED = Code(
     "note",
     "{face}: its corners stand crosswise: whatever the tilt, cleaning it up takes {depth} at the deepest.",
     "(front intake + rear exhaust) against (front exhaust + rear intake): raising one corner lowers another.",
-    "Set it up by the points that hold its plane; do not chase one corner with shims.",
+    do="Set it up by the points that hold its plane; do not chase one corner with shims.",
 )
 ACROSS = Code(
     "across-not-checked",
     "note",
     "{face}: all points lie on the line of the cylinders: the slope across was not checked.",
     "One line of readings says nothing about the other direction.",
-    "Read points at both edges of the face.",
+    do="Read points at both edges of the face.",
 )
 SET_UP_UNNAMED = Code(
     "set-up-not-named",
     "note",
     "{face}: nobody said what it is set up by; taken as by the crank's centreline.",
     "By the pan rail the error of the rail is copied into the face.",
-    "Name the set-up on the cut sheet.",
+    do="Name the set-up on the cut sheet.",
 )
 RAIL_UNKNOWN = Code(
     "rail-slope-unknown",
     "warn",
     "{face}: it is set up by the pan rail, and how the rail lies to the crank was not read; taken as parallel.",
     "Whatever the rail is off stays in the face.",
-    "Read the rail against the main bores, or set up by an arbor through them.",
+    do="Read the rail against the main bores, or set up by an arbor through them.",
 )
 RAIL_LEFT = Code(
     "rail-slope-left",
     "warn",
     "{face}: set up by the pan rail it keeps a slope of {along} along and {across} across per metre.",
     "The tool goes parallel with the rail, not with the crank.",
-    "Shim the rail so that the crank is level, or set up by an arbor.",
+    do="Shim the rail so that the crank is level, or set up by an arbor.",
 )
 NEAR_FLAT = Code(
     "flatness-near-limit",
     "note",
     "{face}: out of flat by {flatness} where {limit} is allowed: nearer to the limit than the readings tell apart.",
     "Within twice its doubt of the limit a verdict is the toss of a coin.",
-    "Read the points that hold the plane again.",
+    do="Read the points that hold the plane again.",
 )
 NEAR_HEIGHT = Code(
     "face-height-near-limit",
     "note",
     "{face}: the highest clean finish of {height} is nearer to the least of {limit} than the readings tell apart.",
     "Within twice its doubt of the limit nobody knows on which side it lies.",
-    "Read the lowest points again before the first chip.",
+    do="Read the lowest points again before the first chip.",
 )
 OVER_150 = Code(
     "flatness-over-150",
     "warn",
     "{face}: out of flat by {flatness} within 150 mm, where {limit} is allowed.",
     "A gasket bridges a long wave, not a short step.",
-    "Face it, or look for a dent or a sunken liner there.",
+    do="Face it, or look for a dent or a sunken liner there.",
 )
 DRAWING = Code(
     "face-off-drawing",
     "warn",
     "{face}: it stands {off} {way} the drawing's {drawing} on the line of the cylinders.",
     "Somebody has cut it before, or the datum is not what the drawing means.",
-    "Look for earlier work; add it to what the face may still lose.",
+    do="Look for earlier work; add it to what the face may still lose.",
 )
 HOUSE_DOUBT = Code(
     "survey-doubt-assumed",
     "note",
     "{face}: no doubt is stated for its points; the house's ± 0.01 mm stands in.",
     "An unknown is not zero.",
-    "Enter the gauge that read them.",
+    do="Enter the gauge that read them.",
 )
 BANKS_DIFFER = Code(
     "decks-differ",
     "note",
     "The decks of bank {first} and bank {second} differ by {off} at the first hole and {there} at the last.",
     "One cut on both leaves one bank with more room over its pistons than the other.",
-    "True both to one height, or give each its gasket.",
+    do="True both to one height, or give each its gasket.",
 )
 CAM_BORES = Code(
     "cam-bores-in-doubt",
     "stop",
     "The head of bank {bank} is bowed by {bow}: facing it flat leaves its cam bores bent.",
     "The cam runs in bores that bent with the face; a straight face does not make them straight.",
-    "Straighten or line-bore it first. Note the line of the bores, or that the cam turns freely after facing.",
+    do="Straighten or line-bore it first. Note the line of the bores, or that the cam turns freely after facing.",
 )
 CODES = (
     DOES_NOT_REACH,

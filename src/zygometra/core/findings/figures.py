@@ -28,56 +28,56 @@ DISAGREES = Code(
     "Hole {hole} reads {read} on the mock-up; its figures give {paper}.",
     "They differ by {times} times their joint doubt. With some fifty ways to be wrong one engine in fifteen "
     "shows such a difference by chance; what is likely to be wrong is said where the odds allow it.",
-    "Read that hole again, and measure its rod and piston.",
+    do="Read that hole again, and measure its rod and piston.",
 )
 ADVERTISED = Code(
     "chamber-advertised",
     "warn",
     "{who}: the ratio stands on an advertised chamber volume.",
     "Advertised chambers are often off by a cc or two, and earlier milling is not in them.",
-    "Fill the chambers and enter the shots.",
+    do="Fill the chambers and enter the shots.",
 )
 UNSTATED = Code(
     "doubt-not-stated",
     "note",
     "{figures}: no doubt is stated; the house default stands in.",
     "An unknown is not nought: the bands shown lean on the shop's defaults.",
-    "Enter the tolerance, or measure.",
+    do="Enter the tolerance, or measure.",
 )
 IDENTICAL = Code(
     "identical-readings",
     "note",
     "{count} identical readings of {figure}.",
     "Hands and gauges scatter; identical readings are often one reading written again.",
-    "Take one more with the gauge lifted and set again.",
+    do="Take one more with the gauge lifted and set again.",
 )
 UNLIKELY = Code(
     "figure-unlikely",
     "warn",
     "{figure} {value} is not what such a figure usually is, {usual}.{meant}",
     "A slipped point, inches for millimetres or thou for inches look like this.",
-    "Check the figure and its unit.",
+    do="Check the figure and its unit.",
 )
 CREVICE = Code(
     "crevice-not-known",
     "note",
     "{who}: the ring around the top land is taken as nought.",
     "Top land height or diameter is not known; the ratio reads a little high.",
-    "Measure the top land of one piston.",
+    do="Measure the top land of one piston.",
 )
 OPENING = Code(
     "gasket-opening-not-told",
     "note",
     "{who}: nobody told the gasket's bore; the cylinder's and {wider} ± {within} stands in.",
     "A gasket's opening may be the bore or two millimetres more, and its volume goes with it.",
-    "Measure its opening, or its area where it is not round.",
+    do="Measure its opening, or its area where it is not round.",
 )
 SCHOOL_UNKNOWN = Code(
     "school-not-known",
     "note",
     "The school “{school}” is not known to this shop.",
     "The shop's own house rules are used.",
-    "Choose one of: {schools}.",
+    do="Choose one of: {schools}.",
 )
 _STACK = (
     "parts.block.deck_height",

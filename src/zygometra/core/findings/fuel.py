@@ -20,7 +20,7 @@ SCALE = Code(
     "note",
     "An octane of {octane} is told without its scale.",
     "RON and AKI are different scales, four to five apart for pump fuel: half a ratio, and more.",
-    "Say which it is: RON, AKI or MON.",
+    do="Say which it is: RON, AKI or MON.",
 )
 OVER_TABLE = Code(
     "ratio-over-fuel-table",
@@ -28,7 +28,7 @@ OVER_TABLE = Code(
     "Hole {hole}: a ratio of {ratio} is over what the shop's table gives for {fuel}, about {top} ({made}).",
     "Advice, no limit: naturally aspirated, road use, two-valve heads of medium bore. Ethanol, boost, altitude and "
     "cooling shift it; the effective ratio says more where the intake closes late.",
-    "Other fuel, another head or a thicker gasket is the way back; whoever sets it up decides.",
+    do="Other fuel, another head or a thicker gasket is the way back; whoever sets it up decides.",
 )
 
 

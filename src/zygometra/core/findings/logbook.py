@@ -25,77 +25,77 @@ ZERO_MOVED = Code(
     "warn",
     "The zero {zero} came back by more than one resolution: {count} taken against it do not count.",
     "A gauge that has moved on its datum moved for every reading in between.",
-    "Zero it again and read those places once more.",
+    do="Zero it again and read those places once more.",
 )
 SET_ASIDE = Code(
     "readings-set-aside",
     "note",
     "{count} of {what} set aside: {why}.",
     "Readings under other conditions, or on another surface, are never averaged with the rest.",
-    "Look at them in the logbook; void what was a slip.",
+    do="Look at them in the logbook; void what was a slip.",
 )
 CHECK_FAILED = Code(
     "gauge-check-failed",
     "warn",
     "The gauge {gauge} failed its check: {count} since its last good one are in doubt, and what rests on them.",
     "Nobody knows when it went off. No figure was changed.",
-    "Read those places again with a gauge that was checked.",
+    do="Read those places again with a gauge that was checked.",
 )
 WANTS_CHECK = Code(
     "gauge-wants-check",
     "warn",
     "The gauge {gauge} was {what} and has not been checked since; {count} taken with it after that.",
     "A knock can bend a stem or move a scale without a mark to be seen.",
-    "Check it on its master before its next reading.",
+    do="Check it on its master before its next reading.",
 )
 TOO_COARSE = Code(
     "gauge-too-coarse",
     "note",
     "The gauge {gauge} steps by {step}: more than a fifth of the {span} that is asked of the {what}.",
     "A gauge cannot hold a tolerance that is a few of its own steps.",
-    "Read with a finer one.",
+    do="Read with a finer one.",
 )
 GAUGE_UNKNOWN = Code(
     "gauge-not-known",
     "note",
     "{count} with a gauge of which nothing is known; the house's figures stand in.",
     "Without resolution and doubt of the gauge a band is the house's guess.",
-    "Enter the gauge, and name it with the readings.",
+    do="Enter the gauge, and name it with the readings.",
 )
 GAUGES_DIFFER = Code(
     "gauges-differ",
     "note",
     "{what} reads {one} with {first} and {other} with {second}: E = {e}.",
     "Above 2 two gauges seldom agree by chance; neither was averaged away, {used} is used.",
-    "Check both on one master.",
+    do="Check both on one master.",
 )
 SCATTERS = Code(
     "series-scatters",
     "warn",
     "The readings of {what} scatter {times} times as widely as all others of their kind.",
     "Dirt, a loose stand or one misread figure among them looks like this.",
-    "Read that place again and void what was a slip.",
+    do="Read that place again and void what was a slip.",
 )
 ALIKE = Code(
     "identical-everywhere",
     "note",
     "{count} holes read exactly the same {what}.",
     "Parts differ and gauges scatter; figures all alike are often one figure written down again.",
-    "Read one hole again with the gauge set anew.",
+    do="Read one hole again with the gauge set anew.",
 )
 SINGLE = Code(
     "single-readings",
     "note",
     "{what}: read once only.",
     "With single readings the usual scatter of the gauge stands in; the band is then no promise of 95 %.",
-    "Read once more where it matters.",
+    do="Read once more where it matters.",
 )
 CAUSE = Code(
     "probable-cause",
     "warn",
     "{cause}",
     "It explains {share} % of what contradicts; all readings and paper figures were weighed together.",
-    "Do not correct a figure for it: take the reading that decides, then void or replace.",
+    do="Do not correct a figure for it: take the reading that decides, then void or replace.",
 )
 
 

@@ -23,21 +23,21 @@ OFF_PAPER = Code(
     "Hole {hole}: the {piece} reads {read}, {off} {way} than its paper figure of {paper}.",
     "A piece that was read counts as it was read; one that stands off its paper by {times} times their joint doubt "
     "is often one of another set, or was machined before.",
-    "Look at its marks and read it again; then order and plan by what was read.",
+    do="Look at its marks and read it again; then order and plan by what was read.",
 )
 OVAL = Code(
     "bore-oval",
     "note",
     "Hole {hole}: the bore is oval by {apart}{at}.",
     "Rings wear a bore across the pin; they seal a round one.",
-    "Read it at three depths on both axes, and look which size cleans it up.",
+    do="Read it at three depths on both axes, and look which size cleans it up.",
 )
 TAPERED = Code(
     "bore-tapered",
     "note",
     "Hole {hole}: the bore is tapered by {apart} along the {axis} axis.",
     "A bore wears most where the top ring turns round.",
-    "Read it at three depths on both axes, and look which size cleans it up.",
+    do="Read it at three depths on both axes, and look which size cleans it up.",
 )
 # Beyond so many times the doubt of a difference, and no less than this in mm, a bore is worn and not misread.
 _TIMES, _LEAST = 3.0, 0.01

@@ -22,7 +22,7 @@ NO_ROOM = Code(
     "stop",
     "no room is left above the piston ({terms}: {volume}).",
     "The clearance volume must be above nought; one of its terms must be wrong.",
-    "Check the dome, the chamber volume and the stack of that hole.",
+    do="Check the dome, the chamber volume and the stack of that hole.",
     is_final=True,
 )
 OVER_GASKET = Code(
@@ -30,7 +30,7 @@ OVER_GASKET = Code(
     "stop",
     "the piston stops {stands}, the gasket is {thickness} thick: it meets the head.",
     "The crown reaches the head face before top dead centre.",
-    "Cut the crown, fit a thicker gasket, or look for the wrong part.",
+    do="Cut the crown, fit a thicker gasket, or look for the wrong part.",
     is_final=True,
 )
 OVER_LAND = Code(
@@ -38,7 +38,7 @@ OVER_LAND = Code(
     "stop",
     "the piston stops {stands}, its top land is {land} high: the ring leaves the bore.",
     "The top ring would spring out over the deck.",
-    "Cut the crown no further, or look for the wrong part.",
+    do="Cut the crown no further, or look for the wrong part.",
     is_final=True,
 )
 PROUD = Code(
@@ -46,7 +46,7 @@ PROUD = Code(
     "warn",
     "the piston stops {stands}.",
     "The crown enters the gasket opening and needs room all round.",
-    "Check the gasket opening and keep {quench} above its floor.",
+    do="Check the gasket opening and keep {quench} above its floor.",
 )
 FAR_DOWN = Code(
     "piston-far-down",
@@ -54,35 +54,35 @@ FAR_DOWN = Code(
     "the piston stops {stands}: is it the right one?",
     "A compression height of {height}, or a rod of {rod}, would bring its rim to the deck. A short rod "
     "with a short piston looks like this.",
-    "Check the part numbers of piston, rod and crank before anything is cut.",
+    do="Check the part numbers of piston, rod and crank before anything is cut.",
 )
 SMALL_GASKET = Code(
     "gasket-smaller-than-bore",
     "stop",
     "the gasket opening {opening} is smaller than the bore {bore}.",
     "Its edge hangs into the bore, burns, and is struck by a proud crown.",
-    "Choose a gasket for this bore.",
+    do="Choose a gasket for this bore.",
 )
 LITTLE_ROOM = Code(
     "gasket-room",
     "warn",
     "the gasket opening is only {room} larger than the bore (house rule {rule}).",
     "It must clear the bore all round, wherever the dowels put it.",
-    "Measure the opening and lay the gasket on the dowels.",
+    do="Measure the opening and lay the gasket on the dowels.",
 )
 OVER_PAD = Code(
     "room-over-pad-small",
     "warn",
     "Hole {hole}: over the pad {room} is left to the plane of the head's face; the floor is {floor}.",
     "A quench pad lies under the head's flat: it comes closest there, whatever the rim does.",
-    "Fit a thicker gasket, or cut the crown; check with clay before it runs.",
+    do="Fit a thicker gasket, or cut the crown; check with clay before it runs.",
 )
 LAND_OVER_BORE = Code(
     "top-land-over-bore",
     "stop",
     "the top land {land} is not smaller than the bore {bore}.",
     "The piston does not enter the bore; one of the two figures is wrong.",
-    "Measure both again.",
+    do="Measure both again.",
     is_final=True,
 )
 

@@ -88,7 +88,7 @@ def said(
     Said
         Data, to be rendered.
     """
-    return Said(code, given, where, severity or code.severity, paths)
+    return Said(code=code, given=given, where=where, severity=severity or code.severity, paths=paths)
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,4 +132,6 @@ def render(what: Said, reader: Reader) -> Finding:
     code = what.code
     words = filled(what.given, reader)
     says, why, do = (text.format_map(words) for text in (code.says, code.why, code.do))
-    return Finding(what.severity, code.key, what.where, says, why, do, what.paths)
+    return Finding(
+        severity=what.severity, code=code.key, where=what.where, says=says, why=why, do=do, paths=what.paths
+    )

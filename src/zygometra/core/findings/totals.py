@@ -28,14 +28,14 @@ DISPLACEMENT = Code(
     "warn",
     "The stated displacement {stated} cc is not what bore and stroke give, {computed} cc.",
     "A given total that is not the sum of its parts hides a slip in one of them.",
-    "Check bore, stroke and number of holes.",
+    do="Check bore, stroke and number of holes.",
 )
 DIFFERS = Code(
     "stated-total-differs",
     "warn",
     "{who}the stated {what} {stated} is not what its parts give, {computed}.{term}",
     "A given total that is not the sum of its parts hides a slip in one of them.",
-    "Check that figure first, then the total.",
+    do="Check that figure first, then the total.",
 )
 # A difference under this share of the total is nobody's slip.
 _SHARE = 0.002

@@ -20,7 +20,7 @@ MISSING = Code(
     "note",
     "{results} {wait} for {figures}.",
     "Each figure that is given brings what it can; nothing is made up for one that is not.",
-    "Give these figures; a {deck} clearance read on a mock-up stands for the whole stack.",
+    do="Give these figures; a {deck} clearance read on a mock-up stands for the whole stack.",
 )
 _RESULTS = ("compression_ratio", "quench", "deck_clearance")
 

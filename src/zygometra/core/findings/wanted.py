@@ -24,7 +24,7 @@ UNDER_FLOOR = Code(
     "stop",
     "{quench} {gap} is under the house floor of {floor} for {material} rods.",
     "Rod stretch, bearing clearance and rock close the gap at speed; the piston strikes the head.",
-    "Fit a thicker gasket or cut the crown.",
+    do="Fit a thicker gasket or cut the crown.",
     is_final=True,
 )
 UNDER_WINDOW = Code(
@@ -32,77 +32,77 @@ UNDER_WINDOW = Code(
     "warn",
     "{quench} {gap} is under the least wanted, {least}.",
     "It is above the house floor, but not what was asked.",
-    "Take less off the deck, or fit a thicker gasket.",
+    do="Take less off the deck, or fit a thicker gasket.",
 )
 OVER_CEILING = Code(
     "quench-over-ceiling",
     "warn",
     "{quench} {gap} is over the ceiling of {ceiling}.",
     "A wide gap holds end gas: it invites knock and wastes the squish.",
-    "Cut the deck or fit a thinner gasket.",
+    do="Cut the deck or fit a thinner gasket.",
 )
 MAY_BE_UNDER = Code(
     "quench-may-be-under",
     "warn",
     "{quench} {gap} could lie under {least} within its doubt.",
     "The 95 % band reaches past the floor.",
-    "Measure what carries most of its doubt before cutting.",
+    do="Measure what carries most of its doubt before cutting.",
 )
 MAY_BE_OVER = Code(
     "quench-may-be-over",
     "note",
     "{quench} {gap} could lie over {ceiling} within its doubt.",
     "The 95 % band reaches past the ceiling.",
-    "Measure what carries most of its doubt.",
+    do="Measure what carries most of its doubt.",
 )
 NO_GAP_SUITS = Code(
     "quench-ceiling-under-floor",
     "warn",
     "The ceiling of {ceiling} for {quench} lies under the floor of {floor} for {material} rods: no gap suits both.",
     "A school's ceiling is set for the rods it is used to; the floor of the rods in use stands.",
-    "Raise the ceiling, follow another school, or fit other rods.",
+    do="Raise the ceiling, follow another school, or fit other rods.",
 )
 NOT_BELIEVABLE = Code(
     "ratio-not-believable",
     "stop",
     "ratio {ratio} cannot be right.",
     "A volume above the piston is far too small: one of its figures is a slip of the pen.",
-    "Look at the working of that hole; start with the chamber.",
+    do="Look at the working of that hole; start with the chamber.",
 )
 NOT_USUAL = Code(
     "ratio-unlikely",
     "warn",
     "ratio {ratio} is not what engines have, {low} to {high}.",
     "One of the volumes or lengths behind it is likely a slip of the pen, or a wrong part.",
-    "Look at the working of that hole; start with the chamber.",
+    do="Look at the working of that hole; start with the chamber.",
 )
 RATIO_MAY_BE_OUTSIDE = Code(
     "ratio-may-be-outside",
     "note",
     "ratio {ratio} {side} the window {window} within its doubt.",
     "The 95 % band reaches past the edge.",
-    "Measure the chamber and the stack of that hole.",
+    do="Measure the chamber and the stack of that hole.",
 )
 RATIO_OUTSIDE = Code(
     "ratio-outside-window",
     "warn",
     "ratio {ratio} is {side} the window {window}.",
     "The fuel and the duty were chosen for that window.",
-    "Move a lever: {lever}.",
+    do="Move a lever: {lever}.",
 )
 CLEARANCE_OUTSIDE = Code(
     "clearance-outside-window",
     "warn",
     "the piston stops {stands}, {side} than wanted.",
     "The window for deck clearance was set for this build.",
-    "Move the deck or crown cut.",
+    do="Move the deck or crown cut.",
 )
 SPREAD = Code(
     "ratio-spread",
     "warn",
     "Holes {low} and {high} differ by {difference} {band} in ratio; at most {limit} is wanted.",
     "The highest hole sets the fuel, the lowest gives the power away.",
-    "Match the chambers: open the smaller one, or cut each deck to its own height.",
+    do="Match the chambers: open the smaller one, or cut each deck to its own height.",
 )
 MAY_SPREAD = Code(
     "ratio-spread-may-exceed",
@@ -110,7 +110,7 @@ MAY_SPREAD = Code(
     "Holes {low} and {high} differ by {difference} {band} in ratio: it could be more than the {limit} wanted.",
     "The 95 % band of the difference reaches past the limit. The largest of several differences reads high "
     "where doubts are large: part of it is doubt.",
-    "Fill the chambers and measure what differs hole by hole.",
+    do="Fill the chambers and measure what differs hole by hole.",
 )
 
 
@@ -231,7 +231,7 @@ HEARSAY = Code(
     "warn",
     "The window of the {what} rests on hearsay alone.",
     "What somebody said somewhere is no maker's figure; an engine built to it may be built to a mistake.",
-    "Ask for a second source: the part maker, the engine's own book, the house.",
+    do="Ask for a second source: the part maker, the engine's own book, the house.",
 )
 
 

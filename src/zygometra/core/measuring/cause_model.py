@@ -228,7 +228,7 @@ class Model:
             self._sag(i, one)
         else:
             hole = one.place.number if one.place.scope is Scope.HOLE else None
-            self._figure(i, one.figure, hole, 1.0, one.place.bank)
+            self._figure(i, one.figure, hole=hole, by=1.0, bank=one.place.bank)
             if one.figure == "bore" and hole in self.worn:
                 for key in (("worn",), ("worn", hole), ("worn", hole, one.spot_words)):
                     self._add(key, i, self.wear / 2)

@@ -174,7 +174,15 @@ def attainable(build: Build, rules: HouseRules | None = None) -> tuple[Attainabl
         white = np.linalg.solve(model.lower(own_series(fault, readings)), moved)
         if (weight := float(white @ white)) > 0:
             moves = {one.id: float(by) for one, by in zip(readings, moved, strict=True) if by}
-            found.append(Attainable(fault.kind, fault.about, fault.cylinders, 1 / math.sqrt(weight), moves))
+            found.append(
+                Attainable(
+                    kind=fault.kind,
+                    about=fault.about,
+                    cylinders=fault.cylinders,
+                    doubt=1 / math.sqrt(weight),
+                    moves=moves,
+                )
+            )
     return tuple(found)
 
 
@@ -214,7 +222,15 @@ def _judge(faults: list[Fault], moved: Floats, model: Model) -> list[_Judged]:
             explains = (2 * fault.known * b - fault.known**2 * a) / total if total else 0.0
         u = 0.0 if fault.known is not None else 1 / math.sqrt(a)
         out.append(
-            _Judged(fault, direction, float(direction @ direction), size, u, explains, prior + log_odds)
+            _Judged(
+                fault=fault,
+                direction=direction,
+                weight=float(direction @ direction),
+                off_by=size,
+                u=u,
+                explains=explains,
+                log_odds=prior + log_odds,
+            )
         )
     return out
 
@@ -301,17 +317,17 @@ def _cause(at: int, entries: list[Entry], build: Build) -> Cause:
     decided = _decider(head, other, build) or _again(head, build)
     tilt = _tilt(head, build) if fault.is_tilt else None
     return Cause(
-        fault.kind,
-        fault.about,
-        fault.cylinders,
-        head.off_by if tilt is None else tilt.over_bank,
-        head.u * (1.0 if tilt is None else _length_of(build, fault) / 1000),
-        fault.unit,
-        max(0.0, min(1.0, head.explains)),
-        log_odds,
-        tuple(alike),
-        decided,
-        tilt,
+        kind=fault.kind,
+        about=fault.about,
+        cylinders=fault.cylinders,
+        off_by=head.off_by if tilt is None else tilt.over_bank,
+        u=head.u * (1.0 if tilt is None else _length_of(build, fault) / 1000),
+        unit=fault.unit,
+        explains=max(0.0, min(1.0, head.explains)),
+        log_odds=log_odds,
+        alike=tuple(alike),
+        decided_by=decided,
+        tilt=tilt,
     )
 
 

@@ -184,7 +184,11 @@ def best_match(heads: Sequence[Head], asked: Asked, *, may_swap: bool) -> Matche
         except NoAnswer as error:
             refused = refused or error
             continue
-        options.append(Matched(done.cuts, done.set_by, done.opened, done.after, is_swapped))
+        options.append(
+            Matched(
+                cuts=done.cuts, set_by=done.set_by, opened=done.opened, after=done.after, swapped=is_swapped
+            )
+        )
     if not options:
         assert refused is not None
         raise refused

@@ -117,7 +117,7 @@ def _bank(build: Build, bank: Bank, aim: float | None) -> BankRead:
         span = build.facing.support_span.along
         if slope is not None and span is not None:
             shim = (values[1] - values[0]) / (end * (pitch.value if pitch else 1.0)) * span
-    return BankRead(bank.name, tuple(holes), slope, first, last, shim)
+    return BankRead(bank=bank.name, holes=tuple(holes), slope=slope, first=first, last=last, shim=shim)
 
 
 def _slope(read: dict[int, tuple[int, Quantity]], end: int, pitch: float) -> Clear:
@@ -154,16 +154,16 @@ def _hole(build: Build, number: int, place: int, aim: float | None) -> HoleRead:
     cut = None if clearance is None or aim is None else Clear(clearance.mm - aim, clearance.half)
     how = agreement(readings, build.logbook or EMPTY) if readings else None
     return HoleRead(
-        number,
-        place,
-        clearance,
-        is_filled,
-        readings,
-        how,
-        pairs[-1] if pairs else None,
-        rock,
-        least,
-        cut,
+        number=number,
+        place=place,
+        clearance=clearance,
+        is_filled=is_filled,
+        readings=readings,
+        agrees=how,
+        tipped=pairs[-1] if pairs else None,
+        rock=rock,
+        least=least,
+        cut=cut,
     )
 
 

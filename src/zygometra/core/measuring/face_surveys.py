@@ -94,32 +94,32 @@ def read_face_survey(
         is_house = is_house or (not stated and gauge is None and unstated == "house")
         points.append(Point(_mm(entry["x"]), _mm(entry["y"]), z.value, z.u if stated or own is None else own))
     return FaceSurvey(
-        raw["id"],
-        raw["face"],
-        raw["bank"],
-        tuple(points),
-        {name: Spot(_mm(x), _mm(y)) for name, (x, y) in (raw.get("corners") or {}).items()},
-        Pair(*(None if v is None else v / _PER_M for v in _both(raw.get("rail_slope")))),
-        tuple(
+        id=raw["id"],
+        face=raw["face"],
+        bank=raw["bank"],
+        points=tuple(points),
+        corners={name: Spot(_mm(x), _mm(y)) for name, (x, y) in (raw.get("corners") or {}).items()},
+        rail_slope=Pair(*(None if v is None else v / _PER_M for v in _both(raw.get("rail_slope")))),
+        bores=tuple(
             ProbedBore(
-                one["number"],
-                _mm(one["x"]),
-                _mm(one["y"]),
-                _mm(one["diameter"]),
-                _mm(one.get("out_of_round") or 0),
+                number=one["number"],
+                x=_mm(one["x"]),
+                y=_mm(one["y"]),
+                diameter=_mm(one["diameter"]),
+                out_of_round=_mm(one.get("out_of_round") or 0),
             )
             for one in raw.get("bores") or ()
         ),
-        raw.get("datum") or "crank",
-        raw.get("held") or "",
-        raw.get("gauge") or "",
-        gauge.u if gauge is not None and gauge.u is not None and unstated == "house" else 0.0,
-        is_house,
-        order,
-        raw.get("by") or "",
-        _moment(raw.get("at")),
-        bool(raw.get("simulated")),
-        raw,
+        datum=raw.get("datum") or "crank",
+        held=raw.get("held") or "",
+        gauge=raw.get("gauge") or "",
+        shared_u=gauge.u if gauge is not None and gauge.u is not None and unstated == "house" else 0.0,
+        doubt_is_house=is_house,
+        order=order,
+        by=raw.get("by") or "",
+        at=_moment(raw.get("at")),
+        simulated=bool(raw.get("simulated")),
+        typed=raw,
     )
 
 

@@ -123,21 +123,21 @@ def question(build: Build, found: FaceSurvey, rules: HouseRules) -> Survey:
     drawn = _drawn(build, found.bank) if is_deck and found.datum == "crank" else None
     kind = facing.gasket_kind
     return Survey(
-        found.face,
-        found.points,
-        corners_of(found),
-        hole_spots(build, bank, found),
-        drawn.value if drawn else None,
-        math.hypot(drawn.u, found.shared_u) if drawn else 0.0,
-        facing.support_span,
-        facing.set_up,
-        found.rail_slope,
-        facing.allowance,
-        None,
-        facing.least_deck_height if is_deck and found.datum == "crank" else None,
-        rules[f"flat_limit.{kind}"] if kind else None,
-        rules[f"flat_150.{kind}"] if kind else None,
-        found.doubt_is_house,
+        face=found.face,
+        points=found.points,
+        corners=corners_of(found),
+        cylinders=hole_spots(build, bank, found),
+        drawing_height=drawn.value if drawn else None,
+        drawing_u=math.hypot(drawn.u, found.shared_u) if drawn else 0.0,
+        support_span=facing.support_span,
+        set_up=facing.set_up,
+        rail_slope=found.rail_slope,
+        allowance=facing.allowance,
+        height=None,
+        least_height=facing.least_deck_height if is_deck and found.datum == "crank" else None,
+        flatness_limit=rules[f"flat_limit.{kind}"] if kind else None,
+        flatness_150_limit=rules[f"flat_150.{kind}"] if kind else None,
+        doubt_is_house=found.doubt_is_house,
     )
 
 
@@ -335,13 +335,13 @@ def _root(weighted: np.ndarray) -> np.ndarray:
 def _height(value: float, terms: tuple[Term, ...]) -> Quantity:
     kept = tuple(term for term in terms if term.u)
     return Quantity(
-        value,
-        math.sqrt(math.fsum(term.u**2 for term in kept)),
-        math.inf,
-        MM,
-        value,
-        Kind.LENGTH,
-        "measured",
+        value=value,
+        u=math.sqrt(math.fsum(term.u**2 for term in kept)),
+        dof=math.inf,
+        unit=MM,
+        number=value,
+        kind=Kind.LENGTH,
+        basis="measured",
         basis_stated=True,
         doubt="readings",
         each=False,

@@ -104,7 +104,9 @@ def found_by(kind: FactKind, body: Mapping[str, Any]) -> FoundBy:
     if kind == "reading":
         reading = read_reading(body, 0)
         value, other = reading.tipped or (reading.value, None)
-        return FoundBy(str(reading.place), reading.gauge, reading.zero, value, other)
+        return FoundBy(
+            place=str(reading.place), gauge=reading.gauge, zero=reading.zero, value=value, other=other
+        )
     if kind == "zero":
         return FoundBy(zero=body["name"])
     if kind == "gauge":
@@ -260,7 +262,13 @@ class Facts:
         """
         own = self._own_gauges()
         zeros: dict[str, Zero] = {name: read_zero(name, raw) for name, raw in self.zeros.items()}
-        return Logbook({**register, **own}, zeros, self.readings, self.voided, mock_up)
+        return Logbook(
+            gauges={**register, **own},
+            zeros=zeros,
+            readings=self.readings,
+            voided=self.voided,
+            mock_up=mock_up,
+        )
 
     def _own_gauges(self) -> dict[str, Gauge]:
         return {name: read_gauge(name, raw) for name, raw in self.gauges.items()}

@@ -127,11 +127,11 @@ def faults_of(
         yield _misread(reading)
     for zero in dict.fromkeys(one.zero for one in readings if one.zero):
         holes = _holes(one for one in readings if one.zero == zero)
-        yield Fault("zero", zero, holes, Kind.LENGTH, _where("zero", zero), _never)
+        yield Fault("zero", zero, cylinders=holes, unit=Kind.LENGTH, moves=_where("zero", zero), again=_never)
     for gauge in dict.fromkeys(one.gauge for one in readings if one.gauge and not one.shots):
         kind = next(READABLE[one.figure].kind for one in readings if one.gauge == gauge)
         holes = _holes(one for one in readings if one.gauge == gauge)
-        yield Fault("gauge", gauge, holes, kind, _where("gauge", gauge), _never)
+        yield Fault("gauge", gauge, cylinders=holes, unit=kind, moves=_where("gauge", gauge), again=_never)
     yield from _of_parts(readings, one_set=build.mocked_with_one_set)
     if not build.mocked_with_one_set:
         yield from _swaps(readings, means)
@@ -149,7 +149,15 @@ def _misread(reading: Reading) -> Fault:
     holes = (reading.place.number,) if reading.place.scope is Scope.HOLE else ()
     kind = READABLE[reading.figure].kind
     slips = tuple(slips_of(reading))
-    return Fault("reading", reading.id, holes, kind, _where("id", reading.id), _never, slips=slips)
+    return Fault(
+        "reading",
+        reading.id,
+        cylinders=holes,
+        unit=kind,
+        moves=_where("id", reading.id),
+        again=_never,
+        slips=slips,
+    )
 
 
 def slips_of(reading: Reading) -> Iterator[float]:
@@ -216,15 +224,25 @@ def _of_parts(readings: tuple[Reading, ...], *, one_set: bool) -> Iterator[Fault
     for hole in sorted(depths) if not one_set else ():
         for figure in PIECES:
             yield _other_part(figure, hole)
-        about = f"rod bearing at cylinder {hole}"
-        yield Fault("bearing", about, (hole,), Kind.LENGTH, *_depths(hole), sign=sign)
+        yield _bearing(f"rod bearing at cylinder {hole}", (hole,), _depths(hole), sign)
     if depths:
-        yield Fault("bearing", "main bearings", tuple(sorted(depths)), Kind.LENGTH, *_depths(), sign=sign)
+        yield _bearing("main bearings", tuple(sorted(depths)), _depths(), sign)
 
 
 def _bench_sign(readings: tuple[Reading, ...]) -> int:
     """Which way more bearing clearance lets the piston stand: low in an upright block."""
     return -1 if any(("block", "inverted") in one.conditions for one in readings) else 1
+
+
+def _bearing(
+    about: str,
+    holes: tuple[int, ...],
+    depths: tuple[Callable[[Reading], float], Callable[[str, int], float]],
+    sign: int,
+) -> Fault:
+    """Shells of another thickness under some holes, or under all."""
+    moves, again = depths
+    return Fault("bearing", about, cylinders=holes, unit=Kind.LENGTH, moves=moves, again=again, sign=sign)
 
 
 def _other_part(figure: str, hole: int) -> Fault:
@@ -237,7 +255,9 @@ def _other_part(figure: str, hole: int) -> Fault:
     def again(what: str, at: int) -> float:
         return (1.0 if what == figure else by if what == "deck_clearance" else 0.0) if at == hole else 0.0
 
-    return Fault("part", f"{figure} at cylinder {hole}", (hole,), Kind.LENGTH, moves, again)
+    return Fault(
+        "part", f"{figure} at cylinder {hole}", cylinders=(hole,), unit=Kind.LENGTH, moves=moves, again=again
+    )
 
 
 def _swaps(readings: tuple[Reading, ...], means: Mapping[tuple[str, int], float]) -> Iterator[Fault]:
@@ -259,7 +279,7 @@ def _swaps(readings: tuple[Reading, ...], means: Mapping[tuple[str, int], float]
                 side = 1.0 if at == i else -1.0 if at == j else 0.0
                 return side if what == "deck_clearance" else -side if what == figure else 0.0
 
-            yield Fault("swap", figure, (i, j), Kind.LENGTH, moves, again, known=x)
+            yield Fault("swap", figure, cylinders=(i, j), unit=Kind.LENGTH, moves=moves, again=again, known=x)
 
 
 def surveyed_height(build: Build, hole: int) -> Quantity | None:
@@ -330,7 +350,7 @@ def _deck(build: Build, bank: Bank, holes: tuple[int, ...], *, is_tilt: bool) ->
         return share.get(at, 0.0) if what in _OVER_DECK else 0.0
 
     about = f"{'slope' if is_tilt else 'height'} of bank {bank.name}"
-    return Fault("deck", about, holes, Kind.LENGTH, moves, again, is_tilt=is_tilt)
+    return Fault("deck", about, cylinders=holes, unit=Kind.LENGTH, moves=moves, again=again, is_tilt=is_tilt)
 
 
 def _catalogue(
@@ -362,4 +382,4 @@ def _catalogue(
             return 1.0 if what == name else by if what == "deck_clearance" else 0.0
 
         holes = tuple(sorted(build.cylinders))
-        yield Fault("catalogue", name, holes, field.kind, moves, again)
+        yield Fault("catalogue", name, cylinders=holes, unit=field.kind, moves=moves, again=again)

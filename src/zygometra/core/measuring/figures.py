@@ -175,7 +175,7 @@ def _own_terms(
     scatter = math.fsum(variance / (len(group) + more) * share for group in spots.values())
     rounding = pool.rounding(variance) / len(spots)
     terms = [
-        term_of(Cause.READ, f"{at}", math.sqrt(scatter), pool.dof, pool.key),
+        term_of(Cause.READ, f"{at}", u=math.sqrt(scatter), dof=pool.dof, pool=pool.key),
         term_of(Cause.ROUNDING, f"{at}", math.sqrt(rounding), rectangular=True),
     ]
     terms += _filling_terms(series, weights)
@@ -226,7 +226,9 @@ def _zero_terms(
     for zero, weight in by_zero.items():
         pool = used.zero_pool(zero) or series.pool
         terms += [
-            term_of(Cause.ZERO, f"{zero}", weight * math.sqrt(pool.zero_variance), pool.dof, pool.key),
+            term_of(
+                Cause.ZERO, f"{zero}", u=weight * math.sqrt(pool.zero_variance), dof=pool.dof, pool=pool.key
+            ),
             term_of(Cause.ZERO_ROUNDING, f"{zero}", weight * math.sqrt(pool.zero_rounding), rectangular=True),
         ]
     return terms
@@ -281,13 +283,13 @@ def _quantity(
     basis = "mock-up" if newest.figure == "deck_clearance" else "measured"
     typed = {"value": number, "unit": newest.unit.symbol, "basis": basis}
     return Quantity(
-        value,
-        doubt.u,
-        doubt.dof,
-        newest.unit,
-        number,
-        field.kind,
-        basis,
+        value=value,
+        u=doubt.u,
+        dof=doubt.dof,
+        unit=newest.unit,
+        number=number,
+        kind=field.kind,
+        basis=basis,
         basis_stated=True,
         doubt="readings",
         each=False,

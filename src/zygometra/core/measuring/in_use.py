@@ -138,7 +138,7 @@ def in_use(
         if others:
             rivals[place] = others
         aside += unused
-    return InUse(series, rivals, tuple(aside), pools, _zeros(sound, pools))
+    return InUse(series=series, rivals=rivals, aside=tuple(aside), pools=pools, by_zero=_zeros(sound, pools))
 
 
 def _zeros(readings: Iterable[Reading], pools: Mapping[str, Pool]) -> dict[str, Pool]:

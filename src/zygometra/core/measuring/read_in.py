@@ -125,11 +125,13 @@ def read_logbook(document: Mapping[str, Any]) -> Logbook:
     gauges = document.get("gauges") or {}
     zeros = document.get("zeros") or {}
     return Logbook(
-        {name: read_gauge(name, raw) for name, raw in gauges.items() if not name.startswith("x-")},
-        {name: read_zero(name, raw) for name, raw in zeros.items() if not name.startswith("x-")},
-        tuple(read_reading(raw, i, unstated) for i, raw in enumerate(document.get("readings") or ())),
-        tuple(read_void(raw) for raw in document.get("voided") or ()),
-        read_mock_up(document.get("mock_up")),
+        gauges={name: read_gauge(name, raw) for name, raw in gauges.items() if not name.startswith("x-")},
+        zeros={name: read_zero(name, raw) for name, raw in zeros.items() if not name.startswith("x-")},
+        readings=tuple(
+            read_reading(raw, i, unstated) for i, raw in enumerate(document.get("readings") or ())
+        ),
+        voided=tuple(read_void(raw) for raw in document.get("voided") or ()),
+        mock_up=read_mock_up(document.get("mock_up")),
     )
 
 
@@ -243,19 +245,19 @@ def read_gauge(name: str, raw: Mapping[str, Any]) -> Gauge:
         for one in raw.get("checks") or ()
     )
     gauge = Gauge(
-        name,
-        raw.get("kind") or "",
-        figures["resolution"],
-        figures["u"],
-        figures["u_travel"],
-        figures["repeatability"],
-        figures["feel"],
-        raw.get("read_with") or "",
-        raw.get("material") or "steel",
-        bool(raw.get("compensated", False)),
-        checks,
-        tuple(Mishap(one["on"], one["what"]) for one in raw.get("mishaps") or ()),
-        measures,
+        id=name,
+        kind=raw.get("kind") or "",
+        resolution=figures["resolution"],
+        u=figures["u"],
+        u_travel=figures["u_travel"],
+        repeatability=figures["repeatability"],
+        feel=figures["feel"],
+        read_with=raw.get("read_with") or "",
+        material=raw.get("material") or "steel",
+        compensated=bool(raw.get("compensated", False)),
+        checks=checks,
+        mishaps=tuple(Mishap(one["on"], one["what"]) for one in raw.get("mishaps") or ()),
+        measures=measures,
     )
     if gauge.u is None and (tends := gauge.tends) is not None:
         # Nobody stated its doubt: what its checks showed stands in, as doubt and never as a correction.
@@ -346,27 +348,29 @@ def read_reading(raw: Mapping[str, Any], order: int, unstated: Unstated = "house
     depth, pad = raw.get("depth"), raw.get("pad_height")
     conditions = raw.get("conditions") or {}
     return Reading(
-        raw["id"],
-        figure,
-        place,
-        value,
-        unit,
-        order,
-        tipped,
-        shots,
-        raw.get("gauge") or "",
-        raw.get("zero") or "",
-        raw.get("on") or "",
-        _maybe(pad),
-        Position(depth=_maybe(depth), axis=raw.get("axis"), clock=raw.get("clock")),
-        raw.get("temperature"),
-        raw.get("gauge_temperature"),
-        frozenset((key, _said(value)) for key, value in conditions.items() if not key.startswith("x-")),
-        raw.get("by") or "",
-        moment(raw["at"]) if raw.get("at") else "",
-        raw,
-        filled,
-        bool(raw.get("simulated")),
+        id=raw["id"],
+        figure=figure,
+        place=place,
+        value=value,
+        unit=unit,
+        order=order,
+        tipped=tipped,
+        shots=shots,
+        gauge=raw.get("gauge") or "",
+        zero=raw.get("zero") or "",
+        on=raw.get("on") or "",
+        pad_height=_maybe(pad),
+        spot=Position(depth=_maybe(depth), axis=raw.get("axis"), clock=raw.get("clock")),
+        temperature=raw.get("temperature"),
+        gauge_temperature=raw.get("gauge_temperature"),
+        conditions=frozenset(
+            (key, _said(value)) for key, value in conditions.items() if not key.startswith("x-")
+        ),
+        by=raw.get("by") or "",
+        at=moment(raw["at"]) if raw.get("at") else "",
+        typed=raw,
+        filled=filled,
+        simulated=bool(raw.get("simulated")),
     )
 
 
@@ -440,12 +444,12 @@ def _shots(raw: Mapping[str, Any]) -> tuple[Shots, Quantity]:
     read = None if part is None else read_quantity(part, Kind.VOLUME, dimension="exact", low=0, high=_SHOT[1])
     random = raw.get("random")
     return Shots(
-        raw["count"],
-        size.value,
-        _stated_u(size),
-        None if random is None else gauge_figure(random, Kind.VOLUME)[0],
-        read.value if read else 0.0,
-        _stated_u(read) if read else 0.0,
+        count=raw["count"],
+        size=size.value,
+        size_u=_stated_u(size),
+        random=None if random is None else gauge_figure(random, Kind.VOLUME)[0],
+        part=read.value if read else 0.0,
+        part_u=_stated_u(read) if read else 0.0,
     ), size
 
 

@@ -101,7 +101,7 @@ def _moved(build: Build, hole: Hole, series: Series, at: str) -> tuple[float, li
     bank = build.bank_of(hole.number)
 
     def since(op: OpName) -> float:
-        return build.cuts.on_hole(op, bank, hole.number, build.planned, at)
+        return build.cuts.on_hole(op, bank, cylinder=hole.number, planned=build.planned, after=at)
 
     crown = since("crown_cut") + hole.outcome.crown_cut
     lower = _lower(build, series.readings, crown)
@@ -109,13 +109,20 @@ def _moved(build: Build, hole: Hole, series: Series, at: str) -> tuple[float, li
         return None
     signs: dict[OpName, float] = {"deck_cut": -1.0, "crown_cut": 1.0 if lower else 0.0}
     terms = [
-        Term(path, signs[op.op] * op.amount.u, op.amount.dof, None, op.amount.rectangular, op.amount.each)
+        Term(
+            key=path,
+            u=signs[op.op] * op.amount.u,
+            dof=op.amount.dof,
+            pool=None,
+            rectangular=op.amount.rectangular,
+            each=op.amount.each,
+        )
         for path, op in hole.cuts
         if op.amount is not None and signs.get(op.op)
     ]
     for name, sign in signs.items():
         if sign and since(name):
-            terms += missed(build, name, bank, hole.number, sign)
+            terms += missed(build, name, bank=bank, number=hole.number, by=sign)
     own = [in_hole(term, hole.number) for term in terms if term.u]
     return lower - since("deck_cut") - hole.outcome.deck_cut, own
 

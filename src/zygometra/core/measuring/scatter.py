@@ -208,16 +208,16 @@ def _pool(key: str, sample: Reading, series: Iterable[list[float]], logbook: Log
     gauge = logbook.gauge_of(sample)
     register, resolution, gauge_u, stood_in = _register(sample, gauge, logbook, house=house)
     return Pool(
-        key,
-        sample.figure,
-        gauge,
-        sample.way,
-        math.fsum(squares),
-        dof,
-        register,
-        resolution,
-        gauge_u,
-        stood_in,
+        key=key,
+        figure=sample.figure,
+        gauge=gauge,
+        way=sample.way,
+        squares=math.fsum(squares),
+        own_dof=dof,
+        register=register,
+        resolution=resolution,
+        gauge_u=gauge_u,
+        stood_in=stood_in,
     )
 
 

@@ -145,7 +145,16 @@ def _missing(build: Build, state: State, decides: str) -> Iterator[Advice]:
         place = Place.parse(path)
         figure = _figure_at(place)
         if figure is not None:
-            yield Advice(figure, place, "", "", 0.0, None, None, minutes_of(figure))
+            yield Advice(
+                figure=figure,
+                place=place,
+                gauge="",
+                zero="",
+                share=0.0,
+                u_now=None,
+                u_after=None,
+                minutes=minutes_of(figure),
+            )
 
 
 def _figure_at(place: Place) -> str | None:
@@ -162,14 +171,16 @@ def _proposals(build: Build, hole: Hole, decides: str) -> list[Advice]:
         return []
     singly: list[Advice] = []
     for path in hole.sources:
-        advice = _reading_of(build, hole, decides, path, u_now, _share(build, hole, decides, (path,)))
+        advice = _reading_of(
+            build, hole, decides=decides, path=path, u_now=u_now, share=_share(build, hole, decides, (path,))
+        )
         if advice is not None and advice.share > 0:
             singly.append(advice)
     if READ in hole.sources:
         return singly
     parts = [advice for advice in singly if READABLE[advice.figure].path in _STACK]
     share = _share(build, hole, decides, _STACK)
-    mock_up = _reading_of(build, hole, decides, READ, u_now, share)
+    mock_up = _reading_of(build, hole, decides=decides, path=READ, u_now=u_now, share=share)
     if mock_up is None or mock_up.worth <= max((advice.worth for advice in parts), default=0.0):
         return singly
     rest = [advice for advice in singly if advice not in parts]
@@ -196,7 +207,13 @@ def _sure(source: Source) -> Source:
 
 
 def _variance(build: Build, hole: Hole, decides: str, changed: dict[str, Source]) -> float:
-    again = evaluate_hole(build, build.bank_of(hole.number), hole.number, (), {**hole.sources, **changed})
+    again = evaluate_hole(
+        build,
+        build.bank_of(hole.number),
+        number=hole.number,
+        labelled=(),
+        sources={**hole.sources, **changed},
+    )
     u: float = getattr(again.outcome.doubts, decides).u
     return u * u
 
@@ -214,10 +231,19 @@ def _reading_of(
     logbook, used = build.logbook or EMPTY, build.in_use
     sample = _as_before(figure, place, value, logbook)
     for zero in _zeros(sample, figure):
-        quantity = _after(build, used, logbook, sample, zero)
-        again = _variance_with(build, hole, decides, path, place, quantity)
+        quantity = _after(build, used, logbook=logbook, sample=sample, zero=zero)
+        again = _variance_with(build, hole, decides=decides, path=path, place=place, quantity=quantity)
         minutes = minutes_of(figure) + (ZERO_MINUTES if zero == NEW_ZERO else 0.0)
-        advice = Advice(figure, place, sample.gauge, zero, share, u_now, again, minutes)
+        advice = Advice(
+            figure=figure,
+            place=place,
+            gauge=sample.gauge,
+            zero=zero,
+            share=share,
+            u_now=u_now,
+            u_after=again,
+            minutes=minutes,
+        )
         if best is None or advice.worth > best.worth:
             best = advice
     return best
@@ -251,13 +277,21 @@ def _as_before(figure: str, place: Place, value: float, logbook: Logbook) -> Rea
     last = next((one for one in reversed(logbook.readings) if one.figure == figure), None)
     order = len(logbook.readings)
     if last is None:
-        return Reading("", figure, place, value, BASE[READABLE[figure].kind], order, temperature=20.0)
+        return Reading(
+            id="",
+            figure=figure,
+            place=place,
+            value=value,
+            unit=BASE[READABLE[figure].kind],
+            order=order,
+            temperature=20.0,
+        )
     return replace(last, id="", place=place, value=value, order=order)
 
 
 def _after(build: Build, used: InUse | None, logbook: Logbook, sample: Reading, zero: str) -> Quantity:
     """The figure as it would be with one more reading of the same mean."""
-    used = used or InUse({}, {}, (), {}, {})
+    used = used or InUse(series={}, rivals={}, aside=(), pools={}, by_zero={})
     series = used.series.get(sample.place)
     if series is not None and pool_key(series.readings[0]) == pool_key(sample):
         return figure_of(series, build, used, (zero, 1))
@@ -274,6 +308,8 @@ def _variance_with(
     """u of the deciding result with a figure replaced."""
     measured = build if build.is_measured else replace(build, figures={**build.figures, str(place): quantity})
     sources = {**hole.sources, path: Source(str(place), quantity)}
-    again = evaluate_hole(measured, build.bank_of(hole.number), hole.number, (), sources)
+    again = evaluate_hole(
+        measured, build.bank_of(hole.number), number=hole.number, labelled=(), sources=sources
+    )
     u: float = getattr(again.outcome.doubts, decides).u
     return u

@@ -118,10 +118,18 @@ def _matches(part: Part, parts: Mapping[str, Part], same: tuple[tuple[str, str],
 
 def _item(what: str, part: Part | None, needed: int) -> Item:
     if part is None:
-        return Item(what, None, needed, 0, needed, None, None)
+        return Item(what=what, part=None, needed=needed, on_shelf=0, to_buy=needed, cost=None, lead_days=None)
     to_buy = max(needed - part.in_hand, 0)
     cost = None if part.price is None and to_buy else to_buy * (part.price or 0)
-    return Item(what, part, needed, part.in_hand, to_buy, cost, part.lead_days if to_buy else 0)
+    return Item(
+        what=what,
+        part=part,
+        needed=needed,
+        on_shelf=part.in_hand,
+        to_buy=to_buy,
+        cost=cost,
+        lead_days=part.lead_days if to_buy else 0,
+    )
 
 
 def total_of(items: Iterable[Item]) -> tuple[int, int, bool]:

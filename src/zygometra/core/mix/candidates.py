@@ -34,7 +34,11 @@ class Candidates:
             Which to keep: yes or no for each, or their places.
         """
         return Candidates(
-            self.rows[keep], self.key[keep], self.cost[keep], self.bored[keep], self.times[keep]
+            rows=self.rows[keep],
+            key=self.key[keep],
+            cost=self.cost[keep],
+            bored=self.bored[keep],
+            times=self.times[keep],
         )
 
 

@@ -45,7 +45,7 @@ def crowns(column: Callable[[str], Floats], words: Iterable[str]) -> Crowns:
     """
     flat = np.array([word in ("flat", "dish") for word in words], bool)
     land, thickness, dome, volume, dish_area = map(column, _CROWN_FIGURES)
-    return Crowns(land, thickness, dome, volume, dish_area, flat)
+    return Crowns(land=land, thickness=thickness, dome=dome, volume=volume, dish_area=dish_area, flat=flat)
 
 
 def most_off(question: Question, of: Crowns) -> Floats:

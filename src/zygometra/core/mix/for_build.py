@@ -100,7 +100,15 @@ def offers_for(build: Build, shelf: Iterable[Part], fitted: Mapping[str, Part]) 
             n.replace("_", " ") for n, ok in zip(_HELD_BY[part.kind], held, strict=True) if ok is None
         )
         wanted = _wanted(build, part.kind)
-        found.append(Offer(part, _entry(part, wanted), wanted, part.in_hand, unchecked))
+        found.append(
+            Offer(
+                part=part,
+                entry=_entry(part, wanted),
+                wanted=wanted,
+                in_hand=part.in_hand,
+                unchecked=unchecked,
+            )
+        )
     order = {kind: i for i, kind in enumerate(_WANTED)}
     found.sort(key=lambda o: (order[o.part.kind], o.in_hand < o.wanted, o.entry.get("price", 0), o.part.code))
     return found

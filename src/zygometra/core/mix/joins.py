@@ -496,6 +496,7 @@ class Join:
             ),
         )
 
+    # long: what it puts together is told field by field, a line each
     def _moved(self, rows: Rows) -> Rows:
         """Move the strokes that wait for the ratio, now that gasket and head are known, and ask every window again."""
         window, laid_out = self.laid_out.question.window("compression_ratio"), self.laid_out
@@ -511,7 +512,13 @@ class Join:
                 top + below > 0, ratio_of(swept, np.where(top + below > 0, top + below, 1.0)), np.inf
             )
 
-        still = Stopped(some["stroke"], some["cut"], some["clearance"], some["low"], some["high"])
+        still = Stopped(
+            stroke=some["stroke"],
+            cut=some["cut"],
+            clearance=some["clearance"],
+            low=some["low"],
+            high=some["high"],
+        )
         stroke = moved_for_ratio(window, still, ratio_at)
         cut, clearance = stopped_at(laid_out.question, self.left.bottoms(some), stroke, faces=laid_out.faces)
         swept, below = self._volumes_at(some, stroke)

@@ -98,7 +98,15 @@ def judge(shelf: Shelf, block: Block, rules: FitRules, question: Question, recip
             missing |= {f"{kind}.{name}"} if lacks else set()
     unchecked = tuple(fit for fit in fits if fit.verdict == "unknown" and not fit.rule.needed)
     if missing:
-        return Verdict(recipe, None, fits, (), (), tuple(sorted(missing)), unchecked)
+        return Verdict(
+            recipe=recipe,
+            results=None,
+            fits=fits,
+            jobs=(),
+            outside=(),
+            missing=tuple(sorted(missing)),
+            unchecked=unchecked,
+        )
     jobs = [_job(rules, fit.machining, block, fit.says) for fit in fits if fit.verdict == "machine"]
     floor = question.floor(str(look("rod.material") or ""))
     if look("gasket.thickness") is None:
@@ -106,8 +114,10 @@ def judge(shelf: Shelf, block: Block, rules: FitRules, question: Question, recip
     crown = crowns(
         lambda name: np.array([_or_nan(figure("piston", name))]), [str(look("piston.crown") or "")]
     )
-    frame = _Frame(block, rules, question, floor, float(most_off(question, crown)[0]))
-    results = _results(frame, figure, grind, jobs, _to_buy(shelf, rows, block))
+    frame = _Frame(
+        block=block, rules=rules, question=question, floor=floor, most_off=float(most_off(question, crown)[0])
+    )
+    results = _results(frame, figure, grind=grind, jobs=jobs, to_buy=_to_buy(shelf, rows, block))
     outside = list(misses(results, question, floor))
     land = np.array([_or_nan(figure("piston", "top_land_height"))])
     land = np.nan_to_num(land, nan=math.inf)
@@ -117,7 +127,15 @@ def judge(shelf: Shelf, block: Block, rules: FitRules, question: Question, recip
         outside.append("in hand")
     if any(rows[kind] != tables[kind].place.get(code) for kind, code in question.use.items()):
         outside.append("use")
-    return Verdict(recipe, results, fits, tuple(jobs), tuple(outside), (), unchecked)
+    return Verdict(
+        recipe=recipe,
+        results=results,
+        fits=fits,
+        jobs=tuple(jobs),
+        outside=tuple(outside),
+        missing=(),
+        unchecked=unchecked,
+    )
 
 
 # What a recipe lies outside of where its top ring would come over the deck.
@@ -164,7 +182,14 @@ def _grind(question: Question, rules: FitRules, look: Callable[[str], Any]) -> f
 def _job(rules: FitRules, key: str, block: Block, says: Sentence) -> Job:
     machining = rules.machinings[key]
     pieces = machining.pieces(block.cylinders, block.banks)
-    return Job(key, machining.part, pieces, pieces * machining.cost, says, machining.effect)
+    return Job(
+        machining=key,
+        part=machining.part,
+        pieces=pieces,
+        cost=pieces * machining.cost,
+        says=says,
+        effect=machining.effect,
+    )
 
 
 class _Frame(NamedTuple):
@@ -258,19 +283,19 @@ def _results(frame: _Frame, figure: Look, grind: float | None, jobs: list[Job], 
     machining = sum(job.cost for job in jobs)
     waits = _waits(figure)
     return Results(
-        stroke,
-        bore,
-        cut,
-        clearance,
-        None if figure("gasket", "thickness") is None else clearance + thickness,
-        ratio_of(swept, volume) if volume > 0 and not waits else None,
-        swept * block.cylinders,
-        rod / stroke,
-        mean_piston_speed(stroke, question.rpm),
-        None if waits else volume,
-        to_buy + machining,
-        machining,
-        waits if waits and volume > 0 else (),
+        stroke=stroke,
+        bore=bore,
+        crown_cut=cut,
+        deck_clearance=clearance,
+        quench=None if figure("gasket", "thickness") is None else clearance + thickness,
+        compression_ratio=ratio_of(swept, volume) if volume > 0 and not waits else None,
+        displacement=swept * block.cylinders,
+        rod_ratio=rod / stroke,
+        piston_speed=mean_piston_speed(stroke, question.rpm),
+        clearance_volume=None if waits else volume,
+        cost=to_buy + machining,
+        machining_cost=machining,
+        waits=waits if waits and volume > 0 else (),
     )
 
 

@@ -4,6 +4,7 @@ Parts that are alike in an interface share a class, and rules are asked once for
 pair of classes.
 """
 
+# long: one table of a question: rows, classes, and which of them meet
 from __future__ import annotations
 
 import copy
@@ -264,7 +265,13 @@ class LaidOut:
         more = np.maximum(needed_of(kind, self.block.cylinders, self.block.banks) - table.in_hand[rows], 0)
         unpriced = (table.price[rows] < 0) & (more > 0)
         cost = more * np.maximum(table.price[rows], 0) + UNPRICED * unpriced + machining
-        return Candidates(rows, cost + self.weight * machining, cost, bored, np.ones(len(rows), np.int64))
+        return Candidates(
+            rows=rows,
+            key=cost + self.weight * machining,
+            cost=cost,
+            bored=bored,
+            times=np.ones(len(rows), np.int64),
+        )
 
     def alike(self, kind: str, *, with_cost: bool) -> Alike:
         """Return candidates of which those that nothing sets apart are one, standing for so many.
@@ -310,11 +317,11 @@ class LaidOut:
         order = np.argsort(of_part, kind="stable")
         start = np.cumsum(times) - times
         standing = Candidates(
-            taken.rows[at],
-            np.minimum.reduceat(taken.key[order], start),
-            np.minimum.reduceat(taken.cost[order], start),
-            taken.bored[at],
-            times.astype(np.int64),
+            rows=taken.rows[at],
+            key=np.minimum.reduceat(taken.key[order], start),
+            cost=np.minimum.reduceat(taken.cost[order], start),
+            bored=taken.bored[at],
+            times=times.astype(np.int64),
         )
         return Alike(standing, order, start, times.astype(np.int64))
 
@@ -350,6 +357,7 @@ class LaidOut:
         names = names_asked(self._by_class[second], kind)
         return self.shelf.tables[kind].signature(tuple(names), self.shelf.numbers)
 
+    # long: what it puts together is told field by field, a line each
     def _meeting(self, first: str, second: str) -> Meeting:
         rules = self._by_class[second]
         sides = {}
@@ -386,4 +394,11 @@ class LaidOut:
         start = np.zeros(int(a_ids.max()) + 1 if len(a_ids) else 0, np.int64)
         count = np.zeros_like(start)
         start[a_ids], count[a_ids] = begins[:-1], np.diff(begins)
-        return Meeting(a_ids[at_a], b_ids[at_b], start, count, machining[at_a, at_b], shift[at_a, at_b])
+        return Meeting(
+            first=a_ids[at_a],
+            second=b_ids[at_b],
+            start=start,
+            count=count,
+            machining=machining[at_a, at_b],
+            shift=shift[at_a, at_b],
+        )

@@ -252,14 +252,14 @@ class Left:
         # What has stopped once only asks where another stroke would stop.
         shortest, longest = (rows.get(name, rows["length"]) for name in ("shortest", "longest"))
         return Bottoms(
-            np.array(self.laid_out.block.values["deck_height"]),
-            shortest,
-            longest,
-            rows["length"],
-            rows["height"],
-            rows["thickness"],
-            rows["floor"],
-            circle_area(rows["bore"]) * self.laid_out.block.cylinders / 1000,
-            rows["most_off"],
-            rows["land"],
+            height=np.array(self.laid_out.block.values["deck_height"]),
+            shortest=shortest,
+            longest=longest,
+            length=rows["length"],
+            compression=rows["height"],
+            thickness=rows["thickness"],
+            floor=rows["floor"],
+            per_mm=circle_area(rows["bore"]) * self.laid_out.block.cylinders / 1000,
+            most_off=rows["most_off"],
+            land=rows["land"],
         )

@@ -178,7 +178,7 @@ def stops(question: Question, rows: Bottoms, *, faces: bool) -> Stopped:
         some = Bottoms(*(column if column.ndim == 0 else column[at] for column in rows))
         stroke[at], low[at], high[at] = _ground(question, some, faces=faces)
     cut, clearance = stopped_at(question, rows, stroke, faces=faces)
-    return Stopped(stroke, cut, clearance, low, high)
+    return Stopped(stroke=stroke, cut=cut, clearance=clearance, low=low, high=high)
 
 
 def _ground(question: Question, rows: Bottoms, *, faces: bool) -> tuple[Floats, Floats, Floats]:

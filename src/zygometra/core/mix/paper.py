@@ -45,11 +45,11 @@ def with_stand_ins(shelf: Shelf) -> Shelf:
         table = tables[kind]
         none = np.array([0], np.int64)
         tables[kind] = Table(
-            kind,
-            [STAND_IN],
-            {name: np.array([np.nan]) for name in table.values},
-            {name: [""] for name in table.words},
-            Stock(none, none + MOST_PIECES, none),
+            kind=kind,
+            codes=[STAND_IN],
+            values={name: np.array([np.nan]) for name in table.values},
+            words={name: [""] for name in table.words},
+            stock=Stock(none, none + MOST_PIECES, none),
         )
     return Shelf(tables)
 

@@ -74,11 +74,13 @@ _LENGTH, _COUNT = Kind.LENGTH, Kind.COUNT
 
 
 def _length(kind: str, name: str, label: str, low: float, high: float, **more: Any) -> Field:
-    return Field(kind, name, name, label, _LENGTH, low, high, **{"doubt": "fit", **more})
+    return Field(kind, name, name, label, kind=_LENGTH, low=low, high=high, **{"doubt": "fit", **more})
 
 
 def _mass(kind: str) -> Field:
-    return Field(kind, "weight", "weight", "weight of one", Kind.MASS, 1, 500_000, doubt="exact")
+    return Field(
+        kind, "weight", "weight", "weight of one", kind=Kind.MASS, low=1, high=500_000, doubt="exact"
+    )
 
 
 _PATTERN = Text("head_pattern", "head bolt pattern", help="head, gasket and block share it")
@@ -86,76 +88,78 @@ _PATTERN = Text("head_pattern", "head bolt pattern", help="head, gasket and bloc
 KINDS: tuple[PartKind, ...] = (
     PartKind("block", "block", "blocks", (
         FIELD["block.deck_height"], FIELD["block.bore"],
-        _length("block", "largest_bore", "largest bore the walls allow", 5, 1500,
+        _length("block", "largest_bore", label="largest bore the walls allow", low=5, high=1500,
                 help="from the wall map; a qualified machinist decides", doubt="bore"),
-        Field("block", "cylinders", "cylinders", "cylinders", _COUNT, 1, 32, required=True, doubt="exact"),
-        Field("block", "banks", "banks", "banks", _COUNT, 1, 4, required=True, doubt="exact"),
-        Field("block", "main_bearings", "main bearings", "main bearings", _COUNT, 2, 33, doubt="exact"),
-        _length("block", "main_diameter", "main journal its bearings suit", 5, 1000),
-        _length("block", "thrust_width", "width at the thrust bearing", 5, 500),
-        _length("block", "snout_diameter", "crank snout its front drive suits", 5, 500),
-        _length("block", "seal_diameter", "rear seal land its seal suits", 5, 1000),
-        _length("block", "swing_room", "room for the counterweights, radius", 10, 2000),
-        _length("block", "big_end_room", "room for the big end, radius", 10, 2000),
+        Field("block", "cylinders", "cylinders", "cylinders", kind=_COUNT, low=1, high=32, required=True,
+             doubt="exact"),
+        Field("block", "banks", "banks", "banks", kind=_COUNT, low=1, high=4, required=True, doubt="exact"),
+        Field("block", "main_bearings", "main bearings", "main bearings", kind=_COUNT, low=2, high=33, doubt="exact"),
+        _length("block", "main_diameter", label="main journal its bearings suit", low=5, high=1000),
+        _length("block", "thrust_width", label="width at the thrust bearing", low=5, high=500),
+        _length("block", "snout_diameter", label="crank snout its front drive suits", low=5, high=500),
+        _length("block", "seal_diameter", label="rear seal land its seal suits", low=5, high=1000),
+        _length("block", "swing_room", label="room for the counterweights, radius", low=10, high=2000),
+        _length("block", "big_end_room", label="room for the big end, radius", low=10, high=2000),
         FIELD["engine.bore_pitch"],
-    ), (
+    ), texts=(
         _PATTERN, Text("flange", "flywheel flange"), Text("balance", "balance", help="internal or external"),
         Text("trigger", "trigger wheel"), Text("layout", "layout", help="inline, vee or flat"),
         Text("family", "engine family"),
     )),
     PartKind("crank", "crank", "cranks", (
         FIELD["crank.stroke"],
-        _length("crank", "pin_diameter", "rod journal", 5, 1000),
-        _length("crank", "pin_width", "rod journal width, each rod", 3, 500),
-        _length("crank", "main_diameter", "main journal", 5, 1000),
-        _length("crank", "thrust_width", "width at the thrust bearing", 5, 500),
-        _length("crank", "snout_diameter", "snout", 5, 500),
-        _length("crank", "seal_diameter", "rear seal land", 5, 1000),
-        _length("crank", "counterweight_radius", "counterweight radius", 10, 2000),
+        _length("crank", "pin_diameter", label="rod journal", low=5, high=1000),
+        _length("crank", "pin_width", label="rod journal width, each rod", low=3, high=500),
+        _length("crank", "main_diameter", label="main journal", low=5, high=1000),
+        _length("crank", "thrust_width", label="width at the thrust bearing", low=5, high=500),
+        _length("crank", "snout_diameter", label="snout", low=5, high=500),
+        _length("crank", "seal_diameter", label="rear seal land", low=5, high=1000),
+        _length("crank", "counterweight_radius", label="counterweight radius", low=10, high=2000),
         _mass("crank"),
-    ), (Text("flange", "flywheel flange"), Text("balance", "balance"), Text("trigger", "trigger wheel"))),
+    ), texts=(Text("flange", "flywheel flange"), Text("balance", "balance"), Text("trigger", "trigger wheel"))),
     PartKind("rod", "rod", "rods", (
         FIELD["rod.length"],
-        _length("rod", "journal_diameter", "rod journal its bearings suit", 5, 1000),
-        _length("rod", "big_end_width", "big end width", 3, 500),
-        _length("rod", "pin_bore", "small end bore", 3, 500),
-        _length("rod", "big_end_radius", "big end, widest from the centre", 5, 500),
+        _length("rod", "journal_diameter", label="rod journal its bearings suit", low=5, high=1000),
+        _length("rod", "big_end_width", label="big end width", low=3, high=500),
+        _length("rod", "pin_bore", label="small end bore", low=3, high=500),
+        _length("rod", "big_end_radius", label="big end, widest from the centre", low=5, high=500),
         _mass("rod"),
-    ), (Text("material", "material", help="steel, titanium or aluminium; sets the quench floor"),
+    ), texts=(Text("material", "material", help="steel, titanium or aluminium; sets the quench floor"),
         Text("pin", "pin in the small end", help="pressed or floating"))),
     PartKind("piston", "piston", "pistons", (
         FIELD["piston.compression_height"], FIELD["piston.crown_volume"],
-        _length("piston", "bore", "bore it is made for", 5, 1500, doubt="bore"),
-        _length("piston", "pin_diameter", "pin diameter", 3, 500),
-        _length("piston", "pin_bore", "pin bore in the bosses", 3, 500),
-        _length("piston", "dome_height", "dome over the rim", 0, 100),
-        _length("piston", "skirt_length", "skirt below the pin centre", 3, 500),
+        _length("piston", "bore", label="bore it is made for", low=5, high=1500, doubt="bore"),
+        _length("piston", "pin_diameter", label="pin diameter", low=3, high=500),
+        _length("piston", "pin_bore", label="pin bore in the bosses", low=3, high=500),
+        _length("piston", "dome_height", label="dome over the rim", low=0, high=100),
+        _length("piston", "skirt_length", label="skirt below the pin centre", low=3, high=500),
         FIELD["piston.top_land_height"], FIELD["piston.top_land_diameter"], FIELD["piston.dish_area"],
         FIELD["piston.crown_thickness"],
         _mass("piston"),
-    ), (Text("crown", "crown type", help="flat, dish, dome"),
+    ), texts=(Text("crown", "crown type", help="flat, dish, dome"),
         Text("pin", "pins it is made for", help="pressed or floating, which has grooves for retainers"))),
     PartKind("gasket", "gasket", "gaskets", (
         FIELD["gasket.thickness"], FIELD["gasket.bore"], FIELD["gasket.opening_area"],
-    ), (_PATTERN, Text("material", "material"))),
+    ), texts=(_PATTERN, Text("material", "material"))),
     PartKind("head", "head", "heads", (
         FIELD["head.chamber_volume"], FIELD["head.opening_area"],
-        _length("head", "dome_room", "room in the chamber over the face", 0, 200,
+        _length("head", "dome_room", label="room in the chamber over the face", low=0, high=200,
                 help="for a dome, all round the valves shut"),
         _mass("head"),
-    ), (_PATTERN, Text("material", "material"))),
+    ), texts=(_PATTERN, Text("material", "material"))),
     PartKind("bearing", "bearings", "bearings", (
-        _length("bearing", "journal", "journal they suit", 5, 1000, required=True),
-    ), (Text("place", "place", needed=True, help="rod or main"),)),
+        _length("bearing", "journal", label="journal they suit", low=5, high=1000, required=True),
+    ), texts=(Text("place", "place", needed=True, help="rod or main"),)),
     PartKind("ring_set", "ring set", "ring sets", (
-        _length("ring_set", "bore", "bore they are made for", 5, 1500, required=True),
+        _length("ring_set", "bore", label="bore they are made for", low=5, high=1500, required=True),
     )),
     PartKind("pushrod", "pushrods", "pushrods", (
-        _length("pushrod", "length", "length", 20, 1000, required=True),
-    ), (Text("head_pattern", "head bolt pattern"),)),
+        _length("pushrod", "length", label="length", low=20, high=1000, required=True),
+    ), texts=(Text("head_pattern", "head bolt pattern"),)),
     PartKind("fastener", "fasteners", "fasteners", (
-        _length("fastener", "diameter", "thread", 3, 100),
-    ), (Text("place", "place", needed=True, help="head, rod or main"), Text("head_pattern", "head bolt pattern"))),
+        _length("fastener", "diameter", label="thread", low=3, high=100),
+    ), texts=(Text("place", "place", needed=True, help="head, rod or main"),
+            Text("head_pattern", "head bolt pattern"))),
 )  # fmt: skip
 
 # Kinds that a recipe on paper can do without.

@@ -93,7 +93,13 @@ def attrition(laid_out: LaidOut) -> tuple[Attrition, ...]:
 
         total = len(laid_out.shelf.tables[kind])
         out.append(
-            Attrition(kind, total, int(sieve.left.sum()), counted(sieve.refused), counted(sieve.missing))
+            Attrition(
+                kind=kind,
+                on_shelf=total,
+                left=int(sieve.left.sum()),
+                refused=counted(sieve.refused),
+                missing=counted(sieve.missing),
+            )
         )
     return tuple(out)
 
@@ -221,7 +227,7 @@ def _nearest_miss(laid_out: LaidOut, openings: list[Opening], told: Told | None)
     if not known:
         return None
     _, asked, recipe = min(known, key=lambda miss: miss[0])
-    verdict = judge(laid_out.shelf, laid_out.block, laid_out.rules, asked, recipe)
+    verdict = judge(laid_out.shelf, laid_out.block, rules=laid_out.rules, question=asked, recipe=recipe)
     assert verdict.results is not None
     rod = laid_out.shelf.tables["rod"].words["material"][recipe[1]]
     return Miss(verdict, misses(verdict.results, laid_out.question, laid_out.question.floor(rod)))

@@ -98,6 +98,7 @@ class Recipe:
 Fetch = Callable[[str, str], Part]
 
 
+# long: what it puts together is told field by field, a line each
 def recipe_in_full(
     block: Block, rules: FitRules, question: Question, verdict: Verdict, parts: Mapping[str, Part]
 ) -> Recipe:
@@ -152,7 +153,16 @@ def recipe_in_full(
     }
     asked = any(question.window(w.key).is_bounded for w in WANTED)
     return Recipe(
-        parts, verdict, u, half, tuple(crosses), operations, to_buy, _weight(parts, needed), document, asked
+        parts=parts,
+        verdict=verdict,
+        u=u,
+        half=half,
+        crosses=tuple(crosses),
+        operations=operations,
+        to_buy=to_buy,
+        weight=_weight(parts, needed),
+        document=document,
+        asked=asked,
     )
 
 

@@ -46,8 +46,8 @@ def rules_from_data(data: Mapping[str, Any]) -> FitRules:
             str(raw.get("label") or raw.get("key")),
             str(raw.get("part")),
             _cents(raw),
-            str(raw.get("changes") or ""),
-            raw.get("effect") or "",
+            changes=str(raw.get("changes") or ""),
+            effect=raw.get("effect") or "",
         )
         if item.part not in MAKING and item.part != "block":
             raise QuantityError(
@@ -83,15 +83,15 @@ def _rule(raw: Mapping[str, Any], machinings: Mapping[str, Machining]) -> FitRul
         for b in raw.get("bands") or ()
     )
     rule = FitRule(
-        key,
-        str(raw.get("interface") or key),
-        dict(raw.get("measure") or {}),
-        bands,
-        tuple(raw.get("same") or ()),
-        raw.get("otherwise") or "",
-        str(raw.get("says") or ""),
-        bool(raw.get("needed")),
-        _when(raw.get("when"), key),
+        key=key,
+        interface=str(raw.get("interface") or key),
+        measure=dict(raw.get("measure") or {}),
+        bands=bands,
+        same=tuple(raw.get("same") or ()),
+        otherwise=raw.get("otherwise") or "",
+        says=str(raw.get("says") or ""),
+        needed=bool(raw.get("needed")),
+        when=_when(raw.get("when"), key),
     )
     if not key:
         raise QuantityError("a rule without a key", "a key for each rule")

@@ -197,7 +197,15 @@ def shelf_of(parts: Iterable[Part]) -> Shelf:
             kind: table_of(
                 kind,
                 [
-                    Row(p.code, values, dict(p.texts), p.price, p.state, p.on_shelf, p.lead_days)
+                    Row(
+                        code=p.code,
+                        figures=values,
+                        words=dict(p.texts),
+                        price=p.price,
+                        state=p.state,
+                        on_shelf=p.on_shelf,
+                        lead_days=p.lead_days,
+                    )
                     for p, values in found
                 ],
             )
@@ -237,11 +245,14 @@ def table_of(kind: str, rows: list[Row]) -> Table:
     nan = float("nan")
     of_kind = KIND[kind]
     return Table(
-        kind,
-        [row.code for row in rows],
-        {d.name: np.array([row.figures.get(d.name, nan) for row in rows], float) for d in of_kind.dimensions},
-        {t.name: [row.words.get(t.name, "") for row in rows] for t in of_kind.texts},
-        Stock(
+        kind=kind,
+        codes=[row.code for row in rows],
+        values={
+            d.name: np.array([row.figures.get(d.name, nan) for row in rows], float)
+            for d in of_kind.dimensions
+        },
+        words={t.name: [row.words.get(t.name, "") for row in rows] for t in of_kind.texts},
+        stock=Stock(
             np.array([-1 if row.price is None else row.price for row in rows], np.int64),
             np.array([row.on_shelf if row.state in IN_HAND else 0 for row in rows], np.int64),
             np.array([-1 if row.lead_days is None else row.lead_days for row in rows], np.int64),

@@ -78,7 +78,7 @@ def _on_its_own(laid_out: LaidOut, kind: str, row: int) -> Iterator[Given]:
 
 
 def _it_is_in(own: LaidOut, kind: str, first: Combination) -> str:
-    verdict = judge(own.shelf, own.block, own.rules, own.question, first)
+    verdict = judge(own.shelf, own.block, rules=own.rules, question=own.question, recipe=first)
     assert verdict.results is not None
     others = ", ".join(
         f"{KIND[k].label} {own.shelf.tables[k].codes[row]}"
@@ -126,7 +126,9 @@ def _against_the_floor(laid_out: LaidOut, told: Told | None) -> Iterator[Given]:
     )
     free = laid_out.asked(asked)
     found = best(free, 1, told=told).recipes
-    verdict = judge(free.shelf, free.block, free.rules, asked, found[0]) if found else None
+    verdict = (
+        judge(free.shelf, free.block, rules=free.rules, question=asked, recipe=found[0]) if found else None
+    )
     if verdict is None or verdict.results is None or verdict.results.quench is None:
         return
     gap, least = judged(verdict.results.quench, floor, _HUNDREDTHS)

@@ -52,9 +52,9 @@ def ways_back(build: Build, ratio: float, rules: HouseRules) -> tuple[WayBack, .
     for lever in LEVERS:
         label = lever.label if lever.has_amount else f"another {lever.label}"
         try:
-            amount = solve(build, hole, lever.key, "compression_ratio", ratio)
+            amount = solve(build, hole, op=lever.key, result="compression_ratio", wanted=ratio)
         except ZygometraError as error:
-            out.append(WayBack(lever.key, label, None, None, error.says))
+            out.append(WayBack(lever=lever.key, label=label, amount=None, quench=None, why_not=error.says))
             continue
         why_not = NOTHING
         if lever.has_amount:
@@ -70,7 +70,7 @@ def ways_back(build: Build, ratio: float, rules: HouseRules) -> tuple[WayBack, .
         if quench is not None and Window(low=floor).miss(quench):
             left, least = judged(quench, floor, 0.005)
             why_not = sentence("leaves {left} {quench}, the floor is {least}", left=left, least=least)
-        out.append(WayBack(lever.key, label, amount, quench, why_not))
+        out.append(WayBack(lever=lever.key, label=label, amount=amount, quench=quench, why_not=why_not))
     return tuple(out)
 
 

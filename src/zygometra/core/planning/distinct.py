@@ -66,7 +66,9 @@ def distinct(  # noqa: PLR0913 - what points are compared by
     order = order[starts]
     order = order[np.lexsort((metal[order], cost[order], -sure[order]))]
     at = np.zeros(len(order), dtype=np.int64) if bins is None else bins[order]
-    sorted_by = _Columns(cost[order], metal[order], waits[order], kinds[order], at)
+    sorted_by = _Columns(
+        cost=cost[order], metal=metal[order], waits=waits[order], kinds=kinds[order], bins=at
+    )
     kept = np.zeros(0, dtype=np.int64)
     for start in range(0, len(order), _BLOCK):
         # The likeliest come first: a block is held against what is kept, then against itself.

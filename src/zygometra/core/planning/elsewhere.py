@@ -343,9 +343,9 @@ def _left(build: Build, planned: tuple[Operation, ...], then: State, rules: Hous
         yield from _head_left(build, bank, holes)
     worst = max(then.holes, key=lambda hole: _off_the_crown(build, hole), default=None)
     if worst is not None and (crown := _off_the_crown(build, worst)):
-        yield from _crown_left(build, planned, worst, crown, rules)
+        yield from _crown_left(build, planned, hole=worst, cut=crown, rules=rules)
     if sunk := _sunk(planned):
-        yield from _bowl_left(build, planned, then.holes[0], sunk, rules)
+        yield from _bowl_left(build, planned, hole=then.holes[0], sunk=sunk, rules=rules)
 
 
 def _off_the_crown(build: Build, hole: Hole) -> float:

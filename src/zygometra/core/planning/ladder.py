@@ -156,6 +156,7 @@ class Ladder:
             return None
         return Bound(float(reach.cost.min()), float(reach.metal.min()), float(reach.chance.max()))
 
+    # long: what it puts together is told field by field, a line each
     def undrawn(self, crown: Faced, worthy: Worthy, *, every: bool = False) -> Undrawn | None:
         """Return the points of the bank that are inside the windows as stated; None where there are none.
 
@@ -194,11 +195,23 @@ class Ladder:
         # How near holes end is guessed less well than the rest.
         likely, proxy = np.minimum(likely, near + _GUESSED), proxy * near
         if every:
-            return Undrawn(rows, many, cost, metal, kinds, likely, ratio, gap)
+            return Undrawn(
+                rows=rows, many=many, cost=cost, metal=metal, kinds=kinds, likely=likely, ratio=ratio, gap=gap
+            )
         bins = self._bins(rows, many.row, ratio, gap)
         waits = self._waits()[rows.gasket[many.row]]
-        keep = distinct(cost, metal, waits, kinds, proxy, (self.moves.cost_step, self.moves.metal_step), bins)
-        return Undrawn(rows, many, cost, metal, kinds, likely, ratio, gap).take(keep)
+        keep = distinct(
+            cost,
+            metal,
+            waits=waits,
+            kinds=kinds,
+            likely=proxy,
+            apart=(self.moves.cost_step, self.moves.metal_step),
+            bins=bins,
+        )
+        return Undrawn(
+            rows=rows, many=many, cost=cost, metal=metal, kinds=kinds, likely=likely, ratio=ratio, gap=gap
+        ).take(keep)
 
     def drawn(self, points: Undrawn, crown: Table, bowl: Table) -> Points:
         """Return points with the draws in which they are inside.
@@ -211,21 +224,22 @@ class Ladder:
             What comes off the crowns in each draw, in mm, and what is sunk into them, in cc.
         """
         rows, many = points.rows, points.many
-        ok, *ends = self._chances.inside(self.standing.drawn.cut(crown, bowl), rows, many)
+        ok, ratio_drawn, gap_drawn = self._chances.inside(self.standing.drawn.cut(crown, bowl), rows, many)
         half = rows.wedge[many.row] / 2
         return Points(
-            rows.gasket[many.row],
-            many.deck - half,
-            many.deck + half,
-            many.cuts,
-            rows.opened[many.row] + many.more[:, None],
-            points.cost,
-            points.metal,
-            points.kinds,
-            ok,
-            points.ratio,
-            points.gap,
-            *ends,
+            gasket=rows.gasket[many.row],
+            first=many.deck - half,
+            last=many.deck + half,
+            head=many.cuts,
+            opened=rows.opened[many.row] + many.more[:, None],
+            cost=points.cost,
+            metal=points.metal,
+            kinds=points.kinds,
+            ok=ok,
+            ratio=points.ratio,
+            gap=points.gap,
+            ratio_drawn=ratio_drawn,
+            gap_drawn=gap_drawn,
         )
 
     # -- rows: a crown cut with a pattern and a gasket ------------------------------
@@ -359,7 +373,9 @@ class Ladder:
                     likely = np.minimum(likely, inside_one(both) ** 2)
                 most = np.maximum(shallow[i] + (gained if edge.window == "ratio" else 0.0), deep[i])
                 likely = np.minimum(likely, inside_one(most / spreads[i]))
-        return Reach(row, bottom, top, cost, metal, kinds, most_chance(likely))
+        return Reach(
+            row=row, bottom=bottom, top=top, cost=cost, metal=metal, kinds=kinds, chance=most_chance(likely)
+        )
 
     def _decks(self, rows: Rows, reach: Reach) -> tuple[NDArray[np.int64], Table]:
         """Row and deck cut, midway between its ends, on the ladder of each reach."""
@@ -369,7 +385,7 @@ class Ladder:
         still = (reach.top == 0) & (reach.bottom == 0) & (rows.wedge[reach.row] == 0)
         rest, cut = reach.row[still], reach.row[~still]
         half = np.abs(rows.wedge[cut]) / 2
-        amounts = self._ladder(reach.bottom[~still], reach.top[~still], move, 1, half)
+        amounts = self._ladder(reach.bottom[~still], reach.top[~still], move=move, holes=1, half=half)
         which = np.repeat(cut, amounts.shape[1])
         return np.concatenate([rest, which]), np.concatenate([np.zeros(len(rest)), amounts.reshape(-1)])
 

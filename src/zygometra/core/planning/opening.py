@@ -73,10 +73,16 @@ def opened_for(build: Build, planned: tuple[Operation, ...], assembled: str) -> 
         taken += _pistons(holes, planned)
     if at < 3 <= need:
         taken += [
-            Taken("front cover and its seal", "single use", 1, "front seals", 30),
-            Taken("crank with its bearings", "shells back to their journal", 0, "", 60),
+            Taken(what="front cover and its seal", then="single use", buy=1, of="front seals", minutes=30),
             Taken(
-                "plugs, studs and dowels of the block", "wash after facing, plugs new", 1, "sets of plugs", 60
+                what="crank with its bearings", then="shells back to their journal", buy=0, of="", minutes=60
+            ),
+            Taken(
+                what="plugs, studs and dowels of the block",
+                then="wash after facing, plugs new",
+                buy=1,
+                of="sets of plugs",
+                minutes=60,
             ),
         ]
     return Opened(tuple(taken), tuple(_read_again(build, planned)), tuple(_falls(planned)))
@@ -88,33 +94,51 @@ def _need(op: Operation) -> int:
 
 def _heads(build: Build, holes: int, banks: int) -> list[Taken]:
     out = [
-        Taken("manifolds", "back to their side", 2, "sets of manifold gaskets", 40),
-        Taken("valve covers", "single use under them", banks, "cover gaskets", 15),
+        Taken(what="manifolds", then="back to their side", buy=2, of="sets of manifold gaskets", minutes=40),
+        Taken(what="valve covers", then="single use under them", buy=banks, of="cover gaskets", minutes=15),
     ]
     if build.valve_gear == "overhead cam":
-        out.append(Taken("chain or belt, timing marked", "belt single use", 1, "belts, where it is one", 40))
+        out.append(
+            Taken(
+                what="chain or belt, timing marked",
+                then="belt single use",
+                buy=1,
+                of="belts, where it is one",
+                minutes=40,
+            )
+        )
     elif build.valve_gear == "pushrod":
         out.append(
-            Taken("rockers, pushrods, lifters", f"each back to its place ({2 * holes} of each)", 0, "", 30)
+            Taken(
+                what="rockers, pushrods, lifters",
+                then=f"each back to its place ({2 * holes} of each)",
+                buy=0,
+                of="",
+                minutes=30,
+            )
         )
     out += [
         Taken(
-            "head bolts", "stretch bolts are single use", banks, "sets of head bolts, where they stretch", 20
+            what="head bolts",
+            then="stretch bolts are single use",
+            buy=banks,
+            of="sets of head bolts, where they stretch",
+            minutes=20,
         ),
-        Taken("heads", "bank and end marked", banks, "head gaskets", 25 * banks),
+        Taken(what="heads", then="bank and end marked", buy=banks, of="head gaskets", minutes=25 * banks),
     ]
     return out
 
 
 def _pistons(holes: int, planned: tuple[Operation, ...]) -> list[Taken]:
     out = [
-        Taken("oil pan", "single use under it", 1, "pan gaskets", 25),
+        Taken(what="oil pan", then="single use under it", buy=1, of="pan gaskets", minutes=25),
         Taken(
-            "rods with pistons",
-            "cap, shells, rings and piston back to their hole",
-            2 * holes,
-            "rod bolts, where they stretch",
-            12 * holes,
+            what="rods with pistons",
+            then="cap, shells, rings and piston back to their hole",
+            buy=2 * holes,
+            of="rod bolts, where they stretch",
+            minutes=12 * holes,
         ),
     ]
     apart = any(
@@ -123,11 +147,11 @@ def _pistons(holes: int, planned: tuple[Operation, ...]) -> list[Taken]:
     if apart:
         out.append(
             Taken(
-                "pistons off their rods",
-                "pin retainers are single use",
-                2 * holes,
-                "pin retainers",
-                6 * holes,
+                what="pistons off their rods",
+                then="pin retainers are single use",
+                buy=2 * holes,
+                of="pin retainers",
+                minutes=6 * holes,
             )
         )
     return out

@@ -214,14 +214,14 @@ class Planner:
 
     def _plan(self, planned: tuple[Operation, ...], drawn: Results) -> Plan:
         return Plan(
-            planned,
-            float(inside(drawn, self.wanted).mean()),
-            floor_risk(drawn, self.wanted),
-            bill_of(self.build, planned),
-            tuple(irreversible(planned)),
-            tuple(buys(self.build, planned)),
-            set_ups_of(self.build, planned),
-            self,
+            planned=planned,
+            chance=float(inside(drawn, self.wanted).mean()),
+            floor_risk=floor_risk(drawn, self.wanted),
+            bill=bill_of(self.build, planned),
+            irreversible=tuple(irreversible(planned)),
+            buys=tuple(buys(self.build, planned)),
+            opens=set_ups_of(self.build, planned),
+            planner=self,
         )
 
     def result_of(self, planned: tuple[Operation, ...]) -> State:
@@ -252,7 +252,7 @@ class Planner:
         plan : Plan
             In one cut.
         """
-        return policy_of(self.coarse, plan.planned, self.wanted, self._decks, plan.chance)
+        return policy_of(self.coarse, plan.planned, wanted=self.wanted, decks=self._decks, yields=plan.chance)
 
     @property
     def _decks(self) -> dict[str, Move]:
@@ -367,10 +367,14 @@ def closed_reasons(build: Build) -> tuple[Reason, ...]:
     build : Build
         With its levers.
     """
-    return tuple(Reason((), says, None, None, None) for says in closed_levers(build))
+    return tuple(
+        Reason(windows=(), says=says, by=None, share=None, relaxation=None) for says in closed_levers(build)
+    )
 
 
 def _waits(planner: Planner) -> Reason:
     """No plan as long as figures are missing."""
     places = missing_words(missing(planner.build, planner.now))
-    return Reason((), Sentence(f"Figures are missing: {places}."), None, None, None)
+    return Reason(
+        windows=(), says=Sentence(f"Figures are missing: {places}."), by=None, share=None, relaxation=None
+    )

@@ -178,7 +178,13 @@ class _Bench:
         )
 
     def _found(self, decks: Table) -> Results:
-        return after(self.base, self.missed._replace(deck=decks), self.gasket, self.volume, self.removed)
+        return after(
+            self.base,
+            self.missed._replace(deck=decks),
+            thickness=self.gasket,
+            gasket_volume=self.volume,
+            removed=self.removed,
+        )
 
     def _limits(self) -> tuple[Table, Table]:
         """Between which clearances each hole is inside its windows, all else as it is believed to be."""
@@ -257,7 +263,15 @@ class _Bench:
         """What the last cut of a bank takes."""
         low, high = self.low[cut.columns], self.high[cut.columns]
         most = cut.move.high - (cut.most - leave)
-        return LastCut(low, high, aim, self._halves[cut.name], leave, most, cut.move.step)
+        return LastCut(
+            low=low,
+            high=high,
+            aim=aim,
+            half=self._halves[cut.name],
+            leave=leave,
+            most=most,
+            step=cut.move.step,
+        )
 
     def _half(self, cut: _Cut) -> float:
         """Half of the room that the last cut is left; with one edge alone so far inside that it is safely met."""
@@ -309,7 +323,7 @@ def policy_of(
     single = float(inside(bench.uncut, wanted).mean())
     chance, clairvoyant = (min(max(yields + one - single, 0.0), 1.0) for one in (share, sure))
     last = {cut.name: bench.last(cut, leave[cut.name], aim) for cut in cuts}
-    return Policy(leave, ("deck_clearance",), chance, clairvoyant, last)
+    return Policy(leave=leave, read=("deck_clearance",), chance=chance, clairvoyant=clairvoyant, last=last)
 
 
 def _cuts(build: Build, planned: tuple[Operation, ...], decks: dict[str, Move]) -> list[_Cut]:
@@ -320,5 +334,14 @@ def _cuts(build: Build, planned: tuple[Operation, ...], decks: dict[str, Move]) 
         for op in planned:
             if op.op == "deck_cut" and op.acts_on(bank.name, bank.cylinders[0]) and bank.name in decks:
                 ends = [q.value for q in (op.first, op.last) if q is not None] or [op.deepest]
-                found.append(_Cut(bank.name, columns, bank.cylinders, decks[bank.name], min(ends), max(ends)))
+                found.append(
+                    _Cut(
+                        name=bank.name,
+                        columns=columns,
+                        holes=bank.cylinders,
+                        move=decks[bank.name],
+                        least=min(ends),
+                        most=max(ends),
+                    )
+                )
     return found

@@ -309,7 +309,10 @@ class Layout:
 
     def _crown(self) -> None:
         """What comes off the crowns: first what stands above the rim, then the rim with its dish, then past it."""
-        put, move = self.programme, moves_of(self.build, self.rules, "crown_cut", None, self.pins)
+        put, move = (
+            self.programme,
+            moves_of(self.build, self.rules, op="crown_cut", bank=None, pins=self.pins),
+        )
         self.crown: Move | None = move
         if self.crown is None:
             return
@@ -346,7 +349,7 @@ class Layout:
 
     def _bowl(self) -> None:
         """What is sunk into the crowns, the same into each."""
-        put, move = self.programme, moves_of(self.build, self.rules, "bowl", None, self.pins)
+        put, move = self.programme, moves_of(self.build, self.rules, op="bowl", bank=None, pins=self.pins)
         self.bowl: Move | None = move
         put.variable(BOWL, 0.0, 0.0 if move is None else 500.0)
         if move is None:
@@ -391,7 +394,7 @@ class Layout:
 
     def _move(self, op: Any, bank: str) -> Move | None:
         own = next(one for one in self.build.banks if one.name == bank)
-        return moves_of(self.build, self.rules, op, own, self.pins)
+        return moves_of(self.build, self.rules, op=op, bank=own, pins=self.pins)
 
     def _limited(self, move: Move, bank: str, amounts: list[dict[str, float]], of: str = "") -> None:
         """Nought, or between the limits of a lever; its upper one may be moved."""
@@ -543,6 +546,7 @@ class Layout:
             return _NEVER, _NEVER, 0.0
         return thickness, held, opening
 
+    # long: what it puts together is told field by field, a line each
     def _windows(self) -> None:
         put, wanted = self.programme, self.wanted
         gap, clearance, ratio = wanted.gap, wanted.clearance, wanted.ratio
@@ -557,18 +561,32 @@ class Layout:
                 stands, shown, volume = self._terms(at, bank.name)
                 swept = float(self.bases[0].swept[0, at])
                 at += 1
-                self._between(shown, gap.low, gap.high, allow.get(QUENCH_LOW), allow.get(QUENCH_HIGH), 1.0)
+                self._between(
+                    shown,
+                    gap.low,
+                    high=gap.high,
+                    allow_low=allow.get(QUENCH_LOW),
+                    allow_high=allow.get(QUENCH_HIGH),
+                    scale=1.0,
+                )
                 self._between(
                     stands,
                     clearance.low,
-                    clearance.high,
-                    allow.get(CLEARANCE_LOW),
-                    allow.get(CLEARANCE_HIGH),
-                    1.0,
+                    high=clearance.high,
+                    allow_low=allow.get(CLEARANCE_LOW),
+                    allow_high=allow.get(CLEARANCE_HIGH),
+                    scale=1.0,
                 )
                 low = clearance_volume_for(swept, ratio.high) if ratio.high is not None else None
                 high = clearance_volume_for(swept, ratio.low) if ratio.low is not None else None
-                self._between(volume, low, high, allow.get(RATIO_HIGH), allow.get(RATIO_LOW), swept)
+                self._between(
+                    volume,
+                    low,
+                    high=high,
+                    allow_low=allow.get(RATIO_HIGH),
+                    allow_high=allow.get(RATIO_LOW),
+                    scale=swept,
+                )
                 # No engine without room above its piston.
                 put.row(volume, low=1e-6)
                 if wanted.quench_spread is not None:

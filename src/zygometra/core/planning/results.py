@@ -67,12 +67,12 @@ def wanted_of(build: Build, rules: HouseRules) -> Wanted:
     """
     targets = build.targets
     return Wanted(
-        targets.compression_ratio,
-        targets.quench,
-        targets.deck_clearance,
-        targets.ratio_spread,
-        targets.quench_spread,
-        rules.quench_floor(build.rod_material),
+        ratio=targets.compression_ratio,
+        quench=targets.quench,
+        clearance=targets.deck_clearance,
+        ratio_spread=targets.ratio_spread,
+        quench_spread=targets.quench_spread,
+        floor=rules.quench_floor(build.rod_material),
     )
 
 
@@ -151,7 +151,7 @@ def results(truth: Truth, planned: tuple[Operation, ...]) -> Results:
     thickness, volume = gaskets_after(truth, planned, base)
     totals = totals_of(truth, planned)
     removed = truth.removed(parts, totals.head) if totals.head.any() else 0.0
-    return after(base, totals, thickness, volume, removed)
+    return after(base, totals, thickness=thickness, gasket_volume=volume, removed=removed)
 
 
 def after(

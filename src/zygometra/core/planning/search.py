@@ -119,8 +119,8 @@ class Search:
         self.archive = Archive(build.planning, SEARCHES)
         self.found: list[Found] = []
         self.surest: Found | None = None
-        self.crown = moves_of(build, rules, "crown_cut", None, pins)
-        self.bowl = moves_of(build, rules, "bowl", None, pins)
+        self.crown = moves_of(build, rules, op="crown_cut", bank=None, pins=pins)
+        self.bowl = moves_of(build, rules, op="bowl", bank=None, pins=pins)
         self.banks = [self._bank_moves(i) for i in range(len(build.banks))]
         self._bounds: dict[tuple[int, bool], float] = {}
         self._taken: dict[tuple[int, int], Taken | None] = {}
@@ -144,12 +144,12 @@ class Search:
         ]
         fixed = pins.cuts.get(("deck_cut", bank.name))
         return BankMoves(
-            bank,
-            slice(start, start + len(bank.cylinders)),
-            self._move("deck_cut", bank),
-            self._move("head_cut", bank),
-            self._move("open_chamber", bank),
-            listed,
+            bank=bank,
+            columns=slice(start, start + len(bank.cylinders)),
+            deck=self._move("deck_cut", bank),
+            head=self._move("head_cut", bank),
+            opening=self._move("open_chamber", bank),
+            gaskets=listed,
             cost_step=max(planning.apart_cost, 1e-9) / (4 * several),
             metal_step=max(planning.apart_metal, 1e-9) / (4 * several),
             ends=fixed if fixed is not None and fixed[0] != fixed[1] else None,
@@ -160,7 +160,7 @@ class Search:
 
     def _move(self, op: OpName, bank: Bank) -> Move | None:
         """A lever of a bank; None where it is not there or was fixed at nought."""
-        return moves_of(self.build, self.rules, op, bank, self.pins)
+        return moves_of(self.build, self.rules, op=op, bank=bank, pins=self.pins)
 
     # -- jobs ------------------------------------------------------------------
 
@@ -349,11 +349,11 @@ class Search:
         worth = self._still_worth(
             least,
             opened,
-            _together([]),
-            (one.cost[:, None] + other.cost).ravel(),
-            (one.metal[:, None] + other.metal).ravel(),
-            kinds,
-            most_chance(np.minimum(one.likely[:, None], other.likely)).ravel(),
+            beside=_together([]),
+            cost=(one.cost[:, None] + other.cost).ravel(),
+            metal=(one.metal[:, None] + other.metal).ravel(),
+            kinds=kinds,
+            chance=most_chance(np.minimum(one.likely[:, None], other.likely)).ravel(),
         ).reshape(shape)
         ours, theirs = np.nonzero(worth.any(axis=1))[0], np.nonzero(worth.any(axis=0))[0]
         return [one.take(ours), other.take(theirs)] if len(ours) else None
@@ -428,7 +428,9 @@ class Search:
         moves = self.banks[i]
         deck = moves.deck.high if moves.deck is not None else 1.0
         meant, may_be = (Uncut.of(base, moves.columns, deck) for base in (stated, drawn))
-        return Standing(moves, self.wanted, meant, may_be, self._milling(choice, i))
+        return Standing(
+            moves=moves, wanted=self.wanted, stated=meant, drawn=may_be, taken=self._milling(choice, i)
+        )
 
     def _milling(self, choice: Choice, i: int) -> Taken | None:
         moves = self.banks[i]
@@ -470,17 +472,17 @@ class Search:
         at = np.full((points.size, banks), -1)
         at[:, 0] = np.arange(points.size)
         return Banks(
-            at,
-            points.cost,
-            points.metal,
-            points.kinds,
-            self._lead(points),
-            points.gasket,
-            points.ok.astype(np.float32),
-            points.ratio,
-            points.gap,
-            points.ratio_drawn,
-            points.gap_drawn,
+            at=at,
+            cost=points.cost,
+            metal=points.metal,
+            kinds=points.kinds,
+            lead=self._lead(points),
+            gasket=points.gasket,
+            ok=points.ok.astype(np.float32),
+            ratio=points.ratio,
+            gap=points.gap,
+            ratio_drawn=points.ratio_drawn,
+            gap_drawn=points.gap_drawn,
         )
 
     def _lead(self, points: Points) -> Table:
@@ -524,17 +526,17 @@ class Search:
         else:
             both = joint.ok[a] * ok[b]
         return Banks(
-            at,
-            cost[keep],
-            metal[keep],
-            joint.kinds[a] | points.kinds[b],
-            np.maximum(joint.lead[a], self._lead(points)[b]),
-            points.gasket[b],
-            both,
-            _wider(joint.ratio[a], points.ratio[b]),
-            _wider(joint.gap[a], points.gap[b]),
-            joint.ratio_drawn if last else _wider(joint.ratio_drawn[a], points.ratio_drawn[b]),
-            joint.gap_drawn if last else _wider(joint.gap_drawn[a], points.gap_drawn[b]),
+            at=at,
+            cost=cost[keep],
+            metal=metal[keep],
+            kinds=joint.kinds[a] | points.kinds[b],
+            lead=np.maximum(joint.lead[a], self._lead(points)[b]),
+            gasket=points.gasket[b],
+            ok=both,
+            ratio=_wider(joint.ratio[a], points.ratio[b]),
+            gap=_wider(joint.gap[a], points.gap[b]),
+            ratio_drawn=joint.ratio_drawn if last else _wider(joint.ratio_drawn[a], points.ratio_drawn[b]),
+            gap_drawn=joint.gap_drawn if last else _wider(joint.gap_drawn[a], points.gap_drawn[b]),
         )
 
     @property
@@ -586,7 +588,7 @@ class Search:
             if worth.chance < least - EDGE:
                 return
             self.archive.add(worth)
-            open_ &= ~self.archive.covered_by(worth, cost, metal, days, chance)
+            open_ &= ~self.archive.covered_by(worth, cost, metal=metal, days=days, chance=chance)
             self.found.append(found)
             yield found
 

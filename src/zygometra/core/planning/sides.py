@@ -105,11 +105,28 @@ class Uncut(NamedTuple):
         clearance, closed = self.clearance, self.closed + bowl
         if crown.any():
             shape = shape_of(self)
-            whole = Hole(clearance, self.area, closed, 0.0, 0.0, 0.0, self.ring, shape)
+            whole = Hole(
+                clearance=clearance,
+                area=self.area,
+                chamber=closed,
+                crown=0.0,
+                crevice=0.0,
+                other=0.0,
+                ring=self.ring,
+                shape=shape,
+            )
             whole = with_crown_cut(whole, flat_cut(shape, crown))
             clearance, closed = whole.clearance, whole.closed
         clearance = np.broadcast_to(clearance, np.broadcast_shapes(clearance.shape, closed.shape))
-        return Side(clearance, closed, self.area, self.swept, self.pocket, self.gasket, self.gasket_volume)
+        return Side(
+            clearance=clearance,
+            closed=closed,
+            area=self.area,
+            swept=self.swept,
+            pocket=self.pocket,
+            gasket=self.gasket,
+            gasket_volume=self.gasket_volume,
+        )
 
 
 class Edges(NamedTuple):
@@ -173,7 +190,9 @@ def edges(
         if low is not None
         else none - math.inf
     )
-    return Edges(shown.min(axis=-2), shown.max(axis=-2), room_low, room_high, up, down)
+    return Edges(
+        least=shown.min(axis=-2), most=shown.max(axis=-2), low=room_low, high=room_high, up=up, down=down
+    )
 
 
 class Taken(NamedTuple):

@@ -73,7 +73,16 @@ class Base(NamedTuple):
         """The holes as the kernel takes them."""
         pocket, shape = self.pocket if self.pocket.any() else None, shape_of(self)
         return Hole(
-            self.clearance, self.area, self.closed, 0.0, 0.0, 0.0, self.ring, shape, pocket, self.edge
+            clearance=self.clearance,
+            area=self.area,
+            chamber=self.closed,
+            crown=0.0,
+            crevice=0.0,
+            other=0.0,
+            ring=self.ring,
+            shape=shape,
+            pocket=pocket,
+            edge=self.edge,
         )
 
 
@@ -241,11 +250,11 @@ class Truth:
             return self._figure(name, default, sources, new, swapped=swapped)
 
         f = Figures(
-            get("parts.block.bore"),
-            get("parts.crank.stroke"),
-            get("parts.rod.length"),
-            get("parts.piston.compression_height"),
-            get("parts.block.deck_height"),
+            bore=get("parts.block.bore"),
+            stroke=get("parts.crank.stroke"),
+            rod_length=get("parts.rod.length"),
+            compression_height=get("parts.piston.compression_height"),
+            deck_height=get("parts.block.deck_height"),
             chamber_volume=get(CHAMBER),
             other_volume=get("parts.head.other_volume", 0.0),
             crown_volume=get("parts.piston.crown_volume"),
@@ -271,23 +280,23 @@ class Truth:
         crevice = np.where(known, h.crevice, self._unknown_land(f.bore))
         thickness, volume = self._gaskets_there(sources, swapped=swapped)
         base = Base(
-            self._clearance(sources, parts, h.clearance, get),
-            h.chamber + h.other + h.crown + crevice,
-            h.area,
-            np.where(np.isnan(swept), given, swept),
-            np.where(known, h.ring, 0.0),
-            f.land_height,
-            h.shape.above_rim,
-            h.shape.above_area,
-            h.shape.dish_area,
-            h.shape.dish,
-            h.pocket,
-            thickness,
-            volume,
-            h.edge,
-            h.shape.to_cone,
-            h.shape.begun,
-            h.shape.untold,
+            clearance=self._clearance(sources, parts, h.clearance, get),
+            closed=h.chamber + h.other + h.crown + crevice,
+            area=h.area,
+            swept=np.where(np.isnan(swept), given, swept),
+            ring=np.where(known, h.ring, 0.0),
+            land_height=f.land_height,
+            above_rim=h.shape.above_rim,
+            above_area=h.shape.above_area,
+            dish_area=h.shape.dish_area,
+            dish=h.shape.dish,
+            pocket=h.pocket,
+            gasket=thickness,
+            gasket_volume=volume,
+            edge=h.edge,
+            to_cone=h.shape.to_cone,
+            begun=h.shape.begun,
+            untold=h.shape.untold,
         )
         self._bases[key] = base
         return base

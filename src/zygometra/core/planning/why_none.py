@@ -125,10 +125,17 @@ class Conflict:
             spans = (
                 [None]
                 if wanted.ratio_spread is None
-                else spans_of(self.stated, self.rules, wanted, frame, self.pins)
+                else spans_of(self.stated, self.rules, wanted=wanted, frame=frame, pins=self.pins)
             )
             for span in spans:
-                yield Layout(self.stated, self.rules, wanted, frame, self.pins, span)
+                yield Layout(
+                    stated=self.stated,
+                    rules=self.rules,
+                    wanted=wanted,
+                    frame=frame,
+                    pins=self.pins,
+                    span=span,
+                )
 
     # -- why -------------------------------------------------------------------
 
@@ -148,7 +155,12 @@ class Conflict:
         told = [
             reason
             for (name, bank), (allowance, layout, values) in best.items()
-            if (reason := self._reason(name, bank, allowance, layout, values, windows)) is not None
+            if (
+                reason := self._reason(
+                    name, bank, allowance=allowance, layout=layout, values=values, windows=windows
+                )
+            )
+            is not None
         ]
         told = [reason for reason in told if self._holds(reason)]
         told.sort(key=lambda reason: (reason.share if reason.share is not None else math.inf, reason.edge))
@@ -204,7 +216,7 @@ class Conflict:
         if name == NEW_GASKET:
             return self._gasket(layout, values, windows)
         if name.split(".")[0] in LEVER:
-            return self._limit(name, bank, allowance, layout, windows)
+            return self._limit(name, bank, allowance=allowance, layout=layout, windows=windows)
         wanted = self.wanted
         if name == RATIO_SPREAD:
             by = self._spread_of_ratio()
@@ -242,7 +254,7 @@ class Conflict:
         says = sentence(
             "With " + words + " " + way + " {edge}, {by} further, there is a plan.", edge=written, by=off
         )
-        return Reason(windows, says, by, share, relaxation, name)
+        return Reason(windows=windows, says=says, by=by, share=share, relaxation=relaxation, edge=name)
 
     def _spread(self, name: str, now: float, by: float, windows: tuple[str, ...]) -> Reason:
         value = _outward(now + by, up=True)
@@ -256,7 +268,14 @@ class Conflict:
             edge=written,
         )
         share = by / now if now else math.inf
-        return Reason(windows, says, by, share, {"targets": {"spread": {what: value}}}, name)
+        return Reason(
+            windows=windows,
+            says=says,
+            by=by,
+            share=share,
+            relaxation={"targets": {"spread": {what: value}}},
+            edge=name,
+        )
 
     def _spread_of_ratio(self) -> float | None:
         """The least further spread of ratio: its row is a line only near the present one, so it is walked to."""
@@ -282,7 +301,8 @@ class Conflict:
     ) -> Reason | None:
         op = name.split(".")[0]
         banks = [one for one in self.build.banks if not bank or one.name == bank]
-        move = moves_of(self.build, self.rules, op, None if LEVER[op].reach == "set" else banks[0], self.pins)  # type: ignore[arg-type]
+        where = None if LEVER[op].reach == "set" else banks[0]
+        move = moves_of(self.build, self.rules, op=op, bank=where, pins=self.pins)  # type: ignore[arg-type]
         if move is None or not move.may_rest:
             return None
         now, by = move.high, allowance
@@ -306,7 +326,14 @@ class Conflict:
             edge=Volume(value) if LEVER[op].kind is Kind.VOLUME else Limit(value),
         )
         relaxation = {"levers": {op: {"banks": {bank: inner}} if bank else inner}}
-        return Reason(windows, says, by, by / now if now else math.inf, relaxation, name)
+        return Reason(
+            windows=windows,
+            says=says,
+            by=by,
+            share=by / now if now else math.inf,
+            relaxation=relaxation,
+            edge=name,
+        )
 
     def _piston_floor(self, op: str, layout: Layout) -> float:
         """What metal that must remain leaves of a cut in the pistons; no end for others."""
@@ -339,7 +366,12 @@ class Conflict:
                 says = sentence("With a gasket of {edge} there is a plan.", edge=Limit(thickness))
                 listed = [_gasket_as_typed(one) for one in self.build.levers.gaskets]
                 return Reason(
-                    windows, says, by, by / width, {"levers": {"gaskets": [*listed, fresh]}}, NEW_GASKET
+                    windows=windows,
+                    says=says,
+                    by=by,
+                    share=by / width,
+                    relaxation={"levers": {"gaskets": [*listed, fresh]}},
+                    edge=NEW_GASKET,
                 )
         return None
 
@@ -364,7 +396,7 @@ class Conflict:
             says = Sentence(
                 "No window alone, nor all of them twice as wide, opens a plan: another part is wanted."
             )
-            return Reason(windows, says, None, None, None)
+            return Reason(windows=windows, says=says, by=None, share=None, relaxation=None)
         for _ in range(14):
             middle = (low + high) / 2
             low, high = (low, middle) if self._opens_in_truth(middle) else (middle, high)
@@ -372,7 +404,13 @@ class Conflict:
         says = Sentence(
             f"No edge alone opens a plan; with every window {share * 100:.1f} % wider at each end there is one."
         )
-        return Reason(windows, says, None, share, {"targets": _targets(_widened(self.wanted, share))})
+        return Reason(
+            windows=windows,
+            says=says,
+            by=None,
+            share=share,
+            relaxation={"targets": _targets(_widened(self.wanted, share))},
+        )
 
 
 def spans_of(
@@ -396,7 +434,9 @@ def spans_of(
         What was fixed by hand.
     """
     low, high = span_of(wanted)
-    reached = Layout(stated, rules, wanted._replace(ratio_spread=None), frame, pins).reach()
+    reached = Layout(
+        stated=stated, rules=rules, wanted=wanted._replace(ratio_spread=None), frame=frame, pins=pins
+    ).reach()
     if reached is None:
         edges = np.geomspace(low, high, _COARSE + 1)
         return list(itertools.pairwise(edges.tolist()))
@@ -574,14 +614,14 @@ def _stepped(layout: Layout, found: dict[str, float]) -> Iterator[tuple[str, Cal
     if layout.bowl is not None and layout.bowl.step:
         yield BOWL, around(layout.bowl.step)
     for bank in build.banks:
-        deck = moves_of(build, rules, "deck_cut", bank, pins)
+        deck = moves_of(build, rules, op="deck_cut", bank=bank, pins=pins)
         if deck is not None and deck.step:
             yield f"first {bank.name}", around(deck.step)
             yield f"last {bank.name}", around(deck.step)
-        head = moves_of(build, rules, "head_cut", bank, pins)
+        head = moves_of(build, rules, op="head_cut", bank=bank, pins=pins)
         if head is not None and head.step and bank.name in layout.taken:
             yield f"milled {bank.name}", milled(layout.taken[bank.name], head.step, bank.name)
-        opening = moves_of(build, rules, "open_chamber", bank, pins)
+        opening = moves_of(build, rules, op="open_chamber", bank=bank, pins=pins)
         if opening is not None and opening.step:
             for number in bank.cylinders:
                 yield f"opened {number}", around(opening.step)
@@ -627,7 +667,7 @@ def _gaskets(layout: Layout, found: dict[str, float]) -> Iterator[Operation]:
 def _cuts(layout: Layout, found: dict[str, float], bank: str) -> Iterator[Operation]:
     build = layout.build
     own = next(one for one in build.banks if one.name == bank)
-    deck = moves_of(build, layout.rules, "deck_cut", own, layout.pins)
+    deck = moves_of(build, layout.rules, op="deck_cut", bank=own, pins=layout.pins)
     first, last = found[f"first {bank}"], found[f"last {bank}"]
     if deck is not None and max(first, last) > HAIR:
         ends = deck.quantity(max(first, 0.0)), deck.quantity(max(last, 0.0))
@@ -635,11 +675,11 @@ def _cuts(layout: Layout, found: dict[str, float], bank: str) -> Iterator[Operat
             yield Operation("deck_cut", bank, amount=ends[0])
         else:
             yield Operation("deck_cut", bank, amount=midway(*ends), first=ends[0], last=ends[1])
-    head = moves_of(build, layout.rules, "head_cut", own, layout.pins)
+    head = moves_of(build, layout.rules, op="head_cut", bank=own, pins=layout.pins)
     milled = found[f"milled {bank}"]
     if head is not None and milled > HAIR and bank in layout.taken:
         yield Operation("head_cut", bank, amount=head.quantity(milled_depth(layout, bank, milled)))
-    opening = moves_of(build, layout.rules, "open_chamber", own, layout.pins)
+    opening = moves_of(build, layout.rules, op="open_chamber", bank=own, pins=layout.pins)
     for number in own.cylinders:
         if opening is not None and found[f"opened {number}"] > HAIR:
             yield Operation(

@@ -109,7 +109,9 @@ def _rim_begun(build: Build, bank: Bank, number: int, sources: dict[str, Source]
     """What is off the rim since its crown volume was read, in mm."""
     if (volume := sources.get(_CROWN)) is None:
         return 0.0
-    cut = build.cuts.on_hole("crown_cut", bank, number, build.planned, read_at(build, volume.path))
+    cut = build.cuts.on_hole(
+        "crown_cut", bank, cylinder=number, planned=build.planned, after=read_at(build, volume.path)
+    )
     return float(_crown_at(sources).rim_cut(cut)) if cut else 0.0
 
 
@@ -121,15 +123,17 @@ def _changes(build: Build, bank: Bank, number: int, sources: dict[str, Source]) 
         source = sources.get(path)
         if source is None:
             return 0.0
-        return build.cuts.on_hole(op, bank, number, build.planned, read_at(build, source.path))
+        return build.cuts.on_hole(
+            op, bank, cylinder=number, planned=build.planned, after=read_at(build, source.path)
+        )
 
     for path in (_DECK, _DEPTH):
         if cut := since("deck_cut", path):
-            yield path, -cut, missed(build, "deck_cut", bank, number, -1.0)
+            yield path, -cut, missed(build, "deck_cut", bank=bank, number=number, by=-1.0)
     if (cut := since("deck_cut", _CHAMBER)) and _POCKET in sources:
         # What of the chamber lies in the block goes with its deck.
         area = sources[_POCKET].quantity.value
-        off = missed(build, "deck_cut", bank, number, -area / 1000)
+        off = missed(build, "deck_cut", bank=bank, number=number, by=-area / 1000)
         yield (
             _CHAMBER,
             -area * cut / 1000,
@@ -139,7 +143,7 @@ def _changes(build: Build, bank: Bank, number: int, sources: dict[str, Source]) 
         # The chamfer gets narrower as its deck comes down.
         width = _figure(sources, _EDGE)
         lost = narrowed(width, _figure(sources, PLACES["edge_angle"]), Linear.of(_CUT, cut)) - width
-        off = missed(build, "deck_cut", bank, number, lost.slopes.get(_CUT, 0.0))
+        off = missed(build, "deck_cut", bank=bank, number=number, by=lost.slopes.get(_CUT, 0.0))
         yield _EDGE, lost.value, [*_along(sources, number, _figures_in(lost)), *off]
     if cut := since("head_cut", _CHAMBER):
         from .sources import chamber_model
@@ -148,15 +152,20 @@ def _changes(build: Build, bank: Bank, number: int, sources: dict[str, Source]) 
         whole = build.cuts.on_hole("head_cut", bank, number, ())
         if model is not None and whole <= model.deepest:
             taken = model.removed(whole) - model.removed(whole - cut)
-            off = missed(build, "head_cut", bank, number, -model.rate(whole))
+            off = missed(build, "head_cut", bank=bank, number=number, by=-model.rate(whole))
             yield (
                 _CHAMBER,
                 -taken,
-                [*_taken_doubts(build, sources, number, model, whole - cut, whole), *off],
+                [
+                    *_taken_doubts(
+                        build, sources, number=number, model=model, before=whole - cut, after=whole
+                    ),
+                    *off,
+                ],
             )
     if whole := build.cuts.on_hole("head_cut", bank, number, ()):
         yield from _narrower(sources, number, whole)
-    yield from _crown(build, bank, number, sources, since)
+    yield from _crown(build, bank, number=number, sources=sources, since=since)
 
 
 def _taken_doubts(
@@ -212,13 +221,13 @@ def _crown(
         if cut := since("crown_cut", path):
             rim = as_linear(flat_cut(crown, Linear.of(_CUT, cut)).rim)
             # What stands above the rim is gone: from there a miss moves the rim.
-            off = missed(build, "crown_cut", bank, number, by * rim.slopes.get(_CUT, 0.0))
+            off = missed(build, "crown_cut", bank=bank, number=number, by=by * rim.slopes.get(_CUT, 0.0))
             known = rim.value and path != _THICK
             doubt = _along(sources, number, _figures_in(rim) * by) if known else []
             yield path, by * rim.value, [*doubt, *(off if path != _THICK else [])]
     if cut := since("crown_cut", _CROWN):
         gained = as_linear(crown_gain(crown, flat_cut(crown, Linear.of(_CUT, cut))))
-        off = missed(build, "crown_cut", bank, number, gained.slopes.get(_CUT, 0.0))
+        off = missed(build, "crown_cut", bank=bank, number=number, by=gained.slopes.get(_CUT, 0.0))
         yield _CROWN, gained.value, [*_along(sources, number, _figures_in(gained)), *off]
     for path in (_ABOVE, _METAL):
         if (cut := since("crown_cut", path)) and (above := _crown_at(sources).above_rim) > 0:
@@ -290,7 +299,10 @@ def cut_before(build: Build, figure: str, number: int, at: str) -> float:
     def made(op: OpName) -> float:
         log, planned = build.cuts, build.planned
         return (
-            log.on_hole(op, bank, number, planned) - log.on_hole(op, bank, number, planned, at) if at else 0.0
+            log.on_hole(op, bank, number, planned)
+            - log.on_hole(op, bank, cylinder=number, planned=planned, after=at)
+            if at
+            else 0.0
         )
 
     if figure == "deck_height":

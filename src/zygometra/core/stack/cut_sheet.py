@@ -1,5 +1,6 @@
 """The machinist's sheet as data: each cut from what to what, and what comes of it."""
 
+# long: one sheet: every kind of line that it has
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
@@ -96,13 +97,13 @@ def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Cut, ...
     if sum(op.op == SWAP for op in build.planned) % 2:
         rows.append(
             Cut(
-                "Heads",
-                "side for side",
-                "",
-                "",
-                "each turned end for end",
-                "",
-                "mark them before they come off",
+                part="Heads",
+                take_off="side for side",
+                take_off_other="",
+                start="",
+                finish="each turned end for end",
+                finish_other="",
+                note="mark them before they come off",
             )
         )
     rows += _fitted(build)
@@ -117,7 +118,13 @@ def _fitted(build: Build) -> Iterator[Cut]:
         if op.part is not None:
             name = op.part.name or "another"
             yield Cut(
-                f"{op.part.kind.capitalize()}s", "fit", "", "", name, "", "measure each before it goes in"
+                part=f"{op.part.kind.capitalize()}s",
+                take_off="fit",
+                take_off_other="",
+                start="",
+                finish=name,
+                finish_other="",
+                note="measure each before it goes in",
             )
 
 
@@ -162,9 +169,25 @@ def _deck(part: str, holes: list[Hole], reader: Reader) -> Cut:
         ends = f"{reader.length(first)} at hole {holes[0].number}, {reader.length(last)} at hole {holes[-1].number}"
         beside = f"{reader.length(first, other=True)}, {reader.length(last, other=True)}"
         note = "levels the deck: shim for the wedge, stop and measure; the set-up stands with the mock-up"
-        return Cut(part, ends, beside, "deck as it is", "by depth of cut at both ends", "", note)
+        return Cut(
+            part=part,
+            take_off=ends,
+            take_off_other=beside,
+            start="deck as it is",
+            finish="by depth of cut at both ends",
+            finish_other="",
+            note=note,
+        )
     start, finish, other, note = _finished(holes, "parts.block.deck_height", first, reader)
-    return Cut(part, reader.length(first), reader.length(first, other=True), start, finish, other, note)
+    return Cut(
+        part=part,
+        take_off=reader.length(first),
+        take_off_other=reader.length(first, other=True),
+        start=start,
+        finish=finish,
+        finish_other=other,
+        note=note,
+    )
 
 
 def _head(part: str, holes: list[Hole], reader: Reader) -> Cut:
@@ -172,7 +195,15 @@ def _head(part: str, holes: list[Hole], reader: Reader) -> Cut:
     chambers = [cc for hole in holes if (cc := hole.outcome.terms.chamber) is not None]
     finish = f"chambers {_span(chambers, volume)}" if chambers else "by depth of cut"
     amount, other = reader.length(cut), reader.length(cut, other=True)
-    return Cut(part, amount, other, "face as it is", finish, "", "cut parallel with the face")
+    return Cut(
+        part=part,
+        take_off=amount,
+        take_off_other=other,
+        start="face as it is",
+        finish=finish,
+        finish_other="",
+        note="cut parallel with the face",
+    )
 
 
 def _crowns(evaluation: Evaluation, reader: Reader) -> list[Cut]:
@@ -194,13 +225,13 @@ def _crowns(evaluation: Evaluation, reader: Reader) -> list[Cut]:
             start, note = "", ""
         rows.append(
             Cut(
-                f"Piston crowns, {_who(holes, evaluation)}",
-                reader.length(cut),
-                reader.length(cut, other=True),
-                f"compression height {start}" if start else "",
-                finish,
-                other,
-                "; ".join(filter(None, (note, _left_of(holes[0], rim, reader), _MARKS))),
+                part=f"Piston crowns, {_who(holes, evaluation)}",
+                take_off=reader.length(cut),
+                take_off_other=reader.length(cut, other=True),
+                start=f"compression height {start}" if start else "",
+                finish=finish,
+                finish_other=other,
+                note="; ".join(filter(None, (note, _left_of(holes[0], rim, reader), _MARKS))),
             )
         )
     return rows
@@ -243,7 +274,17 @@ def _openings(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]
         chambers = [cc for hole in holes if (cc := hole.outcome.terms.chamber) is not None]
         finish = _span(chambers, volume) if len(chambers) == len(holes) else ""
         note = "grind, fill again, and note the shots"
-        rows.append(Cut(f"Chamber, {where}", reader.quantity(op.amount), "", "", finish, "", note))
+        rows.append(
+            Cut(
+                part=f"Chamber, {where}",
+                take_off=reader.quantity(op.amount),
+                take_off_other="",
+                start="",
+                finish=finish,
+                finish_other="",
+                note=note,
+            )
+        )
     return rows
 
 
@@ -257,7 +298,15 @@ def _bowls(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]:
         finish = f"crowns {_span(crowns, volume)}" if len(crowns) == len(holes) else ""
         note = "sink, fill again, and measure the crown under it; balance after"
         rows.append(
-            Cut(f"Bowls, {_who(holes, evaluation)}", reader.quantity(op.amount), "", "", finish, "", note)
+            Cut(
+                part=f"Bowls, {_who(holes, evaluation)}",
+                take_off=reader.quantity(op.amount),
+                take_off_other="",
+                start="",
+                finish=finish,
+                finish_other="",
+                note=note,
+            )
         )
     return rows
 
@@ -272,13 +321,13 @@ def _gaskets(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]:
             name = f", bank {bank.name}" if len(build.banks) > 1 else ""
             rows.append(
                 Cut(
-                    f"Gasket{name}",
-                    fitted[-1].gasket.name or "another",
-                    "",
-                    reader.length(before),
-                    reader.length(after),
-                    reader.length(after, other=True),
-                    "compressed thickness",
+                    part=f"Gasket{name}",
+                    take_off=fitted[-1].gasket.name or "another",
+                    take_off_other="",
+                    start=reader.length(before),
+                    finish=reader.length(after),
+                    finish_other=reader.length(after, other=True),
+                    note="compressed thickness",
                 )
             )
     return rows
@@ -311,15 +360,17 @@ def results(evaluation: Evaluation, reader: Reader) -> tuple[Result, ...]:
         clearance_u = o.doubts.deck_clearance.u
         rows.append(
             Result(
-                hole.number,
-                hole.bank,
-                reader.clearance(o.deck_clearance, clearance_u),
-                _beside(o.deck_clearance, clearance_u, reader),
-                reader.length(o.quench, quench.u),
-                f"± {reader.band(quench.half)}" if quench.u > 0 else "",
-                ratio_text(before.outcome.compression_ratio, before.outcome.doubts.compression_ratio.u),
-                ratio_text(o.compression_ratio, ratio.u),
-                f"± {figure(ratio.half, 2)}" if ratio.u > 0 else "",
+                number=hole.number,
+                bank=hole.bank,
+                clearance=reader.clearance(o.deck_clearance, clearance_u),
+                clearance_other=_beside(o.deck_clearance, clearance_u, reader),
+                quench=reader.length(o.quench, quench.u),
+                quench_band=f"± {reader.band(quench.half)}" if quench.u > 0 else "",
+                compression_ratio_now=ratio_text(
+                    before.outcome.compression_ratio, before.outcome.doubts.compression_ratio.u
+                ),
+                compression_ratio=ratio_text(o.compression_ratio, ratio.u),
+                compression_ratio_band=f"± {figure(ratio.half, 2)}" if ratio.u > 0 else "",
             )
         )
     return tuple(sorted(rows))
@@ -357,6 +408,13 @@ def figures_behind(evaluation: Evaluation, reader: Reader) -> tuple[Basis, ...]:
                 basis = f"{basis}, {quantity.rests_on}"
             read = source.path if quantity.terms and quantity.readings else ""
             rows.append(
-                Basis(item.label, where, reader.quantity(quantity), reader.beside(quantity), basis, read)
+                Basis(
+                    label=item.label,
+                    where=where,
+                    value=reader.quantity(quantity),
+                    beside=reader.beside(quantity),
+                    basis=basis,
+                    read=read,
+                )
             )
     return tuple(rows)

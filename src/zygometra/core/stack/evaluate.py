@@ -93,6 +93,7 @@ def placed(planned: tuple[Operation, ...]) -> tuple[tuple[str, Operation], ...]:
     return tuple((f"planned.{i}", op) for i, op in enumerate(planned))
 
 
+# long: what it puts together is told field by field, a line each
 def _state(build: Build, labelled: tuple[tuple[str, Operation], ...], now: State | None = None) -> State:
     planned = tuple(op for _, op in labelled)
     wide = engine_sources(build) if now is None else {}
@@ -114,9 +115,9 @@ def _state(build: Build, labelled: tuple[tuple[str, Operation], ...], now: State
             hole = evaluate_hole(
                 build,
                 bank,
-                number,
-                labelled,
-                known.get(number) or hole_sources(build, bank.name, number, wide),
+                number=number,
+                labelled=labelled,
+                sources=known.get(number) or hole_sources(build, bank.name, number, wide),
             )
             if not alone:
                 shared = hole
@@ -132,7 +133,14 @@ def _state(build: Build, labelled: tuple[tuple[str, Operation], ...], now: State
         )
         for bank in build.banks
     )
-    return State(displacement, displacement_u, ratio, ratio_u, tuple(holes), decks)
+    return State(
+        displacement_cc=displacement,
+        displacement_u=displacement_u,
+        rod_ratio=ratio,
+        rod_ratio_u=ratio_u,
+        holes=tuple(holes),
+        decks=decks,
+    )
 
 
 def _every_source(build: Build) -> dict[int, dict[str, Source]]:

@@ -81,7 +81,11 @@ def explanations(hole: Hole, result: str, total: float) -> Iterator[Explains]:
         if value is not None and value != now and field.low <= value <= field.high:
             u = source.quantity.u
             yield Explains(
-                source.path, value, value - now, abs(value - now) / u if u else math.inf, field.kind
+                path=source.path,
+                value=value,
+                by=value - now,
+                doubts=abs(value - now) / u if u else math.inf,
+                kind=field.kind,
             )
 
 

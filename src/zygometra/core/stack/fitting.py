@@ -84,7 +84,7 @@ def with_part(sources: dict[str, Source], path: str, part: Part, number: int) ->
         if old is None or new is None:
             del kept[_READ]
         else:
-            kept[_READ] = Source(read.path, _moved(read, old, new, share, number))
+            kept[_READ] = Source(read.path, _moved(read, old, new=new, share=share, number=number))
     return kept
 
 

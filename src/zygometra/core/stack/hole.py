@@ -59,7 +59,9 @@ def evaluate_hole(
             sources = with_gasket(sources, path, op.gasket, number)
         if op.part is not None:
             sources = with_part(sources, path, op.part, number)
-    return Hole(number, bank.name, sources, cuts, _outcome(sources, cuts, build))
+    return Hole(
+        number=number, bank=bank.name, sources=sources, cuts=cuts, outcome=_outcome(sources, cuts, build)
+    )
 
 
 def cuts_of(operations: Iterable[Operation]) -> Cuts:
@@ -106,12 +108,25 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
     owed = Owed()
     _figures_doubts(owed, sources, found)
     if cuts:
-        _cut_doubts(owed, sources, cuts, found, model, build)
+        _cut_doubts(owed, sources, cuts=cuts, found=found, model=model, build=build)
     if figures.land_height is None and build.unstated_doubt == "house" and not math.isnan(figures.bore):
         owed.take((_unknown_land(figures.bore),), Slopes(volume=1.0))
     owed = owed.joined()
     results = (known(r.clearance), known(r.quench), known(r.swept), known(r.volume), ratio, effective)
-    return Outcome(*results, Doubts(owed.terms, owed.rows, results), beyond, figures, taken, r)
+    clearance, quench, swept, volume, ratio, effective = results
+    return Outcome(
+        deck_clearance=clearance,
+        quench=quench,
+        swept=swept,
+        clearance=volume,
+        compression_ratio=ratio,
+        effective=effective,
+        doubts=Doubts(owed.terms, owed.rows, results),
+        beyond=beyond,
+        figures=figures,
+        taken=taken,
+        found=r,
+    )
 
 
 _NOTHING = Cuts()
@@ -220,7 +235,19 @@ def _cut_doubts(
         if op.op == "head_cut" and build.step_fills:
             slopes = Slopes(volume=-model.rate(head) if reached and model is not None else NOT_KNOWN)
         if amount.u:
-            owed.take((Term(path, amount.u, amount.dof, None, amount.rectangular, amount.each),), slopes)
+            owed.take(
+                (
+                    Term(
+                        key=path,
+                        u=amount.u,
+                        dof=amount.dof,
+                        pool=None,
+                        rectangular=amount.rectangular,
+                        each=amount.each,
+                    ),
+                ),
+                slopes,
+            )
         if op.to_height is not None and height is not None:
             owed.take(height.terms, slopes)
     if reached and model is not None:

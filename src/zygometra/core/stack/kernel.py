@@ -295,7 +295,15 @@ def crown_of(f: Figures) -> Crown:
         return Crown(above[0], above[1], untold=f.untold_dish)
     held = f.crown_volume + cylinder_volume(f.above_area, f.above_rim) if stands else f.crown_volume
     dish = endless_unless_positive(held)
-    return Crown(above[0], above[1], f.dish_area, dish, f.to_cone, f.dish_begun, f.untold_dish)
+    return Crown(
+        above_rim=above[0],
+        above_area=above[1],
+        dish_area=f.dish_area,
+        dish=dish,
+        to_cone=f.to_cone,
+        begun=f.dish_begun,
+        untold=f.untold_dish,
+    )
 
 
 def uncut(f: Figures) -> Hole:
@@ -322,16 +330,16 @@ def uncut(f: Figures) -> Hole:
         other = other + chamfer_volume(edge, None)
     shape = crown_of(f)
     return Hole(
-        rim_clearance(f),
-        area,
-        f.chamber_volume,
-        f.crown_volume,
-        crevice,
-        other,
-        ring,
-        shape,
-        f.pocket_area,
-        edge,
+        clearance=rim_clearance(f),
+        area=area,
+        chamber=f.chamber_volume,
+        crown=f.crown_volume,
+        crevice=crevice,
+        other=other,
+        ring=ring,
+        shape=shape,
+        pocket=f.pocket_area,
+        edge=edge,
     )
 
 
@@ -772,21 +780,21 @@ def hole(f: Figures, cuts: Cuts) -> Results:
     gasket = gasket_volume(f)
     stacked = closed_by(h, f.gasket_thickness, gasket)
     return Results(
-        stacked.clearance,
-        stacked.quench,
-        swept_volume(f),
-        stacked.volume,
-        0.0 if f.intake_closes is None else trapped_volume(f),
-        h.chamber,
-        gasket,
-        deck_volume(h),
-        h.crown,
-        h.crevice,
-        h.other,
-        h.area,
-        h.ring,
-        NOT_KNOWN if f.gasket_volume is not None else gasket_opening(f),
-        h.shape.dish,
-        math.inf if land is None else land,
-        above,
+        clearance=stacked.clearance,
+        quench=stacked.quench,
+        swept=swept_volume(f),
+        volume=stacked.volume,
+        trapped=0.0 if f.intake_closes is None else trapped_volume(f),
+        chamber=h.chamber,
+        gasket=gasket,
+        deck=deck_volume(h),
+        crown=h.crown,
+        crevice=h.crevice,
+        other=h.other,
+        area=h.area,
+        ring=h.ring,
+        opening=NOT_KNOWN if f.gasket_volume is not None else gasket_opening(f),
+        dish=h.shape.dish,
+        land_left=math.inf if land is None else land,
+        above_left=above,
     )

@@ -239,7 +239,7 @@ class Outcome(NamedTuple):
         f, r = self.figures, self.found
         shape = r.dish, f.to_cone, f.dish_begun, f.untold_dish
         crown = Crown(f.above_rim or 0.0, f.above_area or 0.0, f.dish_area or 0.0, *shape)
-        return Areas(r.area, f.pocket_area or 0.0, r.ring, r.opening, crown)
+        return Areas(bore=r.area, pocket=f.pocket_area or 0.0, ring=r.ring, gasket=r.opening, crown=crown)
 
     @property
     def gasket_thickness(self) -> float | None:

@@ -97,7 +97,16 @@ def sensitivities(
         step = cc if lever.kind is Kind.VOLUME else length
         slopes = Slopes(volume=-milled) if key == "head_cut" else along(outcome.figures, outcome.taken, key)
         by_volume = per_cc * slopes.volume
-        rows.append(Sensitivity(key, label, step, lever.unit.symbol, by_volume * step, slopes.quench * step))
+        rows.append(
+            Sensitivity(
+                lever=key,
+                label=label,
+                step=step,
+                unit=lever.unit.symbol,
+                compression_ratio=by_volume * step,
+                quench_mm=slopes.quench * step,
+            )
+        )
     return tuple(rows)
 
 

@@ -62,21 +62,21 @@ def _gaps(hole: Hole, reader: Reader) -> list[Step]:
         Step(
             "deck_clearance",
             "deck clearance",
-            formula + cuts,
-            figures + cut_figures,
-            reader.clearance(outcome.deck_clearance),
-            band_of(hole, "deck_clearance", "length", reader),
-            given,
-            note,
+            formula=formula + cuts,
+            figures=figures + cut_figures,
+            answer=reader.clearance(outcome.deck_clearance),
+            band=band_of(hole, "deck_clearance", "length", reader),
+            given=given,
+            note=note,
         ),
         Step(
             "quench",
             quench,
-            f"{quench} = c + t",
-            f"{length(outcome.deck_clearance)} + {length(outcome.gasket_thickness)}",
-            length(outcome.quench),
-            band_of(hole, "quench", "length", reader),
-            given_of(thickness, reader),
+            formula=f"{quench} = c + t",
+            figures=f"{length(outcome.deck_clearance)} + {length(outcome.gasket_thickness)}",
+            answer=length(outcome.quench),
+            band=band_of(hole, "quench", "length", reader),
+            given=given_of(thickness, reader),
         ),
     ]
 
@@ -91,12 +91,12 @@ def _above_rim(hole: Hole, reader: Reader) -> list[Step]:
         Step(
             "above_rim",
             "above the rim",
-            "z − crown cut, nought at the least" if cut else "z",
-            f"{reader.length(told.quantity.value)}{taken}",
-            reader.length(hole.above_rim),
-            "",
-            given_of(told, reader),
-            "A flat cut takes this first: until the tool reaches the rim, clearance and gap do not move.",
+            formula="z − crown cut, nought at the least" if cut else "z",
+            figures=f"{reader.length(told.quantity.value)}{taken}",
+            answer=reader.length(hole.above_rim),
+            band="",
+            given=given_of(told, reader),
+            note="A flat cut takes this first: until the tool reaches the rim, clearance and gap do not move.",
         )
     ]
 
@@ -131,12 +131,12 @@ def _ratios(hole: Hole, reader: Reader) -> list[Step]:
             Step(
                 "compression_ratio",
                 "compression ratio",
-                "(Vs + Vc)/Vc",
-                "no room above the piston",
-                "—",
-                "",
-                (),
-                "An impossible engine: the terms of the clearance volume sum to "
+                formula="(Vs + Vc)/Vc",
+                figures="no room above the piston",
+                answer="—",
+                band="",
+                given=(),
+                note="An impossible engine: the terms of the clearance volume sum to "
                 f"{volume(outcome.clearance)}.",
             )
         ]
@@ -144,11 +144,11 @@ def _ratios(hole: Hole, reader: Reader) -> list[Step]:
         Step(
             "compression_ratio",
             "compression ratio",
-            "(Vs + Vc)/Vc",
-            f"({volume(outcome.swept)} + {volume(outcome.clearance)}) / {volume(outcome.clearance)}",
-            ratio_text(outcome.compression_ratio),
-            band_of(hole, "compression_ratio", "ratio", reader),
-            (),
+            formula="(Vs + Vc)/Vc",
+            figures=f"({volume(outcome.swept)} + {volume(outcome.clearance)}) / {volume(outcome.clearance)}",
+            answer=ratio_text(outcome.compression_ratio),
+            band=band_of(hole, "compression_ratio", "ratio", reader),
+            given=(),
         ),
     ]
     closes = hole.sources.get("cam.intake_closes")
@@ -159,12 +159,12 @@ def _ratios(hole: Hole, reader: Reader) -> list[Step]:
             Step(
                 "effective",
                 "effective ratio",
-                "(A·x(180° + θ) + Vc)/Vc",
-                f"({volume(trapped)} + {volume(outcome.clearance)}) / {volume(outcome.clearance)}",
-                ratio_text(outcome.effective),
-                band_of(hole, "effective", "ratio", reader),
-                given_of(closes, reader) + given_of(lift, reader),
-                "x is how far the piston has still to rise when the intake closes. "
+                formula="(A·x(180° + θ) + Vc)/Vc",
+                figures=f"({volume(trapped)} + {volume(outcome.clearance)}) / {volume(outcome.clearance)}",
+                answer=ratio_text(outcome.effective),
+                band=band_of(hole, "effective", "ratio", reader),
+                given=given_of(closes, reader) + given_of(lift, reader),
+                note="x is how far the piston has still to rise when the intake closes. "
                 + (
                     "The lift belongs to the figure."
                     if lift is not None
@@ -184,7 +184,16 @@ def _waiting(hole: Hole) -> Step:
     }
     note = "; ".join(ended[what] for what in sorted(hole.outcome.beyond)) or "A figure is not known yet"
     formula, figures = "(Vs + Vc)/Vc", f"Vs {volume(hole.outcome.swept)}, Vc {volume(hole.outcome.clearance)}"
-    return Step("compression_ratio", "compression ratio", formula, figures, UNKNOWN, "", (), f"{note}.")
+    return Step(
+        "compression_ratio",
+        "compression ratio",
+        formula=formula,
+        figures=figures,
+        answer=UNKNOWN,
+        band="",
+        given=(),
+        note=f"{note}.",
+    )
 
 
 def as_text(steps: tuple[Step, ...]) -> str:

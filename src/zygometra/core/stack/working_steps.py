@@ -66,7 +66,11 @@ def given_of(source: Source | None, reader: Reader) -> tuple[Given, ...]:
         "house": "house default doubt",
         "none": "doubt taken as nought",
     }[quantity.doubt]
-    return (Given(symbol, label, reader.quantity(quantity), basis, doubt, name),)
+    return (
+        Given(
+            symbol=symbol, label=label, value=reader.quantity(quantity), basis=basis, doubt=doubt, path=name
+        ),
+    )
 
 
 def value_in(hole: Hole, path: str) -> float | None:

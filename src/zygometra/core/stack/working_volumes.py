@@ -37,12 +37,12 @@ def volumes(build: Build, hole: Hole, reader: Reader) -> list[Step]:
         Step(
             "deck",
             "deck volume",
-            "V_deck = A·c",
-            f"{_square(outcome.bore_area)} · {reader.length(outcome.deck_clearance)}",
-            volume(terms.deck),
-            "",
-            (),
-            "Negative where the piston stands proud: it takes room away."
+            formula="V_deck = A·c",
+            figures=f"{_square(outcome.bore_area)} · {reader.length(outcome.deck_clearance)}",
+            answer=volume(terms.deck),
+            band="",
+            given=(),
+            note="Negative where the piston stands proud: it takes room away."
             if terms.deck is not None and terms.deck < 0
             else "",
         )
@@ -66,35 +66,59 @@ def _swept_step(hole: Hole, reader: Reader) -> Step:
     answer, band = volume(outcome.swept), band_of(hole, "swept", "cc", reader)
     if given is not None and (bore is None or stroke is None):
         figures = reader.quantity(given.quantity)
-        return Step("swept", "swept volume", "Vs as given", figures, answer, band, given_of(given, reader))
+        return Step(
+            "swept",
+            "swept volume",
+            formula="Vs as given",
+            figures=figures,
+            answer=answer,
+            band=band,
+            given=given_of(given, reader),
+        )
     diameter, travel = (
         reader.length(value_in(hole, path)) for path in ("parts.block.bore", "parts.crank.stroke")
     )
     return Step(
         "swept",
         "swept volume",
-        "Vs = π/4·B²·S",
-        f"π/4 · ({diameter})² · {travel}",
-        answer,
-        band,
-        given_of(bore, reader) + given_of(stroke, reader),
-        f"A = π/4·B² = {_square(outcome.bore_area)}",
+        formula="Vs = π/4·B²·S",
+        figures=f"π/4 · ({diameter})² · {travel}",
+        answer=answer,
+        band=band,
+        given=given_of(bore, reader) + given_of(stroke, reader),
+        note=f"A = π/4·B² = {_square(outcome.bore_area)}",
     )
 
 
+# long: what it puts together is told field by field, a line each
 def _gasket_step(hole: Hole, reader: Reader) -> Step:
     outcome, get = hole.outcome, hole.sources.get
     opening = get("parts.gasket.opening_area")
     thickness, answer = reader.length(outcome.gasket_thickness), volume(outcome.terms.gasket)
     if opening is not None:
         formula, figures = "V_gasket = A_gasket·t", f"{outcome.gasket_area:.0f} mm² · {thickness}"
-        return Step("gasket", "gasket volume", formula, figures, answer, "", given_of(opening, reader))
+        return Step(
+            "gasket",
+            "gasket volume",
+            formula=formula,
+            figures=figures,
+            answer=answer,
+            band="",
+            given=given_of(opening, reader),
+        )
     bore, given = get("parts.gasket.bore"), get("parts.gasket.volume")
     if given is not None and (bore is None or outcome.gasket_thickness is None):
         figures = reader.quantity(given.quantity)
         note = "The volume as it was given; with the gasket's bore it would follow from the thickness."
         return Step(
-            "gasket", "gasket volume", "V_gasket as given", figures, answer, "", given_of(given, reader), note
+            "gasket",
+            "gasket volume",
+            formula="V_gasket as given",
+            figures=figures,
+            answer=answer,
+            band="",
+            given=given_of(given, reader),
+            note=note,
         )
     across = reader.length(value_in(hole, "parts.gasket.bore"))
     formula, figures = "V_gasket = π/4·G²·t", f"π/4 · ({across})² · {thickness}"
@@ -105,14 +129,22 @@ def _gasket_step(hole: Hole, reader: Reader) -> Step:
         return Step(
             "gasket",
             "gasket volume",
-            f"V_gasket = π/4·(B + {wider})²·t",
-            figures,
-            answer,
-            "",
-            bore_there,
-            note,
+            formula=f"V_gasket = π/4·(B + {wider})²·t",
+            figures=figures,
+            answer=answer,
+            band="",
+            given=bore_there,
+            note=note,
         )
-    return Step("gasket", "gasket volume", formula, figures, answer, "", given_of(bore, reader))
+    return Step(
+        "gasket",
+        "gasket volume",
+        formula=formula,
+        figures=figures,
+        answer=answer,
+        band="",
+        given=given_of(bore, reader),
+    )
 
 
 def _chamber_step(build: Build, hole: Hole, reader: Reader) -> Step:
@@ -142,7 +174,16 @@ def _chamber_step(build: Build, hole: Hole, reader: Reader) -> Step:
         formula += " − A_pocket·deck cut"
         figures += f" − {volume(pocket.quantity.value * outcome.deck_cut / 1000)}"
         given += given_of(pocket, reader)
-    return Step("chamber", "chamber volume", formula, figures, volume(outcome.terms.chamber), "", given, note)
+    return Step(
+        "chamber",
+        "chamber volume",
+        formula=formula,
+        figures=figures,
+        answer=volume(outcome.terms.chamber),
+        band="",
+        given=given,
+        note=note,
+    )
 
 
 def _crown_step(hole: Hole, reader: Reader) -> Step:
@@ -178,12 +219,12 @@ def _crown_step(hole: Hole, reader: Reader) -> Step:
     return Step(
         "crown",
         "crown volume",
-        formula,
-        figures,
-        volume(outcome.terms.crown),
-        "",
-        given,
-        note,
+        formula=formula,
+        figures=figures,
+        answer=volume(outcome.terms.crown),
+        band="",
+        given=given,
+        note=note,
     )
 
 
@@ -194,22 +235,22 @@ def _crevice_step(hole: Hole, reader: Reader) -> Step:
         return Step(
             "crevice",
             "crevice volume",
-            "V_crevice",
-            "not known",
-            volume(0.0),
-            "",
-            (),
-            "Top land diameter or height is not known: taken as nought.",
+            formula="V_crevice",
+            figures="not known",
+            answer=volume(0.0),
+            band="",
+            given=(),
+            note="Top land diameter or height is not known: taken as nought.",
         )
     height = top_land.quantity.value - outcome.areas.crown.rim_cut(outcome.crown_cut)
     return Step(
         "crevice",
         "crevice volume",
-        "V_crevice = π/4·(B² − D²)·h",
-        f"{_square(outcome.land_area)} · {reader.length(height)}",
-        volume(outcome.terms.crevice),
-        "",
-        given_of(land, reader) + given_of(top_land, reader),
+        formula="V_crevice = π/4·(B² − D²)·h",
+        figures=f"{_square(outcome.land_area)} · {reader.length(height)}",
+        answer=volume(outcome.terms.crevice),
+        band="",
+        given=given_of(land, reader) + given_of(top_land, reader),
     )
 
 
@@ -223,12 +264,12 @@ def _edge_step(hole: Hole, reader: Reader) -> Step | None:
     return Step(
         "edge",
         "edge chamfer",
-        "V_edge = π·w²·tan β·(B/2 + w/3)",
-        f"w {reader.length(left)}, β {figure(f.edge_angle, 1)}°",
-        volume(None if other is None else other - (f.other_volume or 0.0)),
-        "",
-        given_of(width, reader) + given_of(angle, reader),
-        "A triangle turned about the bore's axis (Pappus); a deck cut leaves it narrower.",
+        formula="V_edge = π·w²·tan β·(B/2 + w/3)",
+        figures=f"w {reader.length(left)}, β {figure(f.edge_angle, 1)}°",
+        answer=volume(None if other is None else other - (f.other_volume or 0.0)),
+        band="",
+        given=given_of(width, reader) + given_of(angle, reader),
+        note="A triangle turned about the bore's axis (Pappus); a deck cut leaves it narrower.",
     )
 
 
@@ -247,9 +288,9 @@ def _clearance_step(hole: Hole, reader: Reader) -> Step:
     return Step(
         "clearance",
         "clearance volume",
-        formula,
-        " + ".join(figure(part, 2) for part in parts).replace("+ −", "− "),
-        volume(outcome.clearance),
-        band_of(hole, "clearance", "cc", reader),
-        given,
+        formula=formula,
+        figures=" + ".join(figure(part, 2) for part in parts).replace("+ −", "− "),
+        answer=volume(outcome.clearance),
+        band=band_of(hole, "clearance", "cc", reader),
+        given=given,
     )

@@ -52,7 +52,15 @@ def figures_of(bench: Bench) -> list[tuple[str, list[Line]]]:
         group = "What is wanted" if place.startswith("targets") else "What is done"
         group = "Parts" if place.startswith(("parts", "gasket")) else group
         value_words, beside = written(place, value, bench.reader)
-        groups[group].append(Line(place, label_of(place), value_words, beside, _basis(bench, place)))
+        groups[group].append(
+            Line(
+                place=place,
+                label=label_of(place),
+                value=value_words,
+                beside=beside,
+                basis=_basis(bench, place),
+            )
+        )
     return [(name, lines) for name, lines in groups.items() if lines]
 
 

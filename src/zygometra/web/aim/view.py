@@ -54,7 +54,7 @@ def view(bench: Bench, form: Mapping[str, str], faults: Mapping[str, str]) -> di
     """
 
     def slot(name: str, label: str, hint: str = "") -> Slot:
-        return slot_of(form, faults, name, label, hint, of=dimension_of(name))
+        return slot_of(form, faults, name=name, label=label, hint=hint, of=dimension_of(name))
 
     reader = bench.reader
     windows = [

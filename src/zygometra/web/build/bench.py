@@ -98,7 +98,9 @@ class Bench:
         figures = self.build.figures
         read = sum(q.basis in ("measured", "mock-up") for q in figures.values())
         cuts = len({one.place for one in self.build.cuts.passes})
-        return Standing(len(figures), read, len(self.build.planned), self.stops, cuts)
+        return Standing(
+            figures=len(figures), read=read, operations=len(self.build.planned), stops=self.stops, cuts=cuts
+        )
 
     @cached_property
     def read_places(self) -> frozenset[str]:
@@ -127,9 +129,17 @@ def open_bench(build_id: int) -> Bench:
     return _open(build_id, heads.head(reading(), build_id))
 
 
+# long: what it puts together is told field by field, a line each
 def _open(build_id: int, head: heads.Head) -> Bench:
     known = kept_builds()
-    key = Key(database(), build_id, head.version, head.fact, head.gauges, head.changed_at)
+    key = Key(
+        database=database(),
+        build=build_id,
+        version=head.version,
+        fact=head.fact,
+        gauges=head.gauges,
+        moment=head.changed_at,
+    )
     kept = known.find(key, head)
     if kept is None:
         stored = builds.load(db(), build_id)
@@ -149,18 +159,18 @@ def _open(build_id: int, head: heads.Head) -> Bench:
         )
     else:
         stored = StoredBuild(
-            build_id,
-            head.version,
-            head.stage,
-            kept.document,
-            head.shop_rules,
-            head.changed_at,
-            head.changed_by,
+            id=build_id,
+            version=head.version,
+            stage=head.stage,
+            document=kept.document,
+            shop_rules=head.shop_rules,
+            changed_at=head.changed_at,
+            changed_by=head.changed_by,
         )
     rules = kept.once(
         ("rules", tuple(stored.shop_rules.items())), lambda: rules_for(kept.build.school, stored.shop_rules)
     )
-    return Bench(stored, kept.build, rules, reader(), kept)
+    return Bench(stored=stored, build=kept.build, rules=rules, reader=reader(), kept=kept)
 
 
 def answered_for(build_id: int, work: Callable[[Bench], _T]) -> _T:

@@ -105,7 +105,7 @@ def keep(
         now = None
     weight = _BY_ITSELF + _PER_BYTE * len(json.dumps(document, ensure_ascii=False))
     weight += _PER_READING * len(facts.readings)
-    return Kept(document, build, now, weight, facts, every, aside)
+    return Kept(document=document, build=build, now=now, weight=weight, facts=facts, every=every, aside=aside)
 
 
 class KeptBuilds:

@@ -27,9 +27,17 @@ def reckon(bench: Bench) -> tuple[Reckoning, ...]:
     quench = quench_window(bench.build, bench.rules)
     clearance_word = f"{bench.reader.deck} clearance"
     return (
-        _reckoning(bench, "compression_ratio", "Compression ratio", targets.compression_ratio, ""),
-        _reckoning(bench, "quench", bench.reader.quench.capitalize(), quench, unit),
-        _reckoning(bench, "deck_clearance", clearance_word.capitalize(), targets.deck_clearance, unit),
+        _reckoning(
+            bench, "compression_ratio", title="Compression ratio", window=targets.compression_ratio, unit=""
+        ),
+        _reckoning(bench, "quench", title=bench.reader.quench.capitalize(), window=quench, unit=unit),
+        _reckoning(
+            bench,
+            "deck_clearance",
+            title=clearance_word.capitalize(),
+            window=targets.deck_clearance,
+            unit=unit,
+        ),
     )
 
 
@@ -72,16 +80,18 @@ def _reckoning(bench: Bench, key: str, title: str, window: Window, unit: str) ->
         mark, says = _judge(b, window, evaluation.planned.hole(hole.number))
         rows.append(
             Row(
-                hole.number,
-                drawn.draw(a, b, changed=changed),
-                write_now(a.value),
-                write_plan(b.value) if changed else "",
-                mark,
-                says,
+                number=hole.number,
+                band=drawn.draw(a, b, changed=changed),
+                now=write_now(a.value),
+                planned=write_plan(b.value) if changed else "",
+                mark=mark,
+                says=says,
             )
         )
     rows.sort(key=lambda row: row.number)
-    return Reckoning(key, title, _window_text(bench.reader, key, window), unit, tuple(rows))
+    return Reckoning(
+        key=key, title=title, window=_window_text(bench.reader, key, window), unit=unit, rows=tuple(rows)
+    )
 
 
 def _judge(estimate: Estimate, window: Window, hole: Hole) -> tuple[str, str]:

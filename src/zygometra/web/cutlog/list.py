@@ -39,13 +39,17 @@ def cards(bench: Bench) -> list[Card]:
             )
     for set_op in SETS:
         done = set_standing(
-            bench.build.cuts, set_op, bench.build.cylinders, bench.rules["set_tolerance"], bench.rules
+            bench.build.cuts,
+            set_op,
+            cylinders=bench.build.cylinders,
+            tolerance=bench.rules["set_tolerance"],
+            rules=bench.rules,
         )
         finished = sum(piece.state == "done" for piece in done.pieces)
         begun = sum(piece.state != "to come" for piece in done.pieces)
         state = "done" if finished == len(done.pieces) else "part" if begun else "due"
         says = f"{finished} of {len(done.pieces)} finished" if begun else _planned_words(bench, set_op)
-        found.append(Card(NAMES[set_op], set_op, "", state, says))
+        found.append(Card(label=NAMES[set_op], address_op=set_op, bank="", state=state, says=says))
     return found
 
 

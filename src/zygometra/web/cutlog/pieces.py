@@ -49,12 +49,19 @@ def _above_rim(bench: Bench, place: CutPlace) -> tuple[float, float | None] | No
     return now, meant if asked else None
 
 
+# long: what it puts together is told field by field, a line each
 def set_view(
     bench: Bench, op: str, *, fault: str = "", typed: Mapping[str, str] | None = None, chosen: str = ""
 ) -> dict[str, Any]:
     """Return what the log of a set shows: its pieces, each against the first."""
     rules, reader = bench.rules, bench.reader
-    standing = set_standing(bench.build.cuts, op, bench.build.cylinders, rules["set_tolerance"], rules)  # type: ignore[arg-type]
+    standing = set_standing(
+        bench.build.cuts,
+        op,  # type: ignore[arg-type]
+        cylinders=bench.build.cylinders,
+        tolerance=rules["set_tolerance"],
+        rules=rules,
+    )
     rows = [_piece(bench, op, piece, standing.zero) for piece in standing.pieces]
     typed, stood = typed or {}, any(row["above"] for row in rows)
     following = next((row["cylinder"] for row in rows if row["state"] != "done"), rows[0]["cylinder"])

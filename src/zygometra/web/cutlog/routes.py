@@ -1,5 +1,6 @@
 """Routes of the cut log: set-ups, passes, readings at the machine, and what stands before the next pass."""
 
+# long: the addresses of one bench
 from __future__ import annotations
 
 from collections.abc import Mapping
@@ -375,7 +376,10 @@ def read(build_id: int, op: str, bank: str) -> BaseResponse:
         body["gauge"] = gauge
     gauges = bench.build.logbook.gauges if bench.build.logbook else {}
     names, numbers = [one.name for one in bench.build.banks], list(bench.build.cylinders)
-    fault = next(iter(reading_entry_faults("reading", body, 0, gauges, names, numbers)), None)
+    fault = next(
+        iter(reading_entry_faults("reading", body, order=0, gauges=gauges, names=names, numbers=numbers)),
+        None,
+    )
     if fault is not None:
         return _refused(bench, place, fault_words(fault))
     entry = stamp(body, form, person(), now())
@@ -387,7 +391,9 @@ def read(build_id: int, op: str, bank: str) -> BaseResponse:
 def _disagrees(bench: Bench, place: CutPlace, body: dict[str, Any]) -> str:
     """What a reading says against the log, in one sentence; empty where the two agree, or cannot be compared."""
     number, at = body["cylinder"], body["at"]
-    found = lost_by(bench.build, place, number, body["figure"], read_reading(body, 0).value, at)
+    found = lost_by(
+        bench.build, place, number=number, figure=body["figure"], read=read_reading(body, 0).value, at=at
+    )
     if found is None:
         return ""
     told = check_reading(logged_at(bench.build, place, number, at), *found)

@@ -203,7 +203,7 @@ def _printed(bench: Bench, code: str, sheet: Any) -> dict[str, str] | None:
 def _bar(bench: Bench, now: Running, reach: Reach | None) -> Markup:
     lost = None if reach is None else now.done + reach.most
     label = f"{bench.reader.length(now.done)} off in all"
-    return Markup(running_bar(now.done, now.asked, now.limit, lost, label))
+    return Markup(running_bar(now.done, now.asked, limit=now.limit, lost=lost, label=label))
 
 
 def _totals(bench: Bench, now: Running) -> list[tuple[str, str, str]]:
@@ -254,7 +254,13 @@ def _map(bench: Bench, now: Running, place: CutPlace) -> Markup:
     for k, zone in enumerate(now.zones):
         number, state = passed.get(zone.name, (0, ""))
         zones.append(
-            ZoneDrawn(zone.name, zone.spot.x, k % 3, state, f"{state} at pass {number}" if state else "")
+            ZoneDrawn(
+                name=zone.name,
+                x=zone.spot.x,
+                row=k % 3,
+                state=state,
+                says=f"{state} at pass {number}" if state else "",
+            )
         )
     bank = bank_of(bench, place.bank) or bench.build.banks[0]
     pitch = (columns[-1] - columns[0]) / (len(bank.cylinders) + 0.2)
@@ -322,7 +328,7 @@ def _reach_words(bench: Bench, now: Running, reach: Reach | None) -> str:
 
 def _next_depth(bench: Bench, now: Running) -> float | None:
     if now.asked is not None and now.left:
-        return pass_plan(now.asked, 400.0, "", bench.rules, now.done).passes[0].depth
+        return pass_plan(now.asked, 400.0, gasket_kind="", rules=bench.rules, done=now.done).passes[0].depth
     if now.passes and not now.is_done:
         return now.passes[-1].depth
     return None
@@ -350,7 +356,9 @@ def _to_come(bench: Bench, now: Running, length: float) -> list[dict[str, str]]:
     if now.asked is None or not now.left:
         return []
     try:
-        plan = pass_plan(now.asked, length, bench.build.facing.gasket_kind, bench.rules, now.done)
+        plan = pass_plan(
+            now.asked, length, gasket_kind=bench.build.facing.gasket_kind, rules=bench.rules, done=now.done
+        )
     except QuantityError:
         return []
     rows = []

@@ -23,17 +23,17 @@ def hidden_deck(bench: Bench, bank: Bank) -> HiddenDeck | None:
     seed = f"{bench.build.name} {bank.name}"
 
     def drawn(what: str, doubt: float) -> float:
-        return hidden_value(what, bank.name, 0.0, doubt, seed)
+        return hidden_value(what, bank.name, stated=0.0, doubt=doubt, seed=seed)
 
     return HiddenDeck(
-        bank.name,
-        bank.cylinders,
-        pitch.value,
-        bore.value,
-        height.value + drawn("height", _OFF),
-        _EDGE * bore.value,
-        drawn("wedge", _WEDGE),
-        drawn("lean", _LEAN),
-        drawn("twist", _TWIST),
-        "right" if bank is bench.build.banks[0] or bank.name == bench.build.banks[0].name else "left",
+        bank=bank.name,
+        holes=bank.cylinders,
+        pitch=pitch.value,
+        bore=bore.value,
+        height=height.value + drawn("height", _OFF),
+        half_width=_EDGE * bore.value,
+        wedge=drawn("wedge", _WEDGE),
+        lean=drawn("lean", _LEAN),
+        twist=drawn("twist", _TWIST),
+        side="right" if bank is bench.build.banks[0] or bank.name == bench.build.banks[0].name else "left",
     )

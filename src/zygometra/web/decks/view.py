@@ -114,7 +114,9 @@ def _face(bench: Bench, name: str, face: Face) -> dict[str, Any]:
     depths |= {number: d.mm for number, d in found.cut.cylinders.items()}
     finished = Plane(0.0, found.cut.left_slope.along or 0.0, found.cut.left_slope.across or 0.0)
     cuts = short_cuts(found, depths, reader)
-    drawing, factor = drawing_of(bench, face, cuts, finished, f"Deck of {called} from above, with its cuts")
+    drawing, factor = drawing_of(
+        bench, face, cuts=cuts, about=finished, label=f"Deck of {called} from above, with its cuts"
+    )
     return {
         "name": name,
         "called": called,

@@ -51,7 +51,7 @@ def form(build_id: int) -> str:
     typed = form_of(
         (bench.build.paper or bench.build.figures).get(path), "mock-up" if field.part == "mock-up" else ""
     )
-    return _form(bench, field, path, typed, "")
+    return _form(bench, field, path=path, typed=typed, fault="")
 
 
 def _known(bench: Bench, path: str) -> Field:
@@ -63,7 +63,7 @@ def _known(bench: Bench, path: str) -> Field:
 
 def _form(bench: Bench, field: Field, path: str, typed: Mapping[str, Any], fault: str) -> str:
     back = safe_next(request.values.get("back"))
-    shown = form_view(bench, field, path, typed, fault)
+    shown = form_view(bench, field, path=path, typed=typed, fault=fault)
     return render_aside(bench, "figures/form.html", back=back, **shown)
 
 
@@ -87,10 +87,12 @@ def save(build_id: int) -> BaseResponse:
             says += f", the same at {len(places)} holes"
         refused = save_build(bench, document, says, mine=mine)
     except QuantityError as error:
-        return make_response(_form(bench, field, path, dict(request.form), told_error(error)), 422)
+        return make_response(
+            _form(bench, field, path=path, typed=dict(request.form), fault=told_error(error)), 422
+        )
     except BuildFaults as error:
         fault = f"{error.faults[0]}."
-        return make_response(_form(bench, field, path, dict(request.form), fault), 422)
+        return make_response(_form(bench, field, path=path, typed=dict(request.form), fault=fault), 422)
     return refused or _done(build_id)
 
 

@@ -91,8 +91,14 @@ def table_of_holes(bench: Bench) -> tuple[list[str], list[Row]]:
 def _spot(bench: Bench, field: Field, where: str, path: str) -> Spot:
     cell = _cell(bench, where, path)
     if cell is None:
-        return Spot(path, f"Add {field.label}, {where}", "", "", "")
-    return Spot(path, f"{field.label}, {where}: {cell.value}, {cell.says}", cell.value, cell.mark, cell.says)
+        return Spot(path=path, called=f"Add {field.label}, {where}", value="", mark="", says="")
+    return Spot(
+        path=path,
+        called=f"{field.label}, {where}: {cell.value}, {cell.says}",
+        value=cell.value,
+        mark=cell.mark,
+        says=cell.says,
+    )
 
 
 def _cell(bench: Bench, where: str, path: str) -> Cell | None:
@@ -105,7 +111,15 @@ def _cell(bench: Bench, where: str, path: str) -> Cell | None:
     beside = reader.beside(quantity)
     says = " · ".join(filter(None, (beside, basis, doubt_words(quantity, reader))))
     mark = quantity.basis if stated else "assumed"
-    return Cell(where, path, reader.quantity(quantity), beside, basis, mark, says)
+    return Cell(
+        where=where,
+        path=path,
+        value=reader.quantity(quantity),
+        beside=beside,
+        basis=basis,
+        mark=mark,
+        says=says,
+    )
 
 
 def _places(bench: Bench, field: Field) -> list[tuple[str, str]]:
@@ -131,11 +145,11 @@ def lines(bench: Bench) -> list[tuple[str, list[Line]]]:
         stands = {path for _, (_, path) in cells}
         empty = tuple(place for place in places if place[1] not in stands)
         line = Line(
-            field.symbol.replace("_", " "),
-            field.label,
-            field.help,
-            tuple(cell for cell, _ in cells),
-            empty,
+            symbol=field.symbol.replace("_", " "),
+            label=field.label,
+            help=field.help,
+            cells=tuple(cell for cell, _ in cells),
+            more=empty,
         )
         parts.setdefault(field.part, []).append(line)
     return list(parts.items())

@@ -42,7 +42,7 @@ def read_new(form: Form) -> Document | None:
     called = form.take("name", name(form["name"] or unnamed, "", example="Pilot launch 2.3"))
     if form.faults or called is None or layout is None or holes is None or angle is None:
         return None
-    return _document(called, family or "", layout, holes, angle)
+    return _document(called, family or "", layout=layout, holes=holes, angle=angle)
 
 
 def _document(called: str, family: str, layout: str, holes: int, angle: int) -> Document:

@@ -77,15 +77,15 @@ def _entry(build: Listed, read_as: Reader) -> Entry:
     verdict = "stop" if counts["stop"] else "warn" if counts["warn"] else "fine"
     state = summary.get("planned_state") or {}
     return Entry(
-        build,
-        f"{engine} · {build.customer}" if build.customer else engine,
-        in_range(state.get("compression_ratio"), lambda v: figure(v, 2)),
-        in_range(state.get("quench"), read_as.length),
-        in_range(state.get("deck_clearance"), read_as.clearance),
-        verdict,
-        _WORDS[verdict],
-        worst_read(summary.get("worst"), read_as),
-        ", ".join(f"{_CUT.get(op, op)} cut" for op in summary.get("cut") or ()),
+        build=build,
+        about=f"{engine} · {build.customer}" if build.customer else engine,
+        ratio=in_range(state.get("compression_ratio"), lambda v: figure(v, 2)),
+        quench=in_range(state.get("quench"), read_as.length),
+        clearance=in_range(state.get("deck_clearance"), read_as.clearance),
+        verdict=verdict,
+        word=_WORDS[verdict],
+        worst=worst_read(summary.get("worst"), read_as),
+        made=", ".join(f"{_CUT.get(op, op)} cut" for op in summary.get("cut") or ()),
     )
 
 

@@ -58,7 +58,7 @@ def figure_of(form: Mapping[str, str], field: Field, reader: Reader) -> Any:
     if not basis and not readings and not any(texts[n] for n in TEXTS[1:]) and not form.get("each"):
         figure: Any = with_unit(texts["value"], field.kind, reader, small=is_small(field))
     else:
-        figure = _object(texts, readings, basis, field, bare)
+        figure = _object(texts, readings, basis=basis, field=field, bare=bare)
         if form.get("each"):
             figure["each"] = True
     read_field(figure, field)

@@ -41,7 +41,9 @@ def slot(
     of: str = "",
 ) -> Slot:
     """Return a field of a form whose texts and faults are known by field."""
-    return Slot(name, label, typed.get(name, ""), faults.get(name, ""), hint, of)
+    return Slot(
+        name=name, label=label, value=typed.get(name, ""), fault=faults.get(name, ""), hint=hint, of=of
+    )
 
 
 class Form:

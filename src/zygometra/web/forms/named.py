@@ -12,9 +12,15 @@ from zygometra.core.units import Kind
 _ASKED: dict[str, Field] = {
     field.part + "." + field.name: field
     for field in (
-        *(Field("lever", x.key, x.key, x.label, x.kind, 0, x.most) for x in LEVERS if x.has_amount),
-        Field("aim", "quench", "q", "quench", Kind.LENGTH, -50, 50, doubt="target"),
-        Field("aim", "deck_clearance", "c", "deck clearance", Kind.LENGTH, -50, 50, doubt="target"),
+        *(
+            Field("lever", x.key, x.key, x.label, kind=x.kind, low=0, high=x.most)
+            for x in LEVERS
+            if x.has_amount
+        ),
+        Field("aim", "quench", "q", "quench", kind=Kind.LENGTH, low=-50, high=50, doubt="target"),
+        Field(
+            "aim", "deck_clearance", "c", "deck clearance", kind=Kind.LENGTH, low=-50, high=50, doubt="target"
+        ),
     )
 } | {"lever.gasket": FIELD["gasket.thickness"]}
 

@@ -64,7 +64,9 @@ def save() -> BaseResponse:
     before = register.register(db()).entries.get(name) or {}
     # What makes it a stand-in is no field of the form.
     entry |= {key: value for key, value in before.items() if key.startswith("x-") and key != "x-retired"}
-    register.note(db(), f"gauge {secrets.token_hex(8)}", name, "registered", entry, actor=actor())
+    register.note(
+        db(), f"gauge {secrets.token_hex(8)}", gauge=name, kind="registered", body=entry, actor=actor()
+    )
     db().commit()
     flash(f"{name} is in the register.")
     return redirect(url_for("gauges.one", name=name))
@@ -108,7 +110,7 @@ def note(name: str) -> BaseResponse:
         fault = told_error(error)
         body_text = render_template("gauges/one.html", **(gauge_view(db(), known, name, fault=fault) or {}))
         return make_response(body_text, 422)
-    register.note(db(), key, name, kind, body, actor=actor())
+    register.note(db(), key, gauge=name, kind=kind, body=body, actor=actor())
     db().commit()
     return redirect(url_for("gauges.one", name=name))
 
@@ -163,7 +165,7 @@ def _truth(bench: Any, figure: str, place: str) -> Truth:
     if figure == "deck_clearance":
         # What was read already is what is there: the stand-in goes on about it.
         return Truth(value)
-    return Truth(hidden_value(figure, place, value, doubt, f"build {bench.id}"))
+    return Truth(hidden_value(figure, place, stated=value, doubt=doubt, seed=f"build {bench.id}"))
 
 
 def _told(port: Simulated, *, counted: bool) -> Iterator[str]:

@@ -76,7 +76,17 @@ def register_view(known: Register, typed: Mapping[str, str], faults: Mapping[str
         state, says = _state(gauge, entry)
         check = f"{last.on[:10]} {'good' if last.good else 'failed'}" if last is not None else "—"
         kind = gauge.kind + (" (stand-in)" if entry.get("x-simulated") else "")
-        rows.append(Row(name, kind, figures_words(entry), check, state, says, _MARKS[state]))
+        rows.append(
+            Row(
+                name=name,
+                kind=kind,
+                figures=figures_words(entry),
+                check=check,
+                state=state,
+                says=says,
+                mark=_MARKS[state],
+            )
+        )
     return {"rows": rows, **_form(typed, faults, known)}
 
 
@@ -93,9 +103,13 @@ def _typed(raw: Any) -> str:
 
 
 def _form(typed: Mapping[str, str], faults: Mapping[str, str], known: Register) -> dict[str, Any]:
-    slots: list[Slot] = [slot_of(typed, faults, key, label, hint) for key, (label, hint) in _LABELS.items()]
+    slots: list[Slot] = [
+        slot_of(typed, faults, name=key, label=label, hint=hint) for key, (label, hint) in _LABELS.items()
+    ]
     return {
-        "name": slot_of(typed, faults, "name", "Name", "as it is called at the bench, such as depth-2"),
+        "name": slot_of(
+            typed, faults, name="name", label="Name", hint="as it is called at the bench, such as depth-2"
+        ),
         "slots": slots,
         "kinds": [(kind, kind) for kind in KINDS],
         "materials": [(name, name) for name in MATERIALS],

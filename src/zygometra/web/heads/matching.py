@@ -150,11 +150,11 @@ def _answer(bench: Bench, found: Heads, done: Matched) -> Answer:
     before = {n: v for head in found.heads for n, v in zip(head.holes, head.volumes, strict=True)}
     rows = tuple(
         Row(
-            number,
-            Volume(before[number]).written(reader),
-            Volume(done.opened[number]).written(reader) if number in done.opened else "",
-            Volume(done.after[number]).written(reader),
-            number in done.set_by.values() and done.cuts[bench.build.bank_of(number).name] > 0,
+            number=number,
+            before=Volume(before[number]).written(reader),
+            opened=Volume(done.opened[number]).written(reader) if number in done.opened else "",
+            after=Volume(done.after[number]).written(reader),
+            sets=number in done.set_by.values() and done.cuts[bench.build.bank_of(number).name] > 0,
         )
         for number in bench.build.cylinders
     )
@@ -167,12 +167,12 @@ def _answer(bench: Bench, found: Heads, done: Matched) -> Answer:
         for bank, cut in done.cuts.items()
     )
     return Answer(
-        cuts,
-        rows,
-        Volume(done.opened_in_all).written(reader),
-        done.swapped,
-        _over(bench, done, reader),
-        _plan(bench, done),
+        cuts=cuts,
+        rows=rows,
+        opened=Volume(done.opened_in_all).written(reader),
+        swapped=done.swapped,
+        over=_over(bench, done, reader),
+        plan=_plan(bench, done),
     )
 
 

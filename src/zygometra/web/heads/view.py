@@ -131,7 +131,11 @@ def _face(bench: Bench, key: tuple[str, str], face: Face) -> dict[str, Any]:
         called += f", {held}"
     state, verdict = verdict_words(found)
     drawing, factor = drawing_of(
-        bench, face, short_cuts(found, depths, reader), plane, f"{called} from above, its face up"
+        bench,
+        face,
+        cuts=short_cuts(found, depths, reader),
+        about=plane,
+        label=f"{called} from above, its face up",
     )
     return {
         "called": called,
@@ -223,7 +227,16 @@ def _row(bench: Bench, hole: Hole) -> Row:
         "measure.read", build_id=bench.id, figure="chamber_volume", way="shots", place=f"h{hole.number}"
     )
     if source is None:
-        return Row(hole.number, "—", "", "not known", "", "", "", address)
+        return Row(
+            number=hole.number,
+            value="—",
+            band="",
+            basis="not known",
+            off="",
+            times="",
+            says="",
+            address=address,
+        )
     quantity = source.quantity
     paper = (bench.build.paper or {}).get(_CHAMBER)
     off = ""
@@ -238,5 +251,12 @@ def _row(bench: Bench, hole: Hole) -> Row:
         times, says = f"{len(series.readings)}× {mark_of(how)}", agreement_words(how, Kind.VOLUME, reader)
     band = f"± {Volume(1.96 * quantity.u).written(reader)}" if quantity.u else ""
     return Row(
-        hole.number, Volume(quantity.value).written(reader), band, quantity.basis, off, times, says, address
+        number=hole.number,
+        value=Volume(quantity.value).written(reader),
+        band=band,
+        basis=quantity.basis,
+        off=off,
+        times=times,
+        says=says,
+        address=address,
     )

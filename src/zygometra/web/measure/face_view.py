@@ -63,7 +63,11 @@ def drawing_of(
     middle = (max(level) + min(level)) / 2
     points = [
         PointDrawn(
-            p.x, p.y, off - middle, i in found.held_by, _point_words(i, p.x, p.y, off - middle, reader)
+            x=p.x,
+            y=p.y,
+            off=off - middle,
+            holds=i in found.held_by,
+            says=_point_words(i, p.x, y=p.y, off=off - middle, reader=reader),
         )
         for i, (p, off) in enumerate(zip(found.survey.points, level, strict=True))
     ]
@@ -71,7 +75,7 @@ def drawing_of(
     radius = bore.value / 2 if bore is not None else 0.0
     corners = [SpotDrawn(s.x, s.y, cuts.get(s, ""), name) for name, s in found.survey.corners.items()]
     holes = [
-        SpotDrawn(s.x, s.y, cuts.get(s, ""), str(number), radius)
+        SpotDrawn(x=s.x, y=s.y, words=cuts.get(s, ""), name=str(number), radius=radius)
         for number, s in found.survey.cylinders.items()
     ]
     svg, factor = face_from_above(points, corners, holes, label)

@@ -59,7 +59,9 @@ def place_view(bench: Bench, place: Place) -> dict[str, Any] | None:
     return {
         "at": str(place),
         "what": f"{label(field)}{where_words(place)}",
-        "readings": [_line(one, bench, logbook, aside, shown) for one in reversed(readings)],
+        "readings": [
+            _line(one, bench, logbook=logbook, aside=aside, shown=shown) for one in reversed(readings)
+        ],
         "value": quantity_words(quantity, field, bench.reader) if quantity is not None else ("", ""),
         "sources": _sources(quantity, field, bench.reader) if quantity is not None else [],
         "paper": _paper(bench, place, field),

@@ -1,5 +1,6 @@
 """The reading page: one place, one field, what was read last, and how it agrees."""
 
+# long: one page: its place, its field, what was read before
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
@@ -301,15 +302,15 @@ def _spot(bench: Bench, place: Place) -> Spot:
     names = {Scope.HOLE: lambda: str(place.number), Scope.BANK: lambda: place.bank}
     called = names.get(place.scope, lambda: "engine")()
     if not readings:
-        return Spot(place_value(place), called, 0, "", "not read yet")
+        return Spot(value=place_value(place), label=called, times=0, mark="", says="not read yet")
     how = agreement(readings, bench.build.logbook or Logbook())
     field = READABLE[readings[0].figure]
     return Spot(
-        place_value(place),
-        called,
-        len(readings),
-        mark_of(how),
-        agreement_words(how, field.kind, bench.reader),
+        value=place_value(place),
+        label=called,
+        times=len(readings),
+        mark=mark_of(how),
+        says=agreement_words(how, field.kind, bench.reader),
     )
 
 
@@ -363,11 +364,17 @@ def recent_of(bench: Bench, place: Place) -> Recent:
     )
     standing = standing_at(bench, place)
     if not standing:
-        return Recent(_where(place), "", "", lines, "", "")
+        return Recent(where=_where(place), back="", beside="", lines=lines, agrees="", state="")
     how = agreement(standing, logbook)
     kind = READABLE[standing[-1].figure].kind
     return Recent(
-        _where(place), "", "", lines, agreement_words(how, kind, bench.reader), how.state, mark_of(how)
+        where=_where(place),
+        back="",
+        beside="",
+        lines=lines,
+        agrees=agreement_words(how, kind, bench.reader),
+        state=how.state,
+        mark=mark_of(how),
     )
 
 

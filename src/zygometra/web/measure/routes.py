@@ -96,7 +96,7 @@ def take(build_id: int) -> BaseResponse:
     bench = open_bench(build_id)
     form = with_place(request.form)
     _, known = gauges_known(bench)
-    sent = read_sent(bench, form, known, reader(), person(), now())
+    sent = read_sent(bench, form, gauges=known, reader=reader(), by=person(), now=now())
     if sent.fault:
         return _refused(bench, sent.key, sent.fault, may_insist=sent.may_insist)
     refusal = append(bench.id, [New(sent.key, "reading", sent.body)])
@@ -258,7 +258,7 @@ def photo(build_id: int) -> BaseResponse:
         jpeg = _made_small(content)
         if jpeg is None:
             return _said(bench, "The picture is still being made small: send it once more in a moment.", 503)
-        facts.add_photo(db(), build_id, key, named, jpeg, actor=actor())
+        facts.add_photo(db(), build_id, key=key, fact=named, jpeg=jpeg, actor=actor())
     except ZygometraError as error:
         return _said(bench, told_error(error), 422)
     except Shut as shut:

@@ -168,12 +168,12 @@ def quantity_words(quantity: Quantity, field: Field, reader: Reader) -> tuple[st
 def line(reading: Reading, reader: Reader, **more: Any) -> Line:
     """Return a reading as a list shows it."""
     return Line(
-        reading.id,
-        place_words(reading),
-        value_words(reading, reader),
-        beside_words(reading, reader),
-        how_words(reading),
-        reading.by,
-        reading.at[:16].replace("T", " "),
+        key=reading.id,
+        what=place_words(reading),
+        value=value_words(reading, reader),
+        beside=beside_words(reading, reader),
+        how=how_words(reading),
+        who=reading.by,
+        at=reading.at[:16].replace("T", " "),
         **more,
     )

@@ -101,7 +101,7 @@ def read_sent(
     except QuantityError as error:
         return Sent(key, {}, _sentence(error, reader))
     banks, holes = [bank.name for bank in bench.build.banks], list(bench.build.cylinders)
-    faults = list(entry_faults("reading", body, 0, gauges, banks, holes))
+    faults = list(entry_faults("reading", body, order=0, gauges=gauges, names=banks, numbers=holes))
     if faults:
         return Sent(key, body, _fault_words(faults[0], reader))
     reading = read_reading(body, 0)

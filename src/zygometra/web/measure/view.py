@@ -161,13 +161,13 @@ def _cell(bench: Bench, place: Place) -> Cell:
     how = agreement(series.readings, bench.build.logbook or Logbook())
     value, band = quantity_words(bench.build.figures[str(place)], field, bench.reader)
     return Cell(
-        str(place),
-        f"{label(field)}{where_words(place)}",
-        value,
-        band,
-        len(series.readings),
-        mark_of(how),
-        agreement_words(how, field.kind, bench.reader),
+        place=str(place),
+        called=f"{label(field)}{where_words(place)}",
+        value=value,
+        band=band,
+        times=len(series.readings),
+        mark=mark_of(how),
+        says=agreement_words(how, field.kind, bench.reader),
     )
 
 
@@ -209,11 +209,11 @@ def _next(bench: Bench, advice: Advice, decides: str) -> Next:
         query["gauge"] = advice.gauge
     zero = "" if advice.zero != "new" else ", zeroed afresh"
     return Next(
-        f"{label(READABLE[advice.figure])}{where_words(advice.place)}{zero}",
-        f"{figure(100 * advice.share, 0)} %" if advice.u_now is not None else "wanted",
-        leaves,
-        f"{figure(advice.minutes, 0)} min",
-        url_for("measure.read", build_id=bench.id, **query),
+        what=f"{label(READABLE[advice.figure])}{where_words(advice.place)}{zero}",
+        share=f"{figure(100 * advice.share, 0)} %" if advice.u_now is not None else "wanted",
+        leaves=leaves,
+        minutes=f"{figure(advice.minutes, 0)} min",
+        address=url_for("measure.read", build_id=bench.id, **query),
     )
 
 
@@ -279,13 +279,13 @@ def _found(bench: Bench, shown: Mapping[str, list[str]]) -> list[Found]:
         at = str(body.get("at") or fact.at)[:16].replace("T", " ")
         out.append(
             Found(
-                fact.key,
-                str(body["what"]),
-                where,
-                str(body.get("consequence") or ""),
-                str(body.get("by") or fact.by),
-                at,
-                tuple(shown.get(fact.key, ())),
+                key=fact.key,
+                what=str(body["what"]),
+                where=where,
+                consequence=str(body.get("consequence") or ""),
+                who=str(body.get("by") or fact.by),
+                at=at,
+                photos=tuple(shown.get(fact.key, ())),
             )
         )
     return list(reversed(out))

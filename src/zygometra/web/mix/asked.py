@@ -90,19 +90,21 @@ def read_asked(
         typed = {**usual, **typed}
     out = Asked(typed)
     windows = _windows(out, reader)
-    rpm = _plain(out, "rpm", 5500.0, 1, 30000, "a crank speed of 1 to 30000, such as 5500")
+    rpm = _plain(
+        out, "rpm", default=5500.0, low=1, high=30000, wanted="a crank speed of 1 to 30000, such as 5500"
+    )
     rules = rules_for("", shop)
     priority = typed.get("priority", "cheapest")
     use = {kind: typed[f"use-{kind}"].strip() for kind in MAKING if typed.get(f"use-{kind}", "").strip()}
     out.question = Question(
-        typed.get("block") or block,
-        windows,
-        rpm,
-        cast(Priority, priority if priority in PRIORITIES else "cheapest"),
-        50,
-        bool(typed.get("hand")),
-        frozenset() if typed.get("machining") == "none" else None,
-        use,
+        block=typed.get("block") or block,
+        windows=windows,
+        rpm=rpm,
+        priority=cast(Priority, priority if priority in PRIORITIES else "cheapest"),
+        best=50,
+        only_in_hand=bool(typed.get("hand")),
+        machining=frozenset() if typed.get("machining") == "none" else None,
+        use=use,
         **limits_of(rules, rpm),
     )
     typed["block"] = out.question.block

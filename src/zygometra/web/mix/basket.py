@@ -70,13 +70,13 @@ def basket_view(recipe: Recipe, items: Sequence[Item]) -> dict[str, Any]:
 
 def _line(item: Item) -> Line:
     return Line(
-        item.what,
-        item.part,
-        item.needed,
-        item.on_shelf,
-        item.to_buy,
-        "not known" if item.cost is None else money(item.cost),
-        "—" if item.lead_days is None else f"{item.lead_days} days",
+        what=item.what,
+        part=item.part,
+        needed=item.needed,
+        on_shelf=item.on_shelf,
+        to_buy=item.to_buy,
+        cost="not known" if item.cost is None else money(item.cost),
+        lead="—" if item.lead_days is None else f"{item.lead_days} days",
     )
 
 

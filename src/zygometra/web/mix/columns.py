@@ -94,7 +94,9 @@ def in_full(session: Session, laid_out: LaidOut, recipes: Iterable[Combination])
     """Return recipes in full; those of which nothing follows for want of a figure are left out."""
     verdicts: dict[Combination, Verdict] = {}
     for rows in recipes:
-        verdict = judge(laid_out.shelf, laid_out.block, laid_out.rules, laid_out.question, rows)
+        verdict = judge(
+            laid_out.shelf, laid_out.block, rules=laid_out.rules, question=laid_out.question, recipe=rows
+        )
         if verdict.results is not None:
             verdicts[rows] = verdict
     codes = {
@@ -113,7 +115,9 @@ def in_full(session: Session, laid_out: LaidOut, recipes: Iterable[Combination])
         block = parts.get(("block", laid_out.block.code))
         if block is not None and all(own.values()):
             known = {kind: part for kind, part in own.items() if part is not None} | {"block": block}
-            out[rows] = recipe_in_full(laid_out.block, laid_out.rules, laid_out.question, verdict, known)
+            out[rows] = recipe_in_full(
+                laid_out.block, laid_out.rules, question=laid_out.question, verdict=verdict, parts=known
+            )
     return out
 
 
@@ -126,7 +130,13 @@ def column(recipe: Recipe, place: int, rows: Combination, shown: Shown, reader: 
     title = (
         f"{'◆ ' if rows in shown.pinned else ''}{place + 1} · {'/'.join(reader.short(mm) for mm in lengths)}"
     )
-    return Column(recipe, title, state, _unlike(recipe, rows, shown.chosen), written(recipe, reader))
+    return Column(
+        recipe=recipe,
+        title=title,
+        state=state,
+        unlike=_unlike(recipe, rows, shown.chosen),
+        rows=written(recipe, reader),
+    )
 
 
 def _unlike(recipe: Recipe, rows: Combination, chosen: Combination | None) -> tuple[str, ...]:
@@ -221,20 +231,20 @@ def stack_of(column: Column, laid_out: LaidOut) -> Stack:
     chamber = _value(recipe, "head", "chamber_volume")
     depth = max(1.4 * chamber * 1000 / (0.6 * 0.7854 * r.bore**2), 0.06 * r.bore)
     return Stack(
-        recipe.key,
-        column.title,
-        laid_out.block.values["deck_height"],
-        r.bore,
-        r.stroke,
-        _value(recipe, "rod", "length"),
-        _value(recipe, "piston", "compression_height") - r.crown_cut,
-        r.deck_clearance,
-        recipe.half["deck_clearance"],
-        _value(recipe, "gasket", "thickness"),
-        _value(recipe, "piston", "crown_volume"),
-        depth,
-        column.state,
-        ", ".join(WANTED_KEY[k].label for k in recipe.verdict.outside if k in WANTED_KEY),
+        key=recipe.key,
+        title=column.title,
+        deck_height=laid_out.block.values["deck_height"],
+        bore=r.bore,
+        stroke=r.stroke,
+        rod=_value(recipe, "rod", "length"),
+        compression=_value(recipe, "piston", "compression_height") - r.crown_cut,
+        clearance=r.deck_clearance,
+        half=recipe.half["deck_clearance"],
+        thickness=_value(recipe, "gasket", "thickness"),
+        crown=_value(recipe, "piston", "crown_volume"),
+        chamber_depth=depth,
+        state=column.state,
+        out=", ".join(WANTED_KEY[k].label for k in recipe.verdict.outside if k in WANTED_KEY),
     )
 
 

@@ -26,7 +26,13 @@ def axis(key: str, laid_out: LaidOut, reader: Reader) -> Axis:
     unit = "thou" if per != 1.0 else wanted.unit
     words = {"deck_clearance": f"{reader.deck} clearance", "quench": reader.quench}.get(key, wanted.label)
     window: Window = laid_out.question.window(key)
-    return Axis(key, f"{words}, {unit}" if unit else words, window, 1 if per != 1.0 else wanted.decimals, per)
+    return Axis(
+        key,
+        f"{words}, {unit}" if unit else words,
+        window,
+        1 if per != 1.0 else wanted.decimals,
+        per_shown=per,
+    )
 
 
 class Field(NamedTuple):
@@ -57,7 +63,7 @@ def points(field: Field, laid_out: LaidOut, asked: Asked, reader: Reader) -> lis
             machined = bool(source.rows["cut"][i] > 0) or not math.isnan(source.rows["shift"][i])
             stands = "in" if inside[i] else "out"
             says = f"{_says(of, reader)}: {key.replace('~', ' ')}"
-            points[rows] = Point(key, of[asked.across], of[asked.up], says, stands, machined)
+            points[rows] = Point(key, of[asked.across], of[asked.up], says, state=stands, machined=machined)
     for rows in field.shown.pinned:
         if rows in points:
             points[rows] = points.pop(rows)._replace(state="pinned")

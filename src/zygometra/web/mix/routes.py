@@ -52,7 +52,9 @@ def _asked(form: Any = None) -> Asked:
     blocks = shelf.tables["block"].codes
     args = request.args if form is None else form
     block = blocks[0] if blocks else ""
-    return read_asked(args.to_dict(), reader(), block, shop_rules(db()), left_open(shelf))
+    return read_asked(
+        args.to_dict(), reader(), block=block, shop=shop_rules(db()), left_open=left_open(shelf)
+    )
 
 
 def _address(endpoint: str, asked: Asked) -> str:
@@ -72,7 +74,7 @@ def _shown(asked: Asked) -> dict[str, Any]:
     laid_out = _laid_out(asked)
     shown_now: dict[str, Any] = {}
     if laid_out is not None:
-        shown_now = view(db(), laid_out, asked, reader(), rules_for("", shop_rules(db())))
+        shown_now = view(db(), laid_out, asked=asked, reader=reader(), rules=rules_for("", shop_rules(db())))
     return {
         **shown_now,
         "laid_out": laid_out is not None,
@@ -231,7 +233,7 @@ def order() -> BaseResponse | str | tuple[str, int]:
                 f"Found {shown(reason)} as the reason; wanted a reason of {gates.SHORTEST_REASON} to"
                 f" {gates.LONGEST_REASON} characters and your consent, because the stack fails on paper."
             )
-            return _basket_page(asked, laid_out, recipe, fault, reason), 409
+            return _basket_page(asked, laid_out, recipe=recipe, fault=fault, reason=reason), 409
         acceptances.accept(db(), against, reason, actor=actor())
     ordered = _order(laid_out, recipe)
     db().commit()

@@ -102,13 +102,13 @@ def view(
     field = survey(laid_out.asked(_whole_field(laid_out.question)), _FIELD_ON_MAP)
     pinned = [rows for key in asked.pins if (rows := rows_of(laid_out, key)) is not None]
     shown = Shown(looked.in_hand(laid_out, asked), pinned)
-    columns = _columns(session, laid_out, shown, looked.found, reader)
+    columns = _columns(session, laid_out, shown=shown, found=looked.found, reader=reader)
     in_hand = next((c for c in columns if c.state == "chosen"), None)
     recipe = in_hand.recipe if in_hand else None
     on_map = Field(looked.found, field.found, shown)
     sets = number_of(field.sets, "set") if field.exact else f"about {about(field.sets)} sets"
     return {
-        **_answer_view(session, laid_out, asked, looked, columns, reader),
+        **_answer_view(session, laid_out, asked=asked, looked=looked, columns=columns, reader=reader),
         "map": field_map(
             points(on_map, laid_out, asked, reader),
             axis(asked.across, laid_out, reader),
@@ -118,7 +118,7 @@ def view(
         "said": what_is_said(
             laid_out, recipe, looked.emptiness, looked=looked.looked, found=bool(looked.found.recipes)
         ),
-        "in_hand": _in_hand(in_hand, laid_out, asked, reader, rules) if in_hand else None,
+        "in_hand": _in_hand(in_hand, laid_out, asked=asked, reader=reader, rules=rules) if in_hand else None,
     }
 
 
@@ -126,7 +126,11 @@ def _columns(session: Session, laid_out: LaidOut, shown: Shown, found: Found, re
     first = [shown.chosen] if shown.chosen else []
     combinations = list(dict.fromkeys([*shown.pinned, *first, *found.recipes]))[:COLUMNS]
     full = in_full(session, laid_out, combinations)
-    return [column(full[rows], i, rows, shown, reader) for i, rows in enumerate(combinations) if rows in full]
+    return [
+        column(full[rows], i, rows=rows, shown=shown, reader=reader)
+        for i, rows in enumerate(combinations)
+        if rows in full
+    ]
 
 
 def _answer_view(
@@ -218,16 +222,16 @@ def _in_hand(shown: Column, laid_out: LaidOut, asked: Asked, reader: Reader, rul
     query = address_of(asked, at=recipe.key)
     parts = tuple((recipe.parts[kind], _to_find(recipe, kind)) for kind in MAKING)
     return InHand(
-        recipe.key,
-        shown.title,
-        not (recipe.verdict.outside or recipe.verdict.refused),
-        parts,
-        tuple(work_of(step) for step in recipe.operations),
-        f"To win the ratio back to {aim or 0:.2f}, each alone",
-        tuple(_way_words(way, reader) for way in _ways(recipe, laid_out, rules)),
-        "Unpin" if recipe.key in asked.pins else "Pin to compare",
-        urls.with_query(url_for("mix.choose_build"), query),
-        urls.with_query(url_for("mix.show_basket"), query),
+        key=recipe.key,
+        title=shown.title,
+        stands=not (recipe.verdict.outside or recipe.verdict.refused),
+        parts=parts,
+        work=tuple(work_of(step) for step in recipe.operations),
+        ways_title=f"To win the ratio back to {aim or 0:.2f}, each alone",
+        ways=tuple(_way_words(way, reader) for way in _ways(recipe, laid_out, rules)),
+        pin_word="Unpin" if recipe.key in asked.pins else "Pin to compare",
+        take=urls.with_query(url_for("mix.choose_build"), query),
+        basket=urls.with_query(url_for("mix.show_basket"), query),
     )
 
 

@@ -154,7 +154,15 @@ def _hole(bench: Bench, hole: HoleRead, following: int | None) -> HoleDrawn:
         says += "; read it next"
     address = read_address(bench, hole.number)
     return HoleDrawn(
-        hole.number, state, stands, rock, sides[0], sides[1], hole.number == following, address, says
+        number=hole.number,
+        state=state,
+        stands=stands,
+        rock=rock,
+        one=sides[0],
+        other=sides[1],
+        is_next=hole.number == following,
+        address=address,
+        says=says,
     )
 
 
@@ -188,17 +196,17 @@ def _row(bench: Bench, hole: HoleRead) -> Row:
     if hole.agrees is not None and len(hole.readings) > 1:
         apart = f"{reader.length(hole.agrees.range)} apart"
     return Row(
-        hole.number,
-        sides,
-        stands,
-        band,
-        "" if hole.rock is None else reader.length(hole.rock),
-        "" if hole.least is None else reader.clearance(hole.least),
-        times,
-        apart,
-        cut,
-        hole.is_filled,
-        read_address(bench, hole.number),
+        number=hole.number,
+        sides=sides,
+        stands=stands,
+        band=band,
+        rock="" if hole.rock is None else reader.length(hole.rock),
+        least="" if hole.least is None else reader.clearance(hole.least),
+        times=times,
+        apart=apart,
+        cut=cut,
+        filled=hole.is_filled,
+        address=read_address(bench, hole.number),
     )
 
 

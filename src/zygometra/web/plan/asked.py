@@ -72,7 +72,7 @@ def read_asked(
         build = replace(build, school=school)
     rules = rules_for(build.school, shop_rules)
     build = settled(build, rules)
-    build = _with_windows(build, rules, typed, faults, reader)
+    build = _with_windows(build, rules, typed=typed, faults=faults, reader=reader)
     priority: Priority = next(
         (one for one in PRIORITIES if one == typed.get("priority")), build.planning.priority
     )
@@ -82,14 +82,14 @@ def read_asked(
     chosen = typed.get("at", "")
     beside = typed.get("beside", "")
     return Asked(
-        build,
-        rules,
-        pins,
-        int(chosen) if chosen.isascii() and chosen.isdigit() and len(chosen) < 5 else 0,
-        int(beside) if beside.isascii() and beside.isdigit() and len(beside) < 5 else None,
-        typed,
-        faults,
-        changed,
+        build=build,
+        rules=rules,
+        pins=pins,
+        chosen=int(chosen) if chosen.isascii() and chosen.isdigit() and len(chosen) < 5 else 0,
+        beside=int(beside) if beside.isascii() and beside.isdigit() and len(beside) < 5 else None,
+        typed=typed,
+        faults=faults,
+        changed=changed,
     )
 
 
@@ -159,7 +159,7 @@ def _pins(build: Build, typed: Mapping[str, str], faults: dict[str, str], reader
     for bank in build.banks:
         for op in PINNED:
             if (text := typed.get(f"pin.{op}.{bank.name}", "")) and op in build.levers.means:
-                _pin(cuts, (op, bank.name), text, faults, reader, levels=op == "deck_cut")
+                _pin(cuts, (op, bank.name), text=text, faults=faults, reader=reader, levels=op == "deck_cut")
         chosen = typed.get(f"pin.gasket.{bank.name}", "")
         if chosen == "kept":
             gaskets[bank.name] = None
@@ -167,7 +167,7 @@ def _pins(build: Build, typed: Mapping[str, str], faults: dict[str, str], reader
             gaskets[bank.name] = int(chosen[:4])
     for op in ("crown_cut", "bowl"):
         if (text := typed.get(f"pin.{op}", "")) and op in build.levers.means:
-            _pin(cuts, (op, ""), text, faults, reader, levels=False)
+            _pin(cuts, (op, ""), text=text, faults=faults, reader=reader, levels=False)
     part: int | str | None = "any"
     chosen = typed.get("pin.part", "")
     if chosen == "kept":

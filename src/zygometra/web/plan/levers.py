@@ -131,7 +131,11 @@ def rows_of(form: Mapping[str, str], faults: Mapping[str, str]) -> list[LeverRow
             _slot(form, faults, f"levers.{key}.{n}", f"{labels[key]}, {_LABELS[n]}") for n in _names(key)
         )
         level = bool(form.get("levers.deck_cut.level")) if key == "deck_cut" else None
-        rows.append(LeverRow(key, labels[key], bool(form.get(f"use.{key}")), level, tuple(slots)))
+        rows.append(
+            LeverRow(
+                key=key, label=labels[key], used=bool(form.get(f"use.{key}")), level=level, slots=tuple(slots)
+            )
+        )
     return rows
 
 

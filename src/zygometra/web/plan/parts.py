@@ -140,14 +140,14 @@ def _offered(offer: Offer, bench: Bench, taken: set[str]) -> Offered:
     price = "not stated" if part.price is None else figure(offer.entry["price"], 2)
     days = f", {part.lead_days} days" if "days" in offer.entry else ""
     return Offered(
-        key,
-        part.kind,
-        f"{part.name} {part.code}".strip(),
-        _figures(part, bench),
-        f"{min(offer.in_hand, offer.wanted)} of {offer.wanted} in hand{days}",
-        price,
-        ", ".join(offer.unchecked),
-        key in taken,
+        key=key,
+        kind=part.kind,
+        name=f"{part.name} {part.code}".strip(),
+        figures=_figures(part, bench),
+        pieces=f"{min(offer.in_hand, offer.wanted)} of {offer.wanted} in hand{days}",
+        price=price,
+        unchecked=", ".join(offer.unchecked),
+        taken=key in taken,
     )
 
 

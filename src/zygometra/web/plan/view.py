@@ -158,6 +158,7 @@ def _query(asked: Asked, **changed: object) -> dict[str, Any]:
     return kept | {name: value for name, value in changed.items() if value is not None}
 
 
+# long: what it puts together is told field by field, a line each
 def _sliders(asked: Asked, result: str, reader: Reader) -> dict[str, Any]:
     window: Window = getattr(asked.build.targets, result)
     label = _LABELS[result].format(quench=reader.quench.capitalize())
@@ -183,8 +184,19 @@ def _sliders(asked: Asked, result: str, reader: Reader) -> dict[str, Any]:
         )
         which = "least" if edge == "min" else "most"
         typed, fault = asked.typed.get(name, ""), asked.faults.get(name, "")
-        ends = round(at, 4), round(low, 4), round(high, 4)
-        edges.append(Slider(name, f"{label}, {which}", *ends, step, says, typed, fault))
+        edges.append(
+            Slider(
+                name=name,
+                label=f"{label}, {which}",
+                value=round(at, 4),
+                low=round(low, 4),
+                high=round(high, 4),
+                step=step,
+                says=says,
+                typed=typed,
+                fault=fault,
+            )
+        )
     left, right = ((edge.value - low) / (high - low) * 100 for edge in edges)
     return {
         "label": label,
@@ -213,7 +225,14 @@ def _pin_fields(asked: Asked) -> Iterator[PinField]:
     def field(
         name: str, label: str, hint: str = "", choices: list[tuple[str, str]] | None = None
     ) -> PinField:
-        return PinField(name, label, asked.typed.get(name, ""), hint, asked.faults.get(name, ""), choices)
+        return PinField(
+            name=name,
+            label=label,
+            typed=asked.typed.get(name, ""),
+            hint=hint,
+            fault=asked.faults.get(name, ""),
+            choices=choices,
+        )
 
     for bank in build.banks:
         for op in PINNED:
@@ -250,7 +269,7 @@ def answer(bench: Bench, asked: Asked, found: Found) -> dict[str, Any]:
         "problem": "",
         "whole": found.whole,
         "search_says": found.says,
-        "plans": [_shown(bench, asked, plans, i, at, beside) for i in range(len(plans))],
+        "plans": [_shown(bench, asked, plans=plans, i=i, at=at, beside=beside) for i in range(len(plans))],
         "chosen": _detail(bench, asked, plans[at], at) if plans else None,
         "compared": None if beside is None else _compared(bench, plans[at], plans[beside], (at, beside)),
         # Levers that rest for want of a figure are told above.
@@ -273,22 +292,26 @@ def _shown(bench: Bench, asked: Asked, plans: tuple[Plan, ...], i: int, at: int,
     gaps = [h.outcome.quench for h in plan.result.holes if h.outcome.quench is not None]
     policy = plan.policy
     return Shown(
-        i,
-        _gaps(bench, asked, plan),
-        plan_words(plan.planned, reader),
-        from_to([ratio_text(min(ratios)), ratio_text(max(ratios))]) if ratios else "—",
-        from_to([reader.limit(round(min(gaps), 3)), reader.limit(round(max(gaps), 3))]) if gaps else "—",
-        percent(plan.chance),
-        "" if policy is None else percent(policy.chance),
-        figure(plan.bill.cost, 0),
-        _time(plan),
-        figure(plan.bill.metal, 1),
-        "" if plan.floor_risk < 0.0005 else f"{figure(100 * plan.floor_risk, 1)} % under the floor",
-        str(why(asked.build.planning.priority, i, plans)),
-        i == at,
-        i == beside,
-        url_for("plan.page", build_id=bench.id, _anchor="in-hand", **_query(asked, at=i, full=1)),
-        url_for("plan.page", build_id=bench.id, _anchor="compared", **_query(asked, beside=i, full=1)),
+        place=i,
+        gaps=_gaps(bench, asked, plan),
+        words=plan_words(plan.planned, reader),
+        ratio=from_to([ratio_text(min(ratios)), ratio_text(max(ratios))]) if ratios else "—",
+        quench=from_to([reader.limit(round(min(gaps), 3)), reader.limit(round(max(gaps), 3))])
+        if gaps
+        else "—",
+        chance=percent(plan.chance),
+        policy="" if policy is None else percent(policy.chance),
+        cost=figure(plan.bill.cost, 0),
+        time=_time(plan),
+        metal=figure(plan.bill.metal, 1),
+        risk="" if plan.floor_risk < 0.0005 else f"{figure(100 * plan.floor_risk, 1)} % under the floor",
+        why=str(why(asked.build.planning.priority, i, plans)),
+        chosen=i == at,
+        beside=i == beside,
+        choose=url_for("plan.page", build_id=bench.id, _anchor="in-hand", **_query(asked, at=i, full=1)),
+        compare=url_for(
+            "plan.page", build_id=bench.id, _anchor="compared", **_query(asked, beside=i, full=1)
+        ),
     )
 
 
@@ -311,13 +334,13 @@ def _gaps(bench: Bench, asked: Asked, plan: Plan) -> list[Markup]:
         if len(known) < len(holes):
             continue
         drawn = GapDrawn(
-            bank.name if bench.several_banks else "",
-            holes[0].outcome.gasket_thickness or 0.0,
-            tuple(h.outcome.deck_clearance or 0.0 for h in holes),
-            holes[0].outcome.deck_cut,
-            holes[-1].outcome.deck_cut,
-            holes[0].outcome.head_cut,
-            window,
+            label=bank.name if bench.several_banks else "",
+            gasket=holes[0].outcome.gasket_thickness or 0.0,
+            clearances=tuple(h.outcome.deck_clearance or 0.0 for h in holes),
+            first=holes[0].outcome.deck_cut,
+            last=holes[-1].outcome.deck_cut,
+            head=holes[0].outcome.head_cut,
+            window=window,
         )
         quenches = [h.outcome.quench or 0.0 for h in holes]
         says = (

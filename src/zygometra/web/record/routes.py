@@ -183,9 +183,9 @@ def evaluation_file(build_id: int) -> Response:
     if bench.evaluation is None:
         abort(404)
     gates = standings_of(bench)
-    sheets = releases(bench.build, bench.evaluation, bench.rules, gates, bench.findings)
+    sheets = releases(bench.build, bench.evaluation, rules=bench.rules, gates=gates, findings=bench.findings)
     over = rooms(bench.build, bench.evaluation.now), rooms(bench.build, bench.evaluation.planned)
-    whole = evaluation_document(bench.evaluation, bench.findings, gates, sheets, over)
+    whole = evaluation_document(bench.evaluation, bench.findings, gates=gates, sheets=sheets, over=over)
     text = json.dumps(whole, ensure_ascii=False, indent=1)
     return _file(text, bench.build.name + " evaluation", "json")
 

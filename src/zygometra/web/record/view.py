@@ -47,7 +47,14 @@ def _everything(bench: Bench) -> list[Told]:
     """Changes of the document and what was noted beside it, the newest first; what nobody timed comes last."""
     rows = [_told(change) for change in history(db(), bench.id)]
     rows += [
-        Told(one.by or "—", one.at[:19], one.at[:16].replace("T", " "), one.kind, one.says, ())
+        Told(
+            actor=one.by or "—",
+            moment=one.at[:19],
+            when=one.at[:16].replace("T", " "),
+            kind=one.kind,
+            says=one.says,
+            leaves=(),
+        )
         for one in noted(bench)
     ]
     return sorted(rows, key=lambda row: row.moment[:19], reverse=True)[:_MOST_ROWS]
@@ -57,10 +64,10 @@ def _told(change: Change) -> Told:
     # What a new build is made of stands in its file.
     leaves = () if change.kind == "new" else change.patch[:_MOST_LEAVES]
     return Told(
-        change.actor,
-        change.at.isoformat(timespec="seconds"),
-        f"{change.at:%Y-%m-%d %H:%M}",
-        change.kind,
-        change.says,
-        tuple((place_words(d.path), written(d.before), written(d.after)) for d in leaves),
+        actor=change.actor,
+        moment=change.at.isoformat(timespec="seconds"),
+        when=f"{change.at:%Y-%m-%d %H:%M}",
+        kind=change.kind,
+        says=change.says,
+        leaves=tuple((place_words(d.path), written(d.before), written(d.after)) for d in leaves),
     )

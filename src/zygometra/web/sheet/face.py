@@ -207,7 +207,10 @@ def drawn(bench: Bench, sheet: FaceSheet) -> FaceDrawn:
     bore = bench.build.figures.get("parts.block.bore")
     radius = (bore.value if bore is not None else 88.0) / 2
     marks = [Marked(one.name, one.spot.x, one.spot.y, reader.length(one.cut)) for one in sheet.corners]
-    marks += [Marked(one.name, one.spot.x, one.spot.y, reader.length(one.cut), radius) for one in sheet.holes]
+    marks += [
+        Marked(name=one.name, x=one.spot.x, y=one.spot.y, words=reader.length(one.cut), radius=radius)
+        for one in sheet.holes
+    ]
     xs, ys = [m.x for m in marks], [m.y for m in marks]
     title = (
         f"{bench.build.name}: {called(bench, sheet.place)}, cut as shown",

@@ -79,7 +79,18 @@ def read_part(form: Form, kind: str, before: Part | None) -> Part | None:
     if form.faults or code is None or state is None:
         return None
     texts = {name: word for name, word in words.items() if word}
-    return Part(kind, code, called or "", figures, texts, supplier or "", price, state, on_shelf or 0, lead)
+    return Part(
+        kind=kind,
+        code=code,
+        name=called or "",
+        figures=figures,
+        texts=texts,
+        supplier=supplier or "",
+        price=price,
+        state=state,
+        on_shelf=on_shelf or 0,
+        lead_days=lead,
+    )
 
 
 _CODE = "letters, digits, point and dash, up to 40, such as CR-104"

@@ -60,7 +60,9 @@ def page() -> str:
         )
     template = "shelf/list.html" if request.headers.get("HX-Target") == "parts" else "shelf/page.html"
     seen, _ = store.number(db())
-    return render_template(template, seen=seen, **list_view(asked, parts, gone, store.counts(db()), count))
+    return render_template(
+        template, seen=seen, **list_view(asked, parts, gone=gone, counts=store.counts(db()), count=count)
+    )
 
 
 # -- one part ---------------------------------------------------------------------------
@@ -71,7 +73,7 @@ def new(kind: str) -> BaseResponse | str | tuple[str, int]:
     """Put a new part on the shelf."""
     if request.method == "POST":
         return _save(_kind(kind), None)
-    return _part_page(_kind(kind), {"state": "idea", "on_shelf": "0"}, {}, None, 0)
+    return _part_page(_kind(kind), {"state": "idea", "on_shelf": "0"}, faults={}, before=None, version=0)
 
 
 @shelf.route("/<kind>/<path:code>", methods=["GET", "POST"])
@@ -86,7 +88,7 @@ def part(kind: str, code: str) -> BaseResponse | str | tuple[str, int]:
         return render_template("shelf/off.html", kind=KIND[kind], code=code, version=0, history=told(past))
     if request.method == "POST":
         return _save(kind, stored.part)
-    return _part_page(kind, form_of(stored.part), {}, stored.part, stored.version)
+    return _part_page(kind, form_of(stored.part), faults={}, before=stored.part, version=stored.version)
 
 
 def _save(kind: str, before: Part | None) -> BaseResponse | tuple[str, int]:
@@ -96,7 +98,7 @@ def _save(kind: str, before: Part | None) -> BaseResponse | tuple[str, int]:
     if read is not None and newly_ordered(read, before):
         _sign(form, read)
     if form.faults or read is None:
-        return _part_page(kind, form.typed, form.faults, before, version), 422
+        return _part_page(kind, form.typed, faults=form.faults, before=before, version=version), 422
     try:
         says = record.CHANGED if before else record.PUT_ON
         store.save_part(db(), read, expected_version=version, entry=entry(says))
@@ -126,9 +128,11 @@ def _sign(form: Form, read: Part) -> None:
 def _stale(kind: str, form: Form, before: Part | None, stale: store.PartStale) -> tuple[str, int]:
     if before is None:
         form.refuse("code", f"{shown(form['code'])}, which is on the shelf already", "a code of its own")
-        return _part_page(kind, form.typed, form.faults, None, 0), 422
+        return _part_page(kind, form.typed, faults=form.faults, before=None, version=0), 422
     version = stale.current.version
-    return _part_page(kind, form.typed, form.faults, before, version, theirs=stale.current), 409
+    return _part_page(
+        kind, form.typed, faults=form.faults, before=before, version=version, theirs=stale.current
+    ), 409
 
 
 def _part_page(
@@ -212,12 +216,14 @@ def take_in() -> BaseResponse | tuple[str, int]:
             return redirect(url_for("shelf.page", kind=kind))
         if not reading.is_read:
             return redirect(url_for("shelf.table_read", token=token), 303)
-        return _take_in(reading.said["kind"], reading.name, "", reading.result, seen, token)
+        return _take_in(
+            reading.said["kind"], reading.name, text="", read=reading.result, seen=seen, token=token
+        )
     name, text = sent()
     if len(text) > AT_ONCE:
         token = begin(read_behind, text, kind, name=name, kind=kind, seen=seen)
         return redirect(url_for("shelf.table_read", token=token), 303)
-    return _take_in(kind, name, text, read_table(text, kind), seen)
+    return _take_in(kind, name, text=text, read=read_table(text, kind), seen=seen)
 
 
 def _take_in(

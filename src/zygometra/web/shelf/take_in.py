@@ -103,7 +103,18 @@ def laid_beside(
     ordered = tuple(p.code for p in read.parts if newly_ordered(p, known.get((p.kind, p.code))))
     reason = request.form.get("reason", "").strip()
     good = bool(request.form.get("good_rows"))
-    return Table(kind, name, text, read, ordered, reason, good, seen, _clashes(read, known, seen), token)
+    return Table(
+        kind=kind,
+        name=name,
+        text=text,
+        read=read,
+        ordered=ordered,
+        reason=reason,
+        good_rows=good,
+        seen=seen,
+        clashes=_clashes(read, known, seen),
+        token=token,
+    )
 
 
 def _clashes(read: TableRead, known: Mapping[tuple[str, str], Part], seen: int) -> tuple[Clash, ...]:

@@ -137,14 +137,14 @@ def list_view(
 
 def _line(part: Part) -> Line:
     return Line(
-        part.code,
-        part.name,
-        tuple(_figures(part)),
-        part.state,
-        part.on_shelf,
-        "not known" if part.price is None else money(part.price),
-        part.supplier,
-        "" if part.lead_days is None else f"{part.lead_days} days",
+        code=part.code,
+        name=part.name,
+        figures=tuple(_figures(part)),
+        state=part.state,
+        on_shelf=part.on_shelf,
+        price="not known" if part.price is None else money(part.price),
+        supplier=part.supplier,
+        lead="" if part.lead_days is None else f"{part.lead_days} days",
     )
 
 
@@ -229,11 +229,11 @@ def _dimension(kind: str, field: Field, typed: Mapping[str, str], faults: Mappin
 
     label = field.label if field.required else f"{field.label} (where known)"
     return Dimension(
-        label,
-        field.help,
-        of(FIGURE, label),
-        of(BASIS, f"basis of {field.label}"),
-        of(TOLERANCE, f"plus or minus of {field.label}"),
+        label=label,
+        help=field.help,
+        figure=of(FIGURE, label),
+        basis=of(BASIS, f"basis of {field.label}"),
+        tolerance=of(TOLERANCE, f"plus or minus of {field.label}"),
     )
 
 
@@ -250,7 +250,15 @@ def theirs_view(theirs: store.StoredPart, typed: Mapping[str, str]) -> dict[str,
 def told(history: Sequence[store.PartChange]) -> list[Told]:
     """Return a part's changes as they are told."""
     return [
-        Told(c.id, c.actor, c.says, c.at, c.before is not None, tuple(_change_leaves(c))) for c in history
+        Told(
+            id=c.id,
+            actor=c.actor,
+            says=c.says,
+            at=c.at,
+            can_go_back=c.before is not None,
+            leaves=tuple(_change_leaves(c)),
+        )
+        for c in history
     ]
 
 
@@ -330,7 +338,9 @@ def _rule(rule: FitRule, in_force: FitRules, reader: Reader) -> Rule:
     if rule.otherwise:
         after.append(in_force.machinings[rule.otherwise].label)
     fits = " ".join(_band(band, reader) for band in rule.bands if not band.machining)
-    return Rule(rule.interface, rule.needed, _measure(rule), "same" if rule.same else fits, tuple(after))
+    return Rule(
+        rule.interface, rule.needed, _measure(rule), "same" if rule.same else fits, after=tuple(after)
+    )
 
 
 def _measure(rule: FitRule) -> str:

@@ -33,24 +33,31 @@ def view(reader: Reader) -> dict[str, Any]:
     return {
         "bands": samples,
         "path": [
-            Stop(state, state.capitalize(), "#", "", state, f"a station that is {state}")
+            Stop(
+                key=state,
+                label=state.capitalize(),
+                href="#",
+                letter="",
+                state=state,
+                says=f"a station that is {state}",
+            )
             for state in ("done", "part", "due", "blocked")
         ],
         "findings": [
             Finding(
-                severity,
-                "sample",
-                Place.hole(1),
-                f"Hole 1: what a {severity} says.",
-                "Why it matters.",
-                "What to do about it.",
+                severity=severity,
+                code="sample",
+                where=Place.hole(1),
+                says=f"Hole 1: what a {severity} says.",
+                why="Why it matters.",
+                do="What to do about it.",
             )
             for severity in ("stop", "warn", "note")
         ],
         "bases": list(BASIS_WORDS.items()),
         "rows": [
-            Row(1, samples[1][1], "9.50", "9.75", "", ""),
-            Row(2, samples[3][1], "9.10", "11.00", "▲", "above the window"),
+            Row(number=1, band=samples[1][1], now="9.50", planned="9.75", mark="", says=""),
+            Row(number=2, band=samples[3][1], now="9.10", planned="11.00", mark="▲", says="above the window"),
         ],
         "verdicts": [("stop", "Stop"), ("warn", "Check"), ("fine", "Fine")],
         "stacks": stacks_drawing(_stacks(), (-0.1, 0.5), reader),
@@ -61,7 +68,15 @@ def view(reader: Reader) -> dict[str, Any]:
         ],
         "severity_words": WORDS,
         "cells": [
-            Cell("whole engine", "", "92.00 mm", "3.622 in", name, name, f"3.622 in · {name} · u 0.006 mm")
+            Cell(
+                where="whole engine",
+                path="",
+                value="92.00 mm",
+                beside="3.622 in",
+                basis=name,
+                mark=name,
+                says=f"3.622 in · {name} · u 0.006 mm",
+            )
             for name in BASIS_WORDS
         ],
         "slots": [
@@ -81,7 +96,13 @@ def view(reader: Reader) -> dict[str, Any]:
 def _gates() -> list[GateShown]:
     return [
         GateShown(
-            gate, f"{gate.number}:sample", "the deck of bank A", "open", ("hole 2 was not read",), None, ()
+            gate=gate,
+            value=f"{gate.number}:sample",
+            before="the deck of bank A",
+            state="open",
+            fails=("hole 2 was not read",),
+            signed=None,
+            lapsed=(),
         )
         for gate in GATES[:2]
     ]
@@ -113,20 +134,20 @@ def _bands() -> list[tuple[str, str]]:
 def _stacks() -> list[Stack]:
     def stack(number: int, clearance: float, state: str, out: str = "") -> Stack:
         return Stack(
-            f"recipe-{number}",
-            f"{number} · {state or 'plain'}",
-            225.4,
-            92,
-            86,
-            148,
-            34.4 - clearance,
-            clearance,
-            0.08,
-            1.2,
-            4.5,
-            18,
-            state,
-            out,
+            key=f"recipe-{number}",
+            title=f"{number} · {state or 'plain'}",
+            deck_height=225.4,
+            bore=92,
+            stroke=86,
+            rod=148,
+            compression=34.4 - clearance,
+            clearance=clearance,
+            half=0.08,
+            thickness=1.2,
+            crown=4.5,
+            chamber_depth=18,
+            state=state,
+            out=out,
         )
 
     return [
@@ -139,12 +160,24 @@ def _stacks() -> list[Stack]:
 
 def _map() -> str:
     points = [
-        Point("p1", 2287, 0.2, "inside", "in", machined=False),
-        Point("p2", 2310, 0.3, "inside, to be machined", "in", machined=True),
-        Point("p3", 2400, 2.0, "outside", "out", machined=False),
-        Point("p4", 2250, 0.4, "pinned", "pinned", machined=False),
-        Point("p5", 2350, 0.1, "chosen", "chosen", machined=False),
+        Point("p1", 2287, 0.2, "inside", state="in", machined=False),
+        Point("p2", 2310, 0.3, "inside, to be machined", state="in", machined=True),
+        Point("p3", 2400, 2.0, "outside", state="out", machined=False),
+        Point("p4", 2250, 0.4, "pinned", state="pinned", machined=False),
+        Point("p5", 2350, 0.1, "chosen", state="chosen", machined=False),
     ]
-    across = MapAxis("displacement", "displacement, cc", Window(2240, 2287, 2360), 0, 1.0)
-    up = MapAxis("deck_clearance", "deck clearance, mm", Window(-0.1, 0.2, 0.5), 2, 1.0)
+    across = MapAxis(
+        key="displacement",
+        label="displacement, cc",
+        window=Window(2240, 2287, 2360),
+        decimals=0,
+        per_shown=1.0,
+    )
+    up = MapAxis(
+        key="deck_clearance",
+        label="deck clearance, mm",
+        window=Window(-0.1, 0.2, 0.5),
+        decimals=2,
+        per_shown=1.0,
+    )
     return field_map(points, across, up)

@@ -82,7 +82,14 @@ def lines(form: Form | None, present: Mapping[str, float], reader: Reader) -> li
         typed, fault = (form[rule.key], form.faults.get(rule.key, "")) if form else ("", "")
         own = " (changed here)" if rule.key in present else ""
         out.append(
-            Line(rule.key, Sentence(rule.label).written(reader), rule.why, typed or shown, usual + own, fault)
+            Line(
+                key=rule.key,
+                label=Sentence(rule.label).written(reader),
+                why=rule.why,
+                text=typed or shown,
+                usual=usual + own,
+                fault=fault,
+            )
         )
     return out
 

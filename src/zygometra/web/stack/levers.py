@@ -133,11 +133,11 @@ def _lever(result: WhatIf, op: OpName) -> Lever:
         labels[op],
         value,
         beside(result, op),
-        f"max {limit_text}",
-        result.refused.get(op, ""),
-        _solves(bench, op),
-        bool(total) or total is None,
-        "0" if kind is Kind.LENGTH else "0 cc",
+        limit=f"max {limit_text}",
+        refused=result.refused.get(op, ""),
+        solves=_solves(bench, op),
+        moved=bool(total) or total is None,
+        nought="0" if kind is Kind.LENGTH else "0 cc",
     )
 
 

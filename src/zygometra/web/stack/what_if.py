@@ -311,7 +311,7 @@ def _solved(result: WhatIf, args: Mapping[str, str]) -> tuple[Operation, ...]:
     op = lever.key
     try:
         wanted = _wanted(text, wanted_of, bench.reader)
-        value = solve(build, result.hole, op, wanted_of, wanted)
+        value = solve(build, result.hole, op=op, result=wanted_of, wanted=wanted)
         solved = amount_text(value, lever.kind, bench.reader)
         if op == "gasket":
             return _own_gasket(result, planned, solved)

@@ -63,11 +63,11 @@ def signatures(bench: Bench) -> list[Signature]:
 def _signature(fact: Fact, now: Mapping[str, float | None]) -> Signature:
     body = fact.body
     return Signature(
-        str(body.get("by") or fact.by),
-        str(body.get("at") or fact.at),
-        str(body["reason"]),
-        tuple(body.get("fails") or ()),
-        tuple(_label(place) for place in changed(body.get("covers") or {}, now)),
+        by=str(body.get("by") or fact.by),
+        at=str(body.get("at") or fact.at),
+        reason=str(body["reason"]),
+        fails=tuple(body.get("fails") or ()),
+        moved=tuple(_label(place) for place in changed(body.get("covers") or {}, now)),
     )
 
 
@@ -118,7 +118,9 @@ def view(bench: Bench, *, fault: str = "", typed: Mapping[str, str] | None = Non
 def standing_against(bench: Bench) -> tuple[Stands, ...]:
     """Return what stands against signing for the finished engine."""
     assert bench.evaluation is not None
-    return against_signature(bench.build, bench.evaluation, bench.rules, standings_of(bench), bench.findings)
+    return against_signature(
+        bench.build, bench.evaluation, rules=bench.rules, gates=standings_of(bench), findings=bench.findings
+    )
 
 
 def _heads(bench: Bench) -> list[str]:

@@ -32,7 +32,14 @@ def release_of(bench: Bench, against: Against) -> Release | None:
     if bench.evaluation is None:
         return None
     gates = standings_of(bench, (against,))
-    found = releases(bench.build, bench.evaluation, bench.rules, gates, bench.findings, (against,))
+    found = releases(
+        bench.build,
+        bench.evaluation,
+        rules=bench.rules,
+        gates=gates,
+        findings=bench.findings,
+        also=(against,),
+    )
     return next((one for one in found if one.against == against), None)
 
 
@@ -40,7 +47,9 @@ def worst_of(bench: Bench) -> str:
     """Return how the sheets of a build stand, the one that is furthest from the machine; empty where it has none."""
     if bench.evaluation is None:
         return ""
-    found = releases(bench.build, bench.evaluation, bench.rules, standings_of(bench), bench.findings)
+    found = releases(
+        bench.build, bench.evaluation, rules=bench.rules, gates=standings_of(bench), findings=bench.findings
+    )
     return max((one.state for one in found), key=_WORST.index, default="")
 
 

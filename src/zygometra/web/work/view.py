@@ -66,13 +66,13 @@ def gates_of(bench: Bench, also: Iterable[Against] = ()) -> list[GateShown]:
 def shown(bench: Bench, one: Standing) -> GateShown:
     """Return one gate as it is shown."""
     return GateShown(
-        one.gate,
-        f"{one.gate.number}|{one.against.key}",
-        one.against.words(several_banks=bench.several_banks),
-        one.state,
-        one.fails,
-        one.signed,
-        tuple(place_label(path) for path in one.lapsed),
+        gate=one.gate,
+        value=f"{one.gate.number}|{one.against.key}",
+        before=one.against.words(several_banks=bench.several_banks),
+        state=one.state,
+        fails=one.fails,
+        signed=one.signed,
+        lapsed=tuple(place_label(path) for path in one.lapsed),
     )
 
 
