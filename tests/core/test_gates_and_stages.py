@@ -8,9 +8,18 @@ from hypothesis import strategies as st
 
 from zygometra.core import gates, stages
 from zygometra.core.gates import GATE, GATES, covers, is_reason
-from zygometra.core.stages import FIRST, SHELVED, SIGNED_OFF, STAGE, STAGES, Standing, follows, moved_words
+from zygometra.core.stages import (
+    FIRST,
+    SHELVED,
+    SIGNED_OFF,
+    STAGE,
+    STAGES,
+    BuildProgress,
+    follows,
+    moved_words,
+)
 
-STANDINGS = st.builds(Standing, *[st.integers(0, 40)] * 5)
+STANDINGS = st.builds(BuildProgress, *[st.integers(0, 40)] * 5)
 
 
 def test_the_gates_are_numbered_through_and_each_says_what_it_wants():
@@ -79,14 +88,14 @@ def test_a_step_follows_where_the_order_of_work_leads(stage, wanted):
 @pytest.mark.parametrize(
     ("stage", "shows", "not_yet"),
     [
-        ("on paper", Standing(), None),
-        ("measuring", Standing(20, 1), Standing(20, 0)),
-        ("ready to cut", Standing(20, 7, 2, 0), Standing(20, 7, 2, 1)),
-        ("ready to cut", Standing(20, 0, 1, 0), Standing(20, 20, 0, 0)),
-        ("cut", Standing(20, 7, 2, 3), Standing(20, 7, 0, 0)),
-        ("cut", Standing(figures=20, read=7, operations=0, stops=0, cuts=1), Standing(20, 7, 0, 0)),
-        ("signed off", Standing(20, 20, 2, 0), Standing(20, 20, 2, 1)),
-        ("shelved", Standing(), None),
+        ("on paper", BuildProgress(), None),
+        ("measuring", BuildProgress(20, 1), BuildProgress(20, 0)),
+        ("ready to cut", BuildProgress(20, 7, 2, 0), BuildProgress(20, 7, 2, 1)),
+        ("ready to cut", BuildProgress(20, 0, 1, 0), BuildProgress(20, 20, 0, 0)),
+        ("cut", BuildProgress(20, 7, 2, 3), BuildProgress(20, 7, 0, 0)),
+        ("cut", BuildProgress(figures=20, read=7, operations=0, stops=0, cuts=1), BuildProgress(20, 7, 0, 0)),
+        ("signed off", BuildProgress(20, 20, 2, 0), BuildProgress(20, 20, 2, 1)),
+        ("shelved", BuildProgress(), None),
     ],
 )
 def test_the_evidence_of_a_stage(stage, shows, not_yet):

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zygometra.core.windows import EDGE, OPEN, Side, Window, worst_miss
+from zygometra.core.windows import OPEN, TOLERANCE, Side, Window, worst_miss
 
 VALUES = st.floats(-50, 50)
 EDGES = st.one_of(st.none(), VALUES)
@@ -25,15 +25,15 @@ def windows(draw):
 
 def plain_side(window, value, half):
     """The judgement in words: outside where the value is past an edge by more than a hair; else by its band."""
-    under = window.low is not None and value < window.low - EDGE
-    over = window.high is not None and value > window.high + EDGE
+    under = window.low is not None and value < window.low - TOLERANCE
+    over = window.high is not None and value > window.high + TOLERANCE
     if under:
         return "under"
     if over:
         return "over"
-    if half and window.low is not None and value - half < window.low - EDGE:
+    if half and window.low is not None and value - half < window.low - TOLERANCE:
         return "may be under"
-    if half and window.high is not None and value + half > window.high + EDGE:
+    if half and window.high is not None and value + half > window.high + TOLERANCE:
         return "may be over"
     return ""
 
@@ -69,7 +69,9 @@ def test_a_wider_band_never_brings_a_value_inside(window, value, half, more):
         assert wide is narrow
 
 
-@pytest.mark.parametrize(("past", "side"), [(0.0, ""), (EDGE / 2, ""), (3 * EDGE, "over"), (0.001, "over")])
+@pytest.mark.parametrize(
+    ("past", "side"), [(0.0, ""), (TOLERANCE / 2, ""), (3 * TOLERANCE, "over"), (0.001, "over")]
+)
 def test_an_edge_belongs_to_its_window_down_to_the_last_bits(past, side):
     assert str(Window(high=1.0).side(1.0 + past)) == side
     mirrored = {"over": "under", "": ""}[side]

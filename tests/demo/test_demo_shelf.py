@@ -9,10 +9,10 @@ import pytest
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.joins import Join
 from zygometra.core.mix.judge import judge
-from zygometra.core.mix.laid_out import LaidOut
+from zygometra.core.mix.laid_out import QueryTables
 from zygometra.core.mix.parts import KIND
-from zygometra.core.mix.question import Question
-from zygometra.core.mix.search import best
+from zygometra.core.mix.question import MixQuestion
+from zygometra.core.mix.searching import best
 from zygometra.core.mix.shelf import Block, shelf_of
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.windows import Window
@@ -29,8 +29,8 @@ def shelf():
 
 @pytest.fixture(scope="module")
 def bench(shelf):
-    return LaidOut(
-        shelf, Block(shelf, "BL-001"), USUAL, Question("BL-001", {"quench": Window(0.9, None, 1.6)})
+    return QueryTables(
+        shelf, Block(shelf, "BL-001"), USUAL, MixQuestion("BL-001", {"quench": Window(0.9, None, 1.6)})
     )
 
 
@@ -50,13 +50,15 @@ def test_too_small_a_shelf_is_refused():
 def test_each_of_our_engines_can_be_built_from_the_shelf(shelf, number):
     code = f"BL-{number:03d}"
     assert OURS[number - 1] in next(p for p in demo_shelf(PARTS, SEED) if p.code == code).name
-    found = count(LaidOut(shelf, Block(shelf, code), USUAL, Question(code, {})))
+    found = count(QueryTables(shelf, Block(shelf, code), USUAL, MixQuestion(code, {})))
     assert found.recipes > 0
 
 
 def test_there_are_traps_far_down_the_hole_and_through_the_head(bench):
-    free = Question("BL-001", {"quench": Window(-8.0, None, 12.0)}, quench_floor={"": -8.0}, crown_limit=0.0)
-    field = LaidOut(bench.shelf, bench.block, USUAL, free)
+    free = MixQuestion(
+        "BL-001", {"quench": Window(-8.0, None, 12.0)}, quench_floor={"": -8.0}, crown_limit=0.0
+    )
+    field = QueryTables(bench.shelf, bench.block, USUAL, free)
     rows = [
         r
         for pairs in Join(field, free.windows, None).pairs()

@@ -7,9 +7,9 @@ import itertools
 from hypothesis import strategies as st
 
 from zygometra.core.mix.judge import judge
-from zygometra.core.mix.paper import with_stand_ins
 from zygometra.core.mix.parts import MAKING, STAND_INS, Part
-from zygometra.core.mix.question import PRIORITIES, WANTED, Question
+from zygometra.core.mix.placeholders import with_stand_ins
+from zygometra.core.mix.question import PRIORITIES, WANTED, MixQuestion
 from zygometra.core.mix.shelf import Block, shelf_of
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.windows import Window
@@ -213,7 +213,7 @@ def questions(draw):
     machining = draw(
         _some(None, None, frozenset(), frozenset({"offset-grind", "face-crown", "bore", "hone-small-end"}))
     )
-    return Question(
+    return MixQuestion(
         "B1",
         draw(windows()),
         priority=draw(_some(*PRIORITIES)),

@@ -8,8 +8,8 @@ import pytest
 
 from support.timing import WHOLE
 from zygometra.core.mix.counting import count, estimate
-from zygometra.core.mix.laid_out import LaidOut
-from zygometra.core.mix.question import Question
+from zygometra.core.mix.laid_out import QueryTables
+from zygometra.core.mix.question import MixQuestion
 from zygometra.core.mix.shelf import Block, shelf_of
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.windows import Window
@@ -20,7 +20,7 @@ SHELVES = 400 if WHOLE else 3
 
 
 def asked_of(made, question):
-    return LaidOut(made, Block(made, question.block), USUAL, question)
+    return QueryTables(made, Block(made, question.block), USUAL, question)
 
 
 def test_four_hundred_shelves_hold_their_stated_error():
@@ -34,7 +34,7 @@ def test_four_hundred_shelves_hold_their_stated_error():
             "quench": Window(low, None, low + rng.choice((0.02, 0.1, 0.3))),
             "compression_ratio": Window(ratio, None, ratio + rng.choice((0.1, 0.3, 1.0))),
         }
-        laid_out = asked_of(made, Question(code, windows))
+        laid_out = asked_of(made, MixQuestion(code, windows))
         found = estimate(laid_out, sample=60)
         if found.exact:
             continue

@@ -16,13 +16,13 @@ from support.database import sweep
 from support.people import by
 from support.timing import WHOLE, median
 from zygometra.core.mix.counting import count, estimate
-from zygometra.core.mix.laid_out import LaidOut
-from zygometra.core.mix.paper import needed_for
+from zygometra.core.mix.laid_out import QueryTables
 from zygometra.core.mix.parts import MAKING
-from zygometra.core.mix.question import Question
+from zygometra.core.mix.placeholders import needed_for
+from zygometra.core.mix.question import MixQuestion
 from zygometra.core.mix.reasons import why_none
 from zygometra.core.mix.rules import BORE, FACE_CROWN, OFFSET_GRIND, Band, FitRule
-from zygometra.core.mix.search import best
+from zygometra.core.mix.searching import best
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.windows import Window
@@ -35,9 +35,9 @@ WINDOWS = {
     "compression_ratio": Window(9.3, 9.8, 10.2),
     "deck_clearance": Window(-0.1, None, 0.4),
 }
-TYPICAL = Question("BL-001", WINDOWS)
+TYPICAL = MixQuestion("BL-001", WINDOWS)
 # SQL is asked without offset grinding and facing: they are continuous choices that it has no words for.
-SETTLED = Question("BL-001", WINDOWS, machining=frozenset(USUAL.machinings) - {OFFSET_GRIND, FACE_CROWN})
+SETTLED = MixQuestion("BL-001", WINDOWS, machining=frozenset(USUAL.machinings) - {OFFSET_GRIND, FACE_CROWN})
 MOST_SECONDS = 40
 SIZES = (500, 5000, 50_000) if WHOLE else (500,)
 
@@ -59,9 +59,11 @@ def test_how_the_search_grows_and_what_reading_the_shelf_costs(owner, benchmark)
     for parts in SIZES:
         shelf, reading = _stock(owner, parts)
         block = Block(shelf, TYPICAL.block)
-        best(LaidOut(shelf, block, USUAL, TYPICAL))
-        asked[parts] = median(lambda shelf=shelf, block=block: best(LaidOut(shelf, block, USUAL, TYPICAL)), 9)
-        laid_out = LaidOut(shelf, block, USUAL, TYPICAL)
+        best(QueryTables(shelf, block, USUAL, TYPICAL))
+        asked[parts] = median(
+            lambda shelf=shelf, block=block: best(QueryTables(shelf, block, USUAL, TYPICAL)), 9
+        )
+        laid_out = QueryTables(shelf, block, USUAL, TYPICAL)
         start = time.perf_counter()
         number = estimate(laid_out)
         counted = time.perf_counter() - start
@@ -85,7 +87,7 @@ def test_how_the_search_grows_and_what_reading_the_shelf_costs(owner, benchmark)
     print(
         f"why there is none at a ratio of 25, nearest miss {miss.misses}: {time.perf_counter() - start:.1f} s"
     )
-    benchmark.pedantic(lambda: best(LaidOut(shelf, block, USUAL, TYPICAL)), rounds=5)
+    benchmark.pedantic(lambda: best(QueryTables(shelf, block, USUAL, TYPICAL)), rounds=5)
 
 
 # -- the same question in SQL -----------------------------------------------------------------
@@ -101,7 +103,7 @@ def sql_tables(owner):
         session.commit()
 
 
-def _tables(session: Session, laid_out: LaidOut) -> None:
+def _tables(session: Session, laid_out: QueryTables) -> None:
     """The shelf as a database would hold it for this: a column a dimension, indexed, costs worked out."""
     for kind in MAKING:
         table = laid_out.shelf.tables[kind]
@@ -134,7 +136,7 @@ def _tables(session: Session, laid_out: LaidOut) -> None:
     session.commit()
 
 
-def _place(laid_out: LaidOut, place: str) -> str:
+def _place(laid_out: QueryTables, place: str) -> str:
     kind, _, name = place.partition(".")
     if kind == "block":
         value = laid_out.block.number(name)
@@ -142,7 +144,7 @@ def _place(laid_out: LaidOut, place: str) -> str:
     return f'{kind}."{name}"'
 
 
-def _holds(laid_out: LaidOut, rule: FitRule) -> str:
+def _holds(laid_out: QueryTables, rule: FitRule) -> str:
     """Whether a rule is asked of some parts, by the words on which it hangs."""
     out = ["true"]
     for place, words in rule.when.items():
@@ -153,7 +155,7 @@ def _holds(laid_out: LaidOut, rule: FitRule) -> str:
     return f"({' AND '.join(out)})"
 
 
-def _conditions(laid_out: LaidOut, kinds: set[str]) -> list[str]:
+def _conditions(laid_out: QueryTables, kinds: set[str]) -> list[str]:
     out = []
     for rule in laid_out.rules.rules:
         if set(rule.kinds) != kinds:
@@ -177,7 +179,7 @@ def _within(measure: str, band: Band) -> str:
     return f"({measure}) BETWEEN {max(band.low, -1e9) - 1e-9} AND {min(band.high, 1e9) + 1e-9}"
 
 
-def _machining(laid_out: LaidOut) -> str:
+def _machining(laid_out: QueryTables) -> str:
     """What the machining between two parts or more costs; that of a part alone is in its own cost."""
     out = []
     for rule in laid_out.rules.rules:
@@ -199,7 +201,7 @@ def _machining(laid_out: LaidOut) -> str:
 
 
 # long: one statement, put together from top to bottom
-def _sql(laid_out: LaidOut, spare: int | None) -> str:
+def _sql(laid_out: QueryTables, spare: int | None) -> str:
     """The question as one join; with ``spare``, each kind first left with what the search's own bound leaves."""
     height = laid_out.block.values["deck_height"]
     clearance = f"({height} - (crank.stroke / 2 + rod.length + piston.compression_height))"
@@ -271,9 +273,9 @@ def _asked(session: Session, statement: str) -> tuple[float, list | None]:
 def test_the_same_question_in_sql(owner, benchmark, parts):
     shelf, _ = _stock(owner, parts)
     block = Block(shelf, SETTLED.block)
-    laid_out = LaidOut(shelf, block, USUAL, SETTLED)
+    laid_out = QueryTables(shelf, block, USUAL, SETTLED)
     found = best(laid_out)
-    ours = median(lambda: best(LaidOut(shelf, block, USUAL, SETTLED)), 9)
+    ours = median(lambda: best(QueryTables(shelf, block, USUAL, SETTLED)), 9)
     spare = int(found.rows["key"][-1]) - sum(int(laid_out.candidates[kind].key.min()) for kind in MAKING)
     with Session(owner) as session:
         _tables(session, laid_out)
@@ -289,4 +291,4 @@ def test_the_same_question_in_sql(owner, benchmark, parts):
                 f"\n{parts} parts, settled machining: the best {len(found.recipes)} {ours * 1e3:.1f} ms; SQL {name} "
                 f"{more}{took * 1e3:.0f} ms, {more}{took / ours:.0f} times{wanted}"
             )
-    benchmark.pedantic(lambda: best(LaidOut(shelf, block, USUAL, SETTLED)), rounds=5)
+    benchmark.pedantic(lambda: best(QueryTables(shelf, block, USUAL, SETTLED)), rounds=5)

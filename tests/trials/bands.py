@@ -8,7 +8,7 @@ from functools import partial
 from support.engines import engine, true_results
 from trials.study import Share, Table, over_all, percent
 from zygometra.core.measuring.read_in import read_measured
-from zygometra.core.stack.apart import difference
+from zygometra.core.stack.difference import difference
 from zygometra.core.stack.evaluate import state_now
 from zygometra.core.student import NORMAL
 from zygometra.core.uncertainty import Cause

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from trials.study import Share, Table, over_all, percent
-from zygometra.core.memory import Outcome, remembered
+from zygometra.core.memory import FinishedJob, remembered
 
 USUAL = 0.015 / 3**0.5
 STATED, LOW, HIGH = 0.95, 0.92, 0.98
@@ -26,7 +26,7 @@ def one_machine(case: tuple[int, str]) -> list[bool]:
     differ, biased, tails = SHOPS[kind]
     spread = USUAL * np.exp(random.normal(0, differ))
     bias = random.normal(0, biased * spread)
-    jobs: list[Outcome] = []
+    jobs: list[FinishedJob] = []
     held = []
     for _ in range(max(JUDGED) + 1):
         missed = bias + spread * (
@@ -35,7 +35,7 @@ def one_machine(case: tuple[int, str]) -> list[bool]:
         known = remembered(jobs, USUAL)
         held.append(bool(known.low <= missed <= known.high))
         u = float(random.uniform(0.002, 0.006))
-        jobs.append(Outcome(float(missed + random.normal(0, u)), u))
+        jobs.append(FinishedJob(float(missed + random.normal(0, u)), u))
     return held
 
 

@@ -14,9 +14,9 @@ from support.shelves import KEY, WINDOWS, part
 from zygometra.core.build.model import ROD_MATERIALS
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.counting import count
-from zygometra.core.mix.laid_out import LaidOut
+from zygometra.core.mix.laid_out import QueryTables
 from zygometra.core.mix.parts import MAKING, Part
-from zygometra.core.mix.question import Question
+from zygometra.core.mix.question import MixQuestion
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.windows import Window
@@ -62,7 +62,7 @@ def until(asked, wanted: str) -> tuple[Element, Element]:
 
 def test_an_estimate_stands_at_once_and_the_exact_number_when_it_is_ready(shop, large):
     house = rules_for("", {})
-    question = Question(
+    question = MixQuestion(
         "BL-001",
         {"quench": Window(1.0, None, 1.6), "compression_ratio": Window(9, None, 10.5)},
         quench_floor={name: house.quench_floor(name or "steel") for name in ("", *ROD_MATERIALS)},
@@ -76,7 +76,7 @@ def test_an_estimate_stands_at_once_and_the_exact_number_when_it_is_ready(shop, 
     assert not asks_again(last)
     shown = int(re.sub(r"\D", "", re.search(r"(.*?) recipes", last.text)[1]))
     laid_out = store.read_shelf(large)
-    assert shown == count(LaidOut(laid_out, Block(laid_out, "BL-001"), USUAL, question)).recipes > 100_000
+    assert shown == count(QueryTables(laid_out, Block(laid_out, "BL-001"), USUAL, question)).recipes > 100_000
 
 
 def test_why_there_is_none_follows_when_it_is_worked_out(shop, large):
@@ -110,7 +110,9 @@ def test_why_not_this_part_follows_too(shop, large, monkeypatch):
     laid_out = store.read_shelf(large)
     # A head that fits the block: whether it is in is not seen at once.
     usable = (
-        LaidOut(laid_out, Block(laid_out, "BL-001"), USUAL, Question("BL-001", {})).candidates["head"].rows
+        QueryTables(laid_out, Block(laid_out, "BL-001"), USUAL, MixQuestion("BL-001", {}))
+        .candidates["head"]
+        .rows
     )
     code = laid_out.tables["head"].codes[usable[0]]
     address = f"/mix/why-not?block=BL-001&{WINDOWS}&part={code}"

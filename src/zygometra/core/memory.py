@@ -19,7 +19,7 @@ _BIAS = 1.0
 _GRID = 121
 
 
-class Outcome(NamedTuple):
+class FinishedJob(NamedTuple):
     """One finished job: by how much it missed what was asked, in mm, and the doubt of having read it."""
 
     missed: float
@@ -41,12 +41,12 @@ class Memory(NamedTuple):
     u: float
 
 
-def remembered(outcomes: Iterable[Outcome], usual: float) -> Memory:
+def remembered(outcomes: Iterable[FinishedJob], usual: float) -> Memory:
     """Return what somebody or something tends to miss by.
 
     Parameters
     ----------
-    outcomes : iterable of Outcome
+    outcomes : iterable of FinishedJob
         Its jobs so far; none is well.
     usual : float
         The spread expected of its kind, a standard uncertainty in mm, above nought.
@@ -63,7 +63,7 @@ def remembered(outcomes: Iterable[Outcome], usual: float) -> Memory:
     >>> first = remembered([], 0.01)
     >>> first.bias, first.low < -0.02 < 0.02 < first.high
     (0.0, True)
-    >>> later = remembered([Outcome(0.02)] * 8, 0.01)
+    >>> later = remembered([FinishedJob(0.02)] * 8, 0.01)
     >>> 0.015 < later.bias < 0.02, later.spread < first.spread
     (True, True)
     """
@@ -82,7 +82,7 @@ def remembered(outcomes: Iterable[Outcome], usual: float) -> Memory:
 class _Grid:
     """Spreads on a grid, with what each makes of bias and of the next job."""
 
-    def __init__(self, jobs: list[Outcome], usual: float) -> None:
+    def __init__(self, jobs: list[FinishedJob], usual: float) -> None:
         # A short command waits for no array of numbers that it does not need.
         import numpy as np
 

@@ -39,14 +39,14 @@ QUANTITY_KEYS = (
 MOST_READINGS = 200
 
 
-class Shape(StrEnum):
+class Distribution(StrEnum):
     """How what a source may be off is distributed; Student's t where its scatter rests on few readings."""
 
     NORMAL = "normal"
     RECTANGULAR = "rectangular"
 
     @classmethod
-    def of(cls, rectangular: bool) -> Shape:  # noqa: FBT001 - the term's own flag
+    def of(cls, rectangular: bool) -> Distribution:  # noqa: FBT001 - the term's own flag
         """Return the shape of a term."""
         return cls.RECTANGULAR if rectangular else cls.NORMAL
 
@@ -477,7 +477,7 @@ def doubt_of_readings(
     return math.sqrt(u2), dof, True
 
 
-def parts_of_doubt(quantity: Quantity) -> tuple[tuple[float, Shape, float], ...]:
+def parts_of_doubt(quantity: Quantity) -> tuple[tuple[float, Distribution, float], ...]:
     """Return what the doubt of a figure is made of: each part's u, its shape, its degrees of freedom.
 
     Parameters
@@ -499,7 +499,7 @@ def parts_of_doubt(quantity: Quantity) -> tuple[tuple[float, Shape, float], ...]
     """
     n = len(quantity.readings)
     if quantity.doubt != "readings" or n < 2 or not isinstance(quantity.as_typed, Mapping):
-        return ((quantity.u, Shape.of(quantity.rectangular), math.inf),) if quantity.u else ()
+        return ((quantity.u, Distribution.of(quantity.rectangular), math.inf),) if quantity.u else ()
     mean = math.fsum(quantity.readings) / n
     scatter = math.sqrt(math.fsum((r - mean) ** 2 for r in quantity.readings) / (n - 1) / n)
     raw, unit = quantity.as_typed, quantity.unit
@@ -509,8 +509,8 @@ def parts_of_doubt(quantity: Quantity) -> tuple[tuple[float, Shape, float], ...]
         if raw.get(key) is not None
     }
     parts = (
-        (scatter, Shape.NORMAL, n - 1),
-        (given.get("resolution", 0.0) / math.sqrt(12), Shape.RECTANGULAR, math.inf),
-        (given.get("gauge_u", 0.0), Shape.NORMAL, math.inf),
+        (scatter, Distribution.NORMAL, n - 1),
+        (given.get("resolution", 0.0) / math.sqrt(12), Distribution.RECTANGULAR, math.inf),
+        (given.get("gauge_u", 0.0), Distribution.NORMAL, math.inf),
     )
     return tuple(part for part in parts if part[0])

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 
-class Standing(NamedTuple):
+class BuildProgress(NamedTuple):
     """What is known of a build: counts, without units.
 
     ``read`` of ``figures`` are measured or mocked up, ``operations`` are planned, ``stops``
@@ -32,7 +32,7 @@ class Stage:
     evidence : str
         What shows that a build is there.
     shown : callable
-        Tells from a :class:`Standing` whether that is so, as far as it can be known.
+        Tells from a :class:`BuildProgress` whether that is so, as far as it can be known.
     leads_to : tuple of str
         Where the order of work goes from here. A move elsewhere is free too: an engine
         comes back from the machinist, a plan is given up.
@@ -40,7 +40,7 @@ class Stage:
 
     key: str
     evidence: str
-    shown: Callable[[Standing], bool]
+    shown: Callable[[BuildProgress], bool]
     leads_to: tuple[str, ...]
 
 

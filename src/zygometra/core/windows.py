@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 # How far past an edge a value still counts as on it: the last bits of a sum, never a cut.
-EDGE = 1e-9
+TOLERANCE = 1e-9
 
 
 class Side(StrEnum):
@@ -75,9 +75,9 @@ class Window:
         >>> Window(1.0, None, 1.4).miss(0.75), Window(high=1.4).miss(1.4)
         (-0.25, 0.0)
         """
-        if self.low is not None and value < self.low - EDGE:
+        if self.low is not None and value < self.low - TOLERANCE:
             return value - self.low
-        if self.high is not None and value > self.high + EDGE:
+        if self.high is not None and value > self.high + TOLERANCE:
             return value - self.high
         return 0.0
 

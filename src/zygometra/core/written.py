@@ -32,7 +32,7 @@ class Both(NamedTuple):
         return f"{reader.limit(self.mm)} ({reader.length(self.mm, self.mm / 200, other=True)})"
 
 
-class Judged(NamedTuple):
+class WrittenJudged(NamedTuple):
     """A length in mm beside the edge it is judged by: written so that the two read as they lie."""
 
     mm: float
@@ -45,7 +45,7 @@ class Judged(NamedTuple):
         return reader.against(self.mm, self.edge, self.u, typed=self.typed)[0]
 
 
-class Edge(NamedTuple):
+class WrittenEdge(NamedTuple):
     """The edge in mm that a length is judged by, in the length's unit."""
 
     mm: float
@@ -58,7 +58,9 @@ class Edge(NamedTuple):
         return reader.against(self.judged, self.mm, self.u, typed=self.typed)[1]
 
 
-def judged(mm: float, edge: float, u: float = 0.0, *, typed: bool = False) -> tuple[Judged, Edge]:
+def judged(
+    mm: float, edge: float, u: float = 0.0, *, typed: bool = False
+) -> tuple[WrittenJudged, WrittenEdge]:
     """Return a length and the edge it is judged by, to be put into one sentence.
 
     Parameters
@@ -70,7 +72,7 @@ def judged(mm: float, edge: float, u: float = 0.0, *, typed: bool = False) -> tu
     typed : bool
         True for a length that was set, and has the digits it was set with.
     """
-    return Judged(mm, edge, u, typed), Edge(edge, mm, u, typed)
+    return WrittenJudged(mm, edge, u, typed), WrittenEdge(edge, mm, u, typed)
 
 
 class Clearance(NamedTuple):

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from zygometra.core.digits import UNKNOWN
 from zygometra.core.place import Place, Scope
-from zygometra.core.stack.results import Hole, Outcome
+from zygometra.core.stack.results import Hole, HoleResult
 from zygometra.core.units import THOU, to_base
 from zygometra.core.wording import Reader
 
@@ -154,7 +154,7 @@ def _labels(planned: Hole, levels: _Levels, y: Up, reader: Reader, factor: int) 
 _LABEL = 64
 
 
-def _quench(o: Outcome, at: tuple[float, float], reader: Reader) -> str:
+def _quench(o: HoleResult, at: tuple[float, float], reader: Reader) -> str:
     """The gap in large figures; what it waits for stands beside as chips."""
     x, level = at
     if o.quench is None:
@@ -222,7 +222,7 @@ _REACH = {"deck_cut": 1, "head_cut": -1, "crown_cut": 1}
 
 
 # long: what it puts together is told field by field, a line each
-def _handles(o: Outcome, levels: _Levels, y: Up, reader: Reader, scale: float, limits: Limits) -> str:
+def _handles(o: HoleResult, levels: _Levels, y: Up, reader: Reader, scale: float, limits: Limits) -> str:
     def says(mm: float) -> str:
         return f"{reader.length(mm)} off"
 

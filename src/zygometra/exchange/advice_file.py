@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from zygometra.core.measuring.causes import Cause
+from zygometra.core.measuring.causes import SuspectedCause
 from zygometra.core.measuring.logbook import Logbook
 from zygometra.core.measuring.said import cause_words
 from zygometra.core.measuring.what_next import Next
@@ -49,12 +49,12 @@ def _place(place: Place) -> dict[str, Any]:
     return {"bank": place.bank} if place.scope is Scope.BANK else {}
 
 
-def causes_document(found: tuple[Cause, ...], logbook: Logbook) -> dict[str, Any]:
+def causes_document(found: tuple[SuspectedCause, ...], logbook: Logbook) -> dict[str, Any]:
     """Return the probable causes as the command prints them. Numbers are unrounded.
 
     Parameters
     ----------
-    found : tuple of Cause
+    found : tuple of SuspectedCause
         Likeliest first.
     logbook : Logbook
         In which they were found.
@@ -86,7 +86,7 @@ def causes_document(found: tuple[Cause, ...], logbook: Logbook) -> dict[str, Any
     }
 
 
-def _told(cause: Cause) -> dict[str, Any] | None:
+def _told(cause: SuspectedCause) -> dict[str, Any] | None:
     told = cause.decided_by
     if told is None:
         return None

@@ -7,11 +7,11 @@ import math
 from collections.abc import Iterable, Mapping
 from typing import Any
 
-from zygometra.core.cutting.gates import Standing
+from zygometra.core.cutting.gates import GateStanding
 from zygometra.core.cutting.release import Release
 from zygometra.core.findings.said import Finding
 from zygometra.core.measuring.rooms import RoomAt
-from zygometra.core.stack.apart import difference
+from zygometra.core.stack.difference import difference
 from zygometra.core.stack.results import Evaluation, Hole, State
 
 # The room over domes and pads, by hole.
@@ -22,7 +22,7 @@ NO_ROOMS: Rooms = {}
 def evaluation_document(
     evaluation: Evaluation,
     findings: tuple[Finding, ...],
-    gates: tuple[Standing, ...] = (),
+    gates: tuple[GateStanding, ...] = (),
     sheets: tuple[Release, ...] = (),
     over: tuple[Rooms, Rooms] = (NO_ROOMS, NO_ROOMS),
 ) -> dict[str, Any]:
@@ -34,7 +34,7 @@ def evaluation_document(
         Both states.
     findings : tuple of Finding
         About them.
-    gates : tuple of Standing
+    gates : tuple of GateStanding
         That its cuts meet.
     sheets : tuple of Release
         Of its cuts.

@@ -10,14 +10,14 @@ from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.counting import Count, count, estimate
 from zygometra.core.mix.judge import judge
-from zygometra.core.mix.laid_out import LaidOut
-from zygometra.core.mix.paper import STAND_IN, stand_in, with_stand_ins
+from zygometra.core.mix.laid_out import QueryTables
 from zygometra.core.mix.parts import MAKING, Part
-from zygometra.core.mix.question import PRIORITIES, WANTED_KEY, Question, limits_of
+from zygometra.core.mix.placeholders import STAND_IN, stand_in, with_stand_ins
+from zygometra.core.mix.question import PRIORITIES, WANTED_KEY, MixQuestion, limits_of
 from zygometra.core.mix.reasons import Emptiness, cannot_be_judged, miss_words, why_none
 from zygometra.core.mix.recipe import Recipe, recipe_in_full
 from zygometra.core.mix.rules import FitRules
-from zygometra.core.mix.search import best
+from zygometra.core.mix.searching import best
 from zygometra.core.mix.shelf import Block, Shelf
 from zygometra.core.mix.verdict import Combination, open_results
 from zygometra.core.quantity import read_quantity
@@ -47,7 +47,7 @@ _EXAMPLES = {"compression_ratio": "9.8", "rod_ratio": "1.7", "piston_speed": "18
 MOST_RECIPES = 1000
 
 
-def read_question(text: str | bytes) -> tuple[Question, str]:
+def read_question(text: str | bytes) -> tuple[MixQuestion, str]:
     """Read a question file.
 
     Parameters
@@ -57,7 +57,7 @@ def read_question(text: str | bytes) -> tuple[Question, str]:
 
     Returns
     -------
-    question : Question
+    question : MixQuestion
         With the quench floors of the school it names.
     count : str
         ``exact``, ``estimate`` or ``none``: how the recipes are to be counted.
@@ -98,7 +98,7 @@ _FIELDS: dict[str, tuple[Callable[[Any], bool], str, Any]] = {
 _FORMAT = "zygometra.mix-question"
 
 
-def question_of(document: Mapping[str, Any]) -> tuple[Question, str]:
+def question_of(document: Mapping[str, Any]) -> tuple[MixQuestion, str]:
     """Check a question document and return the question; raises :class:`BuildFaults`."""
     faults = [
         Fault(key, f"the key {shown(key)}", "one of " + ", ".join(_KEYS))
@@ -117,7 +117,7 @@ def question_of(document: Mapping[str, Any]) -> tuple[Question, str]:
     if faults:
         raise BuildFaults(faults)
     rules = rules_for(taken["school"])
-    question = Question(
+    question = MixQuestion(
         block=taken["block"],
         windows=windows,
         rpm=float(taken["rpm"]),
@@ -210,7 +210,7 @@ def edge_of(key: str, value: Any) -> float:
 
 
 def answer_document(
-    shelf: Shelf, rules: FitRules, question: Question, counted: str, part: Callable[[str, str], Part]
+    shelf: Shelf, rules: FitRules, question: MixQuestion, counted: str, part: Callable[[str, str], Part]
 ) -> dict[str, Any]:
     """Ask the shelf and return the answer as a document.
 
@@ -220,7 +220,7 @@ def answer_document(
         The shelf.
     rules : FitRules
         In force.
-    question : Question
+    question : MixQuestion
         What is asked.
     counted : str
         How the recipes are to be counted.
@@ -239,7 +239,7 @@ def answer_document(
     """
     shelf = with_stand_ins(shelf)
     block = Block(shelf, question.block)
-    laid_out = LaidOut(shelf, block, rules, question)
+    laid_out = QueryTables(shelf, block, rules, question)
     found = best(laid_out)
     number = count(laid_out) if counted == "exact" else estimate(laid_out) if counted == "estimate" else None
     recipes = [full_recipe(laid_out, recipe, part) for recipe in found.recipes]
@@ -260,7 +260,7 @@ def answer_document(
     return out
 
 
-def full_recipe(laid_out: LaidOut, recipe: Combination, part: Callable[[str, str], Part]) -> Recipe:
+def full_recipe(laid_out: QueryTables, recipe: Combination, part: Callable[[str, str], Part]) -> Recipe:
     """Return one recipe of a shelf laid out in full, its parts fetched."""
     verdict = judge(
         laid_out.shelf, laid_out.block, rules=laid_out.rules, question=laid_out.question, recipe=recipe
@@ -329,7 +329,7 @@ def recipe_document(recipe: Recipe) -> dict[str, Any]:
     }
 
 
-def _none_document(laid_out: LaidOut, why: Emptiness) -> dict[str, Any]:
+def _none_document(laid_out: QueryTables, why: Emptiness) -> dict[str, Any]:
     nearest = None
     if why.nearest is not None and why.nearest.verdict.results is not None:
         r = why.nearest.verdict.results

@@ -16,7 +16,7 @@ from zygometra.core.fields import BANK_NAMES, CYLINDER_NAMES, FIELD
 from zygometra.core.measuring.facts import MOST, MOST_FACTS
 from zygometra.core.measuring.logbook import AXES, READABLE, SURFACES
 from zygometra.core.measuring.read_in import MOST_SHOTS, gauge_figure, gauge_off
-from zygometra.core.planning.opening import ASSEMBLED
+from zygometra.core.planning.disassembly import ASSEMBLED
 from zygometra.core.units import Kind
 from zygometra.core.windows import WINDOW_SOURCES
 

@@ -12,11 +12,11 @@ from zygometra.core.build.model import Build
 from zygometra.core.errors import BuildFaults, Fault
 from zygometra.core.measuring.rooms import rooms
 from zygometra.core.planning.bounded import plans_within
-from zygometra.core.planning.elsewhere import Effect, elsewhere
+from zygometra.core.planning.infeasibility import Relaxation
 from zygometra.core.planning.moves import Move, moves_of
-from zygometra.core.planning.plans import Answer, Plan, plans_of
+from zygometra.core.planning.plans import Plan, PlanAnswer, plans_of
+from zygometra.core.planning.side_effects import SideEffect, side_effects
 from zygometra.core.planning.why_first import why
-from zygometra.core.planning.why_none import Reason
 
 from .evaluation_file import state_document
 
@@ -50,7 +50,7 @@ def plans_document(build: Build, budget: Budget | None = None) -> dict[str, Any]
     from zygometra.processes.line import alone
 
     job = alone(plans_within, build, budget=budget)
-    answer: Answer | None = job.result
+    answer: PlanAnswer | None = job.result
     bounded = job.bounded or (answer and answer.bounded)
     if answer is None:
         # Ended from outside before anything was told.
@@ -68,14 +68,14 @@ def _bounded(bounded: Bounded | None) -> dict[str, Any] | None:
     return {"by": bounded.by, {"time": "seconds", "memory": "megabytes"}[bounded.by]: bounded.limit}
 
 
-def answer_document(build: Build, answer: Answer) -> dict[str, Any]:
+def answer_document(build: Build, answer: PlanAnswer) -> dict[str, Any]:
     """Return the document of an answer.
 
     Parameters
     ----------
     build : Build
         What was asked for.
-    answer : Answer
+    answer : PlanAnswer
         Its plans, or why there are none.
     """
     document = {
@@ -101,7 +101,7 @@ def _plan(build: Build, plan: Plan, i: int, plans: tuple[Plan, ...]) -> dict[str
         "opens": list(plan.opens),
         "floor_risk": plan.floor_risk,
         "elsewhere": [
-            _effect(effect) for effect in elsewhere(plan.planner.begun, plan.planner.whole(plan.planned))
+            _effect(effect) for effect in side_effects(plan.planner.begun, plan.planner.whole(plan.planned))
         ],
         "policy": None
         if policy is None
@@ -115,11 +115,11 @@ def _plan(build: Build, plan: Plan, i: int, plans: tuple[Plan, ...]) -> dict[str
     }
 
 
-def _effect(effect: Effect) -> dict[str, Any]:
+def _effect(effect: SideEffect) -> dict[str, Any]:
     return {"what": effect.what, "amount_mm": effect.amount, "says": str(effect.says)}
 
 
-def _reason(reason: Reason) -> dict[str, Any]:
+def _reason(reason: Relaxation) -> dict[str, Any]:
     return {
         "windows": list(reason.windows),
         "says": str(reason.says),

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.faces.model import Pair, Pass, Plane, Point, Spot, Survey
-from zygometra.core.faces.survey import Cut, Surveyed, survey
+from zygometra.core.faces.survey import FaceCut, Surveyed, survey
 from zygometra.core.findings.faces import survey_says
 from zygometra.core.findings.said import RANK, render
 from zygometra.core.quantity import Quantity, Unstated, read_quantity
@@ -304,7 +304,7 @@ def _plane(plane: Plane) -> dict[str, Any]:
     }
 
 
-def _cut(cut: Cut) -> dict[str, Any]:
+def _cut(cut: FaceCut) -> dict[str, Any]:
     return {
         "finished_height_mm": cut.finished_height.mm,
         "least_mm": cut.least.mm,

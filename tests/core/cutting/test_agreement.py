@@ -22,7 +22,7 @@ from zygometra.core.cutting.verify import compared, cuts_came, figures_achieved
 from zygometra.core.house_rules import rules_for
 from zygometra.core.measuring.facts import Fact, Facts, facts_of
 from zygometra.core.measuring.read_in import read_gauge
-from zygometra.core.memory import Outcome, remembered
+from zygometra.core.memory import FinishedJob, remembered
 from zygometra.core.stack.evaluate import evaluate
 
 DECK = CutPlace("deck_cut", "A")
@@ -137,7 +137,7 @@ def plain_memory(missed, reads, usual):
     [([0.01], [0.0]), ([0.02, 0.015, 0.03], [0.004] * 3), ([-0.01, 0.01] * 3, [0.002] * 6)],
 )
 def test_memory_is_the_posterior_by_brute_force(missed, reads):
-    found = remembered([Outcome(*one) for one in zip(missed, reads, strict=True)], 0.009)
+    found = remembered([FinishedJob(*one) for one in zip(missed, reads, strict=True)], 0.009)
     bias, spread, weight, b, s = plain_memory(missed, reads, 0.009)
     assert found.bias == pytest.approx(bias, abs=3e-4)
     assert found.spread == pytest.approx(spread, rel=0.02)
@@ -147,8 +147,8 @@ def test_memory_is_the_posterior_by_brute_force(missed, reads):
 
 @given(st.lists(st.floats(-0.05, 0.05), min_size=1, max_size=8), st.floats(-0.03, 0.03))
 def test_memory_moves_with_what_was_missed_and_shrinks(missed, by):
-    one = remembered([Outcome(m) for m in missed], 0.01)
-    mirrored = remembered([Outcome(-m) for m in missed], 0.01)
+    one = remembered([FinishedJob(m) for m in missed], 0.01)
+    mirrored = remembered([FinishedJob(-m) for m in missed], 0.01)
     assert one.bias == pytest.approx(-mirrored.bias, abs=1e-12)
     assert (one.low, one.high) == (pytest.approx(-mirrored.high), pytest.approx(-mirrored.low))
     mean = math.fsum(missed) / len(missed)
@@ -160,7 +160,7 @@ def test_memory_is_a_tolerance_and_moves_no_figure():
     doc = document(planned=planned(0.2))
     doc["levers"]["deck_cut"]["machine"] = "mill-1"
     build = built(doc)
-    known = remembered([Outcome(0.02, 0.003)] * 4, 0.009)
+    known = remembered([FinishedJob(0.02, 0.003)] * 4, 0.009)
     found = with_memory(build, lambda who, op: known if (who, op) == ("mill-1", "deck_cut") else None)
     assert found.levers.means["deck_cut"].tolerance.u == pytest.approx(known.u)
     assert found.figures == build.figures

@@ -30,8 +30,8 @@ from support.plain_plans import engines
 from zygometra.core.build.cut_log import CutPlace
 from zygometra.core.house_rules import rules_for
 from zygometra.core.measuring.causes import causes
+from zygometra.core.planning.as_machined import as_machined
 from zygometra.core.planning.plans import Planner
-from zygometra.core.planning.settled import settled
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.stack.inverse import solve
 from zygometra.exchange.evaluation_file import evaluation_document
@@ -301,7 +301,7 @@ def test_a_head_that_was_begun_leaves_the_other_banks_as_it_was():
     begun = {"id": "h1", "op": "head_cut", "bank": "A", "number": 1, "depth": 0.3}
     planned = ({"op": "head_cut", "bank": "B", "amount": "0.2 mm"},)
     half_cut = built({**doc, "passes": [begun]})
-    half_cut = settled(half_cut, rules_for(half_cut.school))
+    half_cut = as_machined(half_cut, rules_for(half_cut.school))
     came = evaluate(replace(half_cut, planned=built({**doc, "planned": list(planned)}).planned)).planned
     alone = evaluate(built({**doc, "planned": list(planned)})).planned
     for number in (2, 4):

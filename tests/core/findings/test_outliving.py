@@ -9,7 +9,7 @@ import pytest
 from support.half_cut import deck_passes, document, moment
 from zygometra.core.findings.collect import findings
 from zygometra.core.house_rules import rules_for
-from zygometra.core.planning.elsewhere import elsewhere
+from zygometra.core.planning.side_effects import side_effects
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.exchange.build_file import check
 
@@ -63,5 +63,5 @@ def test_what_a_cut_moves_elsewhere_is_the_whole_of_it_however_much_is_made(made
     )
     doc["valve_gear"] = {"kind": "pushrod", "pushrod_tilt": 0}
     build = check(doc)
-    effects = {one.what: one.amount for one in elsewhere(build, build.planned)}
+    effects = {one.what: one.amount for one in side_effects(build, build.planned)}
     assert effects["head over the crank"] == pytest.approx(-0.25)

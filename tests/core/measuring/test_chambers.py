@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 
 from zygometra.core.errors import NoAnswer
 from zygometra.core.measuring.chambers import (
+    ChamberRange,
     Head,
-    Wanted,
     best_match,
     level_of,
     match,
@@ -37,7 +37,7 @@ def models(draw: st.DrawFn) -> ChamberModel:
 
 
 @st.composite
-def cases(draw: st.DrawFn) -> tuple[list[Head], dict[int, Wanted], bool]:
+def cases(draw: st.DrawFn) -> tuple[list[Head], dict[int, ChamberRange], bool]:
     banks, holes = draw(st.integers(1, 2)), draw(st.integers(1, 3))
     heads = [
         Head(
@@ -50,11 +50,11 @@ def cases(draw: st.DrawFn) -> tuple[list[Head], dict[int, Wanted], bool]:
     ]
     low, width = draw(volumes), draw(st.sampled_from([0.0, 0.2, 0.6]))
     beside = {n: draw(st.sampled_from([0.0, 0.3, -0.4])) for head in heads for n in head.holes}
-    wanted = {n: Wanted(low - by, low - by + width) for n, by in beside.items()}
+    wanted = {n: ChamberRange(low - by, low - by + width) for n, by in beside.items()}
     return heads, wanted, draw(st.booleans())
 
 
-def _least_by_brute_force(heads: list[Head], wanted: dict[int, Wanted]) -> float:
+def _least_by_brute_force(heads: list[Head], wanted: dict[int, ChamberRange]) -> float:
     """The least opened in all over a grid of cuts per head; infinite where none does."""
     total = 0.0
     for head in heads:
@@ -77,7 +77,7 @@ def _least_by_brute_force(heads: list[Head], wanted: dict[int, Wanted]) -> float
 @given(cases())
 @settings(max_examples=150, deadline=None)
 def test_nothing_is_left_outside_and_nothing_opened_that_need_not_be(
-    case: tuple[list[Head], dict[int, Wanted], bool],
+    case: tuple[list[Head], dict[int, ChamberRange], bool],
 ) -> None:
     heads, wanted, may_swap = case
     found = best_match(heads, lambda _: wanted, may_swap=may_swap)
@@ -98,7 +98,7 @@ def test_nothing_is_left_outside_and_nothing_opened_that_need_not_be(
 
 @given(cases())
 @settings(max_examples=60, deadline=None)
-def test_no_other_cut_opens_less(case: tuple[list[Head], dict[int, Wanted], bool]) -> None:
+def test_no_other_cut_opens_less(case: tuple[list[Head], dict[int, ChamberRange], bool]) -> None:
     heads, wanted, may_swap = case
     found = best_match(heads, lambda _: wanted, may_swap=may_swap)
     ways = [heads]
@@ -113,10 +113,15 @@ def test_heads_change_sides_only_where_that_saves() -> None:
     """A's chambers are small and its holes want small ones: as they lie nothing is to be done."""
     model = RateChamber(4.0)
     heads = [Head("A", (1, 2), (58.0, 58.0), model), Head("B", (3, 4), (60.0, 60.0), model)]
-    own = {1: Wanted(58, 58), 2: Wanted(58, 58), 3: Wanted(60, 60), 4: Wanted(60, 60)}
+    own = {1: ChamberRange(58, 58), 2: ChamberRange(58, 58), 3: ChamberRange(60, 60), 4: ChamberRange(60, 60)}
     found = best_match(heads, lambda _: own, may_swap=True)
     assert (found.swapped, found.opened_in_all, found.cuts) == (False, 0.0, {"A": 0.0, "B": 0.0})
-    other = {1: Wanted(60, 60), 2: Wanted(60, 60), 3: Wanted(58, 58), 4: Wanted(58, 58)}
+    other = {
+        1: ChamberRange(60, 60),
+        2: ChamberRange(60, 60),
+        3: ChamberRange(58, 58),
+        4: ChamberRange(58, 58),
+    }
     assert best_match(heads, lambda _: other, may_swap=True).swapped
     stays = best_match(heads, lambda _: other, may_swap=False)
     assert stays.opened == pytest.approx({1: 2.0, 2: 2.0})
@@ -137,24 +142,24 @@ def test_a_head_turned_end_for_end_lays_its_chambers_in_the_other_order() -> Non
 @given(cases(), st.sampled_from([0.0, 0.2, 0.8]))
 @settings(max_examples=60, deadline=None)
 def test_to_one_another_no_other_level_opens_less(
-    case: tuple[list[Head], dict[int, Wanted], bool], within: float
+    case: tuple[list[Head], dict[int, ChamberRange], bool], within: float
 ) -> None:
     """With one rate for all (a drafted wall loses its rate with depth) the level can be told."""
     heads = [head._replace(model=RateChamber(4.0)) for head in case[0]]
     beside = dict.fromkeys((n for head in heads for n in head.holes), 0.0)
     low, high = level_of(heads, beside, within)
     assert high - low == pytest.approx(within)
-    best = match(heads, {n: Wanted(low, high) for n in beside}).opened_in_all
+    best = match(heads, {n: ChamberRange(low, high) for n in beside}).opened_in_all
     for by in itertools.chain(range(-20, 0), range(1, 20)):
-        level = {n: Wanted(low + by / 10, high + by / 10) for n in beside}
+        level = {n: ChamberRange(low + by / 10, high + by / 10) for n in beside}
         assert best <= match(heads, level).opened_in_all + NEAR
 
 
 def test_what_milling_takes_must_be_known_before_a_head_is_cut() -> None:
     head = Head("A", (1, 2), (60.0, 58.0), None)
     with pytest.raises(NoAnswer, match=r"hole 1 is 1\.00 cc too large"):
-        match([head], {1: Wanted(58, 59), 2: Wanted(58, 59)})
-    assert match([head], {1: Wanted(61, 62), 2: Wanted(58, 59)}).opened == {1: 1.0}
+        match([head], {1: ChamberRange(58, 59), 2: ChamberRange(58, 59)})
+    assert match([head], {1: ChamberRange(61, 62), 2: ChamberRange(58, 59)}).opened == {1: 1.0}
 
 
 def test_a_small_chamber_tells_of_earlier_milling() -> None:

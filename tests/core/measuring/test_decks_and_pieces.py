@@ -16,8 +16,8 @@ from zygometra.core.measuring.causes import causes
 from zygometra.core.measuring.read_in import read_measured
 from zygometra.core.measuring.said import cause_words
 from zygometra.core.measuring.what_next import what_next
-from zygometra.core.planning.draws import Draws
-from zygometra.core.planning.truth import Truth
+from zygometra.core.planning.figure_samples import FigureSamples
+from zygometra.core.planning.quasi_random import QuasiRandomSample
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.exchange.evaluation_file import evaluation_document
 
@@ -177,7 +177,7 @@ def test_the_paper_doubt_of_a_deck_height_is_each_banks_own(sizes, height, doubt
         i, j = pair["between"]
         assert pair["u"]["deck_clearance_mm"] == pytest.approx(math.sqrt(apart(i, j) + 2 * rod**2))
     # The planner draws as the evaluation counts.
-    clearance = Truth(build, Draws(3)).base().clearance
+    clearance = FigureSamples(build, QuasiRandomSample(3)).base().clearance
     for pair in pairs:
         i, j = (list(build.cylinders).index(n) for n in pair["between"])
         assert np.std(clearance[:, i] - clearance[:, j]) == pytest.approx(

@@ -16,10 +16,10 @@ from zygometra.core.measuring.agreement import agreement, slipped
 from zygometra.core.measuring.examples import reading
 from zygometra.core.measuring.facts import Fact, Facts, Signed
 from zygometra.core.measuring.gauges import compare_gauges, suspects, wants_check
-from zygometra.core.measuring.in_use import in_use
 from zygometra.core.measuring.logbook import Check, Gauge, Logbook, Mishap, Voided, Zero
 from zygometra.core.measuring.progress import progress
 from zygometra.core.measuring.read_in import moment, read_measured
+from zygometra.core.measuring.selection import in_use
 from zygometra.core.place import Place, Position
 from zygometra.core.stack.evaluate import evaluate
 

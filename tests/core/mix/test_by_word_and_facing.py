@@ -19,12 +19,12 @@ from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.basket import stack_fails
 from zygometra.core.mix.facing import Crowns, most_off
 from zygometra.core.mix.judge import judge
-from zygometra.core.mix.laid_out import LaidOut
-from zygometra.core.mix.question import Question, limits_of
+from zygometra.core.mix.laid_out import QueryTables
+from zygometra.core.mix.question import MixQuestion, limits_of
 from zygometra.core.mix.recipe import recipe_in_full
 from zygometra.core.mix.rules import Band, FitRule, FitRules, judge_columns, judge_fit
 from zygometra.core.mix.rules_data import rules_as_data, rules_from_data
-from zygometra.core.mix.search import best
+from zygometra.core.mix.searching import best
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.windows import Window
@@ -78,7 +78,7 @@ def test_a_rod_whose_retainers_cannot_be_looked_at_stands_and_says_so():
     assert "pin-held" in {fit.rule.key for fit in found.unchecked}
 
 
-LIMITS = Question("B1", {}, crown_limit=1.0, land_left=3.0, crown_left=5.0)
+LIMITS = MixQuestion("B1", {}, crown_limit=1.0, land_left=3.0, crown_left=5.0)
 
 
 def off(*, land=math.nan, thickness=math.nan, dome=0.0, volume=0.0, dish=math.nan, flat=False):
@@ -109,7 +109,7 @@ def test_how_far_a_crown_may_be_faced(crown, most):
 
 def test_a_taller_piston_is_faced_beyond_the_usual_depth_where_what_remains_allows_it():
     # 2.1 mm taller than nominal: 1.9 proud, quench −0.7; 2.0 mm off brings it to 1.3, 1.6 only to 0.9.
-    question = Question("B1", {"quench": Window(1.0, 1.3, 1.6)})
+    question = MixQuestion("B1", {"quench": Window(1.0, 1.3, 1.6)})
     tall = {"compression_height": 36.3, "top_land_height": 6.0, "top_land_diameter": 91.4}
     found = verdict(part("piston", "X", crown_thickness=8.0, **tall), question=question)
     assert found.stands
@@ -120,7 +120,7 @@ def test_a_taller_piston_is_faced_beyond_the_usual_depth_where_what_remains_allo
 
 def test_what_a_faced_recipe_says_of_its_crown_goes_into_the_build():
     made = shelf(part("piston", "X", compression_height=34.9))
-    question, block = Question("B1", {"quench": Window(1.0, 1.2, 1.4)}), Block(made, "B1")
+    question, block = MixQuestion("B1", {"quench": Window(1.0, 1.2, 1.4)}), Block(made, "B1")
     parts = {kind: part(kind, kind) for kind in ("crank", "rod", "gasket", "head")}
     parts |= {"piston": part("piston", "X", compression_height=34.9)}
     recipe = recipe_in_full(
@@ -139,7 +139,7 @@ def test_a_piston_whose_ring_would_come_over_the_deck_does_not_stand():
     def of(land):
         tall = part("piston", "X", compression_height=35.7, top_land_height=land)
         return verdict(
-            tall, part("gasket", "G", thickness=3.0), question=Question("B1", {}, machining=frozenset())
+            tall, part("gasket", "G", thickness=3.0), question=MixQuestion("B1", {}, machining=frozenset())
         )
 
     assert of(1.4).stands
@@ -214,7 +214,7 @@ def test_offset_grinding_hangs_on_no_word_of_a_third_part():
 def test_a_part_that_lacks_what_its_word_asks_for_cannot_be_judged(pin):
     made = shelf(part("rod", "X", pin_bore=None, words={"pin": pin}))
     strict = FitRules(tuple(replace(rule, needed=True) for rule in USUAL.rules), USUAL.machinings)
-    laid_out = LaidOut(made, Block(made, "B1"), strict, Question("B1", {}))
+    laid_out = QueryTables(made, Block(made, "B1"), strict, MixQuestion("B1", {}))
     assert laid_out.sieve("rod").missing["rod.pin_bore"].tolist() == [True]
     # The word that a rule hangs on is none that is missing: only floating pins want a word of their piston.
     assert laid_out.sieve("rod").missing["rod.pin"].tolist() == [False]
@@ -242,7 +242,7 @@ def test_a_taller_piston_taken_into_a_build_stands_within_its_limit():
         "crown_thickness": 8.0,
     }
     made = shelf(part("piston", "X", **tall))
-    question, block = Question("B1", {"quench": Window(1.0, 1.3, 1.6)}), Block(made, "B1")
+    question, block = MixQuestion("B1", {"quench": Window(1.0, 1.3, 1.6)}), Block(made, "B1")
     parts = {kind: part(kind, kind) for kind in ("crank", "rod", "gasket", "head")}
     parts |= {"piston": part("piston", "X", **tall), "block": BLOCK}
     verdict = judge(made, block, rules=USUAL, question=question, recipe=(0, 0, 0, 0, 0))

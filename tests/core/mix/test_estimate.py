@@ -7,8 +7,8 @@ import pytest
 from support.shelves import part
 from support.shelves import shelf as shelf_with
 from zygometra.core.mix.counting import count, estimate
-from zygometra.core.mix.laid_out import LaidOut
-from zygometra.core.mix.question import Question
+from zygometra.core.mix.laid_out import QueryTables
+from zygometra.core.mix.question import MixQuestion
 from zygometra.core.mix.shelf import Block, shelf_of
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.windows import Window
@@ -16,7 +16,7 @@ from zygometra.demo.shelf import demo_shelf
 
 
 def asked_of(made, question):
-    return LaidOut(made, Block(made, question.block), USUAL, question)
+    return QueryTables(made, Block(made, question.block), USUAL, question)
 
 
 @pytest.fixture(scope="module")
@@ -33,7 +33,7 @@ def large():
     ],
 )
 def test_the_truth_lies_within_twice_the_stated_error_as_often_as_it_should(large, windows):
-    laid_out = asked_of(large, Question("BL-002", windows))
+    laid_out = asked_of(large, MixQuestion("BL-002", windows))
     truth = count(laid_out).recipes
     drawn = [estimate(laid_out, sample=60, seed=seed) for seed in range(250)]
     assert not any(d.exact for d in drawn)
@@ -46,7 +46,7 @@ def test_the_truth_lies_within_twice_the_stated_error_as_often_as_it_should(larg
 
 
 def test_an_estimate_of_very_many_pairs_looks_at_some_of_them(large, monkeypatch):
-    laid_out = asked_of(large, Question("BL-002", {"quench": Window(0.95, 1.1, 1.3)}))
+    laid_out = asked_of(large, MixQuestion("BL-002", {"quench": Window(0.95, 1.1, 1.3)}))
     truth = count(laid_out).recipes
     monkeypatch.setattr("zygometra.core.mix.counting._LOOKED_AT", 500)
     drawn = [estimate(laid_out, seed=seed) for seed in range(60)]
@@ -62,7 +62,7 @@ def test_where_nothing_was_found_an_error_is_stated_that_holds_what_there_is():
         *(part("rod", f"R{i}", length=148 + i / 100) for i in range(6)),
     )
     laid_out = asked_of(
-        made, Question("B1", {"deck_clearance": Window(1.2, None, 1.2001)}, machining=frozenset())
+        made, MixQuestion("B1", {"deck_clearance": Window(1.2, None, 1.2001)}, machining=frozenset())
     )
     truth = count(laid_out).recipes
     assert truth > 0

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from support.shelves import part, shelf
 from zygometra.core.mix.judge import judge
-from zygometra.core.mix.question import Question
-from zygometra.core.mix.search import best
+from zygometra.core.mix.question import MixQuestion
+from zygometra.core.mix.searching import best
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.windows import Window
@@ -96,7 +96,7 @@ def test_a_recipe_stands_where_any_stroke_meets_every_window(case):
         part("gasket", "G", thickness=figures["gasket"]),
     )
     allowed = frozenset({"offset-grind", "face-crown"} if faces else {"offset-grind"})
-    question = Question("B1", windows, machining=allowed, crown_limit=1.0)
+    question = MixQuestion("B1", windows, machining=allowed, crown_limit=1.0)
     verdict = judge(made, Block(made, "B1"), rules=USUAL, question=question, recipe=(0, 0, 0, 0, 0))
     strokes = [86 - MOVED + 2 * MOVED * i / 400 for i in range(401)]
     # How deep a crown is faced follows from the gap alone; with a ratio asked for, only uncut crowns are told.
@@ -164,6 +164,6 @@ def _gaps(windows):
 )
 def test_the_stroke_that_is_ground(windows, stroke):
     made = shelf(part("crank", "C", pin_diameter=PIN))
-    question = Question("B1", windows, machining=frozenset({"offset-grind"}))
+    question = MixQuestion("B1", windows, machining=frozenset({"offset-grind"}))
     verdict = judge(made, Block(made, "B1"), rules=USUAL, question=question, recipe=(0, 0, 0, 0, 0))
     assert verdict.results.stroke == pytest.approx(stroke, abs=1e-6)

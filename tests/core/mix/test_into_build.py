@@ -12,7 +12,7 @@ from zygometra.core.build.document import read_document
 from zygometra.core.mix.into_build import targets_of, with_recipe
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.parts import MAKING
-from zygometra.core.mix.question import Question
+from zygometra.core.mix.question import MixQuestion
 from zygometra.core.mix.recipe import recipe_in_full
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
@@ -49,7 +49,7 @@ HERS = {
 def recipe(**changed):
     parts = {kind: changed.get(kind) or part(kind, f"{kind}-0") for kind in MAKING}
     made = shelf(*parts.values())
-    question = Question("B1", {"quench": Window(0.9, 1.1, 2.0)})
+    question = MixQuestion("B1", {"quench": Window(0.9, 1.1, 2.0)})
     block = Block(made, "B1")
     verdict = judge(made, block, rules=USUAL, question=question, recipe=(0, 0, 0, 0, 0))
     return recipe_in_full(block, USUAL, question=question, verdict=verdict, parts=parts | {"block": BLOCK})
@@ -109,7 +109,7 @@ def test_windows_become_targets_with_their_units():
         "cost": Window(None, None, 900.0),
         "displacement": Window(),
     }
-    assert targets_of(Question("B1", windows)) == {
+    assert targets_of(MixQuestion("B1", windows)) == {
         "compression_ratio": {"min": 9.2, "aim": 9.8},
         "quench": {"min": "0.95 mm", "max": "1.3 mm"},
         "deck_clearance": {"min": "-0.1 mm"},

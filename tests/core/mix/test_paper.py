@@ -14,13 +14,13 @@ from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.basket import basket, stack_fails
 from zygometra.core.mix.into_build import with_recipe
 from zygometra.core.mix.judge import judge
-from zygometra.core.mix.laid_out import LaidOut
-from zygometra.core.mix.paper import STAND_IN, stand_in, with_stand_ins
+from zygometra.core.mix.laid_out import QueryTables
 from zygometra.core.mix.parts import MAKING, Part, check_code
-from zygometra.core.mix.question import Question, limits_of
+from zygometra.core.mix.placeholders import STAND_IN, stand_in, with_stand_ins
+from zygometra.core.mix.question import MixQuestion, limits_of
 from zygometra.core.mix.reasons import cannot_be_judged
 from zygometra.core.mix.recipe import recipe_in_full
-from zygometra.core.mix.search import best
+from zygometra.core.mix.searching import best
 from zygometra.core.mix.shelf import Block, shelf_of
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.mix.verdict import open_results
@@ -44,8 +44,8 @@ KNOWN = [
 
 def laid(parts=KNOWN, **about):
     made = with_stand_ins(shelf_of(parts))
-    question = Question("B", **{**limits_of(rules_for(""), 5500.0), **about})
-    return LaidOut(made, Block(made, "B"), USUAL, question)
+    question = MixQuestion("B", **{**limits_of(rules_for(""), 5500.0), **about})
+    return QueryTables(made, Block(made, "B"), USUAL, question)
 
 
 def test_five_figures_are_enough_for_a_recipe_on_paper():
@@ -90,7 +90,7 @@ def test_a_window_on_what_is_not_known_cannot_be_judged_rather_than_missed():
 def test_a_price_never_decides_fit():
     cheap, unknown = part("rod", "A", price=None), part("rod", "Z", price=99_999)
     made = shelf(cheap, unknown)
-    laid_out = LaidOut(made, Block(made, "B1"), USUAL, Question("B1", {}))
+    laid_out = QueryTables(made, Block(made, "B1"), USUAL, MixQuestion("B1", {}))
     assert [r[1] for r in best(laid_out).recipes] == [1, 0]
     last = judge(
         made, laid_out.block, rules=USUAL, question=laid_out.question, recipe=best(laid_out).recipes[-1]
@@ -131,7 +131,7 @@ def test_a_recipe_on_paper_goes_into_a_build_that_keeps_its_gasket_and_head():
 
 
 def test_the_command_answers_with_nulls_and_what_is_missing():
-    question = Question("B", {"deck_clearance": Window(0.0, 0.2, 0.5)})
+    question = MixQuestion("B", {"deck_clearance": Window(0.0, 0.2, 0.5)})
     out = answer_document(
         shelf_of(KNOWN),
         USUAL,

@@ -12,9 +12,9 @@ from support.shelves import part, questions, shelves
 from support.shelves import shelf as shelf_with
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.judge import judge
-from zygometra.core.mix.laid_out import LaidOut
-from zygometra.core.mix.question import Question
-from zygometra.core.mix.search import best, survey
+from zygometra.core.mix.laid_out import QueryTables
+from zygometra.core.mix.question import MixQuestion
+from zygometra.core.mix.searching import best, survey
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.windows import Window
@@ -24,7 +24,7 @@ SIEVES = ("compression_ratio", "displacement", "rod_ratio", "piston_speed", "cos
 
 
 def lay_out(shelf, question):
-    return LaidOut(shelf, Block(shelf, "B1"), USUAL, question)
+    return QueryTables(shelf, Block(shelf, "B1"), USUAL, question)
 
 
 def opened(question, by):
@@ -67,7 +67,7 @@ def test_what_must_be_used_is_used(shelf, question):
 
 @given(shelves(), st.integers(1, 6))
 def test_a_survey_shows_recipes_that_stand_one_for_each_set(shelf, most):
-    question = Question("B1", {})
+    question = MixQuestion("B1", {})
     laid_out = lay_out(shelf, question)
     found = survey(laid_out, most)
     sets = [recipe[:3] for recipe in found.found.recipes]
@@ -85,11 +85,11 @@ def test_a_survey_of_many_sets_draws_some_and_says_about_how_many_there_are(monk
         ),
         *(part("crank", f"C{i}", stroke=84 + i / 2) for i in range(12)),
     )
-    laid_out = lay_out(made, Question("B1", {"deck_clearance": Window(-1, None, 2)}))
-    monkeypatch.setattr("zygometra.core.mix.search._MOST_SETS", 10**9)
+    laid_out = lay_out(made, MixQuestion("B1", {"deck_clearance": Window(-1, None, 2)}))
+    monkeypatch.setattr("zygometra.core.mix.searching._MOST_SETS", 10**9)
     whole = survey(laid_out, 50)
-    monkeypatch.setattr("zygometra.core.mix.search._MOST_SETS", 100)
-    monkeypatch.setattr("zygometra.core.mix.search._MOST_PAIRS", 500)
+    monkeypatch.setattr("zygometra.core.mix.searching._MOST_SETS", 100)
+    monkeypatch.setattr("zygometra.core.mix.searching._MOST_PAIRS", 500)
     found = survey(laid_out, 100)
     assert whole.exact
     assert not found.exact

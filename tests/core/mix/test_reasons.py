@@ -11,12 +11,12 @@ from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.basket import basket, main_bearings, total_of
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.judge import judge
-from zygometra.core.mix.laid_out import LaidOut
+from zygometra.core.mix.laid_out import QueryTables
 from zygometra.core.mix.parts import MAKING, Part
-from zygometra.core.mix.question import Question
+from zygometra.core.mix.question import MixQuestion
 from zygometra.core.mix.reasons import attrition, cannot_be_judged, miss_words, why_none
 from zygometra.core.mix.recipe import recipe_in_full
-from zygometra.core.mix.search import best
+from zygometra.core.mix.searching import best
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.mix.win_back import ways_back
@@ -30,7 +30,7 @@ from zygometra.exchange.build_file import check
 
 def lay_out(question, *parts):
     made = shelf(*parts)
-    return LaidOut(made, Block(made, "B1"), USUAL, question)
+    return QueryTables(made, Block(made, "B1"), USUAL, question)
 
 
 def in_full(question, **changed):
@@ -43,14 +43,16 @@ def in_full(question, **changed):
     ), block
 
 
-OPEN = Question("B1", {"quench": Window(0.9, None, 2.0)})
+OPEN = MixQuestion("B1", {"quench": Window(0.9, None, 2.0)})
 
 
 def test_the_window_that_kills_the_most_comes_first():
     # The nominal stack has 1.4 quench and a ratio near 9.6: the ratio alone stands in the way.
     found = why_none(
         lay_out(
-            Question("B1", {"quench": Window(1.0, None, 1.6), "compression_ratio": Window(12.0, None, 13.0)})
+            MixQuestion(
+                "B1", {"quench": Window(1.0, None, 1.6), "compression_ratio": Window(12.0, None, 13.0)}
+            )
         )
     )
     assert [(o.window, o.count.recipes) for o in found.openings] == [("compression_ratio", 1), ("quench", 0)]
@@ -59,7 +61,7 @@ def test_the_window_that_kills_the_most_comes_first():
 
 
 def test_two_windows_at_fault_give_a_miss_of_both():
-    asked = Question(
+    asked = MixQuestion(
         "B1", {"displacement": Window(3000.0, None, 3100.0), "compression_ratio": Window(12.0, None, 13.0)}
     )
     found = why_none(lay_out(asked))
@@ -81,7 +83,7 @@ def test_attrition_names_the_rule_that_took_the_parts():
 def test_what_cannot_be_judged_is_listed_unless_it_is_out_anyway():
     lacking = part("head", "H1", chamber_volume=None)
     out_anyway = part("head", "H2", chamber_volume=None, words={"head_pattern": "V14"})
-    ratio = Question("B1", {"compression_ratio": Window(8.0, None, 12.0)})
+    ratio = MixQuestion("B1", {"compression_ratio": Window(8.0, None, 12.0)})
     assert cannot_be_judged(lay_out(ratio, lacking, out_anyway)) == [("head", "H1", ("chamber_volume",))]
     assert cannot_be_judged(lay_out(OPEN, lacking, out_anyway)) == []
 
@@ -91,7 +93,7 @@ def test_a_price_that_is_not_known_cannot_be_judged_unless_it_is_on_the_shelf():
         part("crank", "C1", price=None),
         part("crank", "C2", price=None, on_shelf=1, state="received"),
     )
-    cost = Question("B1", {"cost": Window(None, None, 2000.0)})
+    cost = MixQuestion("B1", {"cost": Window(None, None, 2000.0)})
     found = lay_out(cost, unknown, there)
     assert cannot_be_judged(found) == [("crank", "C1", ("price",))]
     assert count(found).recipes == 1
@@ -130,8 +132,8 @@ def test_a_recipe_carries_the_doubt_of_its_parts():
 
 
 def test_a_band_over_an_edge_is_said_and_one_inside_is_not():
-    tight = Question("B1", {"quench": Window(1.35, None, 1.45)})
-    wide = Question("B1", {"quench": Window(0.9, None, 3.0)})
+    tight = MixQuestion("B1", {"quench": Window(1.35, None, 1.45)})
+    wide = MixQuestion("B1", {"quench": Window(0.9, None, 3.0)})
     assert in_full(tight)[0].crosses == ("quench",)
     assert in_full(wide)[0].crosses == ()
 
@@ -140,15 +142,17 @@ def test_a_band_over_the_floor_of_the_rods_is_said_whatever_was_asked():
     # Quench 1.0 with some ± 0.35 reaches under 0.9, though nothing was asked of it, or only an aim.
     thin = {"gasket": part("gasket", "G", thickness=0.8)}
     for window in ({}, {"quench": Window(None, 1.0, None)}, {"quench": Window(None, None, 3.0)}):
-        assert in_full(Question("B1", window, machining=frozenset()), **thin)[0].crosses == ("quench",)
-    assert in_full(Question("B1", {}, quench_floor={"": 0.2}, machining=frozenset()), **thin)[0].crosses == ()
+        assert in_full(MixQuestion("B1", window, machining=frozenset()), **thin)[0].crosses == ("quench",)
+    assert (
+        in_full(MixQuestion("B1", {}, quench_floor={"": 0.2}, machining=frozenset()), **thin)[0].crosses == ()
+    )
 
 
 def test_a_recipe_is_a_valid_build_that_evaluates_to_the_same():
     piston = part(
         "piston", "P", compression_height=34.9, dish_area=1500.0, top_land_height=6.0, top_land_diameter=91.4
     )
-    recipe, _ = in_full(Question("B1", {"quench": Window(1.0, 1.2, 1.4)}), piston=piston)
+    recipe, _ = in_full(MixQuestion("B1", {"quench": Window(1.0, 1.2, 1.4)}), piston=piston)
     build = check(recipe.document)
     hole = evaluate(build).planned.holes[0].outcome
     r = recipe.verdict.results
@@ -159,7 +163,7 @@ def test_a_recipe_is_a_valid_build_that_evaluates_to_the_same():
 
 
 def test_a_bored_block_and_a_ground_crank_stand_as_assumed_with_what_a_shop_holds():
-    question = Question("B1", {"quench": Window(1.0, 1.2, 1.4)})
+    question = MixQuestion("B1", {"quench": Window(1.0, 1.2, 1.4)})
     crank = part("crank", "C", pin_diameter=54.0, stroke=86.5)
     recipe, _ = in_full(question, piston=part("piston", "P", bore=92.5), crank=crank)
     parts = recipe.document["parts"]
@@ -231,7 +235,7 @@ def test_ways_back_meet_the_ratio_or_say_why_not():
 def test_only_in_hand_leaves_out_what_would_have_to_be_bought():
     held = {kind: part(kind, f"{kind}-h", on_shelf=4, state="accepted") for kind in MAKING}
     bought = [part(kind, f"{kind}-b", price=1) for kind in NOMINAL]
-    asked = Question("B1", {"quench": Window(0.9, None, 2.0)}, only_in_hand=True)
+    asked = MixQuestion("B1", {"quench": Window(0.9, None, 2.0)}, only_in_hand=True)
     found = lay_out(asked, *held.values(), *bought)
     assert count(found).recipes == 1
     assert [found.shelf.tables[k].codes[r] for k, r in zip(MAKING, best(found).recipes[0], strict=True)] == [

@@ -12,7 +12,7 @@ from zygometra.core.errors import QuantityError
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.machining import throw_shift
 from zygometra.core.mix.parts import newly_ordered, put_back
-from zygometra.core.mix.question import Question
+from zygometra.core.mix.question import MixQuestion
 from zygometra.core.mix.rules import Band, FitRule, judge_columns, judge_fit
 from zygometra.core.mix.rules_data import rules_as_data, rules_from_data
 from zygometra.core.mix.shelf import Block
@@ -23,7 +23,7 @@ from zygometra.core.wording import Reader
 
 def verdict(*parts, question=None, rules=USUAL):
     made = shelf(*parts)
-    asked = question or Question("B1", {"quench": Window(0.9, None, 2.0)})
+    asked = question or MixQuestion("B1", {"quench": Window(0.9, None, 2.0)})
     return judge(made, Block(made, "B1"), rules=rules, question=asked, recipe=(0, 0, 0, 0, 0))
 
 
@@ -83,7 +83,7 @@ def test_another_bolt_pattern_is_no_fit_and_another_flange_is_redrilled():
 
 
 def test_an_operation_that_is_not_allowed_makes_no_fit():
-    question = Question("B1", {"quench": Window(0.9, None, 2.0)}, machining=frozenset())
+    question = MixQuestion("B1", {"quench": Window(0.9, None, 2.0)}, machining=frozenset())
     assert refused(verdict(part("rod", "X", pin_bore=21.0), question=question)) == {"small-end"}
 
 
@@ -103,7 +103,7 @@ def test_a_check_that_cannot_be_made_is_said_and_does_not_keep_out():
 def test_offset_grinding_meets_the_wanted_clearance_exactly():
     # A 54 mm journal ground to 50 with 0.1 of clean-up: the throw moves up to 1.9, the stroke up to 3.8.
     assert throw_shift(54.0, 50.0, 0.1) == pytest.approx(1.9)
-    question = Question("B1", {"deck_clearance": Window(0.0, 0.05, 0.1), "quench": Window(0.9, None, 2.0)})
+    question = MixQuestion("B1", {"deck_clearance": Window(0.0, 0.05, 0.1), "quench": Window(0.9, None, 2.0)})
     found = verdict(
         part("crank", "X", pin_diameter=54.0, stroke=84.0, counterweight_radius=66.0), question=question
     )
@@ -119,7 +119,7 @@ def test_offset_grinding_meets_the_wanted_clearance_exactly():
 
 def test_a_recipe_without_room_above_its_piston_never_stands():
     # 52 + 8.2 + 1.3 cc and a dome of 70: nothing is left, and nothing was asked either.
-    found = verdict(part("piston", "X", crown_volume=-70.0, dome_height=0.0), question=Question("B1", {}))
+    found = verdict(part("piston", "X", crown_volume=-70.0, dome_height=0.0), question=MixQuestion("B1", {}))
     assert found.results.compression_ratio is None
     assert not found.stands
     assert "compression_ratio" in found.outside
@@ -130,7 +130,7 @@ def test_a_recipe_without_room_above_its_piston_never_stands():
     [(92.0, None, 0), (92.02, None, 0), (92.05, "hone-bore", 4 * 1500), (92.5, "bore", 4 * 4500)],
 )
 def test_bores_are_left_honed_or_bored_hole_by_hole(bore, operation, cost):
-    found = verdict(part("piston", "X", bore=bore), question=Question("B1", {}))
+    found = verdict(part("piston", "X", bore=bore), question=MixQuestion("B1", {}))
     assert jobs(found) == ({operation} if operation else set())
     assert found.results.machining_cost == cost
     assert found.results.bore == pytest.approx(bore if operation else 92.0)
@@ -141,13 +141,15 @@ def test_a_piston_too_small_for_its_bore_does_not_fit():
 
 
 def test_offset_grinding_stops_where_the_journal_ends():
-    question = Question("B1", {"deck_clearance": Window(-1.0, 0.05, 5.0), "quench": Window(0.9, None, 9.0)})
+    question = MixQuestion(
+        "B1", {"deck_clearance": Window(-1.0, 0.05, 5.0), "quench": Window(0.9, None, 9.0)}
+    )
     found = verdict(part("crank", "X", pin_diameter=52.0, stroke=80.0), question=question)
     assert found.results.stroke == pytest.approx(80 + 2 * (1.0 - 0.1), abs=1e-9)
 
 
 def test_a_piston_that_stops_too_high_is_faced_to_the_aim_and_no_further():
-    question = Question("B1", {"quench": Window(1.0, 1.2, 1.4)})
+    question = MixQuestion("B1", {"quench": Window(1.0, 1.2, 1.4)})
     found = verdict(part("piston", "X", compression_height=34.9, dish_area=2000.0), question=question)
     assert found.results.crown_cut == pytest.approx(0.5, abs=1e-9)
     assert found.results.quench == pytest.approx(1.2, abs=1e-9)
@@ -158,7 +160,7 @@ def test_a_piston_that_stops_too_high_is_faced_to_the_aim_and_no_further():
 
 
 def test_the_quench_floor_of_aluminium_rods_holds_whatever_is_asked():
-    question = Question("B1", {}, quench_floor={"": 0.9, "aluminium": 1.5}, machining=frozenset())
+    question = MixQuestion("B1", {}, quench_floor={"": 0.9, "aluminium": 1.5}, machining=frozenset())
     assert verdict(question=question).stands
     found = verdict(part("rod", "X", words={"material": "aluminium"}), question=question)
     assert found.outside == ("quench",)

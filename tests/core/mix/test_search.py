@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 
 from support.shelves import all_verdicts, part, questions, shelf, shelves
 from zygometra.core.mix.counting import Count, count, estimate
-from zygometra.core.mix.laid_out import LaidOut
-from zygometra.core.mix.paper import priced
-from zygometra.core.mix.question import WANTED, Question
+from zygometra.core.mix.laid_out import QueryTables
+from zygometra.core.mix.placeholders import priced
+from zygometra.core.mix.question import WANTED, MixQuestion
 from zygometra.core.mix.rules import Band, FitRule, FitRules, Machining
-from zygometra.core.mix.search import best
+from zygometra.core.mix.searching import best
 from zygometra.core.mix.shelf import Block, shelf_of
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.windows import Window
@@ -24,7 +24,7 @@ from zygometra.demo.shelf import demo_shelf
 
 
 def lay_out(shelf, question, rules=USUAL):
-    return LaidOut(shelf, Block(shelf, question.block), rules, question)
+    return QueryTables(shelf, Block(shelf, question.block), rules, question)
 
 
 def distance(results, question):
@@ -75,7 +75,7 @@ def test_an_estimate_of_a_sample_lies_within_its_error_of_the_count():
     pistons = [part("piston", f"P{i}", compression_height=33 + i / 50) for i in range(80)]
     gaskets = [part("gasket", f"G{i}", thickness=0.5 + i / 20) for i in range(30)]
     made = shelf(*rods, *pistons, *gaskets, *(part("crank", f"C{i}", stroke=86 + i / 10) for i in range(20)))
-    laid_out = lay_out(made, Question("B1", {"quench": Window(1.0, None, 1.5)}))
+    laid_out = lay_out(made, MixQuestion("B1", {"quench": Window(1.0, None, 1.5)}))
     exact = count(laid_out).recipes
     guess = estimate(laid_out, sample=100)
     assert not guess.exact
@@ -85,7 +85,7 @@ def test_an_estimate_of_a_sample_lies_within_its_error_of_the_count():
 def test_pieces_of_a_join_give_what_the_whole_gives(monkeypatch):
     rods = [part("rod", f"R{i}", length=148 + i / 100, price=100 * i) for i in range(30)]
     pistons = [part("piston", f"P{i}", compression_height=33 + i / 20, price=70 * i) for i in range(40)]
-    question = Question("B1", {"quench": Window(1.0, None, 1.5)}, best=40)
+    question = MixQuestion("B1", {"quench": Window(1.0, None, 1.5)}, best=40)
     laid_out = lay_out(shelf(*rods, *pistons), question)
     whole, number = best(laid_out).recipes, count(laid_out).recipes
     monkeypatch.setattr("zygometra.core.mix.runs.MOST_ROWS", 7)
@@ -116,13 +116,13 @@ def test_a_count_in_words(number, words):
 )
 def test_a_search_tells_how_far_it_is_and_can_be_ended(priority, ratio):
     made = shelf_of(demo_shelf(2000, 7))
-    question = Question(
+    question = MixQuestion(
         "BL-001",
         {"quench": Window(0.9, 1.1, 2.0), "compression_ratio": Window(ratio, ratio + 0.3, None)},
         priority=priority,
         best=20,
     )
-    laid_out = LaidOut(made, Block(made, "BL-001"), USUAL, question)
+    laid_out = QueryTables(made, Block(made, "BL-001"), USUAL, question)
     shares = []
     found = best(laid_out, told=shares.append)
     assert shares
@@ -139,7 +139,7 @@ def test_a_search_tells_how_far_it_is_and_can_be_ended(priority, ratio):
 
 def test_a_count_tells_how_far_it_is_and_can_be_ended():
     laid_out = lay_out(
-        shelf(*(part("rod", f"R{i}", length=148 + i / 100) for i in range(9))), Question("B1", {})
+        shelf(*(part("rod", f"R{i}", length=148 + i / 100) for i in range(9))), MixQuestion("B1", {})
     )
     shares = []
     assert count(laid_out, told=shares.append).recipes == 9
@@ -200,7 +200,7 @@ ACROSS = {
 }
 
 
-QUESTION_ACROSS = Question(
+QUESTION_ACROSS = MixQuestion(
     "B1", {"quench": Window(None, 1.2, 3.0), "compression_ratio": Window(8.0, 9.0, 11.0)}, best=40
 )
 
@@ -258,7 +258,7 @@ def test_of_many_that_cost_nothing_more_those_first_on_the_shelf_come_first(want
         *(part("piston", f"P{i}", compression_height=34.2 - i, **stock) for i in range(3)),
         *(part("gasket", f"G{i}", thickness=1.0 + i / 5, **stock) for i in range(2)),
     )
-    question = Question("B1", {"quench": Window(None, None, 4.0)}, best=wanted)
+    question = MixQuestion("B1", {"quench": Window(None, None, 4.0)}, best=wanted)
     standing = [v for v in all_verdicts(made, question) if v.stands]
     expected = sorted(standing, key=lambda v: order(v, question))[:wanted]
     least = min(v.results.cost for v in standing)

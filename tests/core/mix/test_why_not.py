@@ -9,9 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from support.shelves import all_verdicts, part, questions, shelf, shelves
-from zygometra.core.mix.laid_out import LaidOut
+from zygometra.core.mix.laid_out import QueryTables
 from zygometra.core.mix.parts import MAKING
-from zygometra.core.mix.question import Question
+from zygometra.core.mix.question import MixQuestion
 from zygometra.core.mix.shelf import Block
 from zygometra.core.mix.usual import USUAL
 from zygometra.core.mix.why_not import why_not
@@ -22,8 +22,8 @@ FLOORS = {"": 0.9, "aluminium": 1.4}
 
 def asked(code, *parts, windows=None, **about):
     made = shelf(*parts)
-    question = Question("B1", windows or {"quench": Window(0.9, None, 2.0)}, quench_floor=FLOORS, **about)
-    return tuple(map(str, why_not(LaidOut(made, Block(made, "B1"), USUAL, question), code)))
+    question = MixQuestion("B1", windows or {"quench": Window(0.9, None, 2.0)}, quench_floor=FLOORS, **about)
+    return tuple(map(str, why_not(QueryTables(made, Block(made, "B1"), USUAL, question), code)))
 
 
 def test_a_part_that_is_in_says_with_what_and_for_how_much():
@@ -146,7 +146,7 @@ def test_a_code_that_is_not_there_is_said():
 def test_it_says_in_where_brute_force_finds_it_and_only_there(shelf, question, data):
     kind = data.draw(st.sampled_from(MAKING))
     row = data.draw(st.sampled_from(range(len(shelf.tables[kind]))))
-    laid_out = LaidOut(shelf, Block(shelf, "B1"), USUAL, question)
+    laid_out = QueryTables(shelf, Block(shelf, "B1"), USUAL, question)
     says = tuple(map(str, why_not(laid_out, shelf.tables[kind].codes[row])))
     recipes = [v for v in all_verdicts(shelf, question) if v.stands and v.recipe[MAKING.index(kind)] == row]
     assert says

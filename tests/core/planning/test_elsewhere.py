@@ -9,8 +9,8 @@ import pytest
 
 from support.plain_plans import document
 from zygometra.core.measuring.facts import Fact
-from zygometra.core.planning.elsewhere import elsewhere
-from zygometra.core.planning.opening import fallen, last_moment, opened_for
+from zygometra.core.planning.disassembly import fallen, last_moment, opened_for
+from zygometra.core.planning.side_effects import side_effects
 from zygometra.exchange.build_file import build_from_text
 
 BANKS = (("A", (1, 3)), ("B", (2, 4)))
@@ -19,7 +19,7 @@ BANKS = (("A", (1, 3)), ("B", (2, 4)))
 def effects(planned, gear=None, **more):
     doc = document(clearances=[0.3] * 4, chambers=[52.0] * 4, planned=planned, valve_gear=gear or {}, **more)
     build = build_from_text(json.dumps(doc))[1]
-    return build, {effect.what: effect for effect in elsewhere(build, build.planned)}
+    return build, {effect.what: effect for effect in side_effects(build, build.planned)}
 
 
 def cut(amount, bank="A"):
@@ -130,7 +130,7 @@ def test_what_a_bowl_leaves_under_it_and_what_the_piston_loses():
     doc = document(clearances=[0.3] * 4, chambers=[52.0] * 4, planned=[{"op": "bowl", "amount": "1.2 cc"}])
     doc["parts"]["piston"]["crown_thickness"] = "7 mm"
     build = build_from_text(json.dumps(doc))[1]
-    told = {effect.what: effect for effect in elsewhere(build, build.planned)}
+    told = {effect.what: effect for effect in side_effects(build, build.planned)}
     assert told["bowl floor"].amount == pytest.approx(-0.6)
     assert "6.4" in str(told["bowl floor"].says)
     assert "3.2 g" in str(told["piston mass"].says)

@@ -14,14 +14,14 @@ from hypothesis import strategies as st
 from support.cases import demo
 from support.plain_plans import Plain, document, engines
 from support.vee_eights import vee_eight
-from zygometra.core.planning.archive import Worth, beats
 from zygometra.core.planning.crowns import closed_levers
-from zygometra.core.planning.draws import Draws
-from zygometra.core.planning.moves import Pins, bill_of
+from zygometra.core.planning.figure_samples import FigureSamples
+from zygometra.core.planning.moves import FixedDecisions, bill_of
+from zygometra.core.planning.pareto import Objectives, dominates
 from zygometra.core.planning.plans import Planner, plans_of, rank
-from zygometra.core.planning.policy import _Bench, _cuts
+from zygometra.core.planning.quasi_random import QuasiRandomSample
 from zygometra.core.planning.results import inside, results
-from zygometra.core.planning.truth import Truth
+from zygometra.core.planning.two_stage_cut import _Bench, _cuts
 from zygometra.core.planning.why_first import why
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.exchange.build_file import build_from_text, check
@@ -50,7 +50,7 @@ def four(**more):
 
 
 def planned(doc, pins=None):
-    return plans_of(build_from_text(json.dumps(doc))[1], pins=pins or Pins())
+    return plans_of(build_from_text(json.dumps(doc))[1], pins=pins or FixedDecisions())
 
 
 @LOOSE
@@ -80,7 +80,7 @@ def test_plans_hold_what_they_say(doc):
                     high += stands
                 assert low - 1e-9 <= most <= high + 1e-9
     worths = [plan.worth for plan in answer.plans]
-    assert not any(beats(one, other) for one in worths for other in worths)
+    assert not any(dominates(one, other) for one in worths for other in worths)
     keys = [rank(build.planning.priority)(plan) for plan in answer.plans]
     assert keys == sorted(keys)
 
@@ -143,7 +143,7 @@ def test_the_draws_of_a_faced_dish_reach_from_straight_walls_to_a_cone(cut, area
     )[1]
     moved = []
     for planned_ops in ((), op.planned):
-        drawn = results(Truth(build, Draws(3)), planned_ops)
+        drawn = results(FigureSamples(build, QuasiRandomSample(3)), planned_ops)
         moved.append(drawn.volume - drawn.clearance * math.pi / 4 * 92.0**2 / 1000)
     taken = moved[0] - moved[1]
     deep = 3 * held * 1000 / area
@@ -236,16 +236,16 @@ def test_no_plan_goes_under_the_floor_whatever_the_window_asks():
 
 
 def test_what_is_fixed_by_hand_stays_and_the_rest_is_solved_round_it():
-    answer = planned(four(), Pins(cuts={("deck_cut", "A"): (0.2, 0.2)}))
+    answer = planned(four(), FixedDecisions(cuts={("deck_cut", "A"): (0.2, 0.2)}))
     assert answer.plans
     assert all(
         [op.amount.value for op in plan.planned if op.op == "deck_cut"] == [0.2] for plan in answer.plans
     )
     loose = four(targets={"quench": {"max": 1.7}})
-    resting = planned(loose, Pins(cuts={("deck_cut", "A"): (0.0, 0.0)}))
+    resting = planned(loose, FixedDecisions(cuts={("deck_cut", "A"): (0.0, 0.0)}))
     assert resting.plans
     assert all(op.op != "deck_cut" for plan in resting.plans for op in plan.planned)
-    kept = planned(four(), Pins(gaskets={"A": None}))
+    kept = planned(four(), FixedDecisions(gaskets={"A": None}))
     assert all(op.gasket is None for plan in kept.plans for op in plan.planned)
 
 
@@ -285,7 +285,7 @@ def test_a_last_cut_is_chosen_from_the_readings_alone():
 def test_a_plan_that_does_nothing_is_one_where_nothing_is_asked():
     (only,) = planned(four(targets={})).plans
     assert only.planned == ()
-    assert only.worth == Worth(0, 0, 0, 1.0)
+    assert only.worth == Objectives(0, 0, 0, 1.0)
 
 
 def test_readers_are_told_why_a_plan_is_first():

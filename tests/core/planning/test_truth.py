@@ -15,10 +15,10 @@ from support.cases import DEMO, demo, single, vector
 from support.plain_plans import Plain, document, engines
 from zygometra.core.build.model import Operation
 from zygometra.core.house_rules import rules_for
-from zygometra.core.planning.draws import Draws
+from zygometra.core.planning.as_machined import as_machined
+from zygometra.core.planning.figure_samples import FigureSamples
+from zygometra.core.planning.quasi_random import QuasiRandomSample
 from zygometra.core.planning.results import inside, results, totals_of, wanted_of
-from zygometra.core.planning.settled import settled
-from zygometra.core.planning.truth import Truth
 from zygometra.core.stack.as_cut import left_to_cut
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.exchange.build_file import build_from_text
@@ -39,7 +39,7 @@ def built(doc):
 
 
 def stated(build, planned):
-    found = results(Truth(build), planned)
+    found = results(FigureSamples(build), planned)
     return (found.clearance, found.quench, found.volume, found.ratio)
 
 
@@ -48,7 +48,7 @@ def test_stated_values_come_to_what_the_evaluation_says(name):
     begun = built(vector(name)["build"] if name in VECTORS else demo(name))
     # Half cut, what is left of a plan is asked of the build as it stands.
     build = replace(
-        settled(begun, rules_for(begun.school)), planned=tuple(op for _, op in left_to_cut(begun))
+        as_machined(begun, rules_for(begun.school)), planned=tuple(op for _, op in left_to_cut(begun))
     )
     if not begun.cuts.passes:
         build = begun
@@ -96,7 +96,7 @@ def test_any_plan_comes_to_what_the_evaluation_says(data):
 def test_draws_stray_as_far_as_their_doubt_says():
     """Normal, rectangular and shared sources, small enough for first order: standard deviations agree to 2 %."""
     build = built(vector("quillon-vee-two-banks")["build"])
-    found = results(Truth(build, Draws(3)), build.planned)
+    found = results(FigureSamples(build, QuasiRandomSample(3)), build.planned)
     for i, hole in enumerate(evaluate(build).planned.holes):
         assert found.ratio[:, i].std() == pytest.approx(hole.outcome.doubts.compression_ratio.u, rel=0.02)
         assert found.quench[:, i].std() == pytest.approx(hole.outcome.doubts.quench.u, rel=0.02)
@@ -130,7 +130,7 @@ def test_single_readings_are_drawn_back_and_sure_ones_are_not():
     doc = document(clearances=[0.20, 0.30, 0.20, 0.30], chambers=[52] * 4, u_clearance=0.02)
     doc["between_holes"] = {"deck_clearance": 0.02}
     build = built(doc)
-    drawn = results(Truth(build, Draws(1)), ())
+    drawn = results(FigureSamples(build, QuasiRandomSample(1)), ())
     # Least squares through 0.2, 0.3, 0.2, 0.3: 0.22 + 0.02·i; what is left: ∓0.02, ±0.06, ∓0.06, ±0.02.
     line = np.array([0.22, 0.24, 0.26, 0.28])
     left = np.array([0.20, 0.30, 0.20, 0.30]) - line
@@ -147,7 +147,7 @@ def test_single_readings_are_drawn_back_and_sure_ones_are_not():
             },
         }
     )
-    drawn = results(Truth(sure, Draws(1)), ())
+    drawn = results(FigureSamples(sure, QuasiRandomSample(1)), ())
     assert drawn.clearance.mean(axis=0) == pytest.approx([0.2, 0.3, 0.2, 0.3], abs=1e-5)
     assert evaluate(build).now.holes[0].outcome.deck_clearance == 0.20
 
@@ -156,7 +156,7 @@ def test_nothing_above_the_rim_is_certain_and_no_crown_cut_moves_no_rim():
     """A stated nought is no figure with a doubt of its own."""
     doc = document(clearances=[0.3] * 4, chambers=[52] * 4)
     del doc["unstated_doubt"]
-    drawn = results(Truth(built(doc), Draws(1)), ())
+    drawn = results(FigureSamples(built(doc), QuasiRandomSample(1)), ())
     assert drawn.quench.std(axis=0) == pytest.approx([0.0251] * 4, rel=0.05)
 
 
@@ -177,7 +177,7 @@ def test_the_share_inside_is_that_of_another_way_of_drawing(doc, seed):
     planned = built({**doc, "planned": ops}).planned
     cut = 0.1 if deck else 0.0
     theirs = plain.inside((None, (gasket,), ((cut, cut),), (0.0,), 0.0, {}, bowl))[1:].mean()
-    ours = inside(results(Truth(build, Draws(1)), planned), wanted).mean()
+    ours = inside(results(FigureSamples(build, QuasiRandomSample(1)), planned), wanted).mean()
     assert ours == pytest.approx(theirs, abs=0.025)
 
 
@@ -187,7 +187,9 @@ def _bare(gasket):
 
 def test_the_same_seed_gives_the_same_draws_and_another_others():
     build = built(document(clearances=[0.3] * 4, chambers=[52] * 4))
-    first, again, other = (results(Truth(build, Draws(seed)), ()).ratio for seed in (1, 1, 2))
+    first, again, other = (
+        results(FigureSamples(build, QuasiRandomSample(seed)), ()).ratio for seed in (1, 1, 2)
+    )
     assert (first == again).all()
     assert (first != other).any()
     assert replace(build, planned=(Operation("swap_heads"),)).planned[0].op == "swap_heads"
@@ -198,7 +200,7 @@ def test_the_same_seed_gives_the_same_draws_and_another_others():
 )
 def test_a_column_hangs_on_its_source_and_on_no_other(before, order):
     """Whatever was asked before, and whether it was laid out or not."""
-    listed, other = Draws(7, 64), Draws(7, 64)
+    listed, other = QuasiRandomSample(7, 64), QuasiRandomSample(7, 64)
     for draws in (listed, other):
         draws.lay_out(["a", "b"])
     for key in before:
@@ -216,10 +218,10 @@ def test_a_plan_that_does_more_misses_the_rest_as_before():
         for op in ("deck_cut", "head_cut")
     )
     opening = {"op": "open_chamber", "cylinder": 2, "amount": {"value": 1.0, "unit": "cc", "plus_minus": 0.2}}
-    draws = Draws(5)
+    draws = QuasiRandomSample(5)
     alone, among = (
         totals_of(
-            Truth(build, draws),
+            FigureSamples(build, draws),
             built({**document(clearances=[0.3] * 4, chambers=[52] * 4), "planned": ops}).planned,
         )
         for ops in ([deck], [opening, head, deck])

@@ -11,9 +11,9 @@ from support.cases import vector
 from support.half_cut import built, deck_passes, document
 from support.plain import plain_evaluation
 from zygometra.core.house_rules import rules_for
+from zygometra.core.planning.figure_samples import FigureSamples
 from zygometra.core.planning.plans import Planner
 from zygometra.core.planning.results import results
-from zygometra.core.planning.truth import Truth
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.stack.inverse import solve
 from zygometra.core.stack.kernel import Chamfer, chamfer_volume, chord
@@ -70,7 +70,7 @@ def test_half_a_chamfer_is_asked_for_and_counts_as_unknown(half):
     build = built(doc)
     assert evaluate(build).now.holes[0].outcome.clearance is None
     assert evaluate(build).now.holes[0].outcome.quench is not None
-    assert np.isnan(results(Truth(build), ()).volume).all()
+    assert np.isnan(results(FigureSamples(build), ()).volume).all()
 
 
 def test_what_was_cut_off_counts_and_a_plan_goes_on_from_there():
@@ -79,7 +79,7 @@ def test_what_was_cut_off_counts_and_a_plan_goes_on_from_there():
     begun["passes"] = deck_passes(0.15, 0.05)
     assert volumes(begun) == pytest.approx(volumes(whole), abs=1e-10)
     build = built(chamfered(0.5, 40.0, planned=[deck(0.3)]))
-    stated = results(Truth(build), build.planned)
+    stated = results(FigureSamples(build), build.planned)
     assert stated.volume[0] == pytest.approx(volumes(whole), abs=1e-10)
 
 

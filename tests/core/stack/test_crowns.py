@@ -14,9 +14,9 @@ from support.half_cut import built, engines_of_any_kind
 from zygometra.core.errors import NoAnswer
 from zygometra.core.findings.collect import findings
 from zygometra.core.house_rules import rules_for
-from zygometra.core.planning.draws import Draws
-from zygometra.core.planning.truth import Truth
-from zygometra.core.stack.apart import difference
+from zygometra.core.planning.figure_samples import FigureSamples
+from zygometra.core.planning.quasi_random import QuasiRandomSample
+from zygometra.core.stack.difference import difference
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.stack.inverse import solve
 from zygometra.core.stack.kernel import Crown, kept_by_cone
@@ -329,7 +329,7 @@ def test_a_gasket_without_an_opening_reaches_from_the_bore_up_and_moves_with_it(
     # The gasket is the same over both holes; bores that differ are two.
     apart = difference(one, other, "clearance").u
     assert apart == pytest.approx(by_bore * 0.02 * math.sqrt(2) if each else 0, abs=1e-12)
-    drawn = Truth(built(doc), Draws(3)).base()
+    drawn = FigureSamples(built(doc), QuasiRandomSample(3)).base()
     volume = drawn.gasket_volume + drawn.area * c / 1000 + drawn.closed
     assert volume.std(axis=0) == pytest.approx([u, u], rel=0.02)
     says_so = says(doc)

@@ -16,7 +16,7 @@ from zygometra.core.build.examples import figures_of, small_single
 from zygometra.core.build.model import Bank, Operation
 from zygometra.core.errors import ImpossibleEngine
 from zygometra.core.quantity import read_quantity
-from zygometra.core.stack.apart import spread_of_ratio
+from zygometra.core.stack.difference import spread_of_ratio
 from zygometra.core.stack.evaluate import deck_line, evaluate
 from zygometra.core.stack.motion import acceleration_at_tdc, drop_and_slopes, mean_piston_speed, piston_drop
 from zygometra.core.uncertainty import Cause

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from zygometra.core.linear import Linear
 from zygometra.core.stack.in_hole import PLACES, worked
-from zygometra.core.stack.kernel import SLOPED, Cuts, Figures, Results, hole
+from zygometra.core.stack.kernel import SLOPED, Cuts, Figures, KernelResults, hole
 from zygometra.core.uncertainty import Sources, Term, in_hole, joined, of_terms
 
 RANGES = {
@@ -97,7 +97,7 @@ def test_every_column_gives_the_same_and_all_slopes_agree(drawn):
         for name in names:
             slope = derived.get(name, (0.0,) * SLOPED)[at]
             carried = result.slopes.get(name, 0.0) if isinstance(result, Linear) else 0.0
-            assert slope == pytest.approx(carried, rel=1e-9, abs=1e-12), (Results._fields[at], name)
+            assert slope == pytest.approx(carried, rel=1e-9, abs=1e-12), (KernelResults._fields[at], name)
 
 
 def test_shared_sources_add_up_and_each_holes_own_do_not():

@@ -13,7 +13,7 @@ from ..house_rules import HouseRules
 from ..quantity import Quantity
 from ..units import from_base
 from .lever_table import LEVER, OpName
-from .means import Part
+from .means import FittedPart
 from .model import Build, Gasket, Operation
 
 
@@ -176,7 +176,9 @@ def limit_in_plan(build: Build, op: OpName, rules: HouseRules) -> tuple[float, s
     return limit_of(build, op, rules, next(fitted, None))
 
 
-def limit_of(build: Build, op: OpName, rules: HouseRules, piston: Part | None = None) -> tuple[float, str]:
+def limit_of(
+    build: Build, op: OpName, rules: HouseRules, piston: FittedPart | None = None
+) -> tuple[float, str]:
     """Return how far a lever may go, and where that limit comes from.
 
     Where top land and crown thickness are both known, what must remain of them limits a crown cut. A limit of a crown
@@ -190,7 +192,7 @@ def limit_of(build: Build, op: OpName, rules: HouseRules, piston: Part | None = 
         A kind of operation with an amount.
     rules : HouseRules
         The shop's limits.
-    piston : Part, optional
+    piston : FittedPart, optional
         One that is fitted; the build's own where left out.
 
     Returns
@@ -215,12 +217,12 @@ def limit_of(build: Build, op: OpName, rules: HouseRules, piston: Part | None = 
     return rules[LEVER[op].limit_rule], "house"
 
 
-def figures_of_piston(part: Part | None, build: Build) -> Figure:
+def figures_of_piston(part: FittedPart | None, build: Build) -> Figure:
     """Return what gives the figures of a piston by name, in their base units.
 
     Parameters
     ----------
-    part : Part or None
+    part : FittedPart or None
         One that is fitted; None the one that is there.
     build : Build
         Its figures.

@@ -27,7 +27,7 @@ APART_COST, APART_METAL, APART_YIELD = 10.0, 4.0, 0.02
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class FittedPart:
     """A part to fit: its kind and name, its figures by field name, and how it stands in a file."""
 
     kind: PartKind
@@ -40,7 +40,7 @@ class Part:
 class PartChoice:
     """A part that may be had: for how much, in how many days, and what must be opened to fit it."""
 
-    part: Part
+    part: FittedPart
     price: float = 0.0
     days: float = 0.0
     needs: tuple[str, ...] = ()
@@ -99,7 +99,7 @@ class Planning:
 USUAL_PLANNING = Planning()
 
 
-def read_part(kind: PartKind, raw: Mapping[str, Any], unstated: Unstated) -> Part:
+def read_part(kind: PartKind, raw: Mapping[str, Any], unstated: Unstated) -> FittedPart:
     """Return a part to fit.
 
     Parameters
@@ -116,7 +116,7 @@ def read_part(kind: PartKind, raw: Mapping[str, Any], unstated: Unstated) -> Par
         for f in FIELDS
         if f.part == kind and raw.get(f.name) is not None
     }
-    return Part(kind, raw.get("name") or "", figures, dict(raw))
+    return FittedPart(kind, raw.get("name") or "", figures, dict(raw))
 
 
 def read_means(op: OpName, raw: Mapping[str, Any], unstated: Unstated) -> Means:

@@ -20,15 +20,15 @@ from ..quantity import Quantity
 from ..windows import OPEN, Window
 from .cut_log import NOTHING_CUT, CutLog
 from .lever_table import OpName
-from .means import USUAL_PLANNING, Means, Part, PartChoice, Planning, SetUpCost
+from .means import USUAL_PLANNING, FittedPart, Means, PartChoice, Planning, SetUpCost
 from .valve_gear import NOT_SAID as NOTHING_SAID
 from .valve_gear import ValveGear
 
 if TYPE_CHECKING:
     from ..measuring.face_surveys import FaceSurvey
     from ..measuring.facts import Signed
-    from ..measuring.in_use import InUse
     from ..measuring.logbook import Logbook
+    from ..measuring.selection import ReadingSelection
     from ..measuring.steps import Step
 
 Layout = Literal["inline", "vee", "flat"]
@@ -77,7 +77,7 @@ class Operation:
     first: Quantity | None = None
     last: Quantity | None = None
     # A part to fit.
-    part: Part | None = None
+    part: FittedPart | None = None
     # A deck cut to a named height, and what that takes at each hole: told by its build, ``amount`` the deepest.
     to_height: Quantity | None = None
     depths: Mapping[int, Quantity] | None = None
@@ -191,7 +191,7 @@ class Build:
     stated_ratio: float | None = None
     # Beside the document: what was noted, what of it is in use, and the figures without it.
     logbook: Logbook | None = None
-    in_use: InUse | None = None
+    in_use: ReadingSelection | None = None
     paper: Mapping[str, Quantity] | None = None
     surveys: tuple[FaceSurvey, ...] = ()
     steps: tuple[Step, ...] = ()

@@ -172,7 +172,7 @@ class Answer(NamedTuple):
     at: str
 
 
-class Question(NamedTuple):
+class AgreementQuestion(NamedTuple):
     """A question as it stands.
 
     ``days`` is how long it has been open without an answer; ``moved`` the places on which it rests whose
@@ -194,7 +194,7 @@ class Question(NamedTuple):
     moved: tuple[str, ...]
 
 
-def questions(build: Build, decisions: Iterable[Fact], now: str) -> tuple[Question, ...]:
+def questions(build: Build, decisions: Iterable[Fact], now: str) -> tuple[AgreementQuestion, ...]:
     """Return the questions of a build with their newest answers, those without an answer first.
 
     Parameters
@@ -213,12 +213,12 @@ def questions(build: Build, decisions: Iterable[Fact], now: str) -> tuple[Questi
     return tuple(sorted(found, key=lambda one: one.answer is not None))
 
 
-def _question(fact: Fact, answer: Fact | None, spec: Figures, now: str) -> Question:
+def _question(fact: Fact, answer: Fact | None, spec: Figures, now: str) -> AgreementQuestion:
     body = fact.body
     rests = dict(body.get("rests_on") or {})
     fallback = body.get("fallback")
     at = str(body.get("at") or fact.at)
-    return Question(
+    return AgreementQuestion(
         id=str(body["id"]),
         text=str(body["text"]),
         options=tuple(
@@ -251,12 +251,12 @@ def _days(since: str, now: str) -> int:
         return 0
 
 
-def blocked_by(listed: Iterable[Question]) -> Iterator[Question]:
+def blocked_by(listed: Iterable[AgreementQuestion]) -> Iterator[AgreementQuestion]:
     """Yield the questions without an answer that something waits for.
 
     Parameters
     ----------
-    listed : iterable of Question
+    listed : iterable of AgreementQuestion
         Of a build.
     """
     return (one for one in listed if one.answer is None and one.blocks)

@@ -51,7 +51,7 @@ def read_acceptance(fact: Fact) -> Acceptance:
     )
 
 
-class Standing(NamedTuple):
+class GateStanding(NamedTuple):
     """A gate before one cut: what stands against it, the values that it hangs on, and the acceptance if there is one.
 
     ``lapsed`` names the places whose values changed since it was signed.
@@ -80,7 +80,7 @@ class Standing(NamedTuple):
 
 def all_standings(
     build: Build, evaluation: Evaluation, now: str = "", also: Iterable[Against] = ()
-) -> tuple[Standing, ...]:
+) -> tuple[GateStanding, ...]:
     """Return every gate that the cuts of a build meet, and how it stands before each, in the order of work.
 
     Parameters
@@ -109,7 +109,7 @@ def all_standings(
         own = [signed[number, key] for key in (against.key, "") if (number, key) in signed]
         mine = max(own, key=lambda acceptance: acceptance.at, default=None)
         found.append(
-            Standing(
+            GateStanding(
                 gate=GATE[number],
                 against=against,
                 fails=fails,

@@ -10,15 +10,15 @@ from typing import NamedTuple
 from ..build.cut_log import FACES, CutPlace
 from ..build.lever_table import AMOUNTS
 from ..build.model import Bank, Build
-from ..measuring.in_use import Series
 from ..measuring.logbook import READABLE, place_of
+from ..measuring.selection import Series
 from ..measuring.simulated import simulated_places
 from ..measuring.steps import KIND, Step
 from ..place import Scope
 from ..stack.evaluate import evaluate
 from ..stack.results import Evaluation, Hole
 from ..windows import Window
-from .agreement import Party, Question, label_of, parties, questions, specification
+from .agreement import AgreementQuestion, Party, label_of, parties, questions, specification
 from .meant import as_meant
 from .verify import read_since
 
@@ -71,7 +71,7 @@ _CALLED = {
 }
 
 
-class Judged(NamedTuple):
+class JudgedGate(NamedTuple):
     """A gate as it was judged before one cut: its number, what stands against it, the values that it hangs on."""
 
     number: int
@@ -114,7 +114,7 @@ def against_of(place: CutPlace) -> Against:
 
 def judged(
     build: Build, evaluation: Evaluation, now: str = "", also: Iterable[Against] = ()
-) -> Iterator[Judged]:
+) -> Iterator[JudgedGate]:
     """Yield every gate that the cuts of a build meet, in the order of work.
 
     Parameters
@@ -130,7 +130,7 @@ def judged(
 
     Yields
     ------
-    Judged
+    JudgedGate
         A cut that is not named is none that is meant.
     """
     asked = _Asked(build, evaluation, tuple(dict.fromkeys((*cuts_of(build), *also))), now)
@@ -138,7 +138,7 @@ def judged(
         for against in (*asked.cuts, *(_of_steps(asked) if number == 10 else ()), Against(ASSEMBLY)):
             found = judge(asked, against)
             if found is not None:
-                yield Judged(number, against, *found)
+                yield JudgedGate(number, against, *found)
 
 
 class _Asked:
@@ -396,7 +396,7 @@ def _answered(asked: _Asked, against: Against) -> _Stands | None:
     return tuple(_open(questions(asked.build, decisions, asked.now))), {}
 
 
-def _open(listed: Iterable[Question]) -> Iterator[str]:
+def _open(listed: Iterable[AgreementQuestion]) -> Iterator[str]:
     for one in listed:
         if one.answer is None and (one.blocks or one.fallback):
             yield f"no answer yet: {one.text}"

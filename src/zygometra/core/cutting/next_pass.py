@@ -14,14 +14,14 @@ from .running import Running
 _HAIR, _SET = 1e-9, 0.0013
 
 
-class Said(NamedTuple):
+class NextPassSaid(NamedTuple):
     """What is said of a pass to come: ``stop`` where it must not be cut, ``warn``, or ``good``."""
 
     state: Literal["stop", "warn", "good"]
     says: Sentence
 
 
-def before_pass(now: Running, reach: Reach | None, depth: float, rules: HouseRules) -> Said:
+def before_pass(now: Running, reach: Reach | None, depth: float, rules: HouseRules) -> NextPassSaid:
     """Return what is to be said before a pass of a depth is cut, the gravest first.
 
     Parameters
@@ -38,23 +38,23 @@ def before_pass(now: Running, reach: Reach | None, depth: float, rules: HouseRul
     after, cut = Length(now.done + depth), Length(depth)
     if depth > now.above_limit + _HAIR:
         text = "Do not cut it: {left} is left above the limit of {limit}."
-        return Said("stop", sentence(text, left=Length(now.above_limit), limit=Length(now.limit)))
+        return NextPassSaid("stop", sentence(text, left=Length(now.above_limit), limit=Length(now.limit)))
     if reach is not None and reach.loses(depth):
         text = (
             "Last moment: after this pass {after} is off and no other lever brings the target back. "
             "Stop and measure; at most {most} more keeps the way open."
         )
-        return Said("stop", sentence(text, after=after, most=Length(reach.most)))
+        return NextPassSaid("stop", sentence(text, after=after, most=Length(reach.most)))
     if not depth:
-        return Said("good", sentence("A touch-off: it takes nothing and carries its marks."))
+        return NextPassSaid("good", sentence("A touch-off: it takes nothing and carries its marks."))
     if now.left is not None and depth > now.left + _SET:
-        return Said(
+        return NextPassSaid(
             "warn", sentence("Deeper than the {left} that is left of the plan.", left=Length(now.left))
         )
     if depth < rules["least_chip"] - _SET:
         text = "A chip of {cut} rubs; the tool wants {least}."
-        return Said("warn", sentence(text, cut=cut, least=Length(rules["least_chip"])))
+        return NextPassSaid("warn", sentence(text, cut=cut, least=Length(rules["least_chip"])))
     if reach is not None and reach.loses(2 * depth):
         text = "After it {after} is off; another like it would lose the target. Measure after this one."
-        return Said("warn", sentence(text, after=after))
-    return Said("good", sentence("After it {after} is off in all.", after=after))
+        return NextPassSaid("warn", sentence(text, after=after))
+    return NextPassSaid("good", sentence("After it {after} is off in all.", after=after))

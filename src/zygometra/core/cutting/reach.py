@@ -9,12 +9,12 @@ from typing import NamedTuple
 from ..build.cut_log import CutPlace, PassMade
 from ..build.model import Build
 from ..house_rules import HouseRules
-from ..planning.programme import Layout, frames_of
+from ..planning.as_machined import as_machined, banks_at_a_height
+from ..planning.figure_samples import FigureSamples
+from ..planning.infeasibility import milled_depth, spans_of
+from ..planning.programme import PlanMilp, subproblems_of
 from ..planning.results import wanted_of
-from ..planning.settled import banks_at_a_height, settled
-from ..planning.truth import Truth
-from ..planning.ways import with_usual_levers
-from ..planning.why_none import milled_depth, spans_of
+from ..planning.single_lever_plans import with_usual_levers
 from ..stack.as_cut import planned_at
 from ..stack.in_hole import PLACES
 from ..stack.sources import hole_sources
@@ -65,7 +65,7 @@ def reach_of(build: Build, place: CutPlace, rules: HouseRules) -> Reach | None:
     if place.op == "deck_cut" and place.bank in banks_at_a_height(build):
         # Its height was named: that is where it ends.
         return None
-    now = settled(with_usual_levers(build), rules)
+    now = as_machined(with_usual_levers(build), rules)
     air = _air(build, place)
     if not air:
         return _solved(now, place, rules)
@@ -81,12 +81,12 @@ def _solved(
     now: Build, place: CutPlace, rules: HouseRules, *, least: float = 0.0, most: float = math.inf
 ) -> Reach | None:
     """The least and the largest cut from least to most for which the programme is feasible; None where none is."""
-    stated, wanted = Truth(now), wanted_of(now, rules)
+    stated, wanted = FigureSamples(now), wanted_of(now, rules)
     ends: list[float] = []
-    for frame in frames_of(now):
+    for frame in subproblems_of(now):
         spans = [None] if wanted.ratio_spread is None else spans_of(stated, rules, wanted, frame)
         for span in spans:
-            layout = Layout(stated, rules, wanted, frame, span=span)
+            layout = PlanMilp(stated, rules, wanted, frame, span=span)
             terms = _terms(layout, place, least, most)
             for sign in (1.0, -1.0):
                 found = layout.programme.solve(dict.fromkeys(terms, sign))
@@ -139,14 +139,14 @@ def _last_before_level(build: Build, place: CutPlace, rules: HouseRules, level: 
         middle = (low + high) / 2
         made = PassMade("~tried", place, middle, order=len(build.cuts.passes), at="9999")
         then = replace(build, cuts=replace(build.cuts, passes=(*build.cuts.passes, made)))
-        if _solved(settled(with_usual_levers(then), rules), place, rules, most=0.0) is not None:
+        if _solved(as_machined(with_usual_levers(then), rules), place, rules, most=0.0) is not None:
             low = middle
         else:
             high = middle
     return low
 
 
-def _terms(layout: Layout, place: CutPlace, least: float, most: float) -> tuple[str, ...]:
+def _terms(layout: PlanMilp, place: CutPlace, least: float, most: float) -> tuple[str, ...]:
     """The variables that sum to what comes off a place."""
     if place.op == "deck_cut":
         # What is left of a running cut comes off parallel.
@@ -159,7 +159,7 @@ def _terms(layout: Layout, place: CutPlace, least: float, most: float) -> tuple[
     return tuple(n for n in names if n.split()[0] in ("above", "rim", "past") and n.split()[-1].isdigit())
 
 
-def _amount(layout: Layout, place: CutPlace, value: float) -> float:
+def _amount(layout: PlanMilp, place: CutPlace, value: float) -> float:
     """What variables come to, in mm."""
     if place.op == "head_cut" and place.bank in layout.taken and value > 1e-9:
         return milled_depth(layout, place.bank, value)

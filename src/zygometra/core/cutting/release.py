@@ -16,7 +16,7 @@ from ..stack.evaluate import evaluate
 from ..stack.results import Evaluation, Hole
 from ..wording import Reader
 from ..written import Limit
-from .gates import Acceptance, Standing, read_acceptance
+from .gates import Acceptance, GateStanding, read_acceptance
 from .judged import BEFORE_THE_CUT, CHAMBER, DEPTH, HEIGHT, READ, Against, cuts_of
 from .meant import as_meant
 
@@ -38,7 +38,7 @@ _WANTED: dict[str, tuple[tuple[str, ...], str]] = {
 SHEETS = tuple(_WANTED)
 
 
-class Reason(NamedTuple):
+class HoldReason(NamedTuple):
     """One thing that keeps a sheet from being released.
 
     ``key`` is what a signature names it by, whoever reads; ``only_check`` says that it is to be checked and bars
@@ -61,8 +61,8 @@ class Release(NamedTuple):
 
     against: Against
     state: ReleaseState
-    reasons: tuple[Reason, ...]
-    accepted: tuple[tuple[Reason, Acceptance], ...]
+    reasons: tuple[HoldReason, ...]
+    accepted: tuple[tuple[HoldReason, Acceptance], ...]
     covers: dict[str, float | None]
 
     def why(self, reader: Reader | None = None) -> tuple[str, ...]:
@@ -81,7 +81,7 @@ def releases(
     build: Build,
     evaluation: Evaluation,
     rules: HouseRules,
-    gates: Iterable[Standing],
+    gates: Iterable[GateStanding],
     findings: Iterable[Finding],
     also: Iterable[Against] = (),
 ) -> tuple[Release, ...]:
@@ -95,7 +95,7 @@ def releases(
         Of it.
     rules : HouseRules
         In force.
-    gates : iterable of Standing
+    gates : iterable of GateStanding
         Of the build.
     findings : iterable of Finding
         Of the build.
@@ -127,7 +127,7 @@ def releases(
     )
 
 
-def _release(build: Build, against: Against, reasons: list[Reason], signed: list[Acceptance]) -> Release:
+def _release(build: Build, against: Against, reasons: list[HoldReason], signed: list[Acceptance]) -> Release:
     strict = build.school in _STRICT
     accepted, left = [], []
     covers = {f"amount of {against.key}": _amount(build, against)}
@@ -166,31 +166,31 @@ def _reasons(
     against: Against,
     meant: Evaluation,
     rules: HouseRules,
-    gates: tuple[Standing, ...],
+    gates: tuple[GateStanding, ...],
     findings: tuple[Finding, ...],
-) -> Iterator[Reason]:
+) -> Iterator[HoldReason]:
     """What keeps the sheet of a cut from being released, worst first."""
     holes = [hole for hole in meant.now.holes if against.bank in ("", hole.bank)]
     numbers = {hole.number for hole in holes}
     for found in findings:
         if found.severity == "stop" and _touches(found, numbers, against):
             key = f"stop {found.code} at {found.where}"
-            yield Reason(key, sentence("{says}", says=found.says), is_final=found.code in FINAL)
+            yield HoldReason(key, sentence("{says}", says=found.says), is_final=found.code in FINAL)
     for gate in gates:
         if gate.against == against and gate.gate.number in BEFORE_THE_CUT and gate.state == "open":
             number = str(gate.gate.number)
             says = sentence("gate {number} is open: {fails}", number=number, fails=_few(gate.fails))
-            yield Reason(f"gate {number}", says, gate=gate.gate.number)
+            yield HoldReason(f"gate {number}", says, gate=gate.gate.number)
     simulated = simulated_places(build)
     yield from _simulated(holes, simulated)
     unread = [hole for hole in holes if not _is_read(hole, against, simulated)]
     if unread and len(unread) == len(holes):
         says = sentence("nothing of it was measured: it stands on paper alone")
-        yield Reason("nothing measured", says, only_check=True)
+        yield HoldReason("nothing measured", says, only_check=True)
     else:
         for hole in unread:
             says = sentence("hole {hole}: {what}", hole=str(hole.number), what=_WANTED[against.op][1])
-            yield Reason(f"hole {hole.number} not read", says, only_check=True)
+            yield HoldReason(f"hole {hole.number} not read", says, only_check=True)
     yield from _raised(build, against, rules)
 
 
@@ -212,17 +212,17 @@ def _is_read(hole: Hole, against: Against, simulated: frozenset[str]) -> bool:
     return any(source.quantity.basis in READ and source.path not in simulated for source in known)
 
 
-def _simulated(holes: list[Hole], simulated: frozenset[str]) -> Iterator[Reason]:
+def _simulated(holes: list[Hole], simulated: frozenset[str]) -> Iterator[HoldReason]:
     own = [h.number for h in holes if any(source.path in simulated for source in h.sources.values())]
     if own:
         numbers = ", ".join(map(str, sorted(own)))
         says = sentence(
             "what was read of hole {numbers} is simulated: nothing is released on it", numbers=numbers
         )
-        yield Reason("simulated", says, is_final=True)
+        yield HoldReason("simulated", says, is_final=True)
 
 
-def _raised(build: Build, against: Against, rules: HouseRules) -> Iterator[Reason]:
+def _raised(build: Build, against: Against, rules: HouseRules) -> Iterator[HoldReason]:
     """A limit over the house's: whoever raised it says why, and the sheet keeps it."""
     own = build.levers.limits.get(against.op)
     limit, source = (0.0, "house") if own is None else (own.value, "build")
@@ -234,4 +234,4 @@ def _raised(build: Build, against: Against, rules: HouseRules) -> Iterator[Reaso
     if source == "build" and limit > house + _SAME:
         says = "its limit of {limit} was raised by hand over the house's {house}"
         key = f"limit raised to {limit:.4f} mm"
-        yield Reason(key, sentence(says, limit=Limit(limit), house=Limit(house)), only_check=True)
+        yield HoldReason(key, sentence(says, limit=Limit(limit), house=Limit(house)), only_check=True)

@@ -16,7 +16,7 @@ from ..measuring.simulated import holes_of, simulated_places
 from ..sentence import Sentence, sentence
 from ..stack.results import Evaluation, Hole
 from ..written import Length
-from .gates import Standing
+from .gates import GateStanding
 from .judged import CHAMBER, DEPTH, HEIGHT, READ, Against
 from .running import Running, running
 from .verify import RESULTS, read_since
@@ -62,7 +62,7 @@ def against_signature(
     build: Build,
     evaluation: Evaluation,
     rules: HouseRules,
-    gates: Iterable[Standing],
+    gates: Iterable[GateStanding],
     findings: Iterable[Finding],
 ) -> tuple[Stands, ...]:
     """Return what stands against signing for a finished engine, what cannot be signed away first.
@@ -75,7 +75,7 @@ def against_signature(
         Of it.
     rules : HouseRules
         In force.
-    gates : iterable of Standing
+    gates : iterable of GateStanding
         Of the build.
     findings : iterable of Finding
         Of the build.
@@ -206,7 +206,7 @@ def _cuts_of(hole: Hole) -> tuple[CutPlace, ...]:
     return (*faces, CutPlace("crown_cut", "", hole.number))
 
 
-def _gates(gates: Iterable[Standing], build: Build) -> Iterator[Stands]:
+def _gates(gates: Iterable[GateStanding], build: Build) -> Iterator[Stands]:
     for one in gates:
         if one.state == "open":
             number, against = str(one.gate.number), one.against.words(several_banks=len(build.banks) > 1)

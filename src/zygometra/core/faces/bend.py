@@ -11,7 +11,7 @@ from .model import Survey
 from .survey import Depth
 
 
-class Shape(NamedTuple):
+class Bend(NamedTuple):
     """What is bent of a face, in mm: its middle over its ends along and across, corner against corner."""
 
     bow_along: Depth
@@ -19,7 +19,7 @@ class Shape(NamedTuple):
     twist: Depth | None
 
 
-def shape_of(found: Survey) -> Shape | None:
+def shape_of(found: Survey) -> Bend | None:
     """Return bow and twist of a face; None where there are too few points to tell.
 
     Parameters
@@ -39,7 +39,7 @@ def shape_of(found: Survey) -> Shape | None:
         if len(np.unique(x)) < 3:
             return None
         _, _, bow = np.linalg.pinv(np.stack([np.ones_like(xi), xi, xi**2], axis=1))
-        return Shape(_depth(-bow, z, u), None, None)
+        return Bend(_depth(-bow, z, u), None, None)
     eta = _from_minus_one(y)
     terms = [np.ones_like(xi), xi, eta, xi * eta]
     bows = [(i, one) for i, one in enumerate((xi, eta)) if len(np.unique(one)) > 2]
@@ -50,7 +50,7 @@ def shape_of(found: Survey) -> Shape | None:
     _, _, _, across, *of_bows = np.linalg.pinv(matrix)
     found_bows = {i: _depth(-bow, z, u) for bow, (i, _) in zip(of_bows, bows, strict=True)}
     twist = _depth(2 * across, z, u)
-    return Shape(found_bows.get(0, Depth(0.0, math.inf)), found_bows.get(1), twist)
+    return Bend(found_bows.get(0, Depth(0.0, math.inf)), found_bows.get(1), twist)
 
 
 def _from_minus_one(values: np.ndarray) -> np.ndarray:

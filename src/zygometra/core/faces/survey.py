@@ -31,7 +31,7 @@ class Depth(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class Cut:
+class FaceCut:
     """What a cut takes.
 
     ``finished_height`` is at x = y = 0 from the set-up's reference, ``left_slope`` what the finished
@@ -82,7 +82,7 @@ class Surveyed:
     over_150: float
     certificate: Depth | None
     verdict: Verdict
-    cut: Cut
+    cut: FaceCut
     least_cut: LeastCut
     highest: Depth
     middle: Depth
@@ -213,7 +213,7 @@ def _highest(face: Survey, ground: _Ground, least_cut: LeastCut) -> Depth:
     return Depth(min(finished + rail.at(float(x), float(y)) for x, y in spots), float(ground.u[lowest]))
 
 
-def _cut(face: Survey, ground: _Ground) -> Cut:
+def _cut(face: Survey, ground: _Ground) -> FaceCut:
     """The cut to a plane parallel with the set-up's reference."""
     rail = _rail(face)
     level = ground.z - rail.along * ground.x - (rail.across or 0.0) * ground.y
@@ -238,7 +238,7 @@ def _cut(face: Survey, ground: _Ground) -> Cut:
 
     highest = int(np.argmax(level))
     ends = [Depth(float(at_points[i]), _u(_alone(i, level) - rests, ground.u)) for i in (lowest, highest)]
-    return Cut(
+    return FaceCut(
         finished_height=Depth(finished, _u(rests, ground.u)),
         least=ends[0],
         most=ends[1],

@@ -8,10 +8,10 @@ from collections.abc import Iterable, Iterator
 from ..digits import number_of
 from ..fields import field_at
 from ..measuring.gauges import compare_gauges, suspects, wants_check
-from ..measuring.in_use import InUse, SetAside, spots_of
 from ..measuring.logbook import READABLE, Logbook, Reading
 from ..measuring.said import cause_words, reading_words
 from ..measuring.scatter import series_scatter
+from ..measuring.selection import ReadingSelection, RejectedReading, spots_of
 from ..place import Place
 from ..sentence import sentence
 from ..written import Length, Number, Volume
@@ -99,7 +99,7 @@ CAUSE = Code(
 )
 
 
-def _facts(case: Case) -> tuple[Logbook, InUse] | None:
+def _facts(case: Case) -> tuple[Logbook, ReadingSelection] | None:
     build = case.build
     return None if build.logbook is None or build.in_use is None else (build.logbook, build.in_use)
 
@@ -110,8 +110,8 @@ def set_aside(case: Case) -> Iterable[Said]:
     if (facts := _facts(case)) is None:
         return
     _, used = facts
-    by_zero: dict[str, list[SetAside]] = {}
-    others: dict[tuple[str, str], list[SetAside]] = {}
+    by_zero: dict[str, list[RejectedReading]] = {}
+    others: dict[tuple[str, str], list[RejectedReading]] = {}
     for one in used.aside:
         if one.reason == "zero-moved":
             by_zero.setdefault(one.reading.zero, []).append(one)

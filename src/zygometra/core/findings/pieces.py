@@ -6,8 +6,8 @@ import math
 from collections.abc import Iterable, Iterator
 
 from ..measuring.faults import PIECES
-from ..measuring.in_use import Series
 from ..measuring.logbook import READABLE
+from ..measuring.selection import Series
 from ..place import Scope
 from ..sentence import sentence
 from ..usual_figures import piece_scatter

@@ -14,7 +14,7 @@ from ..sentence import Writable
 from ..stack.arithmetic import circle_area
 from ..stack.evaluate import state_now
 from ..stack.explained import as_stated, explanations
-from ..stack.results import Hole, Outcome
+from ..stack.results import Hole, HoleResult
 from ..units import Kind
 from ..wording import Reader
 from ..written import Number
@@ -111,7 +111,7 @@ def totals(case: Case) -> Iterable[Said]:
         yield from _given_volumes(hole)
 
 
-def _apart(stated: Quantity, o: Outcome) -> float:
+def _apart(stated: Quantity, o: HoleResult) -> float:
     """How well a stated clearance volume could agree: u in cc.
 
     A sum of the same figures has no doubt against them: what they are off, it is off too. One that was read, or that

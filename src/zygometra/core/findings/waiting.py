@@ -25,7 +25,7 @@ MISSING = Code(
 _RESULTS = ("compression_ratio", "quench", "deck_clearance")
 
 
-class Results(NamedTuple):
+class WaitingResults(NamedTuple):
     """Results by name: written in the shop's words at the beginning of a sentence."""
 
     names: tuple[str, ...]
@@ -54,7 +54,7 @@ def missing_figures(case: Case) -> Iterable[Said]:
         MISSING,
         Place.parse(next(iter(wanted))) if len(wanted) == 1 else Place.engine("parts"),
         paths=tuple(wanted),
-        results=Results(names),
+        results=WaitingResults(names),
         wait="waits" if len(names) == 1 else "wait",
         figures=joined(_labels(wanted)),
     )

@@ -9,7 +9,7 @@ from ..digits import MOST_DECIMALS, decimals_apart, decimals_for, figure, ratio_
 from ..house_rules import HouseRules
 from ..place import Place
 from ..sentence import sentence
-from ..stack.apart import spread_of_ratio
+from ..stack.difference import spread_of_ratio
 from ..stack.results import Hole
 from ..uncertainty import Uncertainty
 from ..windows import Side, Window

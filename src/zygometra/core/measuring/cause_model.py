@@ -22,11 +22,11 @@ from ..quantity import Quantity
 from ..stack.as_cut import cut_before
 from ..stack.sources import is_paper
 from ..usual_figures import BANK_SLOPE, piece_scatter, unstated_doubt
-from .faults import PIECES, STACK, Fault, along, surveyed_height
+from .faults import PIECES, STACK, FaultHypothesis, along, surveyed_height
 from .figures import U_TEMPERATURE, U_UNSTATED_TEMPERATURE, correction_of
-from .in_use import InUse
 from .logbook import READABLE, Reading, place_of
 from .scatter import SHOT_SIZE, Pool, shots_variance
+from .selection import ReadingSelection
 
 Floats = NDArray[np.float64]
 
@@ -44,12 +44,12 @@ _MOST_PROJECTED = 400
 REGISTER = 8
 
 
-def sound_readings(used: InUse) -> tuple[Reading, ...]:
+def sound_readings(used: ReadingSelection) -> tuple[Reading, ...]:
     """Return every reading that can speak: those in use, and those of another gauge or way.
 
     Parameters
     ----------
-    used : InUse
+    used : ReadingSelection
         What of the logbook counts.
 
     Returns
@@ -83,12 +83,12 @@ def series_of(one: Reading) -> Series:
     return (one.series, one.zero)
 
 
-def own_series(fault: Fault, readings: Sequence[Reading]) -> Series | None:
+def own_series(fault: FaultHypothesis, readings: Sequence[Reading]) -> Series | None:
     """Return the series of a misread figure: its own scatter says nothing of how well it could be read.
 
     Parameters
     ----------
-    fault : Fault
+    fault : FaultHypothesis
         Any.
     readings : sequence of Reading
         Those that can speak.
@@ -103,12 +103,12 @@ def own_series(fault: Fault, readings: Sequence[Reading]) -> Series | None:
     return next(series_of(one) for one in readings if one.id == fault.about)
 
 
-def means_of(used: InUse) -> dict[tuple[str, int], float]:
+def means_of(used: ReadingSelection) -> dict[tuple[str, int], float]:
     """Return what was read of each piece, in its hole.
 
     Parameters
     ----------
-    used : InUse
+    used : ReadingSelection
         What of the logbook counts.
 
     Returns
@@ -132,7 +132,7 @@ class Model:
     ----------
     build : Build
         With its paper figures.
-    used : InUse
+    used : ReadingSelection
         What of its logbook counts.
     readings : sequence of Reading
         Those that can speak.
@@ -140,7 +140,9 @@ class Model:
         In force: how far a mock-up hangs low on the bench at most, and how far a worn bore differs, in mm.
     """
 
-    def __init__(self, build: Build, used: InUse, readings: Sequence[Reading], rules: HouseRules) -> None:
+    def __init__(
+        self, build: Build, used: ReadingSelection, readings: Sequence[Reading], rules: HouseRules
+    ) -> None:
         self.build, self.used, self.readings = build, used, readings
         self.sag, self.wear = rules["bench_sag"], rules["bore_wear"]
         self.pieces = {} if build.mocked_with_one_set else means_of(used)
@@ -346,7 +348,7 @@ def _root(covariance: Floats) -> Floats:
         return np.asarray(np.linalg.cholesky(covariance + held * np.eye(len(covariance))))
 
 
-def _residuals(used: InUse) -> dict[str, _Residuals]:
+def _residuals(used: ReadingSelection) -> dict[str, _Residuals]:
     """What the readings of each pool scatter about their places and zeros."""
     grouped: dict[str, list[Reading]] = {}
     several = [*used.series.values(), *(rival for rivals in used.rivals.values() for rival in rivals)]

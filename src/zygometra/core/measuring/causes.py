@@ -18,7 +18,7 @@ from ..place import Scope
 from ..units import Kind
 from ..usual_figures import piece_scatter
 from .cause_model import Floats, Model, means_of, own_series, sound_readings
-from .faults import PIECES, PRIORS, STACK, Fault, FaultKind, along, faults_of
+from .faults import PIECES, PRIORS, STACK, FaultHypothesis, FaultKind, along, faults_of
 from .logbook import EMPTY, READABLE
 
 # Accuse when the odds of all faults together, against none, exceed e to this.
@@ -33,14 +33,14 @@ _SMALL = 0.1
 _SHOWN, _LEAST, _EXPLAINS = 8, math.log(0.005), 0.05
 
 
-class Told(NamedTuple):
+class DecidingReading(NamedTuple):
     """A reading that would tell two causes apart."""
 
     figure: str
     cylinder: int | None
 
 
-class Also(NamedTuple):
+class IndistinguishableCause(NamedTuple):
     """A cause that these readings cannot tell from another."""
 
     kind: FaultKind
@@ -58,7 +58,7 @@ class Tilt(NamedTuple):
     over_bank: float
 
 
-class Cause(NamedTuple):
+class SuspectedCause(NamedTuple):
     """One entry: what is off, by how much, the share it explains, ln of its odds against nothing being wrong.
 
     ``off_by`` in mm or cc, of a tilt from the first hole to the last; ``u`` its standard uncertainty.
@@ -72,13 +72,13 @@ class Cause(NamedTuple):
     unit: Kind
     explains: float
     log_odds: float
-    alike: tuple[Also, ...]
-    decided_by: Told | None
+    alike: tuple[IndistinguishableCause, ...]
+    decided_by: DecidingReading | None
     tilt: Tilt | None = None
 
 
 class _Judged(NamedTuple):
-    fault: Fault
+    fault: FaultHypothesis
     direction: Floats
     weight: float
     off_by: float
@@ -87,7 +87,7 @@ class _Judged(NamedTuple):
     log_odds: float
 
 
-def causes(build: Build, rules: HouseRules | None = None) -> tuple[Cause, ...]:
+def causes(build: Build, rules: HouseRules | None = None) -> tuple[SuspectedCause, ...]:
     """Return what is probably wrong, likeliest first.
 
     Parameters
@@ -196,7 +196,7 @@ def _log_sum(logs: Iterable[float]) -> float:
 # -- odds ---------------------------------------------------------------------
 
 
-def _judge(faults: list[Fault], moved: Floats, model: Model) -> list[_Judged]:
+def _judge(faults: list[FaultHypothesis], moved: Floats, model: Model) -> list[_Judged]:
     members: dict[FaultKind, int] = {}
     for fault in faults:
         members[fault.kind] = members.get(fault.kind, 0) + 1
@@ -235,7 +235,7 @@ def _judge(faults: list[Fault], moved: Floats, model: Model) -> list[_Judged]:
     return out
 
 
-def _log_odds(fault: Fault, a: float, b: float) -> tuple[float, float]:
+def _log_odds(fault: FaultHypothesis, a: float, b: float) -> tuple[float, float]:
     """The likeliest size of a fault, and ln of the odds that it is there, before its prior."""
     if fault.known is not None:
         return fault.known, fault.known * b - fault.known**2 * a / 2
@@ -288,7 +288,7 @@ def _told_of(entry: Entry, build: Build, model: Model) -> Entry | None:
     return [given[0], *(one for one in listed if one is not given[0])], entry[1]
 
 
-def _is_given(fault: Fault, build: Build, model: Model) -> bool:
+def _is_given(fault: FaultHypothesis, build: Build, model: Model) -> bool:
     """Whether the figure of a part was given, on paper or by reading it; of other faults nobody needs to give one."""
     if fault.kind != "part":
         return True
@@ -300,7 +300,7 @@ def _is_given(fault: Fault, build: Build, model: Model) -> bool:
 # -- what would tell them apart ----------------------------------------------
 
 
-def _cause(at: int, entries: list[Entry], build: Build) -> Cause:
+def _cause(at: int, entries: list[Entry], build: Build) -> SuspectedCause:
     entry, log_odds = entries[at]
     head, fault = entry[0], entry[0].fault
     likely = [one for one in entry[1:] if one.log_odds >= head.log_odds + _LEAST]
@@ -309,14 +309,14 @@ def _cause(at: int, entries: list[Entry], build: Build) -> Cause:
     else:
         rest = entries[1 if at == 0 else 0 :]
         other = rest[0][0][0] if rest and rest[0] is not entries[at] else head
-    alike = [Also(one.fault.kind, one.fault.about, one.fault.cylinders) for one in likely]
+    alike = [IndistinguishableCause(one.fault.kind, one.fault.about, one.fault.cylinders) for one in likely]
     sets = [
         one.fault for one in (head, *likely) if one.fault.kind == "catalogue" and one.fault.about in PIECES
     ]
-    alike += [Also("part", f"{one.about} of the whole set", one.cylinders) for one in sets]
+    alike += [IndistinguishableCause("part", f"{one.about} of the whole set", one.cylinders) for one in sets]
     decided = _decider(head, other, build) or _again(head, build)
     tilt = _tilt(head, build) if fault.is_tilt else None
-    return Cause(
+    return SuspectedCause(
         kind=fault.kind,
         about=fault.about,
         cylinders=fault.cylinders,
@@ -338,26 +338,28 @@ def _tilt(one: _Judged, build: Build) -> Tilt:
     return Tilt(one.off_by if pitch is not None and pitch.value else None, over)
 
 
-def _length_of(build: Build, fault: Fault) -> float:
+def _length_of(build: Build, fault: FaultHypothesis) -> float:
     """From the first hole of a deck to its last, in mm."""
     bank = build.bank_of(fault.cylinders[0]).cylinders
     return along(build, bank[-1]) - along(build, bank[0])
 
 
-def _again(one: _Judged, build: Build) -> Told | None:
+def _again(one: _Judged, build: Build) -> DecidingReading | None:
     """Where nothing else tells: the same reading once more."""
     reading = (build.logbook or EMPTY).by_id.get(one.fault.about) if one.fault.kind == "reading" else None
     if reading is not None:
-        return Told(reading.figure, reading.place.number if reading.place.scope is Scope.HOLE else None)
-    return Told("deck_clearance", one.fault.cylinders[0]) if one.fault.cylinders else None
+        return DecidingReading(
+            reading.figure, reading.place.number if reading.place.scope is Scope.HOLE else None
+        )
+    return DecidingReading("deck_clearance", one.fault.cylinders[0]) if one.fault.cylinders else None
 
 
-def _decider(one: _Judged, other: _Judged, build: Build) -> Told | None:
+def _decider(one: _Judged, other: _Judged, build: Build) -> DecidingReading | None:
     """The reading whose outcome differs most between two causes, against how well it could be predicted."""
     if one.fault.kind == "deck":
         # Another depth on the mock-up only says once more what made it a suspect.
-        return Told("deck_height", one.fault.cylinders[0])
-    best: tuple[float, Told] | None = None
+        return DecidingReading("deck_height", one.fault.cylinders[0])
+    best: tuple[float, DecidingReading] | None = None
     holes = dict.fromkeys([*one.fault.cylinders, *other.fault.cylinders]) or dict.fromkeys(build.cylinders)
     for figure in ("deck_clearance", *STACK, "bore", "chamber_volume", "crown_volume", "thickness"):
         field = READABLE[figure]
@@ -371,7 +373,7 @@ def _decider(one: _Judged, other: _Judged, build: Build) -> Told | None:
                 continue
             surprise = apart / _predicted(figure, build)
             if best is None or surprise > best[0] * (1 + 1e-9):
-                best = surprise, Told(figure, hole)
+                best = surprise, DecidingReading(figure, hole)
     return best[1] if best else None
 
 

@@ -18,7 +18,7 @@ from ..stack.chamber import ChamberModel
 _SAME = 1e-9
 
 
-class Wanted(NamedTuple):
+class ChamberRange(NamedTuple):
     """From where to where the chamber of a hole may lie, in cc."""
 
     low: float
@@ -26,7 +26,7 @@ class Wanted(NamedTuple):
 
 
 # From how the heads lie to what is wanted of each hole.
-Asked = Callable[[Sequence["Head"]], Mapping[int, Wanted]]
+Asked = Callable[[Sequence["Head"]], Mapping[int, ChamberRange]]
 
 
 class Head(NamedTuple):
@@ -71,7 +71,7 @@ class Matched:
         return math.fsum(self.opened.values())
 
 
-def match(heads: Sequence[Head], wanted: Mapping[int, Wanted]) -> Matched:
+def match(heads: Sequence[Head], wanted: Mapping[int, ChamberRange]) -> Matched:
     """Return the least work that brings every chamber inside what is wanted of its hole.
 
     Parameters
@@ -100,7 +100,7 @@ def match(heads: Sequence[Head], wanted: Mapping[int, Wanted]) -> Matched:
     --------
     >>> from ..stack.chamber import RateChamber
     >>> head = Head("A", (1, 2), (61.0, 59.0), RateChamber(4.0))
-    >>> done = match([head], {1: Wanted(59.8, 60.2), 2: Wanted(59.8, 60.2)})
+    >>> done = match([head], {1: ChamberRange(59.8, 60.2), 2: ChamberRange(59.8, 60.2)})
     >>> round(done.cuts["A"], 3), {n: round(cc, 3) for n, cc in done.opened.items()}
     (0.2, {2: 1.6})
     """

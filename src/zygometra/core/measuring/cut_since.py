@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from ..build.cut_log import SETS, CutOp
 from ..build.model import Build
 from ..place import Place, Scope
-from .in_use import InUse
+from .selection import ReadingSelection
 
 
 def when_surveyed(build: Build, places: Iterable[str]) -> dict[str, str]:
@@ -26,7 +26,7 @@ def when_surveyed(build: Build, places: Iterable[str]) -> dict[str, str]:
     return {path: decks.get(build.bank_of(Place.parse(path).holes[0]).name, "") for path in places}
 
 
-def when_filled(build: Build, places: Iterable[str], used: InUse) -> dict[str, str]:
+def when_filled(build: Build, places: Iterable[str], used: ReadingSelection) -> dict[str, str]:
     """Return when the line that fills a hole nobody read was last read.
 
     Parameters
@@ -35,7 +35,7 @@ def when_filled(build: Build, places: Iterable[str], used: InUse) -> dict[str, s
         For its banks.
     places : iterable of str
         Of the filled clearances.
-    used : InUse
+    used : ReadingSelection
         The readings that count.
     """
     found = {}

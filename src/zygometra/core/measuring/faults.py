@@ -55,7 +55,7 @@ _TURN_MM, _TURN_INCH = 1.0, 2.54
 
 
 @dataclass(frozen=True, slots=True)
-class Fault:
+class FaultHypothesis:
     """One way to be wrong.
 
     ``moves`` gives what a reading is moved by per unit; ``again`` what a fresh reading of a figure in a
@@ -106,7 +106,7 @@ def _never(_figure: str, _hole: int) -> float:
 
 def faults_of(
     build: Build, readings: tuple[Reading, ...], means: Mapping[tuple[str, int], float]
-) -> Iterator[Fault]:
+) -> Iterator[FaultHypothesis]:
     """Yield every fault that could have moved some of the readings.
 
     Parameters
@@ -120,18 +120,22 @@ def faults_of(
 
     Yields
     ------
-    Fault
+    FaultHypothesis
         Readings, zeros, gauges, parts, bearings, swaps, decks, catalogue figures.
     """
     for reading in readings:
         yield _misread(reading)
     for zero in dict.fromkeys(one.zero for one in readings if one.zero):
         holes = _holes(one for one in readings if one.zero == zero)
-        yield Fault("zero", zero, cylinders=holes, unit=Kind.LENGTH, moves=_where("zero", zero), again=_never)
+        yield FaultHypothesis(
+            "zero", zero, cylinders=holes, unit=Kind.LENGTH, moves=_where("zero", zero), again=_never
+        )
     for gauge in dict.fromkeys(one.gauge for one in readings if one.gauge and not one.shots):
         kind = next(READABLE[one.figure].kind for one in readings if one.gauge == gauge)
         holes = _holes(one for one in readings if one.gauge == gauge)
-        yield Fault("gauge", gauge, cylinders=holes, unit=kind, moves=_where("gauge", gauge), again=_never)
+        yield FaultHypothesis(
+            "gauge", gauge, cylinders=holes, unit=kind, moves=_where("gauge", gauge), again=_never
+        )
     yield from _of_parts(readings, one_set=build.mocked_with_one_set)
     if not build.mocked_with_one_set:
         yield from _swaps(readings, means)
@@ -145,11 +149,11 @@ def _holes(readings: Iterator[Reading]) -> tuple[int, ...]:
     return tuple(sorted(found))
 
 
-def _misread(reading: Reading) -> Fault:
+def _misread(reading: Reading) -> FaultHypothesis:
     holes = (reading.place.number,) if reading.place.scope is Scope.HOLE else ()
     kind = READABLE[reading.figure].kind
     slips = tuple(slips_of(reading))
-    return Fault(
+    return FaultHypothesis(
         "reading",
         reading.id,
         cylinders=holes,
@@ -214,7 +218,7 @@ def exchanged(number: float) -> list[float]:
     return found
 
 
-def _of_parts(readings: tuple[Reading, ...], *, one_set: bool) -> Iterator[Fault]:
+def _of_parts(readings: tuple[Reading, ...], *, one_set: bool) -> Iterator[FaultHypothesis]:
     """Another rod or piston in one hole, other shells in one hole or under the whole crank.
 
     Where one set was moved round, no hole has another on the mock-up.
@@ -239,13 +243,15 @@ def _bearing(
     holes: tuple[int, ...],
     depths: tuple[Callable[[Reading], float], Callable[[str, int], float]],
     sign: int,
-) -> Fault:
+) -> FaultHypothesis:
     """Shells of another thickness under some holes, or under all."""
     moves, again = depths
-    return Fault("bearing", about, cylinders=holes, unit=Kind.LENGTH, moves=moves, again=again, sign=sign)
+    return FaultHypothesis(
+        "bearing", about, cylinders=holes, unit=Kind.LENGTH, moves=moves, again=again, sign=sign
+    )
 
 
-def _other_part(figure: str, hole: int) -> Fault:
+def _other_part(figure: str, hole: int) -> FaultHypothesis:
     """Another piece than paper says, or than was read, stood in a hole: what was read of the piece itself stands."""
     by = STACK[figure]
 
@@ -255,12 +261,14 @@ def _other_part(figure: str, hole: int) -> Fault:
     def again(what: str, at: int) -> float:
         return (1.0 if what == figure else by if what == "deck_clearance" else 0.0) if at == hole else 0.0
 
-    return Fault(
+    return FaultHypothesis(
         "part", f"{figure} at cylinder {hole}", cylinders=(hole,), unit=Kind.LENGTH, moves=moves, again=again
     )
 
 
-def _swaps(readings: tuple[Reading, ...], means: Mapping[tuple[str, int], float]) -> Iterator[Fault]:
+def _swaps(
+    readings: tuple[Reading, ...], means: Mapping[tuple[str, int], float]
+) -> Iterator[FaultHypothesis]:
     """Two measured rods, or pistons, that stand in one another's hole on the mock-up."""
     depths = {one.place.number for one in readings if one.figure == "deck_clearance"}
     for figure in PIECES:
@@ -279,7 +287,9 @@ def _swaps(readings: tuple[Reading, ...], means: Mapping[tuple[str, int], float]
                 side = 1.0 if at == i else -1.0 if at == j else 0.0
                 return side if what == "deck_clearance" else -side if what == figure else 0.0
 
-            yield Fault("swap", figure, cylinders=(i, j), unit=Kind.LENGTH, moves=moves, again=again, known=x)
+            yield FaultHypothesis(
+                "swap", figure, cylinders=(i, j), unit=Kind.LENGTH, moves=moves, again=again, known=x
+            )
 
 
 def surveyed_height(build: Build, hole: int) -> Quantity | None:
@@ -314,7 +324,7 @@ def along(build: Build, hole: int) -> float:
     return each * (cylinders.index(hole) - (len(cylinders) - 1) / 2)
 
 
-def _decks(build: Build, readings: tuple[Reading, ...]) -> Iterator[Fault]:
+def _decks(build: Build, readings: tuple[Reading, ...]) -> Iterator[FaultHypothesis]:
     """The height of one bank's deck, and its slope along the bank: every clearance over it moves."""
     touched = {
         one.place.number for one in readings if one.figure in _OVER_DECK and one.place.scope is Scope.HOLE
@@ -334,7 +344,7 @@ def _decks(build: Build, readings: tuple[Reading, ...]) -> Iterator[Fault]:
 _OVER_DECK = ("deck_clearance", "deck_height")
 
 
-def _deck(build: Build, bank: Bank, holes: tuple[int, ...], *, is_tilt: bool) -> Fault:
+def _deck(build: Build, bank: Bank, holes: tuple[int, ...], *, is_tilt: bool) -> FaultHypothesis:
     share = {hole: along(build, hole) / 1000 if is_tilt else 1.0 for hole in holes}
 
     def moves(one: Reading) -> float:
@@ -350,12 +360,14 @@ def _deck(build: Build, bank: Bank, holes: tuple[int, ...], *, is_tilt: bool) ->
         return share.get(at, 0.0) if what in _OVER_DECK else 0.0
 
     about = f"{'slope' if is_tilt else 'height'} of bank {bank.name}"
-    return Fault("deck", about, cylinders=holes, unit=Kind.LENGTH, moves=moves, again=again, is_tilt=is_tilt)
+    return FaultHypothesis(
+        "deck", about, cylinders=holes, unit=Kind.LENGTH, moves=moves, again=again, is_tilt=is_tilt
+    )
 
 
 def _catalogue(
     build: Build, readings: tuple[Reading, ...], means: Mapping[tuple[str, int], float]
-) -> Iterator[Fault]:
+) -> Iterator[FaultHypothesis]:
     """A paper figure that is wrong: every reading of it, and of what rests on it, stands off.
 
     A piece that was read is compared with its paper by itself: paper says nothing of it here.
@@ -382,4 +394,4 @@ def _catalogue(
             return 1.0 if what == name else by if what == "deck_clearance" else 0.0
 
         holes = tuple(sorted(build.cylinders))
-        yield Fault("catalogue", name, cylinders=holes, unit=field.kind, moves=moves, again=again)
+        yield FaultHypothesis("catalogue", name, cylinders=holes, unit=field.kind, moves=moves, again=again)

@@ -15,9 +15,9 @@ from ..uncertainty import Cause, Term, joined, of_terms, root_sum_square, term_o
 from ..units import Kind, from_base
 from ..usual_figures import between_holes, expansion
 from .cut_since import passes_over, when_filled, when_surveyed
-from .in_use import InUse, Series, in_use, spots_of
 from .logbook import READABLE, Logbook, Reading, latest
 from .scatter import SHOT_SIZE, Pool
+from .selection import ReadingSelection, Series, in_use, spots_of
 from .steps import seat_work
 
 # A part's temperature as somebody read it, and as it is taken where nobody did (± 4 K), in K.
@@ -81,7 +81,9 @@ def measure(build: Build, logbook: Logbook) -> Build:
     )
 
 
-def figure_of(series: Series, build: Build, used: InUse, extra: tuple[str, int] | None = None) -> Quantity:
+def figure_of(
+    series: Series, build: Build, used: ReadingSelection, extra: tuple[str, int] | None = None
+) -> Quantity:
     """Return what a series of readings comes to.
 
     Parameters
@@ -90,7 +92,7 @@ def figure_of(series: Series, build: Build, used: InUse, extra: tuple[str, int] 
         Of one place.
     build : Build
         For materials, and for what stands in where nothing is stated.
-    used : InUse
+    used : ReadingSelection
         For the scatter that its zeros rest on.
     extra : tuple of str and int, optional
         A zero and a number: as if so many more readings had been taken against it, with the same
@@ -210,7 +212,10 @@ def _filling_terms(series: Series, weights: list[tuple[Reading, float]]) -> list
 
 
 def _zero_terms(
-    series: Series, weights: list[tuple[Reading, float]], used: InUse, extra: tuple[str, int] | None
+    series: Series,
+    weights: list[tuple[Reading, float]],
+    used: ReadingSelection,
+    extra: tuple[str, int] | None,
 ) -> list[Term]:
     """What the place shares with everything read against the same zeros."""
     by_zero: dict[str, float] = {}

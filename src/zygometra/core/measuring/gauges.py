@@ -9,8 +9,8 @@ from typing import NamedTuple
 from ..build.model import Build
 from ..place import Place
 from .figures import figure_of
-from .in_use import Series
 from .logbook import Check, Gauge, Mishap, Reading
+from .selection import Series
 
 
 def suspects(gauge: Gauge, readings: Iterable[Reading]) -> list[Reading]:
@@ -84,7 +84,7 @@ def wants_check(gauge: Gauge, readings: Iterable[Reading]) -> tuple[Mishap | Non
     return open_ones[0], [one for one in readings if one.at[:10] >= day]
 
 
-class Side(NamedTuple):
+class GaugePair(NamedTuple):
     """One of two gauges on one dimension: what it read, its value in the base unit, its name."""
 
     readings: tuple[Reading, ...]
@@ -92,7 +92,7 @@ class Side(NamedTuple):
     tool: str
 
 
-def compare_gauges(build: Build) -> Iterator[tuple[Place, float, Side, Side]]:
+def compare_gauges(build: Build) -> Iterator[tuple[Place, float, GaugePair, GaugePair]]:
     """Yield E for every place that two gauges read.
 
     Parameters
@@ -106,7 +106,7 @@ def compare_gauges(build: Build) -> Iterator[tuple[Place, float, Side, Side]]:
         Of the dimension.
     e : float
         No unit; infinite where neither has a doubt and they differ.
-    used, other : Side
+    used, other : GaugePair
         The one in use, and the other.
 
     Notes
@@ -139,5 +139,5 @@ def _tool(series: Series) -> str:
     return one.gauge or ("counted shots" if one.shots else "a gauge nobody named")
 
 
-def _side(series: Series, value: float) -> Side:
-    return Side(series.readings, value, _tool(series))
+def _side(series: Series, value: float) -> GaugePair:
+    return GaugePair(series.readings, value, _tool(series))

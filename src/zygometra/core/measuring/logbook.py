@@ -1,6 +1,6 @@
 """The logbook: what was read, where, with what, and under which conditions.
 
-Facts only. What they come to is worked out in :mod:`.in_use` and :mod:`.figures`.
+Facts only. What they come to is worked out in :mod:`.selection` and :mod:`.figures`.
 Values stand in base units; what was typed stands beside them.
 """
 
@@ -13,7 +13,7 @@ from functools import cached_property
 from typing import Any, NamedTuple
 
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, Field
-from ..memory import Memory, Outcome, remembered
+from ..memory import FinishedJob, Memory, remembered
 from ..place import NOWHERE, Place, Position
 from ..units import Kind, Unit
 
@@ -124,7 +124,7 @@ class Gauge:
     @property
     def tends(self) -> Memory | None:
         """What it tends to show more than there is, from its checks; None where no check says by how much."""
-        off = [Outcome(one.off) for one in self.checks if one.off is not None]
+        off = [FinishedJob(one.off) for one in self.checks if one.off is not None]
         return remembered(off, self.repeatability or _USUAL_OFF) if off else None
 
 

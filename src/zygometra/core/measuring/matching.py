@@ -13,7 +13,7 @@ from ..stack.evaluate import evaluate
 from ..stack.inverse import clearance_volume_for_ratio
 from ..stack.results import State
 from ..stack.sources import chamber_model
-from .chambers import Asked, Head, Matched, Wanted, best_match, level_of
+from .chambers import Asked, ChamberRange, Head, Matched, best_match, level_of
 
 # Operations that matching sets anew; the rest of a plan stays.
 SET_ANEW = ("head_cut", "open_chamber", "swap_heads")
@@ -96,7 +96,7 @@ def to_volumes(found: Heads, low: float, high: float) -> Asked:
     low, high : float
         In cc.
     """
-    wanted = {number: Wanted(low, high) for head in found.heads for number in head.holes}
+    wanted = {number: ChamberRange(low, high) for head in found.heads for number in head.holes}
     return lambda _heads: wanted
 
 
@@ -119,7 +119,7 @@ def to_ratios(found: Heads, low: float, high: float) -> Asked:
     wanted = {}
     for number, beside in found.beside.items():
         least, most = (clearance_volume_for_ratio(found.swept[number], ratio) for ratio in (high, low))
-        wanted[number] = Wanted(least - beside, most - beside)
+        wanted[number] = ChamberRange(least - beside, most - beside)
     return lambda _heads: wanted
 
 
@@ -150,9 +150,9 @@ def to_one_another(found: Heads, within: float, *, totals: bool) -> Asked:
         _all_known(found)
     beside = {n: found.beside[n] if totals else 0.0 for head in found.heads for n in head.holes}
 
-    def asked(heads: Sequence[Head]) -> dict[int, Wanted]:
+    def asked(heads: Sequence[Head]) -> dict[int, ChamberRange]:
         low, high = level_of(heads, beside, within)
-        return {number: Wanted(low - by, high - by) for number, by in beside.items()}
+        return {number: ChamberRange(low - by, high - by) for number, by in beside.items()}
 
     return asked
 

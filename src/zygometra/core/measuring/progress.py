@@ -29,7 +29,7 @@ ORDER = (
 _STACK = ("deck_height", "stroke", "length", "compression_height")
 
 
-class Standing(NamedTuple):
+class PlaceProgress(NamedTuple):
     """One place that readings stand for, and how they agree."""
 
     place: Place
@@ -41,7 +41,7 @@ class Standing(NamedTuple):
 class Progress(NamedTuple):
     """What was read, what is due, and how many readings are void or set aside."""
 
-    read: tuple[Standing, ...]
+    read: tuple[PlaceProgress, ...]
     due: tuple[tuple[str, Place], ...]
     void: int
     aside: int
@@ -81,7 +81,7 @@ def progress(build: Build, state: State | None) -> Progress:
     if used is not None:
         for place, series in used.series.items():
             how = agreement(series.readings, logbook)
-            read.append(Standing(place, series.readings[0].figure, len(series.readings), how))
+            read.append(PlaceProgress(place, series.readings[0].figure, len(series.readings), how))
     voided = sum(one.reason == "voided" for one in used.aside) if used else 0
     aside = len(used.aside) - voided if used else 0
     return Progress(tuple(read), tuple(_due(state)), voided, aside)

@@ -20,9 +20,9 @@ from ..stack.results import Hole, State
 from ..uncertainty import Term, Uncertainty, in_hole, joined, of_terms
 from .cut_since import passes_over
 from .figures import figure_of
-from .in_use import InUse, Series
 from .logbook import Logbook, Reading, latest
 from .scatter import pools_of
+from .selection import ReadingSelection, Series
 
 Spot = Literal["dome", "pad"]
 
@@ -78,7 +78,7 @@ def _rooms_of(build: Build, hole: Hole) -> Iterator[RoomAt]:
         yield RoomAt(on, value, of_terms(joined(terms)))
 
 
-def _series(build: Build, used: InUse, number: int, on: Spot) -> Series | None:
+def _series(build: Build, used: ReadingSelection, number: int, on: Spot) -> Series | None:
     """The newest readings of one spot of a hole."""
     place = Place.hole(number, "deck_clearance")
     in_series = used.series.get(place)

@@ -13,7 +13,7 @@ from .logbook import READABLE, Logbook, Reading
 
 if TYPE_CHECKING:
     # What it only names: the arithmetic of causes is heavy, and loaded where it is asked.
-    from .causes import Also, Cause, Told
+    from .causes import DecidingReading, IndistinguishableCause, SuspectedCause
 
 _SIDE = {True: "more", False: "less"}
 
@@ -73,12 +73,12 @@ _SAYS: dict[str, str] = {
 }
 
 
-def cause_words(cause: Cause, logbook: Logbook) -> Sentence:
+def cause_words(cause: SuspectedCause, logbook: Logbook) -> Sentence:
     """Return one sentence that says what is probably wrong, and what it cannot be told from.
 
     Parameters
     ----------
-    cause : Cause
+    cause : SuspectedCause
         One of those found.
     logbook : Logbook
         The one they were found in.
@@ -95,7 +95,7 @@ def cause_words(cause: Cause, logbook: Logbook) -> Sentence:
     return sentence("{text}{more}{told}.", text=text, more=more, told=told)
 
 
-def _given(cause: Cause, logbook: Logbook) -> dict[str, Given]:
+def _given(cause: SuspectedCause, logbook: Logbook) -> dict[str, Given]:
     """What stands at the places of a cause's sentence."""
     figure = cause.about.partition(" ")[0]
     piece = "piston" if figure == "compression_height" else "rod"
@@ -118,12 +118,12 @@ def _given(cause: Cause, logbook: Logbook) -> dict[str, Given]:
     }
 
 
-def also_words(also: Also) -> str:
+def also_words(also: IndistinguishableCause) -> str:
     """Return another cause in a few words.
 
     Parameters
     ----------
-    also : Also
+    also : IndistinguishableCause
         One that is alike.
     """
     holes = count_of(list(also.cylinders), of=0).lower() if len(also.cylinders) == 1 else ""
@@ -161,12 +161,12 @@ def bank_words(about: str) -> str:
     return about.partition(" of ")[2]
 
 
-def told_words(told: Told) -> str:
+def told_words(told: DecidingReading) -> str:
     """Return the reading that would decide, in words.
 
     Parameters
     ----------
-    told : Told
+    told : DecidingReading
         Figure and hole.
     """
     where = f" of hole {told.cylinder}" if told.cylinder is not None else ""

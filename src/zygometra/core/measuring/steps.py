@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 from ..build.model import Bank
 
 
-class Kind(NamedTuple):
+class StepKind(NamedTuple):
     """One kind of step.
 
     Parameters
@@ -32,32 +32,32 @@ class Kind(NamedTuple):
     acts_on: str = "engine"
 
 
-KINDS: tuple[Kind, ...] = (
-    Kind(
+KINDS: tuple[StepKind, ...] = (
+    StepKind(
         "line-hone",
         "mains line-honed",
         ("done", "not needed", "rise left as stock"),
         ("deck_height", "deck_clearance"),
     ),
-    Kind("id-pad", "engine number", ("recorded", "on no machined face")),
-    Kind("covers", "covers that share the deck plane", ("bolted on", "none share it")),
-    Kind("deck-cut", "deck faced", ("done",), ("deck_height", "deck_clearance"), acts_on="bank"),
-    Kind("bore", "bored", ("done",), ("bore",), acts_on="hole"),
-    Kind("finish-hone", "finish-honed", ("done",), ("bore",), acts_on="hole"),
-    Kind("seats", "valve seats cut", ("done",), ("chamber_volume",), acts_on="hole"),
-    Kind("head-cut", "head faced", ("done",), ("chamber_volume",), acts_on="bank"),
-    Kind("cam-bores", "cam bores", ("line read", "cam turns freely", "line-bored"), (), acts_on="bank"),
-    Kind(
+    StepKind("id-pad", "engine number", ("recorded", "on no machined face")),
+    StepKind("covers", "covers that share the deck plane", ("bolted on", "none share it")),
+    StepKind("deck-cut", "deck faced", ("done",), ("deck_height", "deck_clearance"), acts_on="bank"),
+    StepKind("bore", "bored", ("done",), ("bore",), acts_on="hole"),
+    StepKind("finish-hone", "finish-honed", ("done",), ("bore",), acts_on="hole"),
+    StepKind("seats", "valve seats cut", ("done",), ("chamber_volume",), acts_on="hole"),
+    StepKind("head-cut", "head faced", ("done",), ("chamber_volume",), acts_on="bank"),
+    StepKind("cam-bores", "cam bores", ("line read", "cam turns freely", "line-bored"), (), acts_on="bank"),
+    StepKind(
         "crown-cut",
         "crowns faced",
         ("done",),
         ("compression_height", "deck_clearance", "crown_volume"),
         acts_on="hole",
     ),
-    Kind("elsewhere", "what the cuts moved elsewhere", ("checked again",)),
-    Kind("matched", "matched parts", ("with their hole",)),
+    StepKind("elsewhere", "what the cuts moved elsewhere", ("checked again",)),
+    StepKind("matched", "matched parts", ("with their hole",)),
 )
-KIND: dict[str, Kind] = {kind.key: kind for kind in KINDS}
+KIND: dict[str, StepKind] = {kind.key: kind for kind in KINDS}
 STATES: tuple[str, ...] = tuple(dict.fromkeys(state for kind in KINDS for state in kind.states))
 
 
@@ -65,7 +65,7 @@ class Step(NamedTuple):
     """A step that was done: what, how it stands, where, and in whose words."""
 
     id: str
-    kind: Kind
+    kind: StepKind
     state: str
     bank: str = ""
     cylinder: int | None = None

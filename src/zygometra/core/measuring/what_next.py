@@ -19,9 +19,9 @@ from ..units import BASE
 from ..usual_figures import ZERO_MINUTES, minutes_of
 from ..windows import Window
 from .figures import READ, figure_of
-from .in_use import InUse, Series
 from .logbook import EMPTY, NAME_OF, READABLE, Logbook, Reading, place_of
 from .scatter import pool_key, pools_of
+from .selection import ReadingSelection, Series
 
 # The width that counts for a window with one edge.
 _ONE_EDGED = {"compression_ratio": 0.2, "quench": 0.1}
@@ -289,9 +289,11 @@ def _as_before(figure: str, place: Place, value: float, logbook: Logbook) -> Rea
     return replace(last, id="", place=place, value=value, order=order)
 
 
-def _after(build: Build, used: InUse | None, logbook: Logbook, sample: Reading, zero: str) -> Quantity:
+def _after(
+    build: Build, used: ReadingSelection | None, logbook: Logbook, sample: Reading, zero: str
+) -> Quantity:
     """The figure as it would be with one more reading of the same mean."""
-    used = used or InUse(series={}, rivals={}, aside=(), pools={}, by_zero={})
+    used = used or ReadingSelection(series={}, rivals={}, aside=(), pools={}, by_zero={})
     series = used.series.get(sample.place)
     if series is not None and pool_key(series.readings[0]) == pool_key(sample):
         return figure_of(series, build, used, (zero, 1))

@@ -13,8 +13,8 @@ from ..place import PartPlace
 from ..sentence import Sentence
 from ..stack.evaluate import evaluate
 from ..wording import Reader
-from .paper import STAND_IN
 from .parts import KIND, MAKING, Part, needed_of
+from .placeholders import STAND_IN
 from .question import WANTED
 from .recipe import Recipe
 from .shelf import Block

@@ -14,18 +14,18 @@ import numpy as np
 
 from ..windows import Window
 from .counting import Told, estimate
-from .found import first, joined
+from .exhaustive import ExhaustiveSearch
 from .joins import Join
-from .laid_out import LaidOut
+from .laid_out import QueryTables
 from .parts import MAKING
+from .search_result import first, joined
 from .shelf import Rows
-from .sweep import Sweep
 
 Keep = Callable[[Rows], Rows]
 
 
 def cheapest(
-    laid_out: LaidOut,
+    laid_out: QueryTables,
     filters: Mapping[str, Window],
     wanted: int,
     keep: Keep | None = None,
@@ -36,7 +36,7 @@ def cheapest(
 
     Parameters
     ----------
-    laid_out : LaidOut
+    laid_out : QueryTables
         The shelf laid out for the question.
     filters : Mapping
         The windows they must lie in.
@@ -74,7 +74,7 @@ def cheapest(
             if in_vain == _IN_VAIN and not estimate(laid_out, filters).recipes:
                 break
     # Hardly anything satisfies the windows: better to go through everything once.
-    return Sweep(laid_out, filters).cheapest(wanted, keep, told=told)
+    return ExhaustiveSearch(laid_out, filters).cheapest(wanted, keep, told=told)
 
 
 # Where so many rows were made and did not do, it is asked how many recipes there are;
@@ -87,7 +87,7 @@ _IN_VAIN = 3
 _FEW = 2_000_000
 
 
-def _first_spare(laid_out: LaidOut) -> int:
+def _first_spare(laid_out: QueryTables) -> int:
     """A first guess of how far over the least: what leaves some dozen parts of each kind."""
     spares = []
     for kind in MAKING:

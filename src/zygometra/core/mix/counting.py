@@ -10,9 +10,9 @@ import numpy as np
 
 from ..digits import about, whole
 from ..windows import Window
-from .laid_out import LaidOut
+from .exhaustive import AT_A_TIME, ExhaustiveSearch
+from .laid_out import QueryTables
 from .shelf import Floats
-from .sweep import AT_A_TIME, Sweep
 
 Told = Callable[[float], None]
 
@@ -36,13 +36,13 @@ class Count:
 
 
 def count(
-    laid_out: LaidOut, filters: Mapping[str, Window] | None = None, *, told: Told | None = None
+    laid_out: QueryTables, filters: Mapping[str, Window] | None = None, *, told: Told | None = None
 ) -> Count:
     """Count the recipes, every one.
 
     Parameters
     ----------
-    laid_out : LaidOut
+    laid_out : QueryTables
         The shelf laid out for the question.
     filters : Mapping, optional
         Windows in place of the question's.
@@ -59,7 +59,7 @@ def count(
     Cranks, rods and pistons that nothing sets apart are followed up together; gaskets
     and heads are counted by runs.
     """
-    sweep = Sweep(laid_out, laid_out.question.windows if filters is None else filters).merged()
+    sweep = ExhaustiveSearch(laid_out, laid_out.question.windows if filters is None else filters).merged()
     total = 0
     for begin in range(0, len(sweep), AT_A_TIME):
         if told is not None:
@@ -69,13 +69,13 @@ def count(
 
 
 def estimate(
-    laid_out: LaidOut, filters: Mapping[str, Window] | None = None, *, sample: int = 200, seed: int = 1
+    laid_out: QueryTables, filters: Mapping[str, Window] | None = None, *, sample: int = 200, seed: int = 1
 ) -> Count:
     """Estimate how many recipes there are from some of their pairs of crank and rod.
 
     Parameters
     ----------
-    laid_out : LaidOut
+    laid_out : QueryTables
         The shelf laid out for the question.
     filters : Mapping, optional
         Windows in place of the question's.
@@ -99,7 +99,7 @@ def estimate(
     Where none leads anywhere, so few may that with 5 % chance all draws miss them, each to
     every gasket with every head.
     """
-    sweep = Sweep(laid_out, laid_out.question.windows if filters is None else filters)
+    sweep = ExhaustiveSearch(laid_out, laid_out.question.windows if filters is None else filters)
     draw = _Draw(sweep, np.random.default_rng(seed))
     if draw.whole and len(draw.places) <= sample:
         exact = int(sweep.numbers(sweep.at(draw.places)).sum()) if len(draw.places) else 0
@@ -138,7 +138,7 @@ class _Draw:
     many parts alike they stand for.
     """
 
-    def __init__(self, sweep: Sweep, rng: np.random.Generator) -> None:
+    def __init__(self, sweep: ExhaustiveSearch, rng: np.random.Generator) -> None:
         self.sweep, self.rng = sweep, rng
         self.whole = len(sweep) <= _LOOKED_AT
         places = np.arange(len(sweep))

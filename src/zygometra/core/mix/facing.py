@@ -8,8 +8,8 @@ from typing import NamedTuple
 import numpy as np
 
 from ..stack.in_hole import NO_ROOM
-from ..windows import EDGE
-from .question import Question
+from ..windows import TOLERANCE
+from .question import MixQuestion
 from .shelf import Bools, Floats
 
 
@@ -48,12 +48,12 @@ def crowns(column: Callable[[str], Floats], words: Iterable[str]) -> Crowns:
     return Crowns(land=land, thickness=thickness, dome=dome, volume=volume, dish_area=dish_area, flat=flat)
 
 
-def most_off(question: Question, of: Crowns) -> Floats:
+def most_off(question: MixQuestion, of: Crowns) -> Floats:
     """Return how far crowns may be faced, piston by piston, in mm.
 
     Parameters
     ----------
-    question : Question
+    question : MixQuestion
         The house's figures: the usual limit, and what must remain of land and crown.
     of : Crowns
         The pistons.
@@ -102,7 +102,7 @@ def ring_stays_down(land: Floats, cut: Floats, clearance: Floats) -> Bools:
     cut, clearance : array of float
         What is faced off the crown, and the clearance after it, in mm.
     """
-    return clearance - cut >= -land - EDGE
+    return clearance - cut >= -land - TOLERANCE
 
 
 def crown_cut(clearance: Floats, least: Floats, want: Floats | None, limit: Floats) -> Floats:
@@ -123,5 +123,5 @@ def crown_cut(clearance: Floats, least: Floats, want: Floats | None, limit: Floa
         In mm; nought where none is needed, or where no allowed cut is enough.
     """
     goal = least if want is None else np.maximum(want, least)
-    high = (clearance < least - EDGE) & (clearance + limit >= least - EDGE)
+    high = (clearance < least - TOLERANCE) & (clearance + limit >= least - TOLERANCE)
     return np.where(high, np.minimum(goal - clearance, limit), 0.0)

@@ -9,7 +9,7 @@ from ..build.means import PART_KINDS
 from ..build.model import Build
 from ..quantity import Quantity
 from ..stack.evaluate import state_now
-from ..windows import EDGE
+from ..windows import TOLERANCE
 from .parts import Part
 
 # By what a part is held in its place: what must agree with the part that is there.
@@ -141,7 +141,7 @@ def _near(build: Build, part: Part, clearances: list[float]) -> bool:
     if own is None or theirs is None or not clearances:
         return True
     moved = lift * (theirs.value - own.value)
-    return min(clearances) - moved >= _PROUD - EDGE and max(clearances) - moved <= _DOWN + EDGE
+    return min(clearances) - moved >= _PROUD - TOLERANCE and max(clearances) - moved <= _DOWN + TOLERANCE
 
 
 def _bore(build: Build, number: int) -> Quantity | None:

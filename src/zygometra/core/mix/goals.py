@@ -9,9 +9,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..windows import OPEN, Window
-from .found import result_column
-from .laid_out import LaidOut
-from .question import WANTED, Question
+from .laid_out import QueryTables
+from .question import WANTED, MixQuestion
+from .search_result import result_column
 from .shelf import Floats, Rows
 
 # A ten-thousandth of a step tells nobody one recipe from another.
@@ -27,7 +27,7 @@ class Goal:
     aimed at; distances from them are in steps of the question's own windows.
     """
 
-    question: Question
+    question: MixQuestion
     between: Mapping[str, tuple[float, float]]
     windows: Mapping[str, Window]
 
@@ -49,12 +49,12 @@ class Goal:
         low, high = self.between[key]
         return np.maximum(np.maximum(low - values, values - high), 0.0) / self.question.scale(key)
 
-    def distance(self, laid_out: LaidOut, rows: Rows, *, but_ratio: bool = False) -> Floats:
+    def distance(self, laid_out: QueryTables, rows: Rows, *, but_ratio: bool = False) -> Floats:
         """Return the largest distance of any result, in steps.
 
         Parameters
         ----------
-        laid_out : LaidOut
+        laid_out : QueryTables
             With the question.
         rows : dict
             Recipes; where the ratio is left out, rows without a head.
@@ -105,24 +105,24 @@ def evened(steps: Floats) -> Floats:
     return np.floor(steps / EVEN + _BIN) * EVEN
 
 
-def the_aims(question: Question) -> Goal:
+def the_aims(question: MixQuestion) -> Goal:
     """Return the goal of coming near all that a question aims at.
 
     Parameters
     ----------
-    question : Question
+    question : MixQuestion
         What is asked.
     """
     aims = {w.key: aim for w in WANTED if (aim := question.aim(w.key)) is not None}
     return Goal(question, {key: (aim, aim) for key, aim in aims.items()}, question.windows)
 
 
-def the_window(question: Question, key: str) -> Goal:
+def the_window(question: MixQuestion, key: str) -> Goal:
     """Return the goal of coming near one window, inside all the others.
 
     Parameters
     ----------
-    question : Question
+    question : MixQuestion
         What is asked.
     key : str
         Name of a result, such as ``quench``.

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from .parts import STAND_INS
-from .question import WANTED_KEY, Question
+from .question import WANTED_KEY, MixQuestion
 
 # What a head's own drawing says of its chamber's opening: a recipe's head has no word for it.
 _OF_THE_OPENING = ("opening_perimeter", "wall_draft")
@@ -50,12 +50,12 @@ def with_recipe(known: Mapping[str, Any], recipe: Mapping[str, Any]) -> dict[str
     return out
 
 
-def targets_of(question: Question) -> dict[str, Any]:
+def targets_of(question: MixQuestion) -> dict[str, Any]:
     """Return a question's windows of ratio, quench and deck clearance as a build's targets.
 
     Parameters
     ----------
-    question : Question
+    question : MixQuestion
         With windows.
 
     Returns
@@ -66,7 +66,7 @@ def targets_of(question: Question) -> dict[str, Any]:
     Examples
     --------
     >>> from ..windows import Window
-    >>> targets_of(Question("BL-001", {"quench": Window(0.95, 1.1, None)}))
+    >>> targets_of(MixQuestion("BL-001", {"quench": Window(0.95, 1.1, None)}))
     {'quench': {'min': '0.95 mm', 'aim': '1.1 mm'}}
     """
     out: dict[str, Any] = {}

@@ -24,16 +24,16 @@ from ..stack.arithmetic import (
     ratio_of,
 )
 from ..stack.kernel import held_by_gasket
-from ..windows import EDGE, Window
+from ..windows import TOLERANCE, Window
 from .below import Pistons, volume_below
 from .candidates import Candidates
-from .laid_out import LaidOut
-from .left import Left
+from .laid_out import QueryTables
 from .machining import Stopped, moved_for_ratio, stopped_at, stops
 from .parts import MAKING
 from .rules import FitRule, judge_columns
 from .runs import HAIR, Hull, Ordered, kept_rows, pieces, spread, united
 from .shelf import Floats, Ints, Rows
+from .window_filter import WindowFilter
 
 # What decides where a piston stops.
 _SETTLES = ("shortest", "longest", "length", "height", "bore", "floor", "most_off", "land")
@@ -61,13 +61,13 @@ class Join:
 
     def __init__(
         self,
-        laid_out: LaidOut,
+        laid_out: QueryTables,
         filters: Mapping[str, Window],
         bound: int | None,
         candidates: Mapping[str, Candidates] | None = None,
     ) -> None:
         self.laid_out, self.bound = laid_out, bound
-        self.left = Left(laid_out, filters)
+        self.left = WindowFilter(laid_out, filters)
         taken = dict(candidates or laid_out.candidates)
         least = {kind: int(taken[kind].key.min()) if len(taken[kind].key) else 0 for kind in MAKING}
         cheapest = {kind: int(taken[kind].cost.min()) if len(taken[kind].cost) else 0 for kind in MAKING}
@@ -443,16 +443,18 @@ class Join:
         low, high = self.left.low("compression_ratio"), self.left.high("compression_ratio")
         # A ratio of (Vs + V)/V within its edges is a volume within these.
         swept, below = rows["swept"], rows["below"]
-        most = np.full(len(swept), np.inf) if low <= 1 else clearance_volume_for(swept, low - EDGE) - below
-        least = -below if high == np.inf else clearance_volume_for(swept, high + EDGE) - below
+        most = (
+            np.full(len(swept), np.inf) if low <= 1 else clearance_volume_for(swept, low - TOLERANCE) - below
+        )
+        least = -below if high == np.inf else clearance_volume_for(swept, high + TOLERANCE) - below
         if self.left.moves:
             asked = self.laid_out.question.window("compression_ratio")
             # To the edge that was asked for the stroke may move; a window drawn in holds for what comes of it.
             if asked.low is not None and low == asked.low and low > 1:
-                furthest = clearance_volume_for(rows["swept_high"], low - EDGE) - rows["below_high"]
+                furthest = clearance_volume_for(rows["swept_high"], low - TOLERANCE) - rows["below_high"]
                 most = np.maximum(most, furthest)
             if asked.high is not None and high in (asked.high, np.inf):
-                furthest = clearance_volume_for(rows["swept_low"], asked.high + EDGE) - rows["below_low"]
+                furthest = clearance_volume_for(rows["swept_low"], asked.high + TOLERANCE) - rows["below_low"]
                 least = np.minimum(least, furthest)
         return least, most
 

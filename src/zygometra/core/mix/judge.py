@@ -27,16 +27,16 @@ from ..written import Length
 from .below import Pistons, volume_below
 from .facing import crowns, most_off, ring_stays_down
 from .machining import Bottoms, moved_for_ratio, stopped_at, stops, throw_shift
-from .paper import NO_FLOOR, STAND_FOR, UNPRICED, needed_for
 from .parts import MAKING, needed_of
-from .question import WANTED, Question
+from .placeholders import NO_FLOOR, STAND_FOR, UNPRICED, needed_for
+from .question import WANTED, MixQuestion
 from .rules import FACE_CROWN, OFFSET_GRIND, FitRules, judge_fit
 from .shelf import Block, Floats, Shelf
-from .verdict import Combination, Job, Results, Verdict
+from .verdict import Combination, MachiningJob, RecipeResults, Verdict
 
 
 # long: one recipe through the trade's questions, in their order
-def judge(shelf: Shelf, block: Block, rules: FitRules, question: Question, recipe: Combination) -> Verdict:
+def judge(shelf: Shelf, block: Block, rules: FitRules, question: MixQuestion, recipe: Combination) -> Verdict:
     """Judge one recipe.
 
     Parameters
@@ -47,7 +47,7 @@ def judge(shelf: Shelf, block: Block, rules: FitRules, question: Question, recip
         The question's block.
     rules : FitRules
         The rules of fit in force.
-    question : Question
+    question : MixQuestion
         The windows, and what may be done.
     recipe : tuple of int
         Rows of crank, rod, piston, gasket and head.
@@ -168,7 +168,7 @@ def _unpriced(shelf: Shelf, rows: Mapping[str, int], kind: str, block: Block) ->
 Look = Callable[[str, str], float | None]
 
 
-def _grind(question: Question, rules: FitRules, look: Callable[[str], Any]) -> float | None:
+def _grind(question: MixQuestion, rules: FitRules, look: Callable[[str], Any]) -> float | None:
     """How far the centre of a journal can be moved; None where it is not ground."""
     if not question.allows(OFFSET_GRIND):
         return None
@@ -179,10 +179,10 @@ def _grind(question: Question, rules: FitRules, look: Callable[[str], Any]) -> f
     return None
 
 
-def _job(rules: FitRules, key: str, block: Block, says: Sentence) -> Job:
+def _job(rules: FitRules, key: str, block: Block, says: Sentence) -> MachiningJob:
     machining = rules.machinings[key]
     pieces = machining.pieces(block.cylinders, block.banks)
-    return Job(
+    return MachiningJob(
         machining=key,
         part=machining.part,
         pieces=pieces,
@@ -197,7 +197,7 @@ class _Frame(NamedTuple):
 
     block: Block
     rules: FitRules
-    question: Question
+    question: MixQuestion
     floor: float
     most_off: float
 
@@ -207,7 +207,9 @@ _TO_MICROMETRES = 0.005
 
 
 # long: the stack's arithmetic in its order: each line wants those before it
-def _results(frame: _Frame, figure: Look, grind: float | None, jobs: list[Job], to_buy: int) -> Results:
+def _results(
+    frame: _Frame, figure: Look, grind: float | None, jobs: list[MachiningJob], to_buy: int
+) -> RecipeResults:
     block, rules, question, floor, _ = frame
 
     def known(kind: str, name: str) -> float:
@@ -282,7 +284,7 @@ def _results(frame: _Frame, figure: Look, grind: float | None, jobs: list[Job], 
     volume = float(volume_at(strokes)[0])
     machining = sum(job.cost for job in jobs)
     waits = _waits(figure)
-    return Results(
+    return RecipeResults(
         stroke=stroke,
         bore=bore,
         crown_cut=cut,
@@ -307,12 +309,12 @@ def _waits(figure: Look) -> tuple[str, ...]:
     return tuple(f"{kind}.{name}" for kind, name in places if figure(kind, name) is None)
 
 
-def window_of(question: Question, key: str, floor: float) -> Window:
+def window_of(question: MixQuestion, key: str, floor: float) -> Window:
     """Return the window a result is judged by: that of quench never reaches under the floor.
 
     Parameters
     ----------
-    question : Question
+    question : MixQuestion
         What is asked.
     key : str
         Name of a result, such as ``quench``.
@@ -323,14 +325,14 @@ def window_of(question: Question, key: str, floor: float) -> Window:
     return window.over_floor(floor) if key == "quench" else window
 
 
-def misses(results: Results, question: Question, floor: float) -> dict[str, float]:
+def misses(results: RecipeResults, question: MixQuestion, floor: float) -> dict[str, float]:
     """Return by how much each window is missed, in the result's unit; negative below it.
 
     Parameters
     ----------
-    results : Results
+    results : RecipeResults
         Of a recipe.
-    question : Question
+    question : MixQuestion
         With the windows.
     floor : float
         The quench floor of its rods, in mm.

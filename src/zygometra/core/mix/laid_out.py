@@ -20,9 +20,9 @@ from numpy.typing import NDArray
 from ..place import PartPlace
 from .candidates import Alike, Candidates, Meeting, Sieve
 from .facing import crowns, dish_is_untold, most_off
-from .paper import NO_FLOOR, STAND_FOR, UNPRICED, is_stood_in, needed_for, stood_for
 from .parts import MAKING, needed_of
-from .question import Question
+from .placeholders import NO_FLOOR, STAND_FOR, UNPRICED, is_stood_in, needed_for, stood_for
+from .question import MixQuestion
 from .rules import FACE_CROWN, OFFSET_GRIND, FitRule, FitRules, holds_for, judge_columns, names_asked
 from .shelf import Block, Bools, Floats, Ints, Shelf, Signature, alike
 
@@ -47,10 +47,10 @@ _COUNTED = {
 }
 
 
-class LaidOut:
+class QueryTables:
     """A shelf laid out for one question: candidates, classes, and what meets what."""
 
-    def __init__(self, shelf: Shelf, block: Block, rules: FitRules, question: Question) -> None:
+    def __init__(self, shelf: Shelf, block: Block, rules: FitRules, question: MixQuestion) -> None:
         self.shelf, self.block, self.rules, self.question = shelf, block, rules, question
         # The operations after which the bore is the piston's.
         self.enlarging = {key for key, machining in rules.machinings.items() if machining.effect == "bore"}
@@ -68,12 +68,12 @@ class LaidOut:
         self.meetings = {second: self._meeting(first, second) for first, second in PAIRS}
         self._alike: dict[tuple[str, bool], Alike] = {}
 
-    def asked(self, question: Question) -> LaidOut:
+    def asked(self, question: MixQuestion) -> QueryTables:
         """Return the shelf laid out for another question; where only windows differ, what was laid out is shared.
 
         Parameters
         ----------
-        question : Question
+        question : MixQuestion
             What is asked.
         """
         own = self.question
@@ -85,7 +85,7 @@ class LaidOut:
             quench_floor=own.quench_floor,
             crown_limit=own.crown_limit,
         ) != own or needed_for(question, self.shelf) != needed_for(own, self.shelf):
-            return LaidOut(self.shelf, self.block, self.rules, question)
+            return QueryTables(self.shelf, self.block, self.rules, question)
         out = copy.copy(self)
         out.question = question
         if (question.quench_floor, question.crown_limit) != (own.quench_floor, own.crown_limit):

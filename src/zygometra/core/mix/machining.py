@@ -11,9 +11,9 @@ from typing import NamedTuple
 import numpy as np
 
 from ..stack.arithmetic import deck_clearance, stroke_for
-from ..windows import EDGE, Window
+from ..windows import TOLERANCE, Window
 from .facing import crown_cut
-from .question import Question
+from .question import MixQuestion
 from .shelf import Floats
 
 
@@ -79,12 +79,12 @@ class Stopped(NamedTuple):
     high: Floats
 
 
-def least_clearance(question: Question, thickness: Floats, floor: Floats) -> Floats:
+def least_clearance(question: MixQuestion, thickness: Floats, floor: Floats) -> Floats:
     """Return the least clearance that the windows and the quench floor leave with a gasket, in mm.
 
     Parameters
     ----------
-    question : Question
+    question : MixQuestion
         What is asked.
     thickness : array of float
         Compressed, in mm.
@@ -97,12 +97,12 @@ def least_clearance(question: Question, thickness: Floats, floor: Floats) -> Flo
     return least if low is None else np.maximum(least, low)
 
 
-def most_clearance(question: Question, thickness: Floats) -> Floats:
+def most_clearance(question: MixQuestion, thickness: Floats) -> Floats:
     """Return the most clearance that the windows leave with a gasket, in mm; infinite where they set none.
 
     Parameters
     ----------
-    question : Question
+    question : MixQuestion
         What is asked.
     thickness : array of float
         Compressed, in mm.
@@ -112,12 +112,12 @@ def most_clearance(question: Question, thickness: Floats) -> Floats:
     return most if clearance is None else np.minimum(most, clearance)
 
 
-def wanted_clearance(question: Question, thickness: Floats, floor: Floats) -> Floats | None:
+def wanted_clearance(question: MixQuestion, thickness: Floats, floor: Floats) -> Floats | None:
     """Return the clearance that grinding or facing goes for with a gasket.
 
     Parameters
     ----------
-    question : Question
+    question : MixQuestion
         Its aims and windows.
     thickness : array of float
         Of the gasket, compressed, in mm.
@@ -143,12 +143,12 @@ def wanted_clearance(question: Question, thickness: Floats, floor: Floats) -> Fl
     return np.where(least <= most, np.maximum(np.minimum(want, most), least), want)
 
 
-def stops(question: Question, rows: Bottoms, *, faces: bool) -> Stopped:
+def stops(question: MixQuestion, rows: Bottoms, *, faces: bool) -> Stopped:
     """Return where pistons stop once journals are ground offset and crowns faced as the windows want.
 
     Parameters
     ----------
-    question : Question
+    question : MixQuestion
         Its windows and aims, the largest crown cut, and the speed.
     rows : Bottoms
         Row by row.
@@ -181,7 +181,7 @@ def stops(question: Question, rows: Bottoms, *, faces: bool) -> Stopped:
     return Stopped(stroke=stroke, cut=cut, clearance=clearance, low=low, high=high)
 
 
-def _ground(question: Question, rows: Bottoms, *, faces: bool) -> tuple[Floats, Floats, Floats]:
+def _ground(question: MixQuestion, rows: Bottoms, *, faces: bool) -> tuple[Floats, Floats, Floats]:
     """The strokes to which cranks are ground, and between which strokes all windows but the ratio's are still met."""
     level = stroke_for(
         rows.height, least_clearance(question, rows.thickness, rows.floor), rows.length, rows.compression
@@ -212,12 +212,12 @@ def _ground(question: Question, rows: Bottoms, *, faces: bool) -> tuple[Floats, 
     return stroke, np.where(moves, free_low, stroke), np.where(moves, free_high, stroke)
 
 
-def stopped_at(question: Question, rows: Bottoms, stroke: Floats, *, faces: bool) -> tuple[Floats, Floats]:
+def stopped_at(question: MixQuestion, rows: Bottoms, stroke: Floats, *, faces: bool) -> tuple[Floats, Floats]:
     """Return the cut off the crowns and the clearance that a stroke gives, in mm.
 
     Parameters
     ----------
-    question : Question
+    question : MixQuestion
         Its windows and aims, and the largest crown cut.
     rows : Bottoms
         Row by row.
@@ -262,7 +262,7 @@ def moved_for_ratio(window: Window, stopped: Stopped, ratio_at: Callable[[Floats
     for edge, far, way in ((window.low, stopped.high, -1), (window.high, stopped.low, 1)):
         if edge is None:
             continue
-        beyond = way * edge + EDGE
+        beyond = way * edge + TOLERANCE
         wants = (way * found > beyond) & (way * ratio_at(far) <= beyond) & (far != stopped.stroke)
         if not wants.any():
             continue
@@ -278,12 +278,12 @@ def moved_for_ratio(window: Window, stopped: Stopped, ratio_at: Callable[[Floats
 _HALVINGS = 60
 
 
-def strokes_left(question: Question, rows: Bottoms) -> tuple[Floats, Floats]:
+def strokes_left(question: MixQuestion, rows: Bottoms) -> tuple[Floats, Floats]:
     """Return between which strokes displacement, rod ratio and piston speed leave each row, in mm.
 
     Parameters
     ----------
-    question : Question
+    question : MixQuestion
         Its windows and the speed.
     rows : Bottoms
         Row by row.

@@ -10,15 +10,15 @@ from __future__ import annotations
 import numpy as np
 
 from ..stack.arithmetic import clearance_volume_for, ratio_of
-from ..windows import EDGE
+from ..windows import TOLERANCE
 from .cheapest import cheapest
 from .counting import Told
-from .found import Found, in_order, joined
+from .exhaustive import ExhaustiveSearch
 from .goals import Goal, evened, the_aims
-from .laid_out import LaidOut
+from .laid_out import QueryTables
 from .runs import kept_rows
+from .search_result import SearchResult, in_order, joined
 from .shelf import Floats, Ints, Rows
-from .sweep import Sweep
 
 # How many pairs of crank and rod are looked at first, and by how many times more then.
 _FIRST = 64
@@ -26,12 +26,14 @@ _MORE = 4
 _MOST = 2_000
 
 
-def nearest(laid_out: LaidOut, wanted: int, goal: Goal | None = None, *, told: Told | None = None) -> Found:
+def nearest(
+    laid_out: QueryTables, wanted: int, goal: Goal | None = None, *, told: Told | None = None
+) -> SearchResult:
     """Return the recipes nearest a goal, ties to the cheaper.
 
     Parameters
     ----------
-    laid_out : LaidOut
+    laid_out : QueryTables
         The shelf laid out for the question.
     wanted : int
         How many; no unit.
@@ -42,12 +44,12 @@ def nearest(laid_out: LaidOut, wanted: int, goal: Goal | None = None, *, told: T
 
     Returns
     -------
-    Found
+    SearchResult
         In order of the largest distance of any result, in steps of its window, with that
         as ``distance``; fewer where there are no more.
     """
     goal = goal or the_aims(laid_out.question)
-    sweep = Sweep(laid_out, goal.windows, by_cost=goal.by_cost)
+    sweep = ExhaustiveSearch(laid_out, goal.windows, by_cost=goal.by_cost)
     reach, nearer = _reach(sweep, goal, wanted, told)
     number = int(nearer["times"].sum()) if nearer else 0
     if number >= wanted:
@@ -66,10 +68,10 @@ def nearest(laid_out: LaidOut, wanted: int, goal: Goal | None = None, *, told: T
 
         tied = cheapest(laid_out, goal.within(reach), wanted - number, at_the_edge, told=told)
     found = joined([rows for rows in (sweep.told_apart(nearer) if nearer else {}, tied) if rows])
-    return in_order(found, found["distance"], wanted) if found else Found((), {})
+    return in_order(found, found["distance"], wanted) if found else SearchResult((), {})
 
 
-def _reach(sweep: Sweep, goal: Goal, wanted: int, told: Told | None) -> tuple[float, Rows]:
+def _reach(sweep: ExhaustiveSearch, goal: Goal, wanted: int, told: Told | None) -> tuple[float, Rows]:
     """How near each of the bottom ends comes: the distance of the last that is wanted, and the recipes nearer than it.
 
     Each bottom end leads to one recipe at least, so as many as are wanted lie no
@@ -100,7 +102,7 @@ def _reach(sweep: Sweep, goal: Goal, wanted: int, told: Told | None) -> tuple[fl
     return reach, _recipes(sweep, goal, pool, reach) if pool else {}
 
 
-def _first_reach(sweep: Sweep, goal: Goal, wanted: int, order: Ints) -> float:
+def _first_reach(sweep: ExhaustiveSearch, goal: Goal, wanted: int, order: Ints) -> float:
     """The distance within which as many as are wanted lie among the first pairs; infinite where there are too few."""
     nearest_of, times = [np.zeros(0)], [np.zeros(0, np.int64)]
     for rows in sweep.rows(sweep.at(order)):
@@ -111,7 +113,7 @@ def _first_reach(sweep: Sweep, goal: Goal, wanted: int, order: Ints) -> float:
     return _kth(np.concatenate(nearest_of), np.concatenate(times), wanted)
 
 
-def _recipes(sweep: Sweep, goal: Goal, rows: Rows, reach: float) -> Rows:
+def _recipes(sweep: ExhaustiveSearch, goal: Goal, rows: Rows, reach: float) -> Rows:
     """All recipes of some bottom ends that are nearer than a distance."""
     near = sweep.narrowed(goal.within(reach))
     out = []
@@ -123,7 +125,7 @@ def _recipes(sweep: Sweep, goal: Goal, rows: Rows, reach: float) -> Rows:
     return joined(out)
 
 
-def _nearest_of(sweep: Sweep, goal: Goal, rows: Rows) -> Floats:
+def _nearest_of(sweep: ExhaustiveSearch, goal: Goal, rows: Rows) -> Floats:
     """How near each bottom end comes with the top end that suits it best; infinite where none closes it."""
     if not sweep.top_ends.is_run:
         return _one_by_one(sweep, goal, rows)
@@ -137,7 +139,7 @@ def _nearest_of(sweep: Sweep, goal: Goal, rows: Rows) -> Floats:
     return out
 
 
-def _one_by_one(sweep: Sweep, goal: Goal, rows: Rows) -> Floats:
+def _one_by_one(sweep: ExhaustiveSearch, goal: Goal, rows: Rows) -> Floats:
     """How near each bottom end comes, recipe by recipe."""
     tops = sweep.top_ends
     start, count = tops.runs(rows)
@@ -147,7 +149,7 @@ def _one_by_one(sweep: Sweep, goal: Goal, rows: Rows) -> Floats:
     return out
 
 
-def _by_runs(sweep: Sweep, goal: Goal, rows: Rows) -> Floats:
+def _by_runs(sweep: ExhaustiveSearch, goal: Goal, rows: Rows) -> Floats:
     """How near each bottom end comes: by what suits its ratio best in the run of its top ends."""
     laid_out, tops = sweep.laid_out, sweep.top_ends
     start, count = tops.runs(rows)
@@ -159,7 +161,7 @@ def _by_runs(sweep: Sweep, goal: Goal, rows: Rows) -> Floats:
         groups, first, last = tops.groups(rows), start[some], start[some] + count[some] - 1
         off = np.full(len(some), np.inf)
         for edge in goal.between["compression_ratio"]:
-            volume = clearance_volume_for(rows["swept"], max(edge, 1 + EDGE)) - rows["below"]
+            volume = clearance_volume_for(rows["swept"], max(edge, 1 + TOLERANCE)) - rows["below"]
             at: Ints = tops.places(groups, volume, "left")
             # The ratio falls as the volume grows: the nearest is one of the two that lie about the edge.
             for place in (at - 1, at):

@@ -19,7 +19,7 @@ PRIORITIES: dict[str, str] = {
 
 
 @dataclass(frozen=True, slots=True)
-class Wanted:
+class WindowKind:
     """A result that a window can be set on: its key, what it is called, its unit, its usual step.
 
     ``scale`` is what counts as one step away from an aim where the window has no two
@@ -39,20 +39,20 @@ class Wanted:
         return {"quench": "{quench}", "deck_clearance": "{deck} clearance"}.get(self.key, self.label)
 
 
-WANTED: tuple[Wanted, ...] = (
-    Wanted("deck_clearance", "deck clearance", "mm", 0.1),
-    Wanted("quench", "quench", "mm", 0.1),
-    Wanted("compression_ratio", "compression ratio", "", 0.2),
-    Wanted("displacement", "displacement", "cc", 0.02, relative=True, decimals=0),
-    Wanted("rod_ratio", "rod ratio", "", 0.05),
-    Wanted("piston_speed", "mean piston speed", "m/s", 0.5, decimals=1),
-    Wanted("cost", "cost still to come", "", 0.05, relative=True),
+WANTED: tuple[WindowKind, ...] = (
+    WindowKind("deck_clearance", "deck clearance", "mm", 0.1),
+    WindowKind("quench", "quench", "mm", 0.1),
+    WindowKind("compression_ratio", "compression ratio", "", 0.2),
+    WindowKind("displacement", "displacement", "cc", 0.02, relative=True, decimals=0),
+    WindowKind("rod_ratio", "rod ratio", "", 0.05),
+    WindowKind("piston_speed", "mean piston speed", "m/s", 0.5, decimals=1),
+    WindowKind("cost", "cost still to come", "", 0.05, relative=True),
 )
-WANTED_KEY: dict[str, Wanted] = {wanted.key: wanted for wanted in WANTED}
+WANTED_KEY: dict[str, WindowKind] = {wanted.key: wanted for wanted in WANTED}
 
 
 @dataclass(frozen=True, slots=True)
-class Question:
+class MixQuestion:
     """One question to the shelf.
 
     Parameters
@@ -172,7 +172,7 @@ class Question:
 
 
 def limits_of(rules: HouseRules, rpm: float) -> dict[str, Any]:
-    """Return what the house rules set for a question, by the names of :class:`Question`.
+    """Return what the house rules set for a question, by the names of :class:`MixQuestion`.
 
     Parameters
     ----------

@@ -14,16 +14,16 @@ from ..sentence import Sentence, sentence
 from ..windows import Window
 from ..written import Missed, Number
 from .counting import Count, Told, estimate
+from .exhaustive import ExhaustiveSearch
 from .goals import EVEN, the_window
 from .joins import Join
 from .judge import judge, misses
-from .laid_out import LaidOut
+from .laid_out import QueryTables
 from .nearest import nearest
 from .parts import MAKING
-from .question import WANTED, WANTED_KEY, Question
-from .search import best
+from .question import WANTED, WANTED_KEY, MixQuestion
+from .searching import best
 from .shelf import Bools
-from .sweep import Sweep
 from .verdict import Combination, Verdict
 
 
@@ -69,12 +69,12 @@ class Emptiness:
     nearest: Miss | None
 
 
-def attrition(laid_out: LaidOut) -> tuple[Attrition, ...]:
+def attrition(laid_out: QueryTables) -> tuple[Attrition, ...]:
     """Return what became of the parts of each kind on their own.
 
     Parameters
     ----------
-    laid_out : LaidOut
+    laid_out : QueryTables
         The shelf laid out for the question.
 
     Returns
@@ -104,12 +104,12 @@ def attrition(laid_out: LaidOut) -> tuple[Attrition, ...]:
     return tuple(out)
 
 
-def cannot_be_judged(laid_out: LaidOut) -> list[tuple[str, str, tuple[str, ...]]]:
+def cannot_be_judged(laid_out: QueryTables) -> list[tuple[str, str, tuple[str, ...]]]:
     """List the parts that lack a figure without which nothing can be said, and are not out anyway.
 
     Parameters
     ----------
-    laid_out : LaidOut
+    laid_out : QueryTables
         The shelf laid out for the question.
 
     Returns
@@ -135,12 +135,12 @@ def cannot_be_judged(laid_out: LaidOut) -> list[tuple[str, str, tuple[str, ...]]
     return out
 
 
-def why_none(laid_out: LaidOut, told: Told | None = None) -> Emptiness:
+def why_none(laid_out: QueryTables, told: Told | None = None) -> Emptiness:
     """Explain why no recipe satisfies a question.
 
     Parameters
     ----------
-    laid_out : LaidOut
+    laid_out : QueryTables
         The shelf laid out for the question.
     told : callable, optional
         Is told now and then how much is done, from 0 to 1; may raise to end it.
@@ -179,12 +179,12 @@ def why_none(laid_out: LaidOut, told: Told | None = None) -> Emptiness:
 FLOOR = "quench floor"
 
 
-def without_floor(question: Question) -> Question:
+def without_floor(question: MixQuestion) -> MixQuestion:
     """Return the question as if quench had neither floor nor least: to explain, never to suggest.
 
     Parameters
     ----------
-    question : Question
+    question : MixQuestion
         What is asked.
     """
     window = question.window("quench")
@@ -192,12 +192,12 @@ def without_floor(question: Question) -> Question:
     return replace(question, quench_floor={"": -100.0}, windows=windows)
 
 
-def opened(question: Question, steps: float, only: str = "") -> Question:
+def opened(question: MixQuestion, steps: float, only: str = "") -> MixQuestion:
     """Return the question with every window, or only one, opened by some steps of its scale; aims are kept.
 
     Parameters
     ----------
-    question : Question
+    question : MixQuestion
         What is asked.
     steps : float
         How many of the steps by which misses are compared; no unit.
@@ -215,7 +215,7 @@ def opened(question: Question, steps: float, only: str = "") -> Question:
     return replace(question, windows=windows, priority="cheapest")
 
 
-def _nearest_miss(laid_out: LaidOut, openings: list[Opening], told: Told | None) -> Miss | None:
+def _nearest_miss(laid_out: QueryTables, openings: list[Opening], told: Told | None) -> Miss | None:
     """The recipe that misses one window by least, or where no one window is enough, all of them alike."""
     if not laid_out.question.windows or any(not len(laid_out.candidates[kind].rows) for kind in MAKING):
         return None
@@ -238,8 +238,8 @@ _DECIDES = ("deck_clearance", "quench")
 
 
 def _opening_by(
-    laid_out: LaidOut, only: str, told: Told | None
-) -> tuple[float, Question, Combination] | None:
+    laid_out: QueryTables, only: str, told: Told | None
+) -> tuple[float, MixQuestion, Combination] | None:
     """By how many steps one window (or all) must open for a first recipe, to a hundredth of a step."""
     if only and only not in _DECIDES:
         if told is not None:
@@ -255,7 +255,7 @@ def _opening_by(
         if told is not None:
             told(0.5)
         asked = opened(laid_out.question, steps, only)
-        return Sweep(laid_out.asked(asked), asked.windows).leads_anywhere()
+        return ExhaustiveSearch(laid_out.asked(asked), asked.windows).leads_anywhere()
 
     low, high = 0.0, 0.25
     while not is_any(high):

@@ -14,9 +14,9 @@ from ..stack.evaluate import evaluate
 from ..uncertainty import Uncertainty
 from ..units import Kind
 from .judge import window_of
-from .paper import STAND_IN
 from .parts import MAKING, Part, needed_of
-from .question import WANTED, Question
+from .placeholders import STAND_IN
+from .question import WANTED, MixQuestion
 from .rules import FitRules, Machining
 from .shelf import Block
 from .verdict import Verdict
@@ -42,7 +42,7 @@ _GROUND, _BORED = 0.03, 0.01
 
 
 @dataclass(frozen=True, slots=True)
-class Step:
+class RecipeStep:
     """One operation of a recipe in full: what, on how many, for how much, why, and what it changes."""
 
     machining: Machining
@@ -83,7 +83,7 @@ class Recipe:
     u: Mapping[str, float]
     half: Mapping[str, float]
     crosses: tuple[str, ...]
-    operations: tuple[Step, ...]
+    operations: tuple[RecipeStep, ...]
     to_buy: Mapping[str, int]
     weight: float | None
     document: dict[str, Any]
@@ -100,7 +100,7 @@ Fetch = Callable[[str, str], Part]
 
 # long: what it puts together is told field by field, a line each
 def recipe_in_full(
-    block: Block, rules: FitRules, question: Question, verdict: Verdict, parts: Mapping[str, Part]
+    block: Block, rules: FitRules, question: MixQuestion, verdict: Verdict, parts: Mapping[str, Part]
 ) -> Recipe:
     """Put a verdict together with its parts: doubt, what it costs to make, what is wanting.
 
@@ -110,7 +110,7 @@ def recipe_in_full(
         The question's block.
     rules : FitRules
         In force.
-    question : Question
+    question : MixQuestion
         The windows.
     verdict : Verdict
         With results.
@@ -145,7 +145,7 @@ def recipe_in_full(
         and window_of(question, key, floor).side(value, reach).crosses
     ]
     operations = tuple(
-        Step(rules.machinings[job.machining], job.pieces, job.cost, job.says) for job in verdict.jobs
+        RecipeStep(rules.machinings[job.machining], job.pieces, job.cost, job.says) for job in verdict.jobs
     )
     needed = {kind: needed_of(kind, block.cylinders, block.banks) for kind in MAKING}
     to_buy = {

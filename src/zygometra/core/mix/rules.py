@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING, Any, Literal
 from ..errors import shown
 from ..place import PartPlace
 from ..sentence import NOTHING, Given, Sentence
-from ..written import Edge, Judged
+from ..written import WrittenEdge, WrittenJudged
 from .parts import MAKING, needed_of
 
 if TYPE_CHECKING:
@@ -267,13 +267,13 @@ def _why(rule: FitRule, measure: float) -> Sentence:
     edges = [edge for band in rule.bands if not band.machining for edge in (band.low, band.high)]
     finite = [edge for edge in edges if abs(edge) < float("inf")] or [0.0]
     near = min(finite, key=lambda edge: abs(edge - measure))
-    by = Judged(abs(measure), abs(near), typed=True)
+    by = WrittenJudged(abs(measure), abs(near), typed=True)
     given: dict[str, Given] = {
         "by": by,
-        "room": Judged(measure, near, typed=True),
+        "room": WrittenJudged(measure, near, typed=True),
         "larger": Sentence("{by} " + ("smaller" if measure < 0 else "larger"), {"by": by}),
-        "least": Edge(min(finite), measure, typed=True),
-        "most": Edge(max(finite), measure, typed=True),
+        "least": WrittenEdge(min(finite), measure, typed=True),
+        "most": WrittenEdge(max(finite), measure, typed=True),
     }
     return Sentence(words, {mark: given[mark] for mark in _MARKS if f"{{{mark}}}" in pieces})
 

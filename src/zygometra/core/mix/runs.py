@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from .candidates import Candidates
-from .laid_out import LaidOut
+from .laid_out import QueryTables
 from .shelf import Bools, Floats, Ints, Rows
 
 # By so much in mm (or cc) the edges of a run are wider than the window: results are judged on their own.
@@ -109,7 +109,7 @@ class Hull:
 class Ordered:
     """Candidates of a kind in order of class and of one figure: a run of it is found by bisection."""
 
-    def __init__(self, laid_out: LaidOut, kind: str, taken: Candidates, figure: str | None) -> None:
+    def __init__(self, laid_out: QueryTables, kind: str, taken: Candidates, figure: str | None) -> None:
         first = {"rod": "crank", "piston": "rod", "gasket": "piston", "head": "piston"}[kind]
         of_class = laid_out.signature(kind, first).of_part[taken.rows]
         values = laid_out.counted(f"{kind}.{figure}")[taken.rows] if figure else np.zeros(len(taken.rows))

@@ -17,7 +17,7 @@ import numpy as np
 
 from ..place import PartPlace
 from ..stack.arithmetic import circle_area, clearance_volume_for
-from ..windows import EDGE, Window
+from ..windows import TOLERANCE, Window
 from .joins import Join, gasket_volume
 from .rules import judge_columns, names_asked
 from .runs import HAIR, kept_rows, pieces, spread
@@ -191,10 +191,10 @@ class TopEnds:
         smallest, largest = join.volumes_between(rows)
         keep = np.ones(len(area), bool)
         if window.high is not None:
-            least = clearance_volume_for(area * rows["shortest"], window.high + EDGE)
+            least = clearance_volume_for(area * rows["shortest"], window.high + TOLERANCE)
             keep &= largest + self._largest[cover] >= least - HAIR
         if window.low is not None and window.low > 1:
-            most = clearance_volume_for(area * rows["longest"], window.low - EDGE)
+            most = clearance_volume_for(area * rows["longest"], window.low - TOLERANCE)
             keep &= smallest + self._smallest[cover] <= most + HAIR
         return kept_rows(rows, keep)
 

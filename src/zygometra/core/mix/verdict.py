@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ..sentence import Sentence
-from .paper import priced
+from .placeholders import priced
 from .rules import Fit
 
 Combination = tuple[int, int, int, int, int]
 
 
 @dataclass(frozen=True, slots=True)
-class Results:
+class RecipeResults:
     """What a recipe comes to. Lengths in mm, volumes in cc, speed in m/s, cost in hundredths.
 
     ``cost`` counts :data:`.paper.UNPRICED` for each kind whose price is not known; ``waits``
@@ -58,7 +58,7 @@ class Results:
 
 
 @dataclass(frozen=True, slots=True)
-class Job:
+class MachiningJob:
     """An operation that a recipe wants: on which kind, on how many, what it says of why, and what it moves."""
 
     machining: str
@@ -79,9 +79,9 @@ class Verdict:
     """
 
     recipe: Combination
-    results: Results | None
+    results: RecipeResults | None
     fits: tuple[Fit, ...]
-    jobs: tuple[Job, ...]
+    jobs: tuple[MachiningJob, ...]
     outside: tuple[str, ...]
     missing: tuple[str, ...]
     unchecked: tuple[Fit, ...]

@@ -16,23 +16,23 @@ from ..windows import Window
 from ..written import judged
 from .counting import Told, estimate
 from .judge import judge
-from .laid_out import LaidOut
-from .paper import STAND_IN
+from .laid_out import QueryTables
 from .parts import KIND, MAKING
+from .placeholders import STAND_IN
 from .question import WANTED_KEY
 from .reasons import FLOOR, miss_words, why_none, without_floor
 from .rules import FitRule, judge_columns, judge_fit
-from .search import best
+from .searching import best
 from .shelf import Floats, Ints
 from .verdict import Combination
 
 
-def why_not(laid_out: LaidOut, code: str, told: Told | None = None) -> tuple[Given, ...]:
+def why_not(laid_out: QueryTables, code: str, told: Told | None = None) -> tuple[Given, ...]:
     """Return what keeps a part out of the recipes, in sentences.
 
     Parameters
     ----------
-    laid_out : LaidOut
+    laid_out : QueryTables
         The shelf laid out for the question.
     code : str
         The part's code.
@@ -57,7 +57,7 @@ def why_not(laid_out: LaidOut, code: str, told: Told | None = None) -> tuple[Giv
     return tuple(_among_others(own, kind, told))
 
 
-def _on_its_own(laid_out: LaidOut, kind: str, row: int) -> Iterator[Given]:
+def _on_its_own(laid_out: QueryTables, kind: str, row: int) -> Iterator[Given]:
     """What keeps the part out whatever it is put together with."""
     sieve = laid_out.sieve(kind)
     label = KIND[kind].label
@@ -77,7 +77,7 @@ def _on_its_own(laid_out: LaidOut, kind: str, row: int) -> Iterator[Given]:
             yield sentence("{rule}: {why}.", rule=_begun(rule.interface), why=fit.says)
 
 
-def _it_is_in(own: LaidOut, kind: str, first: Combination) -> str:
+def _it_is_in(own: QueryTables, kind: str, first: Combination) -> str:
     verdict = judge(own.shelf, own.block, rules=own.rules, question=own.question, recipe=first)
     assert verdict.results is not None
     others = ", ".join(
@@ -93,7 +93,7 @@ def _it_is_in(own: LaidOut, kind: str, first: Combination) -> str:
     return f"It is in: {many} with it; the first costs {cost}, with {others}."
 
 
-def _among_others(own: LaidOut, kind: str, told: Told | None) -> Iterator[Given]:
+def _among_others(own: QueryTables, kind: str, told: Told | None) -> Iterator[Given]:
     """What keeps a part out that fits the block."""
     why = why_none(own, told)
     opened = [opening for opening in why.openings if opening.count.recipes]
@@ -118,7 +118,7 @@ def _among_others(own: LaidOut, kind: str, told: Told | None) -> Iterator[Given]
         )
 
 
-def _against_the_floor(laid_out: LaidOut, told: Told | None) -> Iterator[Given]:
+def _against_the_floor(laid_out: QueryTables, told: Told | None) -> Iterator[Given]:
     """How near to the quench floor the part comes at best, whatever else was asked; nothing where it meets nothing."""
     floor = max(laid_out.question.quench_floor.values())
     asked = replace(
@@ -151,7 +151,7 @@ def _against_the_floor(laid_out: LaidOut, told: Told | None) -> Iterator[Given]:
 _HUNDREDTHS = 0.05
 
 
-def _between(own: LaidOut, kind: str) -> Iterator[Given]:
+def _between(own: QueryTables, kind: str) -> Iterator[Given]:
     """The rules by which a part that fits the block goes with nothing of another kind, or with little."""
     yield f"On its own it fits the block, but nothing on the shelf goes together with this {KIND[kind].label}."
     for other in MAKING:
@@ -191,7 +191,7 @@ def _between(own: LaidOut, kind: str) -> Iterator[Given]:
         yield f"Left for it by one rule at a time: {'; '.join(some)}."
 
 
-def _nearest(rule: FitRule, look: Callable[[str], Floats], own: LaidOut) -> int:
+def _nearest(rule: FitRule, look: Callable[[str], Floats], own: QueryTables) -> int:
     """Which of a column comes nearest to a rule; the first for a rule of words."""
     if rule.same:
         return 0
@@ -201,7 +201,7 @@ def _nearest(rule: FitRule, look: Callable[[str], Floats], own: LaidOut) -> int:
     return int(np.argmin(np.min(off, axis=0))) if off else 0
 
 
-def _look(laid_out: LaidOut, rows: Mapping[str, int], place: str) -> float | str | None:
+def _look(laid_out: QueryTables, rows: Mapping[str, int], place: str) -> float | str | None:
     """A dimension or word of one of some parts, or of the block; None where it is not known."""
     kind, name = PartPlace.parse(place)
     if kind == "block":

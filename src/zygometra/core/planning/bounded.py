@@ -8,10 +8,10 @@ from typing import Protocol, TypeVar
 from ..budget import Bounded, OutOfTime
 from ..build.model import Build
 from ..house_rules import HouseRules
-from .moves import NO_PINS, Pins
-from .plans import Answer, Plan, Planner
+from .moves import NOTHING_FIXED, FixedDecisions
+from .plans import Plan, PlanAnswer, Planner
 from .search import Search
-from .ways import Way, ways_out
+from .single_lever_plans import SingleLeverPlan, single_lever_plans
 
 T = TypeVar("T")
 
@@ -39,8 +39,8 @@ class Telling(Protocol):
 
 
 def plans_within(
-    telling: Telling, build: Build, rules: HouseRules | None = None, pins: Pins = NO_PINS
-) -> Answer:
+    telling: Telling, build: Build, rules: HouseRules | None = None, pins: FixedDecisions = NOTHING_FIXED
+) -> PlanAnswer:
     """Return the plans of a build, or the best that were found before the budget ran out.
 
     Parameters
@@ -51,20 +51,20 @@ def plans_within(
         With levers and windows.
     rules : HouseRules, optional
         In force; those of the build's school where left out.
-    pins : Pins
+    pins : FixedDecisions
         What was fixed by hand.
 
     Returns
     -------
-    Answer
+    PlanAnswer
         With results and policies worked out, and without what was drawn for them; ``bounded`` where it ran out:
         then no plan is no proof that there is none.
     """
     planner = Planner(build, rules, pins)
     search = Search(planner.build, planner.rules, pins)
 
-    def so_far() -> Answer:
-        return Answer(worked_out(planner.shown(search)), (), planner.wanted)
+    def so_far() -> PlanAnswer:
+        return PlanAnswer(worked_out(planner.shown(search)), (), planner.wanted)
 
     try:
         for _ in search.run():
@@ -92,8 +92,8 @@ def worked_out(plans: tuple[Plan, ...]) -> tuple[Plan, ...]:
     return plans
 
 
-def ways_within(telling: Telling, build: Build, rules: HouseRules) -> tuple[Way, ...]:
-    """Return what each lever does by itself, as many as the budget allowed; see :func:`ways_out`.
+def ways_within(telling: Telling, build: Build, rules: HouseRules) -> tuple[SingleLeverPlan, ...]:
+    """Return what each lever does by itself, as many as the budget allowed; see :func:`single_lever_plans`.
 
     Parameters
     ----------
@@ -104,9 +104,9 @@ def ways_within(telling: Telling, build: Build, rules: HouseRules) -> tuple[Way,
     rules : HouseRules
         In force.
     """
-    found: list[Way] = []
+    found: list[SingleLeverPlan] = []
     try:
-        for way in ways_out(build, rules):
+        for way in single_lever_plans(build, rules):
             if way.plan is not None:
                 worked_out((way.plan,))
                 way.plan.planner.let_go()

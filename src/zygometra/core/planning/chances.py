@@ -16,31 +16,31 @@ from ..build.model import Gasket
 from ..quantity import Source
 from ..stack.arithmetic import cylinder_volume, ratio_of
 from ..stack.fitting import with_gasket
-from ..windows import EDGE
+from ..windows import TOLERANCE
+from .cut_bank import BankExtremes, CutBank, extremes_of
 from .distinct import Flags
-from .draws import Table
+from .figure_samples import FigureSamples, gasket_tables, missed_by
 from .moves import Move
-from .patterns import Moved, Standing
-from .rows import Edge, Ends, Many, Rows
-from .sides import Edges, Side, edges
-from .truth import Truth, gasket_tables, missed_by
+from .patterns import ExtremesMoved, FittedBank
+from .quasi_random import Table
+from .rows import Configurations, CutAmounts, Ends, WindowBound
 
 # Of so many draws one is asked for how extremes move.
 SPARSE = 4
 
 
-class Chances:
+class YieldEstimates:
     """What doubts do to the points of one bank.
 
     Parameters
     ----------
-    standing : Standing
+    standing : FittedBank
         The bank with its parts.
-    truth, drawn : Truth
+    truth, drawn : FigureSamples
         For what gaskets come to and operations miss.
     """
 
-    def __init__(self, standing: Standing, truth: Truth, drawn: Truth) -> None:
+    def __init__(self, standing: FittedBank, truth: FigureSamples, drawn: FigureSamples) -> None:
         self.standing, self.truth, self.drawn_truth = standing, truth, drawn
         self.moves, self.wanted, self.taken = standing.moves, standing.wanted, standing.taken
 
@@ -76,16 +76,16 @@ class Chances:
         return self.moves.shifts[key]
 
     @cached_property
-    def edges(self) -> list[Edge]:
+    def edges(self) -> list[WindowBound]:
         """Which edge each of :meth:`rooms` is about, in their order."""
         wanted = self.wanted
         known = (
-            (wanted.gap.low, Edge("gap", lower=True, of=0)),
-            (wanted.gap.high, Edge("gap", lower=False, of=1)),
-            (wanted.ratio.high, Edge("ratio", lower=True, of=2)),
-            (wanted.ratio.low, Edge("ratio", lower=False, of=3)),
-            (wanted.clearance.low, Edge("clearance", lower=True, of=4)),
-            (wanted.clearance.high, Edge("clearance", lower=False, of=5)),
+            (wanted.gap.low, WindowBound("gap", lower=True, of=0)),
+            (wanted.gap.high, WindowBound("gap", lower=False, of=1)),
+            (wanted.ratio.high, WindowBound("ratio", lower=True, of=2)),
+            (wanted.ratio.low, WindowBound("ratio", lower=False, of=3)),
+            (wanted.clearance.low, WindowBound("clearance", lower=True, of=4)),
+            (wanted.clearance.high, WindowBound("clearance", lower=False, of=5)),
         )
         return [edge for value, edge in known if value is not None]
 
@@ -95,7 +95,7 @@ class Chances:
         Parameters
         ----------
         i : int
-            Its place in :attr:`edges`; no unit.
+            Its place in :attr:`extremes_of`; no unit.
         """
         edge, after = self.edges[i], self.edges[i + 1 : i + 2]
         return edge.lower and bool(after) and after[0].window == edge.window
@@ -108,7 +108,7 @@ class Chances:
         Parameters
         ----------
         extremes : sequence of array
-            :attr:`~.rows.Rows.extremes`, in mm.
+            :attr:`~.rows.Configurations.extremes`, in mm.
         thickness, shift, deck : array
             Of the gasket, what gasket, cut and opening give the volume, the deck cut; all in mm.
         """
@@ -138,14 +138,14 @@ class Chances:
         milled = self.taken.volume(cuts) if self.taken is not None else 0.0
         return np.asarray((more - milled) / self._per_mm)
 
-    def likely(self, rows: Rows, many: Many, *, volume: bool = True) -> tuple[Table, Table]:
+    def likely(self, rows: Configurations, many: CutAmounts, *, volume: bool = True) -> tuple[Table, Table]:
         """Return how likely points are to be inside their worst window, and inside all; shares of 1.
 
         Parameters
         ----------
-        rows : Rows
+        rows : Configurations
             Of the bank.
-        many : Many
+        many : CutAmounts
             The points.
         volume : bool
             False leaves the ratio out.
@@ -198,12 +198,12 @@ class Chances:
                 self.moves.wander.append((float(apart.mean()), max(float(apart.std()), 1e-6)))
         return self.moves.wander
 
-    def expected(self, rows: Rows, row: NDArray[np.int64]) -> tuple[list[Table], list[Table]]:
+    def expected(self, rows: Configurations, row: NDArray[np.int64]) -> tuple[list[Table], list[Table]]:
         """Return the extremes that rows are expected to have, and the spread of each edge's, in mm.
 
         Parameters
         ----------
-        rows : Rows
+        rows : Configurations
             Of the bank.
         row : array
             Which of them; no unit.
@@ -214,7 +214,7 @@ class Chances:
         return extremes, [spread[key, edge.of] for edge in self.edges]
 
     @cached_property
-    def _moved(self) -> Moved:
+    def _moved(self) -> ExtremesMoved:
         """How the extremes of every pattern lie in some of the draws, crowns uncut; the same for parts as doubtful."""
         standing, kept = self.standing, self.moves.moved
         doubts = (table[0].std() for table in (standing.drawn.clearance, standing.drawn.closed))
@@ -223,7 +223,7 @@ class Chances:
             kept[key] = self._found_moved()
         return kept[key]
 
-    def _found_moved(self) -> Moved:
+    def _found_moved(self) -> ExtremesMoved:
         patterns = self.standing.patterns
         keys = np.arange(2 * len(patterns))
         stated, some = self.standing.stated.cut(np.zeros(1)), slice(None, None, SPARSE)
@@ -233,7 +233,7 @@ class Chances:
         opened = np.stack([patterns[key // 2].opened for key in keys])[:, :, None]
         kept = (keys % 2 == 1)[:, None, None]
         meant = np.stack(
-            edges(stated, self.wanted, wedge * self.standing.shares[:, None], opened, kept=kept), axis=1
+            extremes_of(stated, self.wanted, wedge * self.standing.shares[:, None], opened, kept=kept), axis=1
         )
         with np.errstate(invalid="ignore"):
             off, spread = found.mean(axis=2) - meant[:, :, 0], found.std(axis=2)
@@ -248,7 +248,7 @@ class Chances:
         )
         shared = np.array([thickness, thickness, volume / self._per_mm, volume / self._per_mm, 0.0, 0.0])
         spread = np.sqrt(np.nan_to_num(spread) ** 2 + np.nan_to_num(shared) ** 2 + missed**2)
-        return Moved(np.nan_to_num(off), np.maximum(spread, 1e-6))
+        return ExtremesMoved(np.nan_to_num(off), np.maximum(spread, 1e-6))
 
     def _missed_openings(self, opened: Table) -> Table:
         """What each chamber is opened in each draw."""
@@ -276,16 +276,16 @@ class Chances:
         return known[key]
 
     # long: the same shift for every edge and every end
-    def inside(self, side: Side, rows: Rows, many: Many) -> tuple[Flags, Ends, Ends]:
+    def inside(self, side: CutBank, rows: Configurations, many: CutAmounts) -> tuple[Flags, Ends, Ends]:
         """Return in which draws every hole is inside its windows, for each point; the ends of ratio and quench.
 
         Parameters
         ----------
-        side : Side
+        side : CutBank
             The bank drawn, crowns as they are cut, in mm and cc.
-        rows : Rows
+        rows : Configurations
             Of the bank.
-        many : Many
+        many : CutAmounts
             The points.
         """
         moves, name, hole = self.moves, self.moves.bank.name, self.moves.bank.cylinders[0]
@@ -312,32 +312,32 @@ class Chances:
         extremes = [column[at] for column in self._drawn(side, keys)]
         ok = np.ones(thickness.shape, dtype=bool)
         for room in self.rooms(extremes, thickness, shift, down):
-            ok &= room >= -EDGE
+            ok &= room >= -TOLERANCE
         nothing: Ends = np.empty((len(row), 2, 0), dtype=np.float32)
         ratio: Table = nothing.astype(float)
         gap = ratio
         if self.wanted.quench_spread is not None:
             gap = np.stack([extremes[0] + thickness - down, extremes[1] + thickness - down], axis=1)
-            ok &= gap[:, 1] - gap[:, 0] <= self.wanted.quench_spread + EDGE
+            ok &= gap[:, 1] - gap[:, 0] <= self.wanted.quench_spread + TOLERANCE
         if self.wanted.ratio_spread is not None:
             ratio = np.empty((len(row), 2, self.drawn_truth.rows))
             for i, key in enumerate(keys):
                 which = np.nonzero(at == i)[0]
                 ratio[which] = self._ratio_ends(side, int(key), shift[which])
-            ok &= ratio[:, 1] - ratio[:, 0] <= self.wanted.ratio_spread + EDGE
+            ok &= ratio[:, 1] - ratio[:, 0] <= self.wanted.ratio_spread + TOLERANCE
         if not self.moves.others:
             return ok, nothing, nothing
         return ok, ratio.astype(np.float32), gap.astype(np.float32)
 
-    def _drawn(self, side: Side, keys: NDArray[np.int64], some: slice = slice(None)) -> Edges:
+    def _drawn(self, side: CutBank, keys: NDArray[np.int64], some: slice = slice(None)) -> BankExtremes:
         """The extremes of the bank in each draw, a row for each key: twice the pattern, and one with its own gasket."""
         patterns = [self.standing.patterns[key // 2] for key in keys]
         wedge = np.array([pattern.wedge for pattern in patterns])
         shares = wedge[:, None, None] * self.standing.shares[:, None]
         opened = np.stack([self._missed_openings(pattern.opened)[:, some] for pattern in patterns])
-        return edges(side, self.wanted, shares, opened, kept=(keys % 2 == 1)[:, None, None])
+        return extremes_of(side, self.wanted, shares, opened, kept=(keys % 2 == 1)[:, None, None])
 
-    def _ratio_ends(self, side: Side, key: int, shift: Table) -> Table:
+    def _ratio_ends(self, side: CutBank, key: int, shift: Table) -> Table:
         """Least and most ratio of the bank in each draw, for points of one pattern."""
         pattern = self.standing.patterns[key // 2]
         clearance = side.clearance - (pattern.wedge * self.standing.shares)[:, None]
@@ -348,16 +348,16 @@ class Chances:
         ratio = ratio_of(side.swept[:, None, :], every)
         return np.stack([ratio.min(axis=0), ratio.max(axis=0)], axis=1)
 
-    def stated(self, side: Side, rows: Rows, many: Many) -> tuple[Table, Table]:
+    def stated(self, side: CutBank, rows: Configurations, many: CutAmounts) -> tuple[Table, Table]:
         """Return least and most of ratio (no unit) and quench (mm) as stated, for each point.
 
         Parameters
         ----------
-        side : Side
+        side : CutBank
             The bank as stated, crowns as they are cut, in mm and cc.
-        rows : Rows
+        rows : Configurations
             Of the bank.
-        many : Many
+        many : CutAmounts
             The points.
         """
         if self.wanted.ratio_spread is None and self.wanted.quench_spread is None:
@@ -366,7 +366,7 @@ class Chances:
         row = many.row
         # The bank as it is with each point's crown cut: a row for each point.
         wide = (np.broadcast_to(table, side.clearance.shape) for table in side)
-        side = Side(*(table.T[rows.at[row]] for table in wide))
+        side = CutBank(*(table.T[rows.at[row]] for table in wide))
         shares = rows.wedge[row][:, None] * self.standing.shares
         clearance = side.clearance - many.deck[:, None] - shares
         kept = (rows.gasket[row] < 0)[:, None]

@@ -6,19 +6,19 @@ import math
 from collections.abc import Iterator
 
 from ..build.levers import above_rim, bowl_remains, crown_remains, figures_of_piston
-from ..build.means import Part
+from ..build.means import FittedPart
 from ..build.model import Build
 from ..house_rules import HouseRules
 from ..sentence import Sentence, sentence
 from ..stack.in_hole import holds_room
 
 
-def crown_limit(part: Part | None, build: Build, rules: HouseRules) -> float:
+def crown_limit(part: FittedPart | None, build: Build, rules: HouseRules) -> float:
     """Return how far a crown may be cut before too little of land or crown remains, in mm.
 
     Parameters
     ----------
-    part : Part or None
+    part : FittedPart or None
         A piston that is fitted; None the one that is there.
     build : Build
         Its figures.
@@ -38,12 +38,12 @@ def crown_limit(part: Part | None, build: Build, rules: HouseRules) -> float:
     return math.inf if remains is None else remains
 
 
-def bowl_limit(part: Part | None, build: Build, rules: HouseRules) -> float:
+def bowl_limit(part: FittedPart | None, build: Build, rules: HouseRules) -> float:
     """Return what a bowl may hold more before too little crown remains under it, in cc.
 
     Parameters
     ----------
-    part : Part or None
+    part : FittedPart or None
         A piston that is fitted; None the one that is there.
     build : Build
         Its figures.
@@ -60,12 +60,12 @@ def bowl_limit(part: Part | None, build: Build, rules: HouseRules) -> float:
     return math.inf if remains is None else remains
 
 
-def more_above_rim(part: Part | None, build: Build, rules: HouseRules) -> float:
+def more_above_rim(part: FittedPart | None, build: Build, rules: HouseRules) -> float:
     """Return how much more a cut may take above the rim of a piston than of the one that is there, in mm.
 
     Parameters
     ----------
-    part : Part or None
+    part : FittedPart or None
         A piston that is fitted; None the one that is there.
     build : Build
         Its figures.
@@ -75,12 +75,12 @@ def more_above_rim(part: Part | None, build: Build, rules: HouseRules) -> float:
     return above_the_rim(part, build, rules) - above_the_rim(None, build, rules)
 
 
-def above_the_rim(part: Part | None, build: Build, rules: HouseRules) -> float:
+def above_the_rim(part: FittedPart | None, build: Build, rules: HouseRules) -> float:
     """Return what a crown cut may take above the rim of a piston, in mm; see :func:`..build.levers.above_rim`.
 
     Parameters
     ----------
-    part : Part or None
+    part : FittedPart or None
         A piston that is fitted; None the one that is there.
     build : Build
         Its figures.
@@ -90,12 +90,12 @@ def above_the_rim(part: Part | None, build: Build, rules: HouseRules) -> float:
     return above_rim(figures_of_piston(part, build), rules)
 
 
-def is_dish_untold(part: Part | None, build: Build) -> bool:
+def is_dish_untold(part: FittedPart | None, build: Build) -> bool:
     """Tell whether a crown has room below its rim of which nobody told the opening.
 
     Parameters
     ----------
-    part : Part or None
+    part : FittedPart or None
         A piston that is fitted; None the one that is there.
     build : Build
         Its figures.
@@ -125,7 +125,7 @@ def closed_levers(build: Build) -> Iterator[Sentence]:
     """
     if "crown_cut" not in build.levers.means:
         return
-    pistons: list[Part | None] = [
+    pistons: list[FittedPart | None] = [
         None,
         *(one.part for one in build.levers.parts if one.part.kind == "piston"),
     ]

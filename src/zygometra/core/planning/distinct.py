@@ -7,8 +7,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from .draws import Table
-from .moves import HAIR
+from .moves import EPSILON
+from .quasi_random import Table
 
 Flags = NDArray[np.bool_]
 # So many standard deviations inside an edge are as good as certain.
@@ -97,8 +97,8 @@ def _beaten(columns: _Columns, by: NDArray[np.int64], those: NDArray[np.int64]) 
     """Which of some points are no cheaper, take no less and do no less than others of the same bin."""
     cost, metal, waits, kinds, bins = columns
     return np.asarray(
-        (cost[by][:, None] <= cost[those] + HAIR)
-        & (metal[by][:, None] <= metal[those] + HAIR)
+        (cost[by][:, None] <= cost[those] + EPSILON)
+        & (metal[by][:, None] <= metal[those] + EPSILON)
         & (waits[by][:, None] <= waits[those])
         & ((kinds[by][:, None] & ~kinds[those]) == 0)
         & (bins[by][:, None] == bins[those])

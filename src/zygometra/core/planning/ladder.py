@@ -18,15 +18,27 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from ..windows import EDGE
-from .chances import Chances, inside_one
+from ..windows import TOLERANCE
+from .chances import YieldEstimates, inside_one
+from .cut_bank import CutBank, extremes_of
 from .distinct import SURE, Flags, distinct, most_chance
-from .draws import Table
-from .moves import HAIR, Move
-from .patterns import Standing
-from .rows import DECK, GASKET, HEAD, OPEN, Bound, Faced, Many, Points, Reach, Rows, Undrawn
-from .sides import Side, edges
-from .truth import Truth
+from .figure_samples import FigureSamples
+from .moves import EPSILON, Move
+from .patterns import FittedBank
+from .quasi_random import Table
+from .rows import (
+    DECK,
+    GASKET,
+    HEAD,
+    OPEN,
+    Configurations,
+    CrownWork,
+    CutAmounts,
+    DeckRanges,
+    DrawnCandidates,
+    LowerBound,
+    UndrawnCandidates,
+)
 
 # How many steps a ladder has at the least and at the most.
 FEWEST, MOST = 5, 9
@@ -41,37 +53,37 @@ _HOLES_DIFFER = 0.01
 class _Laid(NamedTuple):
     """Several crown cuts laid out together: the bank with each, and the rows."""
 
-    side: Side
-    rows: Rows
+    side: CutBank
+    rows: Configurations
 
 
 # From cost, metal, what is done and the most that could be yielded: which may still be part of a plan worth having.
 Worthy = Callable[[Table, Table, NDArray[np.int64], Table], Flags]
 
 
-class Ladder:
+class BankCandidates:
     """Everything that may be done to one bank with some parts, crown cut by crown cut.
 
     Parameters
     ----------
-    standing : Standing
+    standing : FittedBank
         The bank with its parts.
-    truth, drawn : Truth
+    truth, drawn : FigureSamples
         For what gaskets come to and operations miss.
     """
 
-    def __init__(self, standing: Standing, truth: Truth, drawn: Truth) -> None:
+    def __init__(self, standing: FittedBank, truth: FigureSamples, drawn: FigureSamples) -> None:
         self.standing = standing
         self.moves, self.wanted, self.taken = standing.moves, standing.wanted, standing.taken
-        self._chances = Chances(standing, truth, drawn)
-        self._laid: dict[Faced, tuple[_Laid, Reach]] = {}
+        self._chances = YieldEstimates(standing, truth, drawn)
+        self._laid: dict[CrownWork, tuple[_Laid, DeckRanges]] = {}
 
-    def lay(self, crowns: Sequence[Faced]) -> None:
+    def lay(self, crowns: Sequence[CrownWork]) -> None:
         """Lay out what is done to the crowns together: one by one they take as long each.
 
         Parameters
         ----------
-        crowns : sequence of Faced
+        crowns : sequence of CrownWork
             In mm and cc.
         """
         side = self.standing.stated.cut(*np.array(crowns, dtype=float).reshape(-1, 2).T)
@@ -98,7 +110,7 @@ class Ladder:
         shares = wedge[:, None, None] * self.standing.shares[:, None]
         side, rows = uncut.cut(np.zeros(1)), []
         for kept in (True, False):
-            found = edges(side, self.wanted, shares, opened[:, :, None], kept=kept)
+            found = extremes_of(side, self.wanted, shares, opened[:, :, None], kept=kept)
             # What every gasket could meet at the best of all patterns: a range too wide is no harm.
             rows.append([one(column) for one, column in zip(_BEST, found, strict=True)])
         index, thick, held, _ = self._listed()
@@ -126,9 +138,11 @@ class Ladder:
             short = least + under + held - self._mills()
             room = most + over + held + self._opens() + self.moves.bowl / self._per_mm
             with np.errstate(divide="ignore", invalid="ignore"):
-                low = np.where(short > EDGE, np.maximum(low, short / float(both.max())), low)
+                low = np.where(short > TOLERANCE, np.maximum(low, short / float(both.max())), low)
                 high = np.where(
-                    room < -EDGE, -math.inf, np.where(shallow > 0, np.minimum(high, room / shallow), high)
+                    room < -TOLERANCE,
+                    -math.inf,
+                    np.where(shallow > 0, np.minimum(high, room / shallow), high),
                 )
         # What holes differ in was taken at its mean.
         low, high = low - _HOLES_DIFFER, high + _HOLES_DIFFER
@@ -138,31 +152,31 @@ class Ladder:
             for first, last in _merged(low[fits], high[fits])
         ]
 
-    def _reached(self, crown: Faced) -> tuple[_Laid, Reach]:
+    def _reached(self, crown: CrownWork) -> tuple[_Laid, DeckRanges]:
         if crown not in self._laid:
             self.lay([crown])
         return self._laid[crown]
 
-    def bound(self, crown: Faced) -> Bound | None:
+    def bound(self, crown: CrownWork) -> LowerBound | None:
         """Return the least that the bank takes; None where nothing is inside the windows as stated.
 
         Parameters
         ----------
-        crown : Faced
+        crown : CrownWork
             What is done to the crowns.
         """
         _, reach = self._reached(crown)
         if not reach.row.size:
             return None
-        return Bound(float(reach.cost.min()), float(reach.metal.min()), float(reach.chance.max()))
+        return LowerBound(float(reach.cost.min()), float(reach.metal.min()), float(reach.chance.max()))
 
     # long: what it puts together is told field by field, a line each
-    def undrawn(self, crown: Faced, worthy: Worthy, *, every: bool = False) -> Undrawn | None:
+    def undrawn(self, crown: CrownWork, worthy: Worthy, *, every: bool = False) -> UndrawnCandidates | None:
         """Return the points of the bank that are inside the windows as stated; None where there are none.
 
         Parameters
         ----------
-        crown : Faced
+        crown : CrownWork
             What is done to the crowns.
         worthy : callable
             Tells which may still be part of a plan worth having.
@@ -181,7 +195,7 @@ class Ladder:
         row, deck, cuts, more = self._rest(rows, row[worth], deck[worth])
         if not len(row):
             return None
-        many = Many(row, deck, cuts, more)
+        many = CutAmounts(row, deck, cuts, more)
         cost, metal, kinds = self._bill(rows, many)
         likely, proxy = self._chances.likely(rows, many)
         worth = worthy(cost, metal, kinds, most_chance(likely))
@@ -195,7 +209,7 @@ class Ladder:
         # How near holes end is guessed less well than the rest.
         likely, proxy = np.minimum(likely, near + _GUESSED), proxy * near
         if every:
-            return Undrawn(
+            return UndrawnCandidates(
                 rows=rows, many=many, cost=cost, metal=metal, kinds=kinds, likely=likely, ratio=ratio, gap=gap
             )
         bins = self._bins(rows, many.row, ratio, gap)
@@ -209,16 +223,16 @@ class Ladder:
             apart=(self.moves.cost_step, self.moves.metal_step),
             bins=bins,
         )
-        return Undrawn(
+        return UndrawnCandidates(
             rows=rows, many=many, cost=cost, metal=metal, kinds=kinds, likely=likely, ratio=ratio, gap=gap
         ).take(keep)
 
-    def drawn(self, points: Undrawn, crown: Table, bowl: Table) -> Points:
+    def drawn(self, points: UndrawnCandidates, crown: Table, bowl: Table) -> DrawnCandidates:
         """Return points with the draws in which they are inside.
 
         Parameters
         ----------
-        points : Undrawn
+        points : UndrawnCandidates
             Of one crown cut.
         crown, bowl : array
             What comes off the crowns in each draw, in mm, and what is sunk into them, in cc.
@@ -226,7 +240,7 @@ class Ladder:
         rows, many = points.rows, points.many
         ok, ratio_drawn, gap_drawn = self._chances.inside(self.standing.drawn.cut(crown, bowl), rows, many)
         half = rows.wedge[many.row] / 2
-        return Points(
+        return DrawnCandidates(
             gasket=rows.gasket[many.row],
             first=many.deck - half,
             last=many.deck + half,
@@ -244,18 +258,20 @@ class Ladder:
 
     # -- rows: a crown cut with a pattern and a gasket ------------------------------
 
-    def _rows(self, side: Side, crowns: int) -> Rows:
+    def _rows(self, side: CutBank, crowns: int) -> Configurations:
         """Every crown cut with every pattern, with the gasket there and with each of those listed."""
         wedge, opened = self.standing.columns
         shares = wedge[:, None, None] * self.standing.shares[:, None]
         # A row for each pattern, a column for each crown cut.
-        every = [edges(side, self.wanted, shares, opened[:, :, None], kept=kept) for kept in (True, False)]
+        every = [
+            extremes_of(side, self.wanted, shares, opened[:, :, None], kept=kept) for kept in (True, False)
+        ]
         at, index, pattern, *known = self._laid_out(crowns, len(wedge))
         extremes = [
             np.where(index < 0, kept[pattern, at], bare[pattern, at])
             for kept, bare in zip(*every, strict=True)
         ]
-        rows = Rows._make([at, index, pattern, *known, *extremes, wedge[pattern], opened[pattern]])
+        rows = Configurations._make([at, index, pattern, *known, *extremes, wedge[pattern], opened[pattern]])
         good = ~np.isnan(
             rows.thickness + rows.volume + rows.least + np.where(np.isinf(rows.low), 0.0, rows.low)
         )
@@ -293,7 +309,7 @@ class Ladder:
     def _per_mm(self) -> float:
         return self.standing.per_mm
 
-    def _reach(self, rows: Rows) -> Reach:
+    def _reach(self, rows: Configurations) -> DeckRanges:
         """Between which deck cuts, midway between their ends, rows keep quench and clearance inside as stated.
 
         Each with the least that it takes and the most that it can yield.
@@ -307,23 +323,25 @@ class Ladder:
         # Clearance itself has no gasket in it.
         low = np.maximum(low, rows.down - clearance.high) if clearance.high is not None else low
         high = np.minimum(high, rows.up - clearance.low) if clearance.low is not None else high
-        fits = high >= low - EDGE
-        rest = np.nonzero(fits & (low <= EDGE) & (high >= -EDGE) & (rows.wedge == 0))[0]
+        fits = high >= low - TOLERANCE
+        rest = np.nonzero(fits & (low <= TOLERANCE) & (high >= -TOLERANCE) & (rows.wedge == 0))[0]
         none = np.zeros(len(rest))
         if move is None:
             return self._reaching(rows, rest, none, none)
         half = np.abs(rows.wedge) / 2
         if not move.may_rest:
             fixed = move.high - half
-            here = np.nonzero(fits & (low - EDGE <= fixed) & (fixed <= high + EDGE))[0]
+            here = np.nonzero(fits & (low - TOLERANCE <= fixed) & (fixed <= high + TOLERANCE))[0]
             return self._reaching(rows, here, fixed[here], fixed[here])
-        least = np.where(rows.wedge == 0, max(move.low, move.step, HAIR), np.maximum(half, move.low - half))
+        least = np.where(
+            rows.wedge == 0, max(move.low, move.step, EPSILON), np.maximum(half, move.low - half)
+        )
         bottom = np.maximum(low, least)
         # Shallower than milling can make up, or deeper than the ratio can stand, is never wanted.
         bottom = np.maximum(bottom, rows.high + rows.volume / self._per_mm - self._mills())
         top = np.minimum(high, move.high - half)
         top = np.minimum(top, rows.low + rows.volume / self._per_mm + self._opens())
-        cut = np.nonzero(fits & (bottom <= top + EDGE))[0]
+        cut = np.nonzero(fits & (bottom <= top + TOLERANCE))[0]
         bottom, top = bottom[cut], np.maximum(top, bottom)[cut]
         if not self._must_meet:
             # Deeper than what lies furthest inside costs more and yields less.
@@ -340,7 +358,7 @@ class Ladder:
         """Whether holes of other banks must be near: then another place in the window may be what meets."""
         return self.wanted.ratio_spread is not None or self.wanted.quench_spread is not None
 
-    def _balanced(self, rows: Rows, row: NDArray[np.int64]) -> Table:
+    def _balanced(self, rows: Configurations, row: NDArray[np.int64]) -> Table:
         """The deepest deck cut at which some window's two edges lie equally far off, in standard deviations."""
         extremes, spreads = self._chances.expected(rows, row)
         volume = rows.volume[row] / self._per_mm
@@ -355,10 +373,12 @@ class Ladder:
                 deepest = np.full(len(row), math.inf)
         return deepest
 
-    def _reaching(self, rows: Rows, row: NDArray[np.int64], bottom: Table, top: Table) -> Reach:
+    def _reaching(
+        self, rows: Configurations, row: NDArray[np.int64], bottom: Table, top: Table
+    ) -> DeckRanges:
         """The same with what each takes at the least and can yield at the most."""
         none = np.zeros(len(row))
-        cost, metal, kinds = self._bill(rows, Many(row, bottom, none, none))
+        cost, metal, kinds = self._bill(rows, CutAmounts(row, bottom, none, none))
         likely = np.ones(len(row))
         if len(row):
             extremes, spreads = self._chances.expected(rows, row)
@@ -373,11 +393,11 @@ class Ladder:
                     likely = np.minimum(likely, inside_one(both) ** 2)
                 most = np.maximum(shallow[i] + (gained if edge.window == "ratio" else 0.0), deep[i])
                 likely = np.minimum(likely, inside_one(most / spreads[i]))
-        return Reach(
+        return DeckRanges(
             row=row, bottom=bottom, top=top, cost=cost, metal=metal, kinds=kinds, chance=most_chance(likely)
         )
 
-    def _decks(self, rows: Rows, reach: Reach) -> tuple[NDArray[np.int64], Table]:
+    def _decks(self, rows: Configurations, reach: DeckRanges) -> tuple[NDArray[np.int64], Table]:
         """Row and deck cut, midway between its ends, on the ladder of each reach."""
         move = self.moves.deck
         if move is None or not move.may_rest:
@@ -419,7 +439,7 @@ class Ladder:
         return move.rounded_all(amounts - off, low[:, None] - off, high[:, None] - off) + off
 
     def _rest(
-        self, rows: Rows, row: NDArray[np.int64], deck: Table
+        self, rows: Configurations, row: NDArray[np.int64], deck: Table
     ) -> tuple[NDArray[np.int64], Table, Table, Table]:
         """Head cuts and uniform openings that bring the ratio inside, with each row and deck cut."""
         head, opening, per_mm = self.moves.head, self.moves.opening, self._per_mm
@@ -428,32 +448,32 @@ class Ladder:
         parts: list[tuple[NDArray[np.int64], Table, Table]] = []
         rests = head is None or head.may_rest
         if rests:
-            here = np.nonzero((low >= -EDGE) & (high <= EDGE))[0]
+            here = np.nonzero((low >= -TOLERANCE) & (high <= TOLERANCE))[0]
             parts.append((here, np.zeros(len(here)), np.zeros(len(here))))
         if head is not None and self.taken is not None:
-            ends = np.array([max(head.low, head.step, HAIR), min(head.high, self.taken.depths[-1])])
+            ends = np.array([max(head.low, head.step, EPSILON), min(head.high, self.taken.depths[-1])])
             first, last = self.taken.volume(ends if rests else np.full(2, head.high))
             least, most = np.maximum(high * per_mm, first), np.minimum(low * per_mm, last)
             enough = self._enough(rows, row, deck)[0] * per_mm
             most = np.minimum(most, np.maximum(least, enough + self.taken.volume(np.array(head.step)).item()))
-            here = np.nonzero((least <= most + EDGE) & (low > 0))[0]
+            here = np.nonzero((least <= most + TOLERANCE) & (low > 0))[0]
             bottom, top = self.taken.depth(least[here]), self.taken.depth(np.maximum(least, most)[here])
             cuts = self._ladder(bottom, top, head, 1)
             parts.append((np.repeat(here, cuts.shape[1]), cuts.reshape(-1), np.zeros(cuts.size)))
         if opening is not None and rests:
             opened = rows.opened[row].max(axis=1)
-            bottom = np.where(opened > 0, opening.step or HAIR, max(opening.low, opening.step, HAIR))
+            bottom = np.where(opened > 0, opening.step or EPSILON, max(opening.low, opening.step, EPSILON))
             least = np.maximum(-low * per_mm, bottom)
             most = np.minimum(-high * per_mm, opening.high - opened)
             enough = self._enough(rows, row, deck)[1] * per_mm
             most = np.minimum(most, np.maximum(least, enough + opening.step))
-            here = np.nonzero((least <= most + EDGE) & (most > 0))[0]
+            here = np.nonzero((least <= most + TOLERANCE) & (most > 0))[0]
             more = self._ladder(least[here], np.maximum(least, most)[here], opening, rows.opened.shape[1])
             parts.append((np.repeat(here, more.shape[1]), np.zeros(more.size), more.reshape(-1)))
         which, cuts, more = (np.concatenate(columns) for columns in zip(*parts, strict=True))
         return row[which], deck[which], cuts, more
 
-    def _enough(self, rows: Rows, row: NDArray[np.int64], deck: Table) -> tuple[Table, Table]:
+    def _enough(self, rows: Configurations, row: NDArray[np.int64], deck: Table) -> tuple[Table, Table]:
         """How much less or more volume is enough, in mm of deck: beyond it more metal yields no more."""
         none = np.full(len(row), math.inf)
         if self._must_meet or self.wanted.ratio.is_open:
@@ -477,7 +497,7 @@ class Ladder:
         # With one edge alone the other way is never wanted.
         return (less if False in volume else -none), (more if True in volume else -none)
 
-    def _bill(self, rows: Rows, many: Many) -> tuple[Table, Table, NDArray[np.int64]]:
+    def _bill(self, rows: Configurations, many: CutAmounts) -> tuple[Table, Table, NDArray[np.int64]]:
         """What points cost, the metal they take, and what they do."""
         moves, deck, cuts, more = self.moves, many.deck, many.cuts, many.more
         cost, metal = rows.price[many.row], np.zeros(len(deck))
@@ -499,19 +519,21 @@ class Ladder:
             kinds = kinds | np.where(holes > 0, OPEN, 0)
         return cost, metal, kinds
 
-    def _at_least(self, rows: Rows, row: NDArray[np.int64], deck: Table) -> Many:
+    def _at_least(self, rows: Configurations, row: NDArray[np.int64], deck: Table) -> CutAmounts:
         """Rows with deck cuts and the least that must be milled or opened to bring the ratio inside."""
         shift = rows.volume[row] / self._per_mm - deck
         none = np.zeros(len(row))
         more, cuts = np.maximum(-(rows.low[row] + shift), 0.0), np.maximum(rows.high[row] + shift, 0.0)
-        return Many(
+        return CutAmounts(
             row,
             deck,
             self.taken.depth(cuts * self._per_mm) if self.moves.head is not None and self.taken else none,
             more * self._per_mm if self.moves.opening is not None else none,
         )
 
-    def _bins(self, rows: Rows, row: NDArray[np.int64], ratio: Table, gap: Table) -> NDArray[np.int64] | None:
+    def _bins(
+        self, rows: Configurations, row: NDArray[np.int64], ratio: Table, gap: Table
+    ) -> NDArray[np.int64] | None:
         """Which points may stand for one another where banks must agree: in gasket, in ratio, in quench."""
         parts = [rows.gasket[row]] if self.moves.one_gasket else []
         for values, most in ((ratio, self.wanted.ratio_spread), (gap, self.wanted.quench_spread)):
@@ -519,7 +541,9 @@ class Ladder:
                 apart = max(most / 4, 1e-6)
                 parts.append(np.round(values.mean(axis=1) / apart).astype(np.int64))
                 # What is too far apart as stated stands for nothing.
-                parts.append(np.minimum((values[:, 1] - values[:, 0] - EDGE) // apart, 4).astype(np.int64))
+                parts.append(
+                    np.minimum((values[:, 1] - values[:, 0] - TOLERANCE) // apart, 4).astype(np.int64)
+                )
         if not parts:
             return None
         _, bins = np.unique(np.stack(parts), axis=1, return_inverse=True)

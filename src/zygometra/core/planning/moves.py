@@ -15,16 +15,16 @@ import numpy as np
 
 from ..build.lever_table import FIT, LEVER, SWAP, OpName
 from ..build.levers import limit_of
-from ..build.means import Means, Part, PartChoice
+from ..build.means import FittedPart, Means, PartChoice
 from ..build.model import GASKET_FIGURES, Bank, Build, Gasket, Operation
 from ..house_rules import HouseRules
 from ..quantity import Quantity, read_quantity
 from ..units import BASE, from_base, to_base
 from .crowns import above_the_rim, crown_limit, more_above_rim
-from .draws import Table
+from .quasi_random import Table
 
 # A hair: an amount so near a limit counts as on it.
-HAIR = 1e-9
+EPSILON = 1e-9
 
 
 class Move(NamedTuple):
@@ -94,7 +94,7 @@ class Move(NamedTuple):
         step, tolerance, op = self.means.step, self.means.tolerance, self.means.op
         unit = step.unit if step is not None else BASE[LEVER[op].kind]
         number = from_base(value, unit)
-        if step is not None and abs(round(value / step.value) * step.value - value) < HAIR:
+        if step is not None and abs(round(value / step.value) * step.value - value) < EPSILON:
             number = round(round(value / step.value) * step.number, 10)
         typed: dict[str, Any] = {"value": number, "unit": unit.symbol}
         if tolerance is not None:
@@ -113,7 +113,7 @@ def _doubt_of(tolerance: Quantity, size: float) -> dict[str, Any]:
 
 
 @dataclass(frozen=True)
-class Pins:
+class FixedDecisions:
     """What whoever plans has fixed by hand; the rest is solved round it.
 
     ``cuts`` by lever and bank (the crowns: by no bank): its amount, or first and last of a levelling
@@ -127,11 +127,11 @@ class Pins:
     swap: bool | None = None
 
 
-NO_PINS = Pins()
+NOTHING_FIXED = FixedDecisions()
 
 
 def moves_of(
-    build: Build, rules: HouseRules, op: OpName, bank: Bank | None, pins: Pins = NO_PINS
+    build: Build, rules: HouseRules, op: OpName, bank: Bank | None, pins: FixedDecisions = NOTHING_FIXED
 ) -> Move | None:
     """Return how a lever may be moved; None where it is not there or no amount of it is left.
 
@@ -145,7 +145,7 @@ def moves_of(
         The lever.
     bank : Bank or None
         Where; None for what acts on the whole set.
-    pins : Pins
+    pins : FixedDecisions
         What was fixed by hand.
     """
     means = build.levers.means.get(op)
@@ -163,7 +163,7 @@ def moves_of(
     fixed = pins.cuts.get((op, bank.name if bank is not None else ""))
     if fixed is not None:
         most = max(fixed)
-        return Move(means, most, most, may_rest=False) if HAIR < most <= high + HAIR else None
+        return Move(means, most, most, may_rest=False) if EPSILON < most <= high + EPSILON else None
     return Move(means, low, high) if high > 0 and high >= low else None
 
 
@@ -181,14 +181,14 @@ def _left(build: Build, rules: HouseRules, op: OpName, bank: Bank | None) -> flo
     return math.inf
 
 
-def most_off_crown(move: Move, part: Part | None, build: Build, rules: HouseRules) -> float:
+def most_off_crown(move: Move, part: FittedPart | None, build: Build, rules: HouseRules) -> float:
     """Return how far the crowns of one piston may be cut, in mm from the highest point down.
 
     Parameters
     ----------
     move : Move
         Of the crown lever, as the build's own piston leaves it.
-    part : Part or None
+    part : FittedPart or None
         A piston that is fitted; None the one that is there.
     build : Build
         Its figures.
@@ -199,26 +199,26 @@ def most_off_crown(move: Move, part: Part | None, build: Build, rules: HouseRule
     return min(move.high + more_above_rim(part, build, rules), limit) if move.may_rest else limit
 
 
-class Choice(NamedTuple):
+class Fitting(NamedTuple):
     """What is fitted before anything is cut: a part that may be had or none, and which way the heads lie."""
 
     part: PartChoice | None
     swapped: bool
 
     @property
-    def parts(self) -> tuple[Part, ...]:
+    def parts(self) -> tuple[FittedPart, ...]:
         """The parts that are fitted."""
         return () if self.part is None else (self.part.part,)
 
 
-def choices_of(build: Build, pins: Pins = NO_PINS) -> list[Choice]:
+def fittings_of(build: Build, pins: FixedDecisions = NOTHING_FIXED) -> list[Fitting]:
     """Return what may be fitted: every part by itself or none, the heads either way.
 
     Parameters
     ----------
     build : Build
         With its levers.
-    pins : Pins
+    pins : FixedDecisions
         What was fixed by hand.
     """
     parts: list[PartChoice | None] = [None, *build.levers.parts]
@@ -227,10 +227,12 @@ def choices_of(build: Build, pins: Pins = NO_PINS) -> list[Choice]:
     ways = [False, True] if SWAP in build.levers.means else [False]
     if pins.swap is not None:
         ways = [way for way in ways if way == pins.swap]
-    return [Choice(part, swapped) for part, swapped in itertools.product(parts, ways)]
+    return [Fitting(part, swapped) for part, swapped in itertools.product(parts, ways)]
 
 
-def gaskets_of(build: Build, bank: str, pins: Pins = NO_PINS) -> list[tuple[int | None, Gasket | None]]:
+def gaskets_of(
+    build: Build, bank: str, pins: FixedDecisions = NOTHING_FIXED
+) -> list[tuple[int | None, Gasket | None]]:
     """Return the gaskets of one bank: the one that is there, then those that may be had.
 
     Parameters
@@ -239,7 +241,7 @@ def gaskets_of(build: Build, bank: str, pins: Pins = NO_PINS) -> list[tuple[int 
         With its levers.
     bank : str
         The bank.
-    pins : Pins
+    pins : FixedDecisions
         What was fixed by hand.
     """
     known: list[tuple[int | None, Gasket | None]] = [(None, None), *enumerate(build.levers.gaskets)]

@@ -15,13 +15,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..build.model import Bank, Gasket
-from .draws import Table
+from .cut_bank import MilledVolume, UncutBank
 from .moves import Move
-from .results import Wanted
-from .sides import Taken, Uncut
+from .quasi_random import Table
+from .results import PlanTargets
 
 
-class Moved(NamedTuple):
+class ExtremesMoved(NamedTuple):
     """How the extremes of patterns lie in the draws: by how much their mean is off what is stated, and their spread.
 
     A row for each pattern with a gasket that is listed, then with the one there: twice its place and one.
@@ -55,13 +55,13 @@ class BankMoves:
     listed: list[Table] = field(default_factory=list)
     missed: dict[str, Table] = field(default_factory=dict)
     opened: dict[bytes, Table] = field(default_factory=dict)
-    moved: dict[tuple[float, ...], Moved] = field(default_factory=dict)
+    moved: dict[tuple[float, ...], ExtremesMoved] = field(default_factory=dict)
     laid: dict[tuple[int, int], list[NDArray[Any]]] = field(default_factory=dict)
-    patterns: dict[tuple[float, ...], list[Pattern]] = field(default_factory=dict)
+    patterns: dict[tuple[float, ...], list[CutPattern]] = field(default_factory=dict)
     wander: list[tuple[float, float]] = field(default_factory=list)
 
 
-class Pattern(NamedTuple):
+class CutPattern(NamedTuple):
     """A levelling with a pattern of openings: last end less first in mm, cc by hole."""
 
     wedge: float
@@ -69,26 +69,26 @@ class Pattern(NamedTuple):
 
 
 @dataclass
-class Standing:
+class FittedBank:
     """One bank with parts fitted: what is the same however far the crowns are cut.
 
     Parameters
     ----------
     moves : BankMoves
         The bank's levers.
-    wanted : Wanted
+    wanted : PlanTargets
         The windows.
-    stated, drawn : Uncut
+    stated, drawn : UncutBank
         The bank as it is stated and as it is drawn.
-    taken : Taken or None
+    taken : MilledVolume or None
         What milling takes.
     """
 
     moves: BankMoves
-    wanted: Wanted
-    stated: Uncut
-    drawn: Uncut
-    taken: Taken | None
+    wanted: PlanTargets
+    stated: UncutBank
+    drawn: UncutBank
+    taken: MilledVolume | None
 
     @property
     def is_known(self) -> bool:
@@ -107,12 +107,12 @@ class Standing:
         return float((self.stated.area + self.stated.pocket).mean()) / 1000
 
     @cached_property
-    def patterns(self) -> list[Pattern]:
+    def patterns(self) -> list[CutPattern]:
         """Every levelling with every pattern of openings: the same for all parts that leave holes alike."""
         key, known = self.stands, self.moves.patterns
         if key not in known:
             known[key] = [
-                Pattern(wedge, opened) for wedge in self._wedges() for opened in self._openings(wedge)
+                CutPattern(wedge, opened) for wedge in self._wedges() for opened in self._openings(wedge)
             ]
         return known[key]
 

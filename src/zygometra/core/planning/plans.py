@@ -17,17 +17,17 @@ from ..sentence import Sentence
 from ..stack.evaluate import evaluate, state_now
 from ..stack.missing import missing, missing_words
 from ..stack.results import State
-from ..windows import EDGE
-from .archive import Worth, tidy
+from ..windows import TOLERANCE
+from .as_machined import as_machined, from_the_start
 from .crowns import closed_levers
-from .draws import COARSE, Draws
-from .moves import NO_PINS, Bill, Move, Pins, bill_of, moves_of, set_ups_of
-from .policy import Policy, policy_of
-from .results import Results, Wanted, floor_risk, inside, results, wanted_of
+from .figure_samples import FigureSamples
+from .infeasibility import Infeasibility, Relaxation
+from .moves import NOTHING_FIXED, Bill, FixedDecisions, Move, bill_of, moves_of, set_ups_of
+from .pareto import Objectives, pareto_front
+from .quasi_random import COARSE, QuasiRandomSample
+from .results import PlanTargets, SampledResults, floor_risk, inside, results, wanted_of
 from .search import Search
-from .settled import from_the_start, settled
-from .truth import Truth
-from .why_none import Conflict, Reason
+from .two_stage_cut import TwoStageCut, two_stage_cut
 
 # What of the distance that plans must lie apart is used when plans that stand for one another are dropped.
 _SHOWS = 0.25
@@ -56,22 +56,22 @@ class Plan:
         return self.planner.result_of(self.planned)
 
     @cached_property
-    def policy(self) -> Policy | None:
+    def policy(self) -> TwoStageCut | None:
         """What it yields with a reading between two cuts, None where no deck is cut; as :attr:`result`."""
         return self.planner.policy_of(self)
 
     @property
-    def worth(self) -> Worth:
+    def worth(self) -> Objectives:
         """What it is weighed by."""
-        return Worth(self.bill.cost, self.bill.metal, self.bill.days, self.chance)
+        return Objectives(self.bill.cost, self.bill.metal, self.bill.days, self.chance)
 
 
-class Answer(NamedTuple):
+class PlanAnswer(NamedTuple):
     """The plans of a build, best first; where there is none, why; ``bounded`` where the search could not end."""
 
     plans: tuple[Plan, ...]
-    none_because: tuple[Reason, ...]
-    wanted: Wanted
+    none_because: tuple[Relaxation, ...]
+    wanted: PlanTargets
     bounded: Bounded | None = None
 
 
@@ -84,28 +84,30 @@ class Planner:
         With its levers and windows; what it plans itself does not count.
     rules : HouseRules, optional
         In force; those of the build's school where left out.
-    pins : Pins
+    pins : FixedDecisions
         What was fixed by hand.
     """
 
-    def __init__(self, build: Build, rules: HouseRules | None = None, pins: Pins = NO_PINS) -> None:
+    def __init__(
+        self, build: Build, rules: HouseRules | None = None, pins: FixedDecisions = NOTHING_FIXED
+    ) -> None:
         self.rules = rules or rules_for(build.school)
         # Half cut, a build is planned from where it stands.
         self.begun = build
-        self.build = replace(settled(build, self.rules), planned=())
+        self.build = replace(as_machined(build, self.rules), planned=())
         self.pins = pins
         self.wanted = wanted_of(self.build, self.rules)
-        self.stated = Truth(self.build)
+        self.stated = FigureSamples(self.build)
 
     @cached_property
-    def coarse(self) -> Truth:
+    def coarse(self) -> FigureSamples:
         """What figures may truly be, in as many draws as policies are counted on."""
-        return Truth(self.build, Draws(self.build.planning.seed, COARSE))
+        return FigureSamples(self.build, QuasiRandomSample(self.build.planning.seed, COARSE))
 
     @cached_property
-    def fine(self) -> Truth:
+    def fine(self) -> FigureSamples:
         """The same in as many draws as yields are counted on."""
-        return Truth(self.build, Draws(self.build.planning.seed))
+        return FigureSamples(self.build, QuasiRandomSample(self.build.planning.seed))
 
     @cached_property
     def now(self) -> State:
@@ -129,7 +131,7 @@ class Planner:
         only = None if planned is None else self.weighed(planned)
         return () if only is None else (only,)
 
-    def answer(self, search: Search) -> Answer:
+    def answer(self, search: Search) -> PlanAnswer:
         """Return what a search that has run comes to: plans, or why there are none.
 
         Parameters
@@ -139,21 +141,21 @@ class Planner:
         """
         plans = self.shown(search) or self._between()
         if plans:
-            return Answer(plans, (), self.wanted)
+            return PlanAnswer(plans, (), self.wanted)
         if self.missing():
-            return Answer((), (_waits(self),), self.wanted)
-        return Answer((), (*self.conflict.reasons(), *closed_reasons(self.build)), self.wanted)
+            return PlanAnswer((), (_waits(self),), self.wanted)
+        return PlanAnswer((), (*self.conflict.reasons(), *closed_reasons(self.build)), self.wanted)
 
     @cached_property
-    def conflict(self) -> Conflict:
+    def conflict(self) -> Infeasibility:
         """What stands between the build and a plan."""
-        return Conflict(self.build, self.rules, self.wanted, self.pins)
+        return Infeasibility(self.build, self.rules, self.wanted, self.pins)
 
     def let_go(self) -> None:
         """Give back what was drawn; it is drawn again, alike, if a plan asks for more."""
         for name in ("coarse", "fine", "conflict"):
             self.__dict__.pop(name, None)
-        self.stated = Truth(self.build)
+        self.stated = FigureSamples(self.build)
 
     def missing(self) -> bool:
         """Tell whether figures are missing that every plan needs."""
@@ -174,10 +176,10 @@ class Planner:
             That has run, or is still running.
         """
         # What is beaten on few draws is not worth many.
-        first = tidy([found.worth for found in search.found], self.build.planning, 0.0)
+        first = pareto_front([found.worth for found in search.found], self.build.planning, 0.0)
         weighed = [one for i in first if (one := self.weighed(search.found[i].planned)) is not None]
         least = self.build.planning.least_yield
-        good = [one for one in weighed if one.chance >= least - EDGE]
+        good = [one for one in weighed if one.chance >= least - TOLERANCE]
         if not good:
             surest = search.surest
             if surest is not None and (one := self.weighed(surest.planned)) is not None:
@@ -186,7 +188,7 @@ class Planner:
                 return ()
             good = [max(weighed, key=lambda one: one.chance)]
         ranked = sorted(good, key=rank(self.build.planning.priority))
-        kept = tidy([one.worth for one in ranked], self.build.planning, _SHOWS)
+        kept = pareto_front([one.worth for one in ranked], self.build.planning, _SHOWS)
         return tuple(ranked[i] for i in kept)
 
     def admissible(self, planned: tuple[Operation, ...]) -> bool:
@@ -212,7 +214,7 @@ class Planner:
         drawn = results(self.fine, planned)
         return self._plan(planned, drawn)
 
-    def _plan(self, planned: tuple[Operation, ...], drawn: Results) -> Plan:
+    def _plan(self, planned: tuple[Operation, ...], drawn: SampledResults) -> Plan:
         return Plan(
             planned=planned,
             chance=float(inside(drawn, self.wanted).mean()),
@@ -244,7 +246,7 @@ class Planner:
         """
         return from_the_start(self.begun, planned)
 
-    def policy_of(self, plan: Plan) -> Policy | None:
+    def policy_of(self, plan: Plan) -> TwoStageCut | None:
         """Return what a plan yields when it waits for a reading before its last cut; None where no deck is cut.
 
         Parameters
@@ -252,7 +254,9 @@ class Planner:
         plan : Plan
             In one cut.
         """
-        return policy_of(self.coarse, plan.planned, wanted=self.wanted, decks=self._decks, yields=plan.chance)
+        return two_stage_cut(
+            self.coarse, plan.planned, wanted=self.wanted, decks=self._decks, yields=plan.chance
+        )
 
     @property
     def _decks(self) -> dict[str, Move]:
@@ -338,7 +342,9 @@ def buys(build: Build, planned: tuple[Operation, ...]) -> Iterator[str]:
             yield f"{op.part.kind} {op.part.name}".strip()
 
 
-def plans_of(build: Build, rules: HouseRules | None = None, pins: Pins = NO_PINS) -> Answer:
+def plans_of(
+    build: Build, rules: HouseRules | None = None, pins: FixedDecisions = NOTHING_FIXED
+) -> PlanAnswer:
     """Return what a build can do to reach its targets.
 
     Parameters
@@ -347,19 +353,19 @@ def plans_of(build: Build, rules: HouseRules | None = None, pins: Pins = NO_PINS
         With levers and windows.
     rules : HouseRules, optional
         In force; those of the build's school where left out.
-    pins : Pins
+    pins : FixedDecisions
         What was fixed by hand.
 
     Returns
     -------
-    Answer
+    PlanAnswer
         Plans best first by the priority of the build.
     """
     planner = Planner(build, rules, pins)
     return planner.answer(planner.searched())
 
 
-def closed_reasons(build: Build) -> tuple[Reason, ...]:
+def closed_reasons(build: Build) -> tuple[Relaxation, ...]:
     """Return the levers that rest for want of a figure, as reasons why there is no plan.
 
     Parameters
@@ -368,13 +374,14 @@ def closed_reasons(build: Build) -> tuple[Reason, ...]:
         With its levers.
     """
     return tuple(
-        Reason(windows=(), says=says, by=None, share=None, relaxation=None) for says in closed_levers(build)
+        Relaxation(windows=(), says=says, by=None, share=None, relaxation=None)
+        for says in closed_levers(build)
     )
 
 
-def _waits(planner: Planner) -> Reason:
+def _waits(planner: Planner) -> Relaxation:
     """No plan as long as figures are missing."""
     places = missing_words(missing(planner.build, planner.now))
-    return Reason(
+    return Relaxation(
         windows=(), says=Sentence(f"Figures are missing: {places}."), by=None, share=None, relaxation=None
     )

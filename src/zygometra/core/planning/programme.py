@@ -25,7 +25,7 @@ from ..stack.kernel import (
     Chamfer,
     Crown,
     FlatCut,
-    Hole,
+    HoleVolumes,
     chord,
     closed_by,
     held_by_gasket,
@@ -33,19 +33,19 @@ from ..stack.kernel import (
     with_deck_cut,
 )
 from .crowns import bowl_limit, crown_limit, more_above_rim
-from .draws import Table
+from .cut_bank import MilledVolume
+from .figure_samples import FigureSamples, UncutHoles, dish_depth
 from .moves import (
-    HAIR,
-    NO_PINS,
+    EPSILON,
+    NOTHING_FIXED,
+    FixedDecisions,
     Move,
-    Pins,
-    choices_of,
+    fittings_of,
     gaskets_of,
     moves_of,
 )
-from .results import Wanted
-from .sides import Taken
-from .truth import Base, Truth, dish_depth
+from .quasi_random import Table
+from .results import PlanTargets
 
 # What is sunk into every crown, in cc.
 BOWL = "bowl sunk"
@@ -60,7 +60,7 @@ NEW_GASKET = "gasket"
 _NEVER = 1e3
 
 
-class Row(NamedTuple):
+class Constraint(NamedTuple):
     """One row: what stands before each variable, and between what the sum must lie."""
 
     of: dict[str, float]
@@ -69,12 +69,12 @@ class Row(NamedTuple):
 
 
 @dataclass
-class Programme:
+class Milp:
     """Variables with their bounds, rows, and which variables are whole."""
 
     bounds: dict[str, tuple[float, float]] = field(default_factory=dict)
     whole: set[str] = field(default_factory=set)
-    rows: list[Row] = field(default_factory=list)
+    rows: list[Constraint] = field(default_factory=list)
 
     def variable(self, name: str, low: float, high: float, *, whole: bool = False) -> str:
         """Put a variable in and return its name.
@@ -103,7 +103,7 @@ class Programme:
         low, high : float
             Between what the sum must lie, in its unit.
         """
-        self.rows.append(Row(dict(of), low, high))
+        self.rows.append(Constraint(dict(of), low, high))
 
     # long: one programme, handed to the solver with whole numbers or without
     def solve(
@@ -164,7 +164,7 @@ class Programme:
         return dict(zip(names, map(float, found.x), strict=True))
 
 
-class Edge(NamedTuple):
+class Slack(NamedTuple):
     """An edge that may be moved by an allowance: how far at most, and what one unit of it is worth.
 
     ``bank`` for the limit of one bank's lever alone.
@@ -180,7 +180,7 @@ class Edge(NamedTuple):
         return f"allow {self.name} {self.bank}".strip()
 
 
-class Frame(NamedTuple):
+class Subproblem(NamedTuple):
     """What holds for one programme: a part that is no piston, the way the heads lie, the pistons to choose from."""
 
     fixed: PartChoice | None
@@ -188,43 +188,45 @@ class Frame(NamedTuple):
     pistons: tuple[PartChoice | None, ...]
 
 
-def frames_of(build: Build, pins: Pins = NO_PINS) -> list[Frame]:
+def subproblems_of(build: Build, pins: FixedDecisions = NOTHING_FIXED) -> list[Subproblem]:
     """Return the programmes that together hold everything that may be done.
 
     Parameters
     ----------
     build : Build
         With its levers.
-    pins : Pins
+    pins : FixedDecisions
         What was fixed by hand.
     """
-    choices = choices_of(build, pins)
+    choices = fittings_of(build, pins)
     frames = []
     for way in sorted({choice.swapped for choice in choices}):
         parts = [choice.part for choice in choices if choice.swapped == way]
         pistons = tuple(part for part in parts if part is None or part.part.kind == "piston")
         if pistons:
-            frames.append(Frame(None, way, pistons))
+            frames.append(Subproblem(None, way, pistons))
         frames += [
-            Frame(part, way, (None,)) for part in parts if part is not None and part.part.kind != "piston"
+            Subproblem(part, way, (None,))
+            for part in parts
+            if part is not None and part.part.kind != "piston"
         ]
     return frames
 
 
-class Layout:
+class PlanMilp:
     """The programme of one frame.
 
     Parameters
     ----------
-    stated : Truth
+    stated : FigureSamples
         The stated values.
     rules : HouseRules
         For limits and floors.
-    wanted : Wanted
+    wanted : PlanTargets
         The windows; those that are not to count are open in it.
-    frame : Frame
+    frame : Subproblem
         What is fitted and to choose from.
-    pins : Pins
+    pins : FixedDecisions
         What was fixed by hand.
     span : tuple of float, optional
         Between which values of clearance volume over swept volume the ratios of all holes lie.
@@ -232,20 +234,20 @@ class Layout:
 
     def __init__(
         self,
-        stated: Truth,
+        stated: FigureSamples,
         rules: HouseRules,
-        wanted: Wanted,
-        frame: Frame,
-        pins: Pins = NO_PINS,
+        wanted: PlanTargets,
+        frame: Subproblem,
+        pins: FixedDecisions = NOTHING_FIXED,
         span: tuple[float, float] | None = None,
     ) -> None:
         self.stated, self.build, self.rules = stated, stated.build, rules
         self.wanted, self.frame, self.pins = wanted, frame, pins
-        self.programme = Programme()
-        self.edges: list[Edge] = []
+        self.programme = Milp()
+        self.edges: list[Slack] = []
         self.span = span or span_of(wanted)
-        self.bases: list[Base] = []
-        self.taken: dict[str, Taken] = {}
+        self.bases: list[UncutHoles] = []
+        self.taken: dict[str, MilledVolume] = {}
         self.gaskets: dict[str, list[tuple[int, Gasket | None]]] = {}
         self.per_bank = self.build.levers.gasket_per_bank
         decks = [self._move("deck_cut", bank.name) for bank in self.build.banks]
@@ -274,18 +276,18 @@ class Layout:
 
     def _edge(self, name: str, most: float, bank: str = "") -> str:
         """An edge's allowance: nought until it is asked for."""
-        edge = Edge(name, most, bank)
+        edge = Slack(name, most, bank)
         if edge.allowance not in self.programme.bounds:
             self.edges.append(edge)
             self.programme.variable(edge.allowance, 0.0, 0.0)
         return edge.allowance
 
-    def ask(self, edge: Edge, most: float) -> None:
+    def ask(self, edge: Slack, most: float) -> None:
         """Let an edge move by so much at most; nought holds it again.
 
         Parameters
         ----------
-        edge : Edge
+        edge : Slack
             Which.
         most : float
             In mm, cc, or of 1/(CR − 1).
@@ -427,7 +429,7 @@ class Layout:
         start = self.stated.holes.index(next(b for b in self.build.banks if b.name == bank).cylinders[0])
         parts = () if self.frame.fixed is None else (self.frame.fixed.part,)
         # Some way past the limit, so that it can be moved.
-        taken = Taken.of(self.stated, parts, slice(start, start + 1), head.high + 2.0)
+        taken = MilledVolume.of(self.stated, parts, slice(start, start + 1), head.high + 2.0)
         if taken is None:
             return
         self.taken[bank] = taken
@@ -495,7 +497,7 @@ class Layout:
         clearance, gap, volume = closed_by(h, thickness, held)
         return clearance.slopes, gap.slopes, volume.slopes
 
-    def _chosen(self, at: int) -> Hole:
+    def _chosen(self, at: int) -> HoleVolumes:
         """A hole with whichever piston is chosen, before anything is cut; one that is not known cannot be chosen."""
         first = one_hole(self.bases[0], at)
         clearance, closed = Linear[str](0.0), Linear[str](0.0)
@@ -510,7 +512,7 @@ class Layout:
             pocket += chord(edge, max(self._deepest, 0.01))
         return first._replace(clearance=clearance, chamber=closed, pocket=pocket, edge=None)
 
-    def _crown_off(self, p: int, base: Base, at: int) -> FlatCut:
+    def _crown_off(self, p: int, base: UncutHoles, at: int) -> FlatCut:
         """What comes off the crown of one piston, by the variables of its pieces of metal."""
         rim, past = Linear.of(f"rim {p}"), Linear.of(f"past {p}")
         return FlatCut(
@@ -640,12 +642,12 @@ class Layout:
             self.programme.row(of if allow_high is None else {**of, allow_high: -scale}, high=high)
 
 
-def one_hole(base: Base, at: int) -> Hole:
+def one_hole(base: UncutHoles, at: int) -> HoleVolumes:
     """Return one hole of a base as stated.
 
     Parameters
     ----------
-    base : Base
+    base : UncutHoles
         Every hole, one draw.
     at : int
         Which column; no unit.
@@ -665,17 +667,17 @@ def one_hole(base: Base, at: int) -> Hole:
     )
 
 
-def span_of(wanted: Wanted) -> tuple[float, float]:
+def span_of(wanted: PlanTargets) -> tuple[float, float]:
     """Return between which values of clearance volume over swept volume holes may lie.
 
     Parameters
     ----------
-    wanted : Wanted
+    wanted : PlanTargets
         The windows.
     """
     high = wanted.ratio.high if wanted.ratio.high is not None else 60.0
     low = wanted.ratio.low if wanted.ratio.low is not None else 1.5
-    return 1 / (high - 1), max(1 / (low - 1), 1 / (high - 1) + HAIR)
+    return 1 / (high - 1), max(1 / (low - 1), 1 / (high - 1) + EPSILON)
 
 
 def _secant(spread: float, low: float, high: float) -> tuple[float, float, float]:

@@ -12,22 +12,22 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from ..build.lever_table import SWAP
-from ..build.means import Part
+from ..build.means import FittedPart
 from ..build.model import Build, Operation
 from ..house_rules import HouseRules
 from ..quantity import Source
 from ..stack.arithmetic import ratio_of
 from ..stack.fitting import with_gasket
 from ..stack.kernel import closed_by, flat_cut, with_crown_cut, with_deck_cut
-from ..windows import EDGE, Window
-from .draws import Table
-from .truth import Base, Truth, gasket_tables, missed_by
+from ..windows import TOLERANCE, Window
+from .figure_samples import FigureSamples, UncutHoles, gasket_tables, missed_by
+from .quasi_random import Table
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 
-class Results(NamedTuple):
+class SampledResults(NamedTuple):
     """Every hole in every draw: clearance and quench in mm, clearance volume in cc, ratio."""
 
     clearance: Table
@@ -36,7 +36,7 @@ class Results(NamedTuple):
     ratio: Table
 
 
-class Wanted(NamedTuple):
+class PlanTargets(NamedTuple):
     """The windows of a plan and the floor that nothing is planned below.
 
     Lengths in mm. ``quench`` as it was asked; ``floor`` is the house's for the rods in use.
@@ -55,7 +55,7 @@ class Wanted(NamedTuple):
         return self.quench.over_floor(self.floor)
 
 
-def wanted_of(build: Build, rules: HouseRules) -> Wanted:
+def wanted_of(build: Build, rules: HouseRules) -> PlanTargets:
     """Return what a build asks of a plan.
 
     Parameters
@@ -66,7 +66,7 @@ def wanted_of(build: Build, rules: HouseRules) -> Wanted:
         For the floor.
     """
     targets = build.targets
-    return Wanted(
+    return PlanTargets(
         ratio=targets.compression_ratio,
         quench=targets.quench,
         clearance=targets.deck_clearance,
@@ -85,12 +85,12 @@ class Totals(NamedTuple):
     opened: Table
 
 
-def totals_of(truth: Truth, planned: tuple[Operation, ...], *, missed: bool = True) -> Totals:
+def totals_of(truth: FigureSamples, planned: tuple[Operation, ...], *, missed: bool = True) -> Totals:
     """Return what a plan takes in every hole.
 
     Parameters
     ----------
-    truth : Truth
+    truth : FigureSamples
         For its draws and holes.
     planned : tuple of Operation
         The plan.
@@ -136,12 +136,12 @@ def _names(planned: tuple[Operation, ...]) -> list[str]:
     return found
 
 
-def results(truth: Truth, planned: tuple[Operation, ...]) -> Results:
+def results(truth: FigureSamples, planned: tuple[Operation, ...]) -> SampledResults:
     """Return what a plan comes to.
 
     Parameters
     ----------
-    truth : Truth
+    truth : FigureSamples
         Drawn, or the stated values.
     planned : tuple of Operation
         The whole plan; what the build itself plans does not count.
@@ -155,13 +155,13 @@ def results(truth: Truth, planned: tuple[Operation, ...]) -> Results:
 
 
 def after(
-    base: Base, totals: Totals, thickness: Table, gasket_volume: Table, removed: Table | float
-) -> Results:
+    base: UncutHoles, totals: Totals, thickness: Table, gasket_volume: Table, removed: Table | float
+) -> SampledResults:
     """Return what holes come to once cut.
 
     Parameters
     ----------
-    base : Base
+    base : UncutHoles
         Before.
     totals : Totals
         What is taken.
@@ -182,10 +182,10 @@ def after(
     clearance, quench, full = closed_by(h, thickness, gasket_volume)
     with np.errstate(divide="ignore", invalid="ignore"):
         ratio = np.where(full > 0, ratio_of(base.swept, full), math.nan)
-    return Results(clearance, quench, full, ratio)
+    return SampledResults(clearance, quench, full, ratio)
 
 
-def parts_of(planned: tuple[Operation, ...]) -> tuple[Part, ...]:
+def parts_of(planned: tuple[Operation, ...]) -> tuple[FittedPart, ...]:
     """Return the parts that a plan fits.
 
     Parameters
@@ -207,16 +207,18 @@ def swapped_in(planned: tuple[Operation, ...]) -> bool:
     return sum(op.op == SWAP for op in planned) % 2 == 1
 
 
-def gaskets_after(truth: Truth, planned: tuple[Operation, ...], base: Base) -> tuple[Table, Table]:
+def gaskets_after(
+    truth: FigureSamples, planned: tuple[Operation, ...], base: UncutHoles
+) -> tuple[Table, Table]:
     """Return thickness and volume of the gaskets that a plan leaves in, in mm and cc.
 
     Parameters
     ----------
-    truth : Truth
+    truth : FigureSamples
         Where figures are drawn.
     planned : tuple of Operation
         The plan.
-    base : Base
+    base : UncutHoles
         With the gaskets that are there.
     """
     names = _names(planned)
@@ -239,14 +241,14 @@ def gaskets_after(truth: Truth, planned: tuple[Operation, ...], base: Base) -> t
     return tables
 
 
-def inside(found: Results, wanted: Wanted) -> NDArray[np.bool_]:
+def inside(found: SampledResults, wanted: PlanTargets) -> NDArray[np.bool_]:
     """Return in which draws every hole is inside every window and spread.
 
     Parameters
     ----------
-    found : Results
+    found : SampledResults
         Of a plan.
-    wanted : Wanted
+    wanted : PlanTargets
         Its windows; the floor counts as an edge.
     """
     ok = ~np.isnan(found.volume).any(axis=1)
@@ -256,25 +258,25 @@ def inside(found: Results, wanted: Wanted) -> NDArray[np.bool_]:
         (found.clearance, wanted.clearance),
     ):
         if window.low is not None:
-            ok &= ~(values < window.low - EDGE).any(axis=1)
+            ok &= ~(values < window.low - TOLERANCE).any(axis=1)
         if window.high is not None:
-            ok &= ~(values > window.high + EDGE).any(axis=1)
+            ok &= ~(values > window.high + TOLERANCE).any(axis=1)
         if window.is_bounded:
             ok &= ~np.isnan(values).any(axis=1)
     for values, most in ((found.ratio, wanted.ratio_spread), (found.quench, wanted.quench_spread)):
         if most is not None:
-            ok &= values.max(axis=1) - values.min(axis=1) <= most + EDGE
+            ok &= values.max(axis=1) - values.min(axis=1) <= most + TOLERANCE
     return np.asarray(ok)
 
 
-def floor_risk(found: Results, wanted: Wanted) -> float:
+def floor_risk(found: SampledResults, wanted: PlanTargets) -> float:
     """Return the share of draws in which some hole comes under the floor of the quench.
 
     Parameters
     ----------
-    found : Results
+    found : SampledResults
         Of a plan.
-    wanted : Wanted
+    wanted : PlanTargets
         For the floor.
     """
-    return float((found.quench < wanted.floor - EDGE).any(axis=1).mean())
+    return float((found.quench < wanted.floor - TOLERANCE).any(axis=1).mean())

@@ -11,10 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .distinct import Flags
-from .draws import Table
+from .quasi_random import Table
 
 
-class Bound(NamedTuple):
+class LowerBound(NamedTuple):
     """The least that a bank costs in money and metal, and the most that it can yield, a share of 1."""
 
     cost: float
@@ -26,7 +26,7 @@ class Bound(NamedTuple):
 Ends = NDArray[np.float32]
 
 
-class Points(NamedTuple):
+class DrawnCandidates(NamedTuple):
     """Points of one bank, an entry each: which gasket (−1: the one there), the cuts, what they take, the draws."""
 
     gasket: NDArray[np.int64]
@@ -45,7 +45,7 @@ class Points(NamedTuple):
     ratio_drawn: Ends
     gap_drawn: Ends
 
-    def take(self, which: NDArray[np.int64] | Flags) -> Points:
+    def take(self, which: NDArray[np.int64] | Flags) -> DrawnCandidates:
         """Return some of the points.
 
         Parameters
@@ -53,7 +53,7 @@ class Points(NamedTuple):
         which : array
             Their places, or a flag for each; no unit.
         """
-        return Points._make(column[which] for column in self)
+        return DrawnCandidates._make(column[which] for column in self)
 
     @property
     def size(self) -> int:
@@ -61,16 +61,16 @@ class Points(NamedTuple):
         return len(self.cost)
 
     @property
-    def bound(self) -> Bound:
+    def bound(self) -> LowerBound:
         """The least that they take, and the most that they yield."""
-        return Bound(float(self.cost.min()), float(self.metal.min()), float(self.ok.mean(axis=1).max()))
+        return LowerBound(float(self.cost.min()), float(self.metal.min()), float(self.ok.mean(axis=1).max()))
 
 
 # What a point does, as bits: they tell which set-ups and days a plan takes.
 DECK, HEAD, OPEN, GASKET = 1, 2, 4, 8
 
 
-class Rows(NamedTuple):
+class Configurations(NamedTuple):
     """A crown cut with a pattern and a gasket, an entry each; extremes as stated.
 
     ``at`` tells which crown cut; ``least`` and ``most`` gap without a listed gasket, ``low`` and ``high`` room to
@@ -102,7 +102,7 @@ class Rows(NamedTuple):
         """What :meth:`~.chances.Chances.rooms` asks for."""
         return self.least, self.most, self.low, self.high, self.up, self.down
 
-    def take(self, which: Flags) -> Rows:
+    def take(self, which: Flags) -> Configurations:
         """Return some of them.
 
         Parameters
@@ -110,10 +110,10 @@ class Rows(NamedTuple):
         which : array
             Their places, or a flag for each; no unit.
         """
-        return Rows._make(column[which] for column in self)
+        return Configurations._make(column[which] for column in self)
 
 
-class Reach(NamedTuple):
+class DeckRanges(NamedTuple):
     """Rows with deck cuts from ``bottom`` to ``top`` in mm: the least they take, the most that they can yield."""
 
     row: NDArray[np.int64]
@@ -124,7 +124,7 @@ class Reach(NamedTuple):
     kinds: NDArray[np.int64]
     chance: Table
 
-    def take(self, which: Flags) -> Reach:
+    def take(self, which: Flags) -> DeckRanges:
         """Return some of them.
 
         Parameters
@@ -132,10 +132,10 @@ class Reach(NamedTuple):
         which : array
             Their places, or a flag for each; no unit.
         """
-        return Reach._make(column[which] for column in self)
+        return DeckRanges._make(column[which] for column in self)
 
 
-class Edge(NamedTuple):
+class WindowBound(NamedTuple):
     """An edge of a window: whether a deck cut nears it, and which of a row's extremes meets it."""
 
     window: str
@@ -143,7 +143,7 @@ class Edge(NamedTuple):
     of: int
 
 
-class Many(NamedTuple):
+class CutAmounts(NamedTuple):
     """Points, an entry each: the row, mean deck cut, head cut in mm, what every chamber is opened more in cc."""
 
     row: NDArray[np.int64]
@@ -151,7 +151,7 @@ class Many(NamedTuple):
     cuts: Table
     more: Table
 
-    def take(self, which: NDArray[np.int64] | Flags) -> Many:
+    def take(self, which: NDArray[np.int64] | Flags) -> CutAmounts:
         """Return some of them.
 
         Parameters
@@ -159,14 +159,14 @@ class Many(NamedTuple):
         which : array
             Their places, or a flag for each; no unit.
         """
-        return Many._make(column[which] for column in self)
+        return CutAmounts._make(column[which] for column in self)
 
 
-class Undrawn(NamedTuple):
+class UndrawnCandidates(NamedTuple):
     """Points of one bank at one crown cut before they are drawn; ``likely`` stands in for their yield."""
 
-    rows: Rows
-    many: Many
+    rows: Configurations
+    many: CutAmounts
     cost: Table
     metal: Table
     kinds: NDArray[np.int64]
@@ -174,7 +174,7 @@ class Undrawn(NamedTuple):
     ratio: Table
     gap: Table
 
-    def take(self, which: NDArray[np.int64] | Flags) -> Undrawn:
+    def take(self, which: NDArray[np.int64] | Flags) -> UndrawnCandidates:
         """Return some of the points.
 
         Parameters
@@ -182,10 +182,12 @@ class Undrawn(NamedTuple):
         which : array
             Their places, or a flag for each; no unit.
         """
-        return Undrawn._make([self.rows, self.many.take(which), *(column[which] for column in self[2:])])
+        return UndrawnCandidates._make(
+            [self.rows, self.many.take(which), *(column[which] for column in self[2:])]
+        )
 
 
-class Faced(NamedTuple):
+class CrownWork(NamedTuple):
     """What is done to the crowns: so many mm come off, so many cc are sunk into them."""
 
     crown: float = 0.0

@@ -22,32 +22,32 @@ from numpy.typing import NDArray
 
 from ..build.document import midway
 from ..build.lever_table import FIT, SWAP, OpName
-from ..build.means import Part
+from ..build.means import FittedPart
 from ..build.model import Bank, Build, Operation
 from ..house_rules import HouseRules
 from ..quantity import Quantity, Source
-from ..windows import EDGE
-from .archive import Archive, Worth
+from ..windows import TOLERANCE
 from .chances import SPARSE
 from .crowns import bowl_limit
+from .cut_bank import BankExtremes, MilledVolume, UncutBank, extremes_of
 from .distinct import most_chance
-from .draws import COARSE, Draws, Table
-from .ladder import Ladder
+from .figure_samples import FigureSamples, UncutHoles, missed_by
+from .ladder import BankCandidates
 from .moves import (
-    HAIR,
-    Choice,
+    EPSILON,
+    Fitting,
+    FixedDecisions,
     Move,
-    Pins,
-    choices_of,
+    fittings_of,
     gaskets_of,
     most_off_crown,
     moves_of,
 )
-from .patterns import BankMoves, Standing
-from .results import Wanted, wanted_of
-from .rows import DECK, GASKET, HEAD, OPEN, Bound, Ends, Faced, Points, Undrawn
-from .sides import Edges, Taken, Uncut, edges
-from .truth import Base, Truth, missed_by
+from .pareto import Objectives, ParetoArchive
+from .patterns import BankMoves, FittedBank
+from .quasi_random import COARSE, QuasiRandomSample, Table
+from .results import PlanTargets, wanted_of
+from .rows import DECK, GASKET, HEAD, OPEN, CrownWork, DrawnCandidates, Ends, LowerBound, UndrawnCandidates
 
 # How much of what plans must lie apart the search may use; ladders and the last sorting share the rest.
 SEARCHES = 0.5
@@ -66,22 +66,22 @@ Array = TypeVar("Array", Table, Ends)
 _BITS: tuple[tuple[int, OpName], ...] = ((DECK, "deck_cut"), (HEAD, "head_cut"), (OPEN, "open_chamber"))
 
 
-class Found(NamedTuple):
+class FoundPlan(NamedTuple):
     """A plan that was found: its operations, and what it is weighed by on the coarse draws."""
 
     planned: tuple[Operation, ...]
-    worth: Worth
+    worth: Objectives
 
 
-class Job(NamedTuple):
+class SearchNode(NamedTuple):
     """What is decided before the banks: what is fitted, and what is done to the crowns."""
 
-    choice: Choice
-    faced: Faced
+    choice: Fitting
+    faced: CrownWork
 
 
 @dataclass
-class Banks:
+class JointCandidates:
     """Points of several banks together; ``at`` tells which point of each bank, −1 for those to come."""
 
     at: NDArray[np.int64]
@@ -106,27 +106,27 @@ class Search:
         With its levers and windows.
     rules : HouseRules
         For floors and limits.
-    pins : Pins
+    pins : FixedDecisions
         What was fixed by hand.
     """
 
-    def __init__(self, build: Build, rules: HouseRules, pins: Pins) -> None:
+    def __init__(self, build: Build, rules: HouseRules, pins: FixedDecisions) -> None:
         self.build, self.rules, self.pins = build, rules, pins
-        self.wanted: Wanted = wanted_of(build, rules)
-        self.stated = Truth(build)
-        self.draws = Draws(build.planning.seed, COARSE)
-        self.drawn = Truth(build, self.draws)
-        self.archive = Archive(build.planning, SEARCHES)
-        self.found: list[Found] = []
-        self.surest: Found | None = None
+        self.wanted: PlanTargets = wanted_of(build, rules)
+        self.stated = FigureSamples(build)
+        self.draws = QuasiRandomSample(build.planning.seed, COARSE)
+        self.drawn = FigureSamples(build, self.draws)
+        self.archive = ParetoArchive(build.planning, SEARCHES)
+        self.found: list[FoundPlan] = []
+        self.surest: FoundPlan | None = None
         self.crown = moves_of(build, rules, op="crown_cut", bank=None, pins=pins)
         self.bowl = moves_of(build, rules, op="bowl", bank=None, pins=pins)
         self.banks = [self._bank_moves(i) for i in range(len(build.banks))]
         self._bounds: dict[tuple[int, bool], float] = {}
-        self._taken: dict[tuple[int, int], Taken | None] = {}
-        self._stand: dict[tuple[int, bool], list[Ladder]] = {}
+        self._taken: dict[tuple[int, int], MilledVolume | None] = {}
+        self._stand: dict[tuple[int, bool], list[BankCandidates]] = {}
         self._amounts: dict[tuple[str, float], Quantity] = {}
-        self._promising: defaultdict[tuple[int, bool], set[Faced]] = defaultdict(set)
+        self._promising: defaultdict[tuple[int, bool], set[CrownWork]] = defaultdict(set)
         self._done: set[tuple[int, bool, float, float]] = set()
 
     def let_go(self) -> None:
@@ -164,31 +164,31 @@ class Search:
 
     # -- jobs ------------------------------------------------------------------
 
-    def run(self) -> Iterator[Found]:
+    def run(self) -> Iterator[FoundPlan]:
         """Yield plans as they are found; of what was found all counts in the end."""
         counter = itertools.count()
-        jobs: list[tuple[float, int, Job | Choice]] = []
-        crowns: dict[tuple[int, bool], tuple[Choice, list[Faced]]] = {}
+        jobs: list[tuple[float, int, SearchNode | Fitting]] = []
+        crowns: dict[tuple[int, bool], tuple[Fitting, list[CrownWork]]] = {}
 
-        def push(job: Job) -> None:
+        def push(job: SearchNode) -> None:
             heapq.heappush(jobs, (self._least(job).cost, next(counter), job))
 
         # What may be fitted is looked into once its turn has come.
-        for choice in choices_of(self.build, self.pins):
-            heapq.heappush(jobs, (self._least(Job(choice, Faced())).cost, next(counter), choice))
+        for choice in fittings_of(self.build, self.pins):
+            heapq.heappush(jobs, (self._least(SearchNode(choice, CrownWork())).cost, next(counter), choice))
         for round_of in range(REFINEMENTS + 1):
             while jobs:
                 job = heapq.heappop(jobs)[2]
-                if isinstance(job, Job):
+                if isinstance(job, SearchNode):
                     yield from self._job(job)
                 elif all(ladder.standing.is_known for ladder in self._ladders(job)) and not self._settled(
-                    job, self._least(Job(job, Faced()))
+                    job, self._least(SearchNode(job, CrownWork()))
                 ):
                     crowns[_key(job)] = job, self._faced(job)
                     for ladder in self._ladders(job):
                         ladder.lay(crowns[_key(job)][1])
                     for faced in crowns[_key(job)][1]:
-                        push(Job(job, faced))
+                        push(SearchNode(job, faced))
             if (self.crown is None and self.bowl is None) or round_of == REFINEMENTS:
                 break
             for choice, laid in crowns.values():
@@ -196,54 +196,54 @@ class Search:
                 for ladder in self._ladders(choice) if fresh else ():
                     ladder.lay(fresh)
                 for faced in fresh:
-                    push(Job(choice, faced))
+                    push(SearchNode(choice, faced))
 
-    def _faced(self, choice: Choice) -> list[Faced]:
+    def _faced(self, choice: Fitting) -> list[CrownWork]:
         """What may be done to the crowns of a piston set."""
-        return [Faced(crown, bowl) for bowl in self._bowls(choice) for crown in self._crowns(choice)]
+        return [CrownWork(crown, bowl) for bowl in self._bowls(choice) for crown in self._crowns(choice)]
 
-    def _bowls(self, choice: Choice) -> list[float]:
+    def _bowls(self, choice: Fitting) -> list[float]:
         """What may be sunk into the crowns of a piston set: nothing, or some of what floors leave."""
         move = self.bowl
         if move is None:
             return [0.0]
         limit = min(move.high, bowl_limit(_piston(choice), self.build, self.rules))
         if not move.may_rest:
-            return [move.high] if move.high <= limit + HAIR else []
-        bottom = max(move.low, move.step or HAIR)
-        if limit < bottom - HAIR:
+            return [move.high] if move.high <= limit + EPSILON else []
+        bottom = max(move.low, move.step or EPSILON)
+        if limit < bottom - EPSILON:
             return [0.0]
         steps = np.linspace(bottom, max(limit, bottom), BOWL_STEPS)
         return sorted({0.0, *(move.rounded(float(amount), bottom, max(limit, bottom)) for amount in steps)})
 
-    def _crowns(self, choice: Choice) -> list[float]:
+    def _crowns(self, choice: Fitting) -> list[float]:
         """What may come off the crowns of a piston set: nothing, or some of what windows and floors leave."""
         move = self.crown
         if move is None:
             return [0.0]
         limit = most_off_crown(move, _piston(choice), self.build, self.rules)
         out = [0.0] if move.may_rest else []
-        if limit < move.low - HAIR or limit <= 0:
+        if limit < move.low - EPSILON or limit <= 0:
             return out
         if not move.may_rest:
-            return [move.high] if move.high <= limit + HAIR else []
-        bottom = max(move.low, move.step or HAIR)
+            return [move.high] if move.high <= limit + EPSILON else []
+        bottom = max(move.low, move.step or EPSILON)
         ranges = [
             (max(low, bottom), min(high, limit))
             for low, high in _common([ladder.crowns() for ladder in self._ladders(choice)])
-            if max(low, bottom) <= min(high, limit) + EDGE
+            if max(low, bottom) <= min(high, limit) + TOLERANCE
         ]
         width = math.fsum(high - low for low, high in ranges)
         found = set(out)
         for low, high in ranges:
-            steps = max(round(CROWN_STEPS * (high - low) / width), 3) if high > low + HAIR else 1
+            steps = max(round(CROWN_STEPS * (high - low) / width), 3) if high > low + EPSILON else 1
             for amount in np.linspace(low, high, steps):
                 found.add(move.rounded(float(amount), low, max(high, low)))
         return sorted(found)
 
-    def _between(self, choice: Choice, laid: list[Faced]) -> list[Faced]:
+    def _between(self, choice: Fitting, laid: list[CrownWork]) -> list[CrownWork]:
         """Crowns half-way between those that gave plans, or nearly did, and their neighbours."""
-        fresh: set[Faced] = set()
+        fresh: set[CrownWork] = set()
         for one in self._promising[_key(choice)]:
             for at, move in enumerate((self.crown, self.bowl)):
                 if move is None:
@@ -252,12 +252,12 @@ class Search:
                 for low, high in itertools.pairwise(line):
                     if low > 0 and one[at] in (low, high):
                         middle = move.rounded((low + high) / 2, low, high)
-                        fresh.add(Faced(middle, one.bowl) if at == 0 else Faced(one.crown, middle))
+                        fresh.add(CrownWork(middle, one.bowl) if at == 0 else CrownWork(one.crown, middle))
         found = sorted(fresh - set(laid))
         laid.extend(found)
         return found
 
-    def _least(self, job: Job) -> Worth:
+    def _least(self, job: SearchNode) -> Objectives:
         """The least that a job can cost, take and last, and the most that it can yield."""
         levers, (choice, (crown, bowl)) = self.build.levers, job
         names = list(choice.part.needs) if choice.part is not None else []
@@ -276,9 +276,9 @@ class Search:
             metal, names = metal + means.metal * bowl, [*names, *means.needs]
         for name in dict.fromkeys(names):
             cost, days = cost + levers.set_ups[name].cost, days + levers.set_ups[name].days
-        return Worth(cost, metal, days + lead, 1.0)
+        return Objectives(cost, metal, days + lead, 1.0)
 
-    def _job(self, job: Job) -> Iterator[Found]:
+    def _job(self, job: SearchNode) -> Iterator[FoundPlan]:
         least = self._least(job)
         key = (*_key(job.choice), *job.faced)
         if key in self._done or self._settled(job.choice, least):
@@ -287,8 +287,8 @@ class Search:
         undrawn = self._undrawn(job, least)
         if undrawn is None:
             return
-        joint: Banks | None = None
-        every: list[Points] = []
+        joint: JointCandidates | None = None
+        every: list[DrawnCandidates] = []
         missed = self._missed(job.faced)
         bounds = [_bound_of(one) for one in undrawn]
         for i, (ladder, one) in enumerate(zip(self._ladders(job.choice), undrawn, strict=True)):
@@ -308,22 +308,22 @@ class Search:
         assert joint is not None
         yield from self._weigh(job, joint, every)
 
-    def _is_near(self, job: Job, chance: float) -> None:
+    def _is_near(self, job: SearchNode, chance: float) -> None:
         """Note that a plan of a job yields enough, or nearly: between its crown cut and the next more may lie."""
         if chance >= self.build.planning.least_yield - _NEARLY:
             self._promising[_key(job.choice)].add(job.faced)
 
-    def _settled(self, choice: Choice, least: Worth) -> bool:
+    def _settled(self, choice: Fitting, least: Objectives) -> bool:
         """Whether what was found covers the least that parts take and the most that they can yield."""
-        return self.archive.covers(least) or (
-            self.archive.covers(least._replace(chance=0.0))
-            and self.archive.covers(least._replace(chance=self._bound(choice)))
+        return self.archive.dominates(least) or (
+            self.archive.dominates(least._replace(chance=0.0))
+            and self.archive.dominates(least._replace(chance=self._bound(choice)))
         )
 
-    def _undrawn(self, job: Job, least: Worth) -> list[Undrawn] | None:
+    def _undrawn(self, job: SearchNode, least: Objectives) -> list[UndrawnCandidates] | None:
         """The points of every bank that may be part of a plan worth having; None where a bank has none."""
         ladders = self._ladders(job.choice)
-        bounds: list[Bound] = []
+        bounds: list[LowerBound] = []
         for ladder in ladders:
             bound = ladder.bound(job.faced)
             if bound is None:
@@ -340,8 +340,8 @@ class Search:
         return self._paired(least, opened, found) if len(found) == 2 else found
 
     def _paired(
-        self, least: Worth, opened: tuple[Table, Table], found: list[Undrawn]
-    ) -> list[Undrawn] | None:
+        self, least: Objectives, opened: tuple[Table, Table], found: list[UndrawnCandidates]
+    ) -> list[UndrawnCandidates] | None:
         """Of the points of two banks those that are worth having with some of the other's."""
         one, other = found
         shape = len(one.cost), len(other.cost)
@@ -358,7 +358,7 @@ class Search:
         ours, theirs = np.nonzero(worth.any(axis=1))[0], np.nonzero(worth.any(axis=0))[0]
         return [one.take(ours), other.take(theirs)] if len(ours) else None
 
-    def _bound(self, choice: Choice) -> float:
+    def _bound(self, choice: Fitting) -> float:
         """The most that any cut can yield with these parts: the deepest overlap of what draws allow each bank.
 
         Every draw allows a bank a range of gaps and a range of volumes; nothing can be inside in more
@@ -371,7 +371,7 @@ class Search:
             )
         return self._bounds[key]
 
-    def _bank_bound(self, uncut: Uncut, moves: BankMoves) -> float:
+    def _bank_bound(self, uncut: UncutBank, moves: BankMoves) -> float:
         """The deepest overlap for one bank, levelled and its chambers alike as far as that can be."""
         # Every fourth point of a lattice is a lattice.
         side = uncut.some(slice(None, None, SPARSE)).cut(np.zeros(1))
@@ -386,7 +386,7 @@ class Search:
             share = np.median(side.closed / side.swept, axis=1)
             opened = np.maximum((share.max() - share) * np.median(side.swept, axis=1), 0.0)[:, None]
         level = side._replace(clearance=clearance)
-        found: Edges = edges(level, self.wanted, np.zeros((count, 1)), opened, kept=False)
+        found: BankExtremes = extremes_of(level, self.wanted, np.zeros((count, 1)), opened, kept=False)
         gap = self.wanted.gap
         low = found.most - gap.high if gap.high is not None else np.full(len(found.most), -math.inf)
         high = found.least - gap.low if gap.low is not None else np.full(len(found.most), math.inf)
@@ -398,7 +398,7 @@ class Search:
         # Between the lines of the grid, and of all draws, a little more may lie.
         return min(1.0, depth + 0.03)
 
-    def _missed(self, faced: Faced) -> tuple[Table, Table]:
+    def _missed(self, faced: CrownWork) -> tuple[Table, Table]:
         """What comes off the crowns in each draw, in mm, and what is sunk into them, in cc."""
         out = []
         for op, amount, move in (("crown_cut", faced.crown, self.crown), ("bowl", faced.bowl, self.bowl)):
@@ -410,7 +410,7 @@ class Search:
             out.append(off)
         return out[0], out[1]
 
-    def _ladders(self, choice: Choice) -> list[Ladder]:
+    def _ladders(self, choice: Fitting) -> list[BankCandidates]:
         """The banks with what is fitted."""
         key = _key(choice)
         if key not in self._stand:
@@ -418,39 +418,41 @@ class Search:
                 truth.base(choice.parts, swapped=choice.swapped) for truth in (self.stated, self.drawn)
             )
             self._stand[key] = [
-                Ladder(self._standing(choice, i, stated, drawn), self.stated, self.drawn)
+                BankCandidates(self._standing(choice, i, stated, drawn), self.stated, self.drawn)
                 for i in range(len(self.banks))
             ]
         return self._stand[key]
 
-    def _standing(self, choice: Choice, i: int, stated: Base, drawn: Base) -> Standing:
+    def _standing(self, choice: Fitting, i: int, stated: UncutHoles, drawn: UncutHoles) -> FittedBank:
         """One bank with what is fitted."""
         moves = self.banks[i]
         deck = moves.deck.high if moves.deck is not None else 1.0
-        meant, may_be = (Uncut.of(base, moves.columns, deck) for base in (stated, drawn))
-        return Standing(
+        meant, may_be = (UncutBank.of(base, moves.columns, deck) for base in (stated, drawn))
+        return FittedBank(
             moves=moves, wanted=self.wanted, stated=meant, drawn=may_be, taken=self._milling(choice, i)
         )
 
-    def _milling(self, choice: Choice, i: int) -> Taken | None:
+    def _milling(self, choice: Fitting, i: int) -> MilledVolume | None:
         moves = self.banks[i]
         if moves.head is None:
             return None
         key = (id(choice.part) if choice.part and choice.part.part.kind == "head" else 0, i)
         if key not in self._taken:
-            self._taken[key] = Taken.of(self.stated, choice.parts, moves.columns, moves.head.high)
+            self._taken[key] = MilledVolume.of(self.stated, choice.parts, moves.columns, moves.head.high)
         return self._taken[key]
 
     # -- banks -----------------------------------------------------------------
 
-    def _worth_joining(self, points: Points, least: Worth, beside: Bound, *, alone: bool) -> Points | None:
+    def _worth_joining(
+        self, points: DrawnCandidates, least: Objectives, beside: LowerBound, *, alone: bool
+    ) -> DrawnCandidates | None:
         """The points of a bank that could still be part of a plan worth having."""
         chance = points.ok.mean(axis=1)
         keep = chance > 0
         if not alone:
-            keep &= chance >= min(self.build.planning.least_yield, 1.0) - EDGE
+            keep &= chance >= min(self.build.planning.least_yield, 1.0) - TOLERANCE
         days = np.full(points.size, least.days)
-        keep &= ~self.archive.covered(
+        keep &= ~self.archive.dominated(
             least.cost + beside.cost + points.cost,
             least.metal + beside.metal + points.metal,
             days,
@@ -468,10 +470,10 @@ class Search:
             points = points.take(np.argsort(order, kind="stable")[:_MOST_POINTS])
         return points
 
-    def _first(self, points: Points, banks: int) -> Banks:
+    def _first(self, points: DrawnCandidates, banks: int) -> JointCandidates:
         at = np.full((points.size, banks), -1)
         at[:, 0] = np.arange(points.size)
-        return Banks(
+        return JointCandidates(
             at=at,
             cost=points.cost,
             metal=points.metal,
@@ -485,12 +487,12 @@ class Search:
             gap_drawn=points.gap_drawn,
         )
 
-    def _lead(self, points: Points) -> Table:
+    def _lead(self, points: DrawnCandidates) -> Table:
         waits = np.array([*(gasket.days for gasket in self.build.levers.gaskets), 0.0])
         return np.asarray(waits[points.gasket])
 
     # long: every pair of points and what both come to together
-    def _join(self, joint: Banks, points: Points, i: int) -> Banks | None:
+    def _join(self, joint: JointCandidates, points: DrawnCandidates, i: int) -> JointCandidates | None:
         """Every pair of what the banks before come to and a point of the next that are inside together."""
         fits = np.ones((len(joint.cost), points.size), dtype=bool)
         if self.banks[i].one_gasket:
@@ -502,7 +504,7 @@ class Search:
             if most is not None:
                 top = np.maximum(ours[:, None, 1], theirs[None, :, 1])
                 bottom = np.minimum(ours[:, None, 0], theirs[None, :, 0])
-                fits &= top - bottom <= most + EDGE
+                fits &= top - bottom <= most + TOLERANCE
         a, b = np.nonzero(fits)
         if not len(a):
             return None
@@ -525,7 +527,7 @@ class Search:
             both = self._meeting(joint, points, a, b)[:, None]
         else:
             both = joint.ok[a] * ok[b]
-        return Banks(
+        return JointCandidates(
             at=at,
             cost=cost[keep],
             metal=metal[keep],
@@ -545,7 +547,7 @@ class Search:
         return self.wanted.ratio_spread is not None or self.wanted.quench_spread is not None
 
     def _meeting(
-        self, joint: Banks, points: Points, a: NDArray[np.int64], b: NDArray[np.int64]
+        self, joint: JointCandidates, points: DrawnCandidates, a: NDArray[np.int64], b: NDArray[np.int64]
     ) -> NDArray[np.float32]:
         """In how many draws pairs of points are inside and near one another, as a share."""
         chance = np.zeros(len(a), dtype=np.float32)
@@ -563,36 +565,38 @@ class Search:
             chance[start : start + _BLOCK] = ok.mean(axis=1)
         return chance
 
-    def _weigh(self, job: Job, joint: Banks, every: list[Points]) -> Iterator[Found]:
+    def _weigh(
+        self, job: SearchNode, joint: JointCandidates, every: list[DrawnCandidates]
+    ) -> Iterator[FoundPlan]:
         """The plans of a job that are not covered yet, surest first."""
         chance = joint.ok.mean(axis=1).astype(float)
         cost, metal, days = self._whole(job, joint)
         open_ = np.ones(len(cost), dtype=bool)
         for ends, most in ((joint.ratio, self.wanted.ratio_spread), (joint.gap, self.wanted.quench_spread)):
             if most is not None:
-                open_ &= ends[:, 1] - ends[:, 0] <= most + EDGE
+                open_ &= ends[:, 1] - ends[:, 0] <= most + TOLERANCE
         least = self.build.planning.least_yield
-        open_ &= ~self.archive.covered(cost, metal, days, chance)
+        open_ &= ~self.archive.dominated(cost, metal, days, chance)
         for _ in range(_MOST_FOUND):
             left = np.nonzero(open_)[0]
             if not len(left):
                 return
             best = left[np.lexsort((metal[left], cost[left], -np.round(chance[left], 3)))[0]]
             planned = self._operations(job, joint.at[best], every)
-            worth = Worth(float(cost[best]), float(metal[best]), float(days[best]), float(chance[best]))
+            worth = Objectives(float(cost[best]), float(metal[best]), float(days[best]), float(chance[best]))
             open_[best] = False
-            found = Found(planned, worth)
+            found = FoundPlan(planned, worth)
             if self.surest is None or worth.chance > self.surest.worth.chance:
                 self.surest = found
             self._is_near(job, worth.chance)
-            if worth.chance < least - EDGE:
+            if worth.chance < least - TOLERANCE:
                 return
             self.archive.add(worth)
-            open_ &= ~self.archive.covered_by(worth, cost, metal=metal, days=days, chance=chance)
+            open_ &= ~self.archive.dominated_by(worth, cost, metal=metal, days=days, chance=chance)
             self.found.append(found)
             yield found
 
-    def _opened(self, job: Job) -> tuple[Table, Table]:
+    def _opened(self, job: SearchNode) -> tuple[Table, Table]:
         """What set-ups and working days cost beyond the job's own, by what is done to the banks."""
         levers = self.build.levers
         own = list(job.choice.part.needs) if job.choice.part is not None else []
@@ -618,9 +622,9 @@ class Search:
 
     def _still_worth(  # noqa: PLR0913 - a job, then what its points take
         self,
-        least: Worth,
+        least: Objectives,
         opened: tuple[Table, Table],
-        beside: Bound,
+        beside: LowerBound,
         cost: Table,
         metal: Table,
         kinds: NDArray[np.int64],
@@ -630,10 +634,10 @@ class Search:
         whole = least.cost + beside.cost + cost + opened[0][kinds]
         days = least.days + opened[1][kinds]
         chance = np.minimum(chance, beside.chance)
-        enough = chance >= (self.build.planning.least_yield - EDGE if self.found else 0.0)
-        return enough & ~self.archive.covered(whole, least.metal + beside.metal + metal, days, chance)
+        enough = chance >= (self.build.planning.least_yield - TOLERANCE if self.found else 0.0)
+        return enough & ~self.archive.dominated(whole, least.metal + beside.metal + metal, days, chance)
 
-    def _whole(self, job: Job, joint: Banks) -> tuple[Table, Table, Table]:
+    def _whole(self, job: SearchNode, joint: JointCandidates) -> tuple[Table, Table, Table]:
         """Cost, metal and days of whole plans: with what the job itself takes, set-ups once."""
         least = self._least(job)
         costs, days = self._opened(job)
@@ -645,7 +649,9 @@ class Search:
             least.days + lead + days[joint.kinds],
         )
 
-    def _operations(self, job: Job, at: NDArray[np.int64], every: list[Points]) -> tuple[Operation, ...]:
+    def _operations(
+        self, job: SearchNode, at: NDArray[np.int64], every: list[DrawnCandidates]
+    ) -> tuple[Operation, ...]:
         """The plan of a job and one point of each bank."""
         planned: list[Operation] = []
         if job.choice.swapped:
@@ -686,12 +692,12 @@ class Search:
         return self._amounts[key]
 
 
-def _piston(choice: Choice) -> Part | None:
+def _piston(choice: Fitting) -> FittedPart | None:
     """The piston that is fitted; None where the one that is there stays."""
     return choice.part.part if choice.part is not None and choice.part.part.kind == "piston" else None
 
 
-def _key(choice: Choice) -> tuple[int, bool]:
+def _key(choice: Fitting) -> tuple[int, bool]:
     return id(choice.part), choice.swapped
 
 
@@ -705,9 +711,9 @@ def _common(banks: list[list[tuple[float, float]]]) -> list[tuple[float, float]]
     return sorted(found)
 
 
-def _together(bounds: list[Bound]) -> Bound:
+def _together(bounds: list[LowerBound]) -> LowerBound:
     """What several banks take at the least together, and can yield at the most."""
-    return Bound(
+    return LowerBound(
         math.fsum(bound.cost for bound in bounds),
         math.fsum(bound.metal for bound in bounds),
         min((bound.chance for bound in bounds), default=1.0),
@@ -719,13 +725,15 @@ def _wider(ours: Array, theirs: Array) -> Array:
     return np.stack([np.minimum(ours[:, 0], theirs[:, 0]), np.maximum(ours[:, 1], theirs[:, 1])], axis=1)
 
 
-def _bound_of(points: Undrawn) -> Bound:
+def _bound_of(points: UndrawnCandidates) -> LowerBound:
     """The least that points take, and the most that they can yield."""
-    return Bound(float(points.cost.min()), float(points.metal.min()), float(most_chance(points.likely).max()))
+    return LowerBound(
+        float(points.cost.min()), float(points.metal.min()), float(most_chance(points.likely).max())
+    )
 
 
 def _deck(bank: str, first: Quantity, last: Quantity) -> Operation:
-    if abs(first.value - last.value) < HAIR:
+    if abs(first.value - last.value) < EPSILON:
         return Operation("deck_cut", bank, amount=first)
     return Operation("deck_cut", bank, amount=midway(first, last), first=first, last=last)
 

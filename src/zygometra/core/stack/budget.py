@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from ..uncertainty import Term
-from .results import Outcome
+from .results import HoleResult
 
 
 class Share(NamedTuple):
@@ -16,12 +16,12 @@ class Share(NamedTuple):
     part_of_u: float
 
 
-def shares(outcome: Outcome, result: str) -> tuple[Share, ...]:
+def shares(outcome: HoleResult, result: str) -> tuple[Share, ...]:
     """Return each source's share of the variance of a result, largest first.
 
     Parameters
     ----------
-    outcome : Outcome
+    outcome : HoleResult
         One hole.
     result : str
         ``compression_ratio``, ``quench`` or ``deck_clearance``.

@@ -17,7 +17,7 @@ from typing import Any, Protocol
 
 from ..errors import NoAnswer
 from ..quantity import Quantity
-from ..written import Edge, Judged
+from ..written import WrittenEdge, WrittenJudged
 from .kernel import closing, milled_at_rate, milled_opening
 
 
@@ -242,8 +242,8 @@ class StepFilledChamber:
             raise NoAnswer(
                 "The chamber was filled in steps down to {last} under the face; a cut of {cut} lies outside"
                 " them. Fill a further step.",
-                last=Edge(self.depths[-1], cut, 0.005),
-                cut=Judged(cut, self.depths[-1], 0.005),
+                last=WrittenEdge(self.depths[-1], cut, 0.005),
+                cut=WrittenJudged(cut, self.depths[-1], 0.005),
             )
 
     def removed(self, cut: float) -> float:

@@ -21,7 +21,7 @@ REFERENCES = {
 }
 
 
-class Cut(NamedTuple):
+class SheetCut(NamedTuple):
     """One line of work: on what, how much, from what to what, in both systems."""
 
     part: str
@@ -67,7 +67,7 @@ CAUTIONS = (
 )
 
 
-def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Cut, ...]:
+def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[SheetCut, ...]:
     """Return the work of a plan, bank by bank: decks, heads, crowns, gaskets, chambers.
 
     Parameters
@@ -84,7 +84,7 @@ def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Cut, ...
     tuple of Cut
         Empty where nothing is planned.
     """
-    rows: list[Cut] = []
+    rows: list[SheetCut] = []
     for bank in build.banks:
         name = f" {bank.name}" if len(build.banks) > 1 else ""
         holes = [evaluation.planned.hole(number) for number in bank.cylinders]
@@ -96,7 +96,7 @@ def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Cut, ...
     rows += _gaskets(build, evaluation, reader)
     if sum(op.op == SWAP for op in build.planned) % 2:
         rows.append(
-            Cut(
+            SheetCut(
                 part="Heads",
                 take_off="side for side",
                 take_off_other="",
@@ -112,12 +112,12 @@ def cuts(build: Build, evaluation: Evaluation, reader: Reader) -> tuple[Cut, ...
     return tuple(rows)
 
 
-def _fitted(build: Build) -> Iterator[Cut]:
+def _fitted(build: Build) -> Iterator[SheetCut]:
     """The parts that come in place of what is there."""
     for op in build.planned:
         if op.part is not None:
             name = op.part.name or "another"
-            yield Cut(
+            yield SheetCut(
                 part=f"{op.part.kind.capitalize()}s",
                 take_off="fit",
                 take_off_other="",
@@ -163,13 +163,13 @@ def _finished(holes: list[Hole], path: str, cut: float, reader: Reader) -> tuple
     return start, finish, other, note
 
 
-def _deck(part: str, holes: list[Hole], reader: Reader) -> Cut:
+def _deck(part: str, holes: list[Hole], reader: Reader) -> SheetCut:
     first, last = holes[0].outcome.deck_cut, holes[-1].outcome.deck_cut
     if reader.length(first) != reader.length(last):
         ends = f"{reader.length(first)} at hole {holes[0].number}, {reader.length(last)} at hole {holes[-1].number}"
         beside = f"{reader.length(first, other=True)}, {reader.length(last, other=True)}"
         note = "levels the deck: shim for the wedge, stop and measure; the set-up stands with the mock-up"
-        return Cut(
+        return SheetCut(
             part=part,
             take_off=ends,
             take_off_other=beside,
@@ -179,7 +179,7 @@ def _deck(part: str, holes: list[Hole], reader: Reader) -> Cut:
             note=note,
         )
     start, finish, other, note = _finished(holes, "parts.block.deck_height", first, reader)
-    return Cut(
+    return SheetCut(
         part=part,
         take_off=reader.length(first),
         take_off_other=reader.length(first, other=True),
@@ -190,12 +190,12 @@ def _deck(part: str, holes: list[Hole], reader: Reader) -> Cut:
     )
 
 
-def _head(part: str, holes: list[Hole], reader: Reader) -> Cut:
+def _head(part: str, holes: list[Hole], reader: Reader) -> SheetCut:
     cut = holes[0].outcome.head_cut
     chambers = [cc for hole in holes if (cc := hole.outcome.terms.chamber) is not None]
     finish = f"chambers {_span(chambers, volume)}" if chambers else "by depth of cut"
     amount, other = reader.length(cut), reader.length(cut, other=True)
-    return Cut(
+    return SheetCut(
         part=part,
         take_off=amount,
         take_off_other=other,
@@ -206,7 +206,7 @@ def _head(part: str, holes: list[Hole], reader: Reader) -> Cut:
     )
 
 
-def _crowns(evaluation: Evaluation, reader: Reader) -> list[Cut]:
+def _crowns(evaluation: Evaluation, reader: Reader) -> list[SheetCut]:
     groups: dict[tuple[float | None, ...], list[Hole]] = {}
     for hole in evaluation.planned.holes:
         if hole.outcome.crown_cut:
@@ -224,7 +224,7 @@ def _crowns(evaluation: Evaluation, reader: Reader) -> list[Cut]:
         if start == "height not known":
             start, note = "", ""
         rows.append(
-            Cut(
+            SheetCut(
                 part=f"Piston crowns, {_who(holes, evaluation)}",
                 take_off=reader.length(cut),
                 take_off_other=reader.length(cut, other=True),
@@ -262,7 +262,7 @@ def _left_of(hole: Hole, rim: float, reader: Reader) -> str:
     return f"leaves {', '.join(left)}" if left else ""
 
 
-def _openings(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]:
+def _openings(build: Build, evaluation: Evaluation, reader: Reader) -> list[SheetCut]:
     rows = []
     for op in build.planned:
         if op.op != "open_chamber" or op.amount is None:
@@ -275,7 +275,7 @@ def _openings(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]
         finish = _span(chambers, volume) if len(chambers) == len(holes) else ""
         note = "grind, fill again, and note the shots"
         rows.append(
-            Cut(
+            SheetCut(
                 part=f"Chamber, {where}",
                 take_off=reader.quantity(op.amount),
                 take_off_other="",
@@ -288,7 +288,7 @@ def _openings(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]
     return rows
 
 
-def _bowls(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]:
+def _bowls(build: Build, evaluation: Evaluation, reader: Reader) -> list[SheetCut]:
     rows = []
     for op in build.planned:
         if op.op != "bowl" or op.amount is None:
@@ -298,7 +298,7 @@ def _bowls(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]:
         finish = f"crowns {_span(crowns, volume)}" if len(crowns) == len(holes) else ""
         note = "sink, fill again, and measure the crown under it; balance after"
         rows.append(
-            Cut(
+            SheetCut(
                 part=f"Bowls, {_who(holes, evaluation)}",
                 take_off=reader.quantity(op.amount),
                 take_off_other="",
@@ -311,7 +311,7 @@ def _bowls(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]:
     return rows
 
 
-def _gaskets(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]:
+def _gaskets(build: Build, evaluation: Evaluation, reader: Reader) -> list[SheetCut]:
     rows = []
     for bank in build.banks:
         fitted = [op for op in build.planned if op.op == "gasket" and op.bank in (None, bank.name)]
@@ -320,7 +320,7 @@ def _gaskets(build: Build, evaluation: Evaluation, reader: Reader) -> list[Cut]:
             after = evaluation.planned.hole(bank.cylinders[0]).outcome.gasket_thickness
             name = f", bank {bank.name}" if len(build.banks) > 1 else ""
             rows.append(
-                Cut(
+                SheetCut(
                     part=f"Gasket{name}",
                     take_off=fitted[-1].gasket.name or "another",
                     take_off_other="",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ..build.means import Part
+from ..build.means import FittedPart
 from ..build.model import GASKET_FIGURES, Gasket
 from ..quantity import Quantity, Source
 from ..uncertainty import root_sum_square
@@ -48,7 +48,7 @@ def with_gasket(sources: dict[str, Source], path: str, gasket: Gasket, number: i
     return with_usual_opening(sources, number)
 
 
-def with_part(sources: dict[str, Source], path: str, part: Part, number: int) -> dict[str, Source]:
+def with_part(sources: dict[str, Source], path: str, part: FittedPart, number: int) -> dict[str, Source]:
     """Return the figures of a hole with another part fitted.
 
     Parameters
@@ -57,7 +57,7 @@ def with_part(sources: dict[str, Source], path: str, part: Part, number: int) ->
         The figures that count in the hole; never altered.
     path : str
         Where the operation stands, such as ``planned.0``.
-    part : Part
+    part : FittedPart
         What is fitted; a figure that it does not state is not known any more.
     number : int
         The hole; no unit.

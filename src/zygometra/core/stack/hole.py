@@ -19,7 +19,7 @@ from .fitting import with_gasket, with_part
 from .in_hole import CUTS, PLACES, Worked, figures_in, worked
 from .kernel import NOT_KNOWN, Cuts, Figures, Slopes
 from .motion import piston_drop
-from .results import Doubts, Hole, Outcome, known
+from .results import Doubts, Hole, HoleResult, known
 from .sources import chamber_model
 
 
@@ -80,7 +80,7 @@ def cuts_of(operations: Iterable[Operation]) -> Cuts:
 
 
 # long: one hole in the order of its questions: what it comes to, where metal ends, what it owes to whom
-def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...], build: Build) -> Outcome:
+def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...], build: Build) -> HoleResult:
     """What one hole comes to. Lengths mm, areas mm², volumes cc."""
     figures, taken = figures_in(sources), cuts_of(op for _, op in cuts) if cuts else _NOTHING
     model = None if taken.head is None else chamber_model(build, sources)
@@ -114,7 +114,7 @@ def _outcome(sources: dict[str, Source], cuts: tuple[tuple[str, Operation], ...]
     owed = owed.joined()
     results = (known(r.clearance), known(r.quench), known(r.swept), known(r.volume), ratio, effective)
     clearance, quench, swept, volume, ratio, effective = results
-    return Outcome(
+    return HoleResult(
         deck_clearance=clearance,
         quench=quench,
         swept=swept,

@@ -12,7 +12,7 @@ from ..build.lever_table import OpName
 from ..quantity import Source
 from .arithmetic import cylinder_volume
 from .derived import WithSlopes, with_slopes
-from .kernel import SLOPED, Cuts, Figures, Results, Slopes, hole
+from .kernel import SLOPED, Cuts, Figures, KernelResults, Slopes, hole
 
 # The place of each figure of the kernel, by its name there.
 PLACES: dict[str, str] = {
@@ -155,7 +155,7 @@ def _choose_gasket(found: list[float | None]) -> None:
 class Worked(NamedTuple):
     """What a hole comes to, and by how much it moves with each figure, by its place, and with each lever."""
 
-    results: Results
+    results: KernelResults
     slopes: tuple[tuple[str, tuple[float, ...]], ...]
 
     def along(self, lever: OpName) -> Slopes:
@@ -188,7 +188,7 @@ def worked(figures: Figures, cuts: Cuts) -> Worked:
     values = (*figures, *cuts)
     there = tuple([value is not None for value in values])
     results, slopes = _made(there)(*compress(values, there))
-    return Worked(Results._make(results), slopes)
+    return Worked(KernelResults._make(results), slopes)
 
 
 def along(figures: Figures, taken: Cuts, lever: OpName) -> Slopes:
@@ -217,7 +217,7 @@ def _made(there: tuple[bool, ...]) -> Callable[..., WithSlopes]:
     names = (*Figures._fields, *_CUT_NAMES)
     used = [name for name, has in zip(names, there, strict=True) if has]
 
-    def of_named(**figures: object) -> Results:
+    def of_named(**figures: object) -> KernelResults:
         return hole(
             Figures(*(figures.get(name) for name in Figures._fields)),
             Cuts(*(figures.get(name) for name in _CUT_NAMES)),

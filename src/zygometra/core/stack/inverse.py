@@ -24,7 +24,7 @@ from .chamber import NOT_KNOWN, ChamberModel
 from .evaluate import evaluate
 from .in_hole import along, worked
 from .kernel import Crown, crown_gain, flat_cut
-from .results import Hole, Outcome
+from .results import Hole, HoleResult
 from .sources import chamber_model
 
 RESULTS = ("quench", "compression_ratio", "deck_clearance", "above_rim")
@@ -66,12 +66,12 @@ def clearance_volume_for_ratio(swept: float, ratio: float) -> float:
     return clearance_volume_for(swept, ratio)
 
 
-def chamber_for_ratio(outcome: Outcome, ratio: float) -> float:
+def chamber_for_ratio(outcome: HoleResult, ratio: float) -> float:
     """Return the chamber volume that gives a ratio, all else as it is.
 
     Parameters
     ----------
-    outcome : Outcome
+    outcome : HoleResult
         The hole as it stands.
     ratio : float
         Wanted compression ratio; no unit.
@@ -110,14 +110,14 @@ _WAITS_FOR_GAP = (
 _WAITS_FOR_GASKET = "Quench is not known yet: give the compressed gasket thickness."
 
 
-def _volumes(outcome: Outcome) -> tuple[float, float]:
+def _volumes(outcome: HoleResult) -> tuple[float, float]:
     """Swept and clearance volume in cc, where both are known."""
     if outcome.swept is None or outcome.clearance is None:
         raise NoAnswer(_WAITS_FOR_VOLUMES)
     return outcome.swept, outcome.clearance
 
 
-def _gap(outcome: Outcome, result: str) -> float:
+def _gap(outcome: HoleResult, result: str) -> float:
     """Quench or deck clearance in mm, where it is known."""
     if outcome.deck_clearance is None:
         raise NoAnswer(_WAITS_FOR_GAP)
@@ -128,12 +128,12 @@ def _gap(outcome: Outcome, result: str) -> float:
     return outcome.quench
 
 
-def for_gap(outcome: Outcome, op: OpName, result: str, wanted: float) -> float:
+def for_gap(outcome: HoleResult, op: OpName, result: str, wanted: float) -> float:
     """Return the total of a lever that gives a quench or a deck clearance.
 
     Parameters
     ----------
-    outcome : Outcome
+    outcome : HoleResult
         The hole, with what is planned so far.
     op : str
         The lever.
@@ -229,12 +229,12 @@ def for_height_above_rim(hole: Hole, op: OpName, wanted: float) -> float:
     return max(stands - wanted, 0.0)
 
 
-def for_ratio(outcome: Outcome, op: OpName, ratio: float, opened: float = 0.0) -> float:
+def for_ratio(outcome: HoleResult, op: OpName, ratio: float, opened: float = 0.0) -> float:
     """Return the total of a lever that gives a ratio; for a head cut see :func:`head_cut_for_ratio`.
 
     Parameters
     ----------
-    outcome : Outcome
+    outcome : HoleResult
         The hole, with what is planned so far.
     op : str
         Deck cut, crown cut, gasket, chamber opening or bowl.
@@ -274,7 +274,7 @@ def for_ratio(outcome: Outcome, op: OpName, ratio: float, opened: float = 0.0) -
     return _metal_off(total, why, "a head cut makes it smaller")
 
 
-def _for_volume(outcome: Outcome, op: OpName, more: float) -> float:
+def _for_volume(outcome: HoleResult, op: OpName, more: float) -> float:
     """How much more of a lever adds so many cc: along its slope, and again where that bends."""
     by = more / (along(outcome.figures, outcome.taken, op).volume or math.nan)
     if op != "deck_cut" or outcome.figures.edge_width is None:
@@ -291,7 +291,7 @@ def _for_volume(outcome: Outcome, op: OpName, more: float) -> float:
     return by
 
 
-def _crown_for(outcome: Outcome, more: float, ratio: float) -> float:
+def _crown_for(outcome: HoleResult, more: float, ratio: float) -> float:
     """The total crown cut that opens so many cc more than today's plan does."""
     crown = outcome.areas.crown
     wanted = _opened_by(outcome, outcome.crown_cut) + more
@@ -308,13 +308,13 @@ def _crown_for(outcome: Outcome, more: float, ratio: float) -> float:
     return _metal_off(total, why, "a deck cut, a head cut or a thinner gasket raises it")
 
 
-def _opened_by(outcome: Outcome, cut: Any) -> Any:
+def _opened_by(outcome: HoleResult, cut: Any) -> Any:
     """What a crown cut opens above the piston in cc, from the uncut crown."""
     areas, off = outcome.areas, flat_cut(outcome.areas.crown, cut)
     return crown_gain(areas.crown, off) + (areas.bore - areas.ring) * off.rim / 1000
 
 
-def _least_cut(outcome: Outcome, volume: float) -> float | None:
+def _least_cut(outcome: HoleResult, volume: float) -> float | None:
     """The least crown cut that opens a volume in mm, negative where metal would be put on; None where none does.
 
     Between the depths at which it meets something else what it opens is a straight line.
@@ -336,12 +336,12 @@ def _edges(crown: Crown) -> tuple[float, ...]:
     return tuple(at for at in (crown.above_rim, crown.above_rim + crown.dish_depth) if 0 < at < math.inf)
 
 
-def head_cut_for_ratio(outcome: Outcome, ratio: float, chamber: ChamberModel | None) -> float:
+def head_cut_for_ratio(outcome: HoleResult, ratio: float, chamber: ChamberModel | None) -> float:
     """Return the total head cut that gives a ratio, in mm, for any chamber model.
 
     Parameters
     ----------
-    outcome : Outcome
+    outcome : HoleResult
         The hole, with what is planned so far.
     ratio : float
         Wanted compression ratio; no unit.
@@ -377,7 +377,7 @@ def head_cut_for_ratio(outcome: Outcome, ratio: float, chamber: ChamberModel | N
     return chamber.cut_for(max(0.0, less))
 
 
-def _totals(outcome: Outcome, opened: float = 0.0) -> dict[OpName, float]:
+def _totals(outcome: HoleResult, opened: float = 0.0) -> dict[OpName, float]:
     return {
         "deck_cut": outcome.deck_cut,
         "gasket": outcome.gasket_thickness or 0.0,

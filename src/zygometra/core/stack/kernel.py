@@ -134,7 +134,7 @@ class Crown(NamedTuple):
         return crown_gain(self, flat_cut(self, total))
 
 
-class Hole(NamedTuple):
+class HoleVolumes(NamedTuple):
     """A hole as it is or as it is cut so far: where its rim stops, and what of its clearance volume is not the deck's.
 
     ``chamber`` in cc holds the pockets in the block, ``crown`` dish less dome, ``crevice`` the ring of area ``ring``
@@ -306,7 +306,7 @@ def crown_of(f: Figures) -> Crown:
     )
 
 
-def uncut(f: Figures) -> Hole:
+def uncut(f: Figures) -> HoleVolumes:
     """Return a hole as it is.
 
     Parameters
@@ -329,7 +329,7 @@ def uncut(f: Figures) -> Hole:
     if edge is not None:
         other = other + chamfer_volume(edge, None)
     shape = crown_of(f)
-    return Hole(
+    return HoleVolumes(
         clearance=rim_clearance(f),
         area=area,
         chamber=f.chamber_volume,
@@ -444,12 +444,12 @@ def crown_gain(shape: Crown, off: FlatCut) -> Column:
     )
 
 
-def with_crown_cut(h: Hole, off: FlatCut) -> Hole:
+def with_crown_cut(h: HoleVolumes, off: FlatCut) -> HoleVolumes:
     """Return a hole with its crown cut: its rim lower, its dome less, its dish shallower, its top land shorter.
 
     Parameters
     ----------
-    h : Hole
+    h : HoleVolumes
         Before it.
     off : FlatCut
         What the cut meets.
@@ -548,12 +548,12 @@ def closing(perimeter: Column, draft: Column) -> Column:
     return perimeter * tangent(draft)
 
 
-def with_deck_cut(h: Hole, cut: Column) -> Hole:
+def with_deck_cut(h: HoleVolumes, cut: Column) -> HoleVolumes:
     """Return a hole with its deck cut: its rim higher, and less of the chamber in the block and of its bore's edge.
 
     Parameters
     ----------
-    h : Hole
+    h : HoleVolumes
         Before it.
     cut : float, array, or what carries slopes
         In mm.
@@ -615,12 +615,12 @@ def narrowed(width: Column, angle: Column, deck_cut: Column) -> Column:
     return positive(width - deck_cut / tangent(angle))
 
 
-def closed_by(h: Hole, thickness: Column, gasket: Column) -> Stacked:
+def closed_by(h: HoleVolumes, thickness: Column, gasket: Column) -> Stacked:
     """Return what a hole comes to under a gasket.
 
     Parameters
     ----------
-    h : Hole
+    h : HoleVolumes
         Cut.
     thickness : float, array, or what carries slopes
         Of the gasket, compressed, in mm.
@@ -634,14 +634,14 @@ def closed_by(h: Hole, thickness: Column, gasket: Column) -> Stacked:
     return Stacked(h.clearance, h.clearance + thickness, h.closed + gasket + deck_volume(h))
 
 
-def deck_volume(h: Hole) -> Column:
+def deck_volume(h: HoleVolumes) -> Column:
     """Return what lies between rim and deck in cc: A·c, less than nought where the rim stands proud.
 
     Where the rim stands at the deck it wants no bore.
 
     Parameters
     ----------
-    h : Hole
+    h : HoleVolumes
         Cut.
 
     Notes
@@ -696,7 +696,7 @@ def trapped_volume(f: Figures) -> Column:
 # -- one hole --------------------------------------------------------------------------
 
 
-class Results(NamedTuple):
+class KernelResults(NamedTuple):
     """What one hole comes to: the five that carry slopes, then the terms of its clearance volume, then its areas.
 
     Clearance and quench in mm; swept, clearance and trapped volume in cc; the terms in cc; bore, ring around the top
@@ -747,7 +747,7 @@ class Slopes(NamedTuple):
         return Slopes(*(by * slope for slope in self))
 
 
-def hole(f: Figures, cuts: Cuts) -> Results:
+def hole(f: Figures, cuts: Cuts) -> KernelResults:
     """Return what a hole comes to under its cuts.
 
     Parameters
@@ -779,7 +779,7 @@ def hole(f: Figures, cuts: Cuts) -> Results:
         h = with_deck_cut(h, cuts.deck)
     gasket = gasket_volume(f)
     stacked = closed_by(h, f.gasket_thickness, gasket)
-    return Results(
+    return KernelResults(
         clearance=stacked.clearance,
         quench=stacked.quench,
         swept=swept_volume(f),

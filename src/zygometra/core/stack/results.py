@@ -11,7 +11,7 @@ from ..build.model import Operation
 from ..quantity import Source
 from ..uncertainty import Sources, Term, Uncertainty
 from .in_hole import PLACES
-from .kernel import NOT_KNOWN, Crown, Cuts, Figures, Results, Slopes
+from .kernel import NOT_KNOWN, Crown, Cuts, Figures, KernelResults, Slopes
 
 
 class Contribution(NamedTuple):
@@ -205,7 +205,7 @@ class Areas(NamedTuple):
     crown: Crown
 
 
-class Outcome(NamedTuple):
+class HoleResult(NamedTuple):
     """The results of one hole in one state.
 
     Lengths in mm, volumes in cc. A result is None where a figure that it needs is not
@@ -225,7 +225,7 @@ class Outcome(NamedTuple):
     beyond: frozenset[str]
     figures: Figures
     taken: Cuts
-    found: Results
+    found: KernelResults
 
     @property
     def terms(self) -> Terms:
@@ -306,7 +306,7 @@ class Hole(NamedTuple):
     bank: str
     sources: dict[str, Source]
     cuts: tuple[tuple[str, Operation], ...]
-    outcome: Outcome
+    outcome: HoleResult
 
     @property
     def above_rim(self) -> float | None:

@@ -10,7 +10,7 @@ from ..units import THOU, Kind, to_base
 from .chamber import ChamberModel
 from .in_hole import along
 from .kernel import Slopes
-from .results import Outcome
+from .results import HoleResult
 
 
 class Sensitivity(NamedTuple):
@@ -60,13 +60,13 @@ _ASKED: tuple[tuple[OpName, str], ...] = (
 
 
 def sensitivities(
-    outcome: Outcome, chamber: ChamberModel | None, system: str = "mm"
+    outcome: HoleResult, chamber: ChamberModel | None, system: str = "mm"
 ) -> tuple[Sensitivity, ...]:
     """Return the effect of a step of each lever on one hole.
 
     Parameters
     ----------
-    outcome : Outcome
+    outcome : HoleResult
         The hole in the state asked about.
     chamber : ChamberModel or None
         What milling takes from the chamber; None where that is not known.
@@ -110,13 +110,13 @@ def sensitivities(
     return tuple(rows)
 
 
-def _is_untold(outcome: Outcome) -> bool:
+def _is_untold(outcome: HoleResult) -> bool:
     """Whether one more mm off the crown goes into a dish of which nobody told the opening."""
     crown = outcome.areas.crown
     return crown.untold is not None and outcome.crown_cut >= crown.above_rim
 
 
-def _milled(outcome: Outcome, chamber: ChamberModel | None) -> float:
+def _milled(outcome: HoleResult, chamber: ChamberModel | None) -> float:
     """What one more mm of head cut takes, in cc; nought where that is not known."""
     if chamber is None:
         return 0.0

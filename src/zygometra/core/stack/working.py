@@ -10,11 +10,11 @@ from ..digits import UNKNOWN, ratio_text, volume
 from ..wording import Reader
 from .missing import STACK
 from .results import Hole
-from .working_steps import Given, Step, band_of, given_of, value_in
+from .working_steps import Given, WorkingStep, band_of, given_of, value_in
 from .working_volumes import volumes
 
 
-def working(build: Build, hole: Hole, reader: Reader) -> tuple[Step, ...]:
+def working(build: Build, hole: Hole, reader: Reader) -> tuple[WorkingStep, ...]:
     """Return the derivation of every result of one hole.
 
     Parameters
@@ -39,7 +39,7 @@ def working(build: Build, hole: Hole, reader: Reader) -> tuple[Step, ...]:
     )
 
 
-def _gaps(hole: Hole, reader: Reader) -> list[Step]:
+def _gaps(hole: Hole, reader: Reader) -> list[WorkingStep]:
     outcome, get = hole.outcome, hole.sources.get
 
     def length(mm: float | None) -> str:
@@ -59,7 +59,7 @@ def _gaps(hole: Hole, reader: Reader) -> list[Step]:
     thickness = get("parts.gasket.thickness")
     return [
         *_above_rim(hole, reader),
-        Step(
+        WorkingStep(
             "deck_clearance",
             "deck clearance",
             formula=formula + cuts,
@@ -69,7 +69,7 @@ def _gaps(hole: Hole, reader: Reader) -> list[Step]:
             given=given,
             note=note,
         ),
-        Step(
+        WorkingStep(
             "quench",
             quench,
             formula=f"{quench} = c + t",
@@ -81,14 +81,14 @@ def _gaps(hole: Hole, reader: Reader) -> list[Step]:
     ]
 
 
-def _above_rim(hole: Hole, reader: Reader) -> list[Step]:
+def _above_rim(hole: Hole, reader: Reader) -> list[WorkingStep]:
     """What stands above the rim, where somebody said that something does."""
     told, cut = hole.sources.get("parts.piston.above_rim"), hole.outcome.crown_cut
     if told is None or not told.quantity.value:
         return []
     taken = f" − {reader.length(cut)}" if cut else ""
     return [
-        Step(
+        WorkingStep(
             "above_rim",
             "above the rim",
             formula="z − crown cut, nought at the least" if cut else "z",
@@ -122,13 +122,13 @@ def _on_paper(hole: Hole, reader: Reader) -> _Derived:
 
 
 # long: two steps of a derivation, and what stands where there is none
-def _ratios(hole: Hole, reader: Reader) -> list[Step]:
+def _ratios(hole: Hole, reader: Reader) -> list[WorkingStep]:
     outcome = hole.outcome
     if outcome.clearance is None or (outcome.swept is None and outcome.clearance > 0):
         return [_waiting(hole)]
     if outcome.compression_ratio is None:
         return [
-            Step(
+            WorkingStep(
                 "compression_ratio",
                 "compression ratio",
                 formula="(Vs + Vc)/Vc",
@@ -141,7 +141,7 @@ def _ratios(hole: Hole, reader: Reader) -> list[Step]:
             )
         ]
     steps = [
-        Step(
+        WorkingStep(
             "compression_ratio",
             "compression ratio",
             formula="(Vs + Vc)/Vc",
@@ -156,7 +156,7 @@ def _ratios(hole: Hole, reader: Reader) -> list[Step]:
         lift = hole.sources.get("cam.at_lift")
         trapped = (outcome.effective - 1) * outcome.clearance
         steps.append(
-            Step(
+            WorkingStep(
                 "effective",
                 "effective ratio",
                 formula="(A·x(180° + θ) + Vc)/Vc",
@@ -175,7 +175,7 @@ def _ratios(hole: Hole, reader: Reader) -> list[Step]:
     return steps
 
 
-def _waiting(hole: Hole) -> Step:
+def _waiting(hole: Hole) -> WorkingStep:
     """The step of a ratio that is not known yet."""
     ended = {
         "head": "The head is cut past the end of its chamber",
@@ -184,7 +184,7 @@ def _waiting(hole: Hole) -> Step:
     }
     note = "; ".join(ended[what] for what in sorted(hole.outcome.beyond)) or "A figure is not known yet"
     formula, figures = "(Vs + Vc)/Vc", f"Vs {volume(hole.outcome.swept)}, Vc {volume(hole.outcome.clearance)}"
-    return Step(
+    return WorkingStep(
         "compression_ratio",
         "compression ratio",
         formula=formula,
@@ -196,12 +196,12 @@ def _waiting(hole: Hole) -> Step:
     )
 
 
-def as_text(steps: tuple[Step, ...]) -> str:
+def as_text(steps: tuple[WorkingStep, ...]) -> str:
     """Write a derivation as plain text.
 
     Parameters
     ----------
-    steps : tuple of Step
+    steps : tuple of WorkingStep
         From :func:`working`.
 
     Returns

@@ -24,7 +24,7 @@ class Given(NamedTuple):
     path: str
 
 
-class Step(NamedTuple):
+class WorkingStep(NamedTuple):
     """One line of the derivation."""
 
     key: str

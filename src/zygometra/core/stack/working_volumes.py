@@ -14,11 +14,11 @@ from .in_hole import PLACES
 from .kernel import flat_cut, kept_by_cone, narrowed
 from .results import Hole
 from .sources import chamber_model
-from .working_steps import Given, Step, band_of, given_of, value_in
+from .working_steps import Given, WorkingStep, band_of, given_of, value_in
 
 
 # long: the steps of one derivation, in their order
-def volumes(build: Build, hole: Hole, reader: Reader) -> list[Step]:
+def volumes(build: Build, hole: Hole, reader: Reader) -> list[WorkingStep]:
     """Return the steps of the volumes of one hole: swept, then each term of the clearance volume, then their sum.
 
     Parameters
@@ -34,7 +34,7 @@ def volumes(build: Build, hole: Hole, reader: Reader) -> list[Step]:
 
     steps = [_swept_step(hole, reader), _chamber_step(build, hole, reader), _gasket_step(hole, reader)]
     steps.append(
-        Step(
+        WorkingStep(
             "deck",
             "deck volume",
             formula="V_deck = A·c",
@@ -60,13 +60,13 @@ def _square(area: float) -> str:
     return f"{UNKNOWN} cm²" if math.isnan(area) else f"{area / 100:.4f} cm²"
 
 
-def _swept_step(hole: Hole, reader: Reader) -> Step:
+def _swept_step(hole: Hole, reader: Reader) -> WorkingStep:
     outcome, get = hole.outcome, hole.sources.get
     bore, stroke, given = get("parts.block.bore"), get("parts.crank.stroke"), get("parts.block.swept_volume")
     answer, band = volume(outcome.swept), band_of(hole, "swept", "cc", reader)
     if given is not None and (bore is None or stroke is None):
         figures = reader.quantity(given.quantity)
-        return Step(
+        return WorkingStep(
             "swept",
             "swept volume",
             formula="Vs as given",
@@ -78,7 +78,7 @@ def _swept_step(hole: Hole, reader: Reader) -> Step:
     diameter, travel = (
         reader.length(value_in(hole, path)) for path in ("parts.block.bore", "parts.crank.stroke")
     )
-    return Step(
+    return WorkingStep(
         "swept",
         "swept volume",
         formula="Vs = π/4·B²·S",
@@ -91,13 +91,13 @@ def _swept_step(hole: Hole, reader: Reader) -> Step:
 
 
 # long: what it puts together is told field by field, a line each
-def _gasket_step(hole: Hole, reader: Reader) -> Step:
+def _gasket_step(hole: Hole, reader: Reader) -> WorkingStep:
     outcome, get = hole.outcome, hole.sources.get
     opening = get("parts.gasket.opening_area")
     thickness, answer = reader.length(outcome.gasket_thickness), volume(outcome.terms.gasket)
     if opening is not None:
         formula, figures = "V_gasket = A_gasket·t", f"{outcome.gasket_area:.0f} mm² · {thickness}"
-        return Step(
+        return WorkingStep(
             "gasket",
             "gasket volume",
             formula=formula,
@@ -110,7 +110,7 @@ def _gasket_step(hole: Hole, reader: Reader) -> Step:
     if given is not None and (bore is None or outcome.gasket_thickness is None):
         figures = reader.quantity(given.quantity)
         note = "The volume as it was given; with the gasket's bore it would follow from the thickness."
-        return Step(
+        return WorkingStep(
             "gasket",
             "gasket volume",
             formula="V_gasket as given",
@@ -126,7 +126,7 @@ def _gasket_step(hole: Hole, reader: Reader) -> Step:
         wider, within = (reader.limit(mm) for mm in USUAL_OPENING)
         note = f"Nobody told its bore: the cylinder's and {wider} ± {within} stands in, from the bore up."
         bore_there = given_of(get("parts.block.bore"), reader)
-        return Step(
+        return WorkingStep(
             "gasket",
             "gasket volume",
             formula=f"V_gasket = π/4·(B + {wider})²·t",
@@ -136,7 +136,7 @@ def _gasket_step(hole: Hole, reader: Reader) -> Step:
             given=bore_there,
             note=note,
         )
-    return Step(
+    return WorkingStep(
         "gasket",
         "gasket volume",
         formula=formula,
@@ -147,7 +147,7 @@ def _gasket_step(hole: Hole, reader: Reader) -> Step:
     )
 
 
-def _chamber_step(build: Build, hole: Hole, reader: Reader) -> Step:
+def _chamber_step(build: Build, hole: Hole, reader: Reader) -> WorkingStep:
     outcome = hole.outcome
     source = hole.sources.get("parts.head.chamber_volume")
     given = given_of(source, reader)
@@ -174,7 +174,7 @@ def _chamber_step(build: Build, hole: Hole, reader: Reader) -> Step:
         formula += " − A_pocket·deck cut"
         figures += f" − {volume(pocket.quantity.value * outcome.deck_cut / 1000)}"
         given += given_of(pocket, reader)
-    return Step(
+    return WorkingStep(
         "chamber",
         "chamber volume",
         formula=formula,
@@ -186,7 +186,7 @@ def _chamber_step(build: Build, hole: Hole, reader: Reader) -> Step:
     )
 
 
-def _crown_step(hole: Hole, reader: Reader) -> Step:
+def _crown_step(hole: Hole, reader: Reader) -> WorkingStep:
     outcome = hole.outcome
     source = hole.sources.get("parts.piston.crown_volume")
     formula, figures = "V_crown", UNKNOWN if source is None else reader.quantity(source.quantity)
@@ -216,7 +216,7 @@ def _crown_step(hole: Hole, reader: Reader) -> Step:
     if sunk := sum(op.amount.value for _, op in hole.cuts if op.op == "bowl" and op.amount):
         formula += " + bowl"
         figures += f" + {volume(sunk)}"
-    return Step(
+    return WorkingStep(
         "crown",
         "crown volume",
         formula=formula,
@@ -228,11 +228,11 @@ def _crown_step(hole: Hole, reader: Reader) -> Step:
     )
 
 
-def _crevice_step(hole: Hole, reader: Reader) -> Step:
+def _crevice_step(hole: Hole, reader: Reader) -> WorkingStep:
     outcome, get = hole.outcome, hole.sources.get
     land, top_land = get("parts.piston.top_land_diameter"), get("parts.piston.top_land_height")
     if land is None or top_land is None:
-        return Step(
+        return WorkingStep(
             "crevice",
             "crevice volume",
             formula="V_crevice",
@@ -243,7 +243,7 @@ def _crevice_step(hole: Hole, reader: Reader) -> Step:
             note="Top land diameter or height is not known: taken as nought.",
         )
     height = top_land.quantity.value - outcome.areas.crown.rim_cut(outcome.crown_cut)
-    return Step(
+    return WorkingStep(
         "crevice",
         "crevice volume",
         formula="V_crevice = π/4·(B² − D²)·h",
@@ -254,14 +254,14 @@ def _crevice_step(hole: Hole, reader: Reader) -> Step:
     )
 
 
-def _edge_step(hole: Hole, reader: Reader) -> Step | None:
+def _edge_step(hole: Hole, reader: Reader) -> WorkingStep | None:
     """The chamfer at the bore's upper edge; None where that is sharp."""
     f, other = hole.outcome.figures, hole.outcome.terms.other
     if f.edge_width is None:
         return None
     width, angle = (hole.sources.get(PLACES[name]) for name in ("edge_width", "edge_angle"))
     left = narrowed(f.edge_width, f.edge_angle, hole.outcome.deck_cut)
-    return Step(
+    return WorkingStep(
         "edge",
         "edge chamfer",
         formula="V_edge = π·w²·tan β·(B/2 + w/3)",
@@ -273,7 +273,7 @@ def _edge_step(hole: Hole, reader: Reader) -> Step | None:
     )
 
 
-def _clearance_step(hole: Hole, reader: Reader) -> Step:
+def _clearance_step(hole: Hole, reader: Reader) -> WorkingStep:
     outcome, terms = hole.outcome, hole.outcome.terms
     parts = [terms.chamber, terms.gasket, terms.deck, terms.crown, terms.crevice]
     formula = "Vc = V_chamber + V_gasket + V_deck + V_crown + V_crevice"
@@ -285,7 +285,7 @@ def _clearance_step(hole: Hole, reader: Reader) -> Step:
     if outcome.figures.edge_width is not None:
         parts.append(None if terms.other is None else terms.other - (other or 0.0))
         formula += " + V_edge"
-    return Step(
+    return WorkingStep(
         "clearance",
         "clearance volume",
         formula=formula,

@@ -10,8 +10,8 @@ from typing import Any, NamedTuple
 from zygometra.core.cutting.agreement import (
     PARTIES,
     WAYS,
+    AgreementQuestion,
     Party,
-    Question,
     label_of,
     parties,
     questions,
@@ -19,7 +19,7 @@ from zygometra.core.cutting.agreement import (
 )
 from zygometra.core.digits import figure
 from zygometra.core.fields import field_at
-from zygometra.core.planning.opening import last_moment
+from zygometra.core.planning.disassembly import last_moment
 from zygometra.core.units import Kind
 from zygometra.core.wording import Reader
 
@@ -129,7 +129,7 @@ def parties_of(bench: Bench) -> tuple[Party, ...]:
     return parties(bench.build, bench.kept.facts.signed.agreements)
 
 
-def questions_of(bench: Bench) -> tuple[Question, ...]:
+def questions_of(bench: Bench) -> tuple[AgreementQuestion, ...]:
     """Return the questions of a build."""
     return questions(bench.build, bench.kept.facts.signed.decisions, now())
 
@@ -173,7 +173,7 @@ def view(bench: Bench, *, fault: str = "", typed: Mapping[str, str] | None = Non
     }
 
 
-def _rests(bench: Bench, one: Question) -> list[tuple[str, str, bool]]:
+def _rests(bench: Bench, one: AgreementQuestion) -> list[tuple[str, str, bool]]:
     reader = bench.reader
     return [
         (label_of(place), written(place, value, reader)[0], place in one.moved)

@@ -18,7 +18,7 @@ from zygometra.core.house_rules import HouseRules, rules_for
 from zygometra.core.measuring.simulated import is_simulated
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.stack.results import Evaluation, State
-from zygometra.core.stages import Standing
+from zygometra.core.stages import BuildProgress
 from zygometra.core.wording import Reader
 from zygometra.store import builds, facts, gauges, heads
 from zygometra.store.builds import StoredBuild
@@ -93,12 +93,12 @@ class Bench:
         return sum(f.severity == "stop" for f in self.findings) + bool(self.problem)
 
     @property
-    def standing(self) -> Standing:
+    def standing(self) -> BuildProgress:
         """What is known of how far it is."""
         figures = self.build.figures
         read = sum(q.basis in ("measured", "mock-up") for q in figures.values())
         cuts = len({one.place for one in self.build.cuts.passes})
-        return Standing(
+        return BuildProgress(
             figures=len(figures), read=read, operations=len(self.build.planned), stops=self.stops, cuts=cuts
         )
 

@@ -22,9 +22,9 @@ from zygometra.core.digits import figure
 from zygometra.core.errors import QuantityError
 from zygometra.core.gates import LONGEST_REASON
 from zygometra.core.measuring.faces import question, surveys_in_use
+from zygometra.core.planning.as_machined import banks_at_a_height, from_the_start
 from zygometra.core.planning.plans import Planner
-from zygometra.core.planning.settled import banks_at_a_height, from_the_start
-from zygometra.core.planning.ways import with_usual_levers
+from zygometra.core.planning.single_lever_plans import with_usual_levers
 from zygometra.core.sentence import sentence
 from zygometra.core.written import Length, Limit
 from zygometra.drawing.skim import HoleDrawn, ZoneDrawn, running_bar, skim_map

@@ -9,7 +9,7 @@ from typing import cast
 from zygometra.core.errors import QuantityError
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.parts import MAKING
-from zygometra.core.mix.question import PRIORITIES, WANTED, Priority, Question, limits_of
+from zygometra.core.mix.question import PRIORITIES, WANTED, MixQuestion, Priority, limits_of
 from zygometra.core.spoken import bare_unit
 from zygometra.core.typed import plain_number
 from zygometra.core.units import THOU, Kind, from_base
@@ -50,7 +50,7 @@ class Asked:
 
     typed: dict[str, str]
     faults: dict[str, str] = field(default_factory=dict)
-    question: Question = field(default_factory=lambda: Question(""))
+    question: MixQuestion = field(default_factory=lambda: MixQuestion(""))
     pins: tuple[str, ...] = ()
     chosen: str = ""
     across: str = "displacement"
@@ -96,7 +96,7 @@ def read_asked(
     rules = rules_for("", shop)
     priority = typed.get("priority", "cheapest")
     use = {kind: typed[f"use-{kind}"].strip() for kind in MAKING if typed.get(f"use-{kind}", "").strip()}
-    out.question = Question(
+    out.question = MixQuestion(
         block=typed.get("block") or block,
         windows=windows,
         rpm=rpm,

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from zygometra.core.digits import money
 from zygometra.core.mix.basket import Item, basket, total_of
-from zygometra.core.mix.laid_out import LaidOut
+from zygometra.core.mix.laid_out import QueryTables
 from zygometra.core.mix.parts import Part
 from zygometra.core.mix.recipe import Recipe
 from zygometra.exchange.tables import inert
@@ -48,7 +48,7 @@ class Line(NamedTuple):
     lead: str
 
 
-def basket_of(session: Session, laid_out: LaidOut, recipe: Recipe) -> tuple[Item, ...]:
+def basket_of(session: Session, laid_out: QueryTables, recipe: Recipe) -> tuple[Item, ...]:
     """Return everything that a recipe wants, what goes with its parts among it."""
     return basket(recipe, laid_out.block, store.all_of(session, SUPPORTING))
 

@@ -9,9 +9,9 @@ from sqlalchemy.orm import Session
 
 from zygometra.core.digits import UNKNOWN, figure, money, ratio_text
 from zygometra.core.mix.judge import judge
-from zygometra.core.mix.laid_out import LaidOut
-from zygometra.core.mix.paper import STAND_IN, stand_in
+from zygometra.core.mix.laid_out import QueryTables
 from zygometra.core.mix.parts import KIND, MAKING
+from zygometra.core.mix.placeholders import STAND_IN, stand_in
 from zygometra.core.mix.question import WANTED_KEY
 from zygometra.core.mix.recipe import Recipe, recipe_in_full
 from zygometra.core.mix.verdict import Combination, Verdict
@@ -76,7 +76,7 @@ def cells(columns: Sequence[Column]) -> list[tuple[str, list[Cell]]]:
     return rows
 
 
-def rows_of(laid_out: LaidOut, key: str) -> Combination | None:
+def rows_of(laid_out: QueryTables, key: str) -> Combination | None:
     """Return the recipe that a key names; None where a part is not on the shelf."""
     codes = key.split("~")
     if len(codes) != len(MAKING):
@@ -85,12 +85,14 @@ def rows_of(laid_out: LaidOut, key: str) -> Combination | None:
     return None if any(row is None for row in rows) else tuple(rows)  # type: ignore[return-value]
 
 
-def key_of(laid_out: LaidOut, rows: Combination) -> str:
+def key_of(laid_out: QueryTables, rows: Combination) -> str:
     """Return the key of a recipe: the codes of its parts."""
     return "~".join(laid_out.shelf.tables[kind].codes[row] for kind, row in zip(MAKING, rows, strict=True))
 
 
-def in_full(session: Session, laid_out: LaidOut, recipes: Iterable[Combination]) -> dict[Combination, Recipe]:
+def in_full(
+    session: Session, laid_out: QueryTables, recipes: Iterable[Combination]
+) -> dict[Combination, Recipe]:
     """Return recipes in full; those of which nothing follows for want of a figure are left out."""
     verdicts: dict[Combination, Verdict] = {}
     for rows in recipes:
@@ -223,7 +225,7 @@ def _with_band(reader: Reader, mm: float, u: float, half: float) -> str:
     return f"{number} ± {figure(from_base(half, reader.length_unit(mm)), decimals)} {symbol}"
 
 
-def stack_of(column: Column, laid_out: LaidOut) -> Stack:
+def stack_of(column: Column, laid_out: QueryTables) -> Stack:
     """Return a recipe as it is drawn."""
     recipe = column.recipe
     r = recipe.verdict.results
@@ -248,7 +250,7 @@ def stack_of(column: Column, laid_out: LaidOut) -> Stack:
     )
 
 
-def clearance_window(laid_out: LaidOut) -> tuple[float | None, float | None]:
+def clearance_window(laid_out: QueryTables) -> tuple[float | None, float | None]:
     """Return least and most of the clearance that is asked, in mm."""
     window = laid_out.question.window("deck_clearance")
     return window.low, window.high

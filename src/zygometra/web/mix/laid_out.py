@@ -9,9 +9,9 @@ from threading import Lock
 from flask import Flask, current_app
 from sqlalchemy.orm import Session
 
-from zygometra.core.mix.laid_out import LaidOut
-from zygometra.core.mix.paper import with_stand_ins
-from zygometra.core.mix.question import Question
+from zygometra.core.mix.laid_out import QueryTables
+from zygometra.core.mix.placeholders import with_stand_ins
+from zygometra.core.mix.question import MixQuestion
 from zygometra.core.mix.rules import FitRules
 from zygometra.core.mix.shelf import Block, Shelf
 from zygometra.store import fit_rules
@@ -34,7 +34,7 @@ class KeptShelf:
         self._lock = Lock()
         self._number: Number | None = None
         self._shelf: tuple[Shelf, FitRules] | None = None
-        self._laid_out: OrderedDict[Hashable, LaidOut] = OrderedDict()
+        self._laid_out: OrderedDict[Hashable, QueryTables] = OrderedDict()
 
     def shelf(self, session: Session) -> tuple[Shelf, FitRules, Number]:
         """Return the present shelf and rules of fit, and what numbers them."""
@@ -48,7 +48,7 @@ class KeptShelf:
                 self._laid_out.clear()
         return *known, number
 
-    def laid_out(self, key: Hashable, shelf: Shelf, rules: FitRules, question: Question) -> LaidOut:
+    def laid_out(self, key: Hashable, shelf: Shelf, rules: FitRules, question: MixQuestion) -> QueryTables:
         """Return the shelf laid out for a question; one for the same block is shared as far as it goes."""
         with self._lock:
             found = self._laid_out.get(key)
@@ -58,7 +58,7 @@ class KeptShelf:
         made = (
             akin[-1].asked(question)
             if akin
-            else LaidOut(shelf, Block(shelf, question.block), rules, question)
+            else QueryTables(shelf, Block(shelf, question.block), rules, question)
         )
         with self._lock:
             self._laid_out[key] = made
@@ -82,19 +82,19 @@ def shelf_and_rules(session: Session) -> tuple[Shelf, FitRules, Number]:
     return _kept().shelf(session)
 
 
-def lay_out(session: Session, question: Question) -> LaidOut:
+def lay_out(session: Session, question: MixQuestion) -> QueryTables:
     """Return the shelf laid out for a question; raises QuantityError where there is no such block."""
     shelf, rules, number = shelf_and_rules(session)
     return _kept().laid_out((number, _key(question)), shelf, rules, question)
 
 
-def key_for(session: Session, question: Question) -> Hashable:
+def key_for(session: Session, question: MixQuestion) -> Hashable:
     """Return what tells this question, asked of the present shelf and rules, from every other."""
     _, _, number = shelf_and_rules(session)
     return number, _key(question)
 
 
-def _key(question: Question) -> Hashable:
+def _key(question: MixQuestion) -> Hashable:
     return (
         question.block,
         tuple(sorted(question.windows.items())),

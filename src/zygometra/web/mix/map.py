@@ -7,9 +7,9 @@ from collections.abc import Mapping
 from typing import NamedTuple
 
 from zygometra.core.digits import UNKNOWN, figure
-from zygometra.core.mix.found import Found
-from zygometra.core.mix.laid_out import LaidOut
+from zygometra.core.mix.laid_out import QueryTables
 from zygometra.core.mix.question import WANTED, WANTED_KEY
+from zygometra.core.mix.search_result import SearchResult
 from zygometra.core.mix.verdict import Combination
 from zygometra.core.windows import Window
 from zygometra.core.wording import Reader
@@ -19,7 +19,7 @@ from .asked import Asked, per_shown
 from .columns import Shown, key_of
 
 
-def axis(key: str, laid_out: LaidOut, reader: Reader) -> Axis:
+def axis(key: str, laid_out: QueryTables, reader: Reader) -> Axis:
     """Return one axis of the map in the reader's unit."""
     wanted = WANTED_KEY[key]
     per = per_shown(key, reader)
@@ -38,8 +38,8 @@ def axis(key: str, laid_out: LaidOut, reader: Reader) -> Axis:
 class Field(NamedTuple):
     """What lies on the map: the best, some from all over, and which recipes are marked."""
 
-    found: Found
-    around: Found
+    found: SearchResult
+    around: SearchResult
     shown: Shown
 
 
@@ -47,7 +47,7 @@ class Field(NamedTuple):
 _TOLD = ("displacement", "deck_clearance", "compression_ratio", "cost")
 
 
-def points(field: Field, laid_out: LaidOut, asked: Asked, reader: Reader) -> list[Point]:
+def points(field: Field, laid_out: QueryTables, asked: Asked, reader: Reader) -> list[Point]:
     """Return the recipes on the map; one that is found twice is drawn once, as what it counts for."""
     points: dict[Combination, Point] = {}
     for source, state in ((field.around, "out"), (field.found, "in")):
@@ -83,7 +83,7 @@ def _known(value: float, decimals: int) -> str:
     return UNKNOWN if math.isnan(value) else figure(value, decimals)
 
 
-def _inside(source: Found, laid_out: LaidOut) -> list[bool]:
+def _inside(source: SearchResult, laid_out: QueryTables) -> list[bool]:
     keep = [True] * len(source.recipes)
     for wanted in WANTED:
         window = laid_out.question.window(wanted.key)

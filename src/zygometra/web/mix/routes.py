@@ -13,9 +13,9 @@ from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.basket import stack_fails
 from zygometra.core.mix.counting import count
 from zygometra.core.mix.into_build import targets_of, with_recipe
-from zygometra.core.mix.laid_out import LaidOut
-from zygometra.core.mix.paper import left_open
+from zygometra.core.mix.laid_out import QueryTables
 from zygometra.core.mix.parts import KIND, MAKING
+from zygometra.core.mix.placeholders import left_open
 from zygometra.core.mix.recipe import Recipe
 from zygometra.core.mix.record import ordered_words, recipe_words
 from zygometra.core.mix.why_not import why_not
@@ -61,7 +61,7 @@ def _address(endpoint: str, asked: Asked) -> str:
     return urls.with_query(url_for(endpoint), address_of(asked))
 
 
-def _laid_out(asked: Asked) -> LaidOut | None:
+def _laid_out(asked: Asked) -> QueryTables | None:
     """The shelf laid out; None, with the reason beside the field, where the block is no good."""
     try:
         return lay_out(db(), asked.question)
@@ -139,7 +139,7 @@ def why_not_this() -> str:
     return render_template("mix/why_not.html", code=code, lines=lines, again=again)
 
 
-def _chosen(asked: Asked) -> tuple[LaidOut, Recipe] | None:
+def _chosen(asked: Asked) -> tuple[QueryTables, Recipe] | None:
     laid_out = _laid_out(asked)
     rows = rows_of(laid_out, asked.chosen) if laid_out is not None else None
     if laid_out is None or rows is None:
@@ -182,7 +182,9 @@ def show_basket() -> str | tuple[str, int]:
     return _gone() if found is None else _basket_page(asked, *found)
 
 
-def _basket_page(asked: Asked, laid_out: LaidOut, recipe: Recipe, fault: str = "", reason: str = "") -> str:
+def _basket_page(
+    asked: Asked, laid_out: QueryTables, recipe: Recipe, fault: str = "", reason: str = ""
+) -> str:
     against = _against(laid_out, recipe)
     accepted = acceptances.accepted(db(), against) if against.stands else None
     return render_template(
@@ -198,7 +200,7 @@ def _basket_page(asked: Asked, laid_out: LaidOut, recipe: Recipe, fault: str = "
     )
 
 
-def _against(laid_out: LaidOut, recipe: Recipe) -> Against:
+def _against(laid_out: QueryTables, recipe: Recipe) -> Against:
     """What stands against ordering for a recipe."""
     fails = stack_fails(recipe, rules_for("", shop_rules(db())))
     return Against(gates.ORDER, f"{laid_out.block.code}~{recipe.key}", tuple(fails))
@@ -241,7 +243,7 @@ def order() -> BaseResponse | str | tuple[str, int]:
     return redirect(_address("mix.show_basket", asked))
 
 
-def _changed_since(laid_out: LaidOut, recipe: Recipe) -> str:
+def _changed_since(laid_out: QueryTables, recipe: Recipe) -> str:
     """Who changed parts of a basket since it was seen, in a sentence; empty where nobody did."""
     store.hold(db())
     parts = [item.part for item in basket_of(db(), laid_out, recipe) if item.part is not None]
@@ -253,7 +255,7 @@ def _changed_since(laid_out: LaidOut, recipe: Recipe) -> str:
     return f"Nothing is ordered yet: parts of this basket were changed since you saw it ({told}). Look, then order."
 
 
-def _order(laid_out: LaidOut, recipe: Recipe) -> list[str]:
+def _order(laid_out: QueryTables, recipe: Recipe) -> list[str]:
     """Mark what is to be bought as ordered, so far as nobody has; return the codes."""
     says = ordered_words(laid_out.block.code, recipe.key)
     wanted = [

@@ -8,9 +8,9 @@ from typing import NamedTuple
 from zygometra.core.digits import number_of, whole
 from zygometra.core.findings.said import RANK
 from zygometra.core.likely import Usual
-from zygometra.core.mix.laid_out import LaidOut
-from zygometra.core.mix.paper import STAND_IN, is_stood_in
+from zygometra.core.mix.laid_out import QueryTables
 from zygometra.core.mix.parts import KIND, STAND_INS, unlikely
+from zygometra.core.mix.placeholders import STAND_IN, is_stood_in
 from zygometra.core.mix.question import WANTED_KEY
 from zygometra.core.mix.reasons import FLOOR, Emptiness, attrition, cannot_be_judged, miss_words
 from zygometra.core.mix.recipe import Recipe
@@ -32,13 +32,13 @@ class Said(NamedTuple):
 
 
 def what_is_said(
-    laid_out: LaidOut, chosen: Recipe | None, emptiness: Emptiness | None, *, looked: bool, found: bool
+    laid_out: QueryTables, chosen: Recipe | None, emptiness: Emptiness | None, *, looked: bool, found: bool
 ) -> list[Said]:
     """Return what is to be said of an answer, worst first.
 
     Parameters
     ----------
-    laid_out : LaidOut
+    laid_out : QueryTables
         The shelf laid out for the question.
     chosen : Recipe or None
         The recipe in hand.
@@ -115,7 +115,7 @@ def _unlikely(recipe: Recipe) -> Iterator[Said]:
             )
 
 
-def _of_shelf(laid_out: LaidOut) -> Iterator[Said]:
+def _of_shelf(laid_out: QueryTables) -> Iterator[Said]:
     unjudged = [
         f"{KIND[kind].label} {code} cannot be judged: {_places(missing)} missing"
         for kind, code, missing in cannot_be_judged(laid_out)
@@ -137,7 +137,7 @@ def _of_shelf(laid_out: LaidOut) -> Iterator[Said]:
     yield Said("note", "What the block leaves of the shelf.", tuple(left))
 
 
-def _stood_in(laid_out: LaidOut) -> Iterator[Said]:
+def _stood_in(laid_out: QueryTables) -> Iterator[Said]:
     """That a kind is not on the shelf yet: what rests on it is left open, or stands in the way where it was asked."""
     for kind in STAND_INS:
         if not is_stood_in(laid_out.shelf, kind):
@@ -207,5 +207,5 @@ def _number(things: Sized, word: str) -> str:
     return number_of(len(things), word)
 
 
-def _rule_words(laid_out: LaidOut, key: str) -> str:
+def _rule_words(laid_out: QueryTables, key: str) -> str:
     return key if key in ("use", "in hand") else laid_out.rules.rule(key).interface

@@ -14,13 +14,13 @@ from zygometra.core.digits import about, money, number_of
 from zygometra.core.errors import ZygometraError
 from zygometra.core.house_rules import HouseRules
 from zygometra.core.mix.counting import Count, estimate
-from zygometra.core.mix.found import Found
-from zygometra.core.mix.laid_out import LaidOut
+from zygometra.core.mix.laid_out import QueryTables
 from zygometra.core.mix.parts import KIND, MAKING, Part
-from zygometra.core.mix.question import PRIORITIES, WANTED, Question
+from zygometra.core.mix.question import PRIORITIES, WANTED, MixQuestion
 from zygometra.core.mix.reasons import Emptiness, opened, why_none
-from zygometra.core.mix.recipe import Recipe, Step
-from zygometra.core.mix.search import best, survey
+from zygometra.core.mix.recipe import Recipe, RecipeStep
+from zygometra.core.mix.search_result import SearchResult
+from zygometra.core.mix.searching import best, survey
 from zygometra.core.mix.verdict import Combination
 from zygometra.core.mix.win_back import WayBack, ways_back
 from zygometra.core.sentence import Sentence
@@ -63,7 +63,7 @@ class Looked:
     ``emptiness`` why there are none, where that is worked out.
     """
 
-    found: Found
+    found: SearchResult
     looked: bool
     emptiness: Emptiness | None
 
@@ -72,7 +72,7 @@ class Looked:
         """True where more will follow when the page asks again."""
         return not self.looked or (not self.found.recipes and self.emptiness is None)
 
-    def in_hand(self, laid_out: LaidOut, asked: Asked) -> Combination | None:
+    def in_hand(self, laid_out: QueryTables, asked: Asked) -> Combination | None:
         """Return the recipe in hand: the chosen one, else the first, else the nearest miss."""
         chosen = rows_of(laid_out, asked.chosen) if asked.chosen else None
         if chosen is None and self.found.recipes:
@@ -82,20 +82,20 @@ class Looked:
         return chosen
 
 
-def _look(session: Session, laid_out: LaidOut) -> Looked:
+def _look(session: Session, laid_out: QueryTables) -> Looked:
     key = key_for(session, laid_out.question)
     jobs().leave(who(), key)
     looking = jobs().ask(
         (key, "best"), lambda told: best(laid_out, _BEST_ON_MAP, told=told), by=who(), ahead=True
     )
     looked = looking.done_within(BEST_WAIT)
-    found: Found = looking.result if looked else Found((), {})
+    found: SearchResult = looking.result if looked else SearchResult((), {})
     emptiness = _why_none(session, laid_out) if looked and not found.recipes else None
     return Looked(found, looked, emptiness)
 
 
 def view(
-    session: Session, laid_out: LaidOut, asked: Asked, reader: Reader, rules: HouseRules
+    session: Session, laid_out: QueryTables, asked: Asked, reader: Reader, rules: HouseRules
 ) -> dict[str, Any]:
     """Return what the answer's templates show."""
     looked = _look(session, laid_out)
@@ -122,7 +122,9 @@ def view(
     }
 
 
-def _columns(session: Session, laid_out: LaidOut, shown: Shown, found: Found, reader: Reader) -> list[Column]:
+def _columns(
+    session: Session, laid_out: QueryTables, shown: Shown, found: SearchResult, reader: Reader
+) -> list[Column]:
     first = [shown.chosen] if shown.chosen else []
     combinations = list(dict.fromkeys([*shown.pinned, *first, *found.recipes]))[:COLUMNS]
     full = in_full(session, laid_out, combinations)
@@ -134,7 +136,12 @@ def _columns(session: Session, laid_out: LaidOut, shown: Shown, found: Found, re
 
 
 def _answer_view(
-    session: Session, laid_out: LaidOut, asked: Asked, looked: Looked, columns: list[Column], reader: Reader
+    session: Session,
+    laid_out: QueryTables,
+    asked: Asked,
+    looked: Looked,
+    columns: list[Column],
+    reader: Reader,
 ) -> dict[str, Any]:
     """The middle of the page: how many recipes, and some of them side by side."""
     known = looked.found.recipes or not looked.looked
@@ -166,13 +173,13 @@ def _map_says(number: int, sets: str) -> str:
     )
 
 
-def estimated(session: Session, laid_out: LaidOut) -> Count:
+def estimated(session: Session, laid_out: QueryTables) -> Count:
     """Return the estimate of how many recipes there are: worked out once for each question."""
     number: Count = jobs().kept((key_for(session, laid_out.question), "estimate"), lambda: estimate(laid_out))
     return number
 
 
-def _why_none(session: Session, laid_out: LaidOut) -> Emptiness | None:
+def _why_none(session: Session, laid_out: QueryTables) -> Emptiness | None:
     """Why there is no recipe; None while it is still being worked out."""
     work = jobs().ask(
         (key_for(session, laid_out.question), "why"), lambda told: why_none(laid_out, told), by=who()
@@ -180,7 +187,7 @@ def _why_none(session: Session, laid_out: LaidOut) -> Emptiness | None:
     return work.result if work.done_within(WHY_WAIT) else None
 
 
-def _whole_field(question: Question) -> Question:
+def _whole_field(question: MixQuestion) -> MixQuestion:
     """The question that shows the field around the windows: the piston far down the hole, and through the head."""
     wide = opened(question, _AROUND)
     windows = {
@@ -217,7 +224,7 @@ class InHand(NamedTuple):
     basket: str
 
 
-def _in_hand(shown: Column, laid_out: LaidOut, asked: Asked, reader: Reader, rules: HouseRules) -> InHand:
+def _in_hand(shown: Column, laid_out: QueryTables, asked: Asked, reader: Reader, rules: HouseRules) -> InHand:
     recipe, aim = shown.recipe, laid_out.question.aim("compression_ratio")
     query = address_of(asked, at=recipe.key)
     parts = tuple((recipe.parts[kind], _to_find(recipe, kind)) for kind in MAKING)
@@ -241,7 +248,7 @@ def _to_find(recipe: Recipe, kind: str) -> str:
     return "in hand"
 
 
-def work_of(step: Step) -> Work:
+def work_of(step: RecipeStep) -> Work:
     """Return an operation, its sentence still to be written for who reads."""
     what = step.machining.label + (f" × {step.pieces}" if step.pieces > 1 else "")
     return Work(what, step.says, step.machining.changes, money(step.cost))
@@ -259,7 +266,7 @@ def _way_words(way: WayBack, reader: Reader) -> tuple[str, str, str]:
     return way.label, amount, quench
 
 
-def _ways(recipe: Recipe, laid_out: LaidOut, rules: HouseRules) -> tuple[WayBack, ...]:
+def _ways(recipe: Recipe, laid_out: QueryTables, rules: HouseRules) -> tuple[WayBack, ...]:
     """How each lever alone would win the ratio back; nothing where no ratio is aimed at or none is off."""
     aim = laid_out.question.aim("compression_ratio")
     if aim is None or recipe.verdict.results is None:

@@ -11,9 +11,9 @@ from zygometra.core.build.means import PRIORITIES, Priority
 from zygometra.core.build.model import Build
 from zygometra.core.errors import QuantityError
 from zygometra.core.house_rules import SCHOOL, HouseRules, rules_for
-from zygometra.core.planning.moves import Pins
-from zygometra.core.planning.settled import settled
-from zygometra.core.planning.ways import with_usual_levers
+from zygometra.core.planning.as_machined import as_machined
+from zygometra.core.planning.moves import FixedDecisions
+from zygometra.core.planning.single_lever_plans import with_usual_levers
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind
 from zygometra.core.windows import Window
@@ -34,7 +34,7 @@ class Asked:
 
     build: Build
     rules: HouseRules
-    pins: Pins
+    pins: FixedDecisions
     chosen: int
     beside: int | None
     typed: Mapping[str, str]
@@ -71,7 +71,7 @@ def read_asked(
     if school in SCHOOL:
         build = replace(build, school=school)
     rules = rules_for(build.school, shop_rules)
-    build = settled(build, rules)
+    build = as_machined(build, rules)
     build = _with_windows(build, rules, typed=typed, faults=faults, reader=reader)
     priority: Priority = next(
         (one for one in PRIORITIES if one == typed.get("priority")), build.planning.priority
@@ -152,7 +152,7 @@ def _amount(op: str, text: str, reader: Reader) -> float:
     return _length(text, reader)
 
 
-def _pins(build: Build, typed: Mapping[str, str], faults: dict[str, str], reader: Reader) -> Pins:
+def _pins(build: Build, typed: Mapping[str, str], faults: dict[str, str], reader: Reader) -> FixedDecisions:
     """What was fixed by hand: an amount, ``0`` for nothing, two amounts with a slash for a levelling cut."""
     cuts: dict[tuple[str, str], tuple[float, float]] = {}
     gaskets: dict[str, int | None] = {}
@@ -174,7 +174,7 @@ def _pins(build: Build, typed: Mapping[str, str], faults: dict[str, str], reader
         part = None
     elif chosen.isascii() and chosen.isdigit() and int(chosen[:4]) < len(build.levers.parts):
         part = int(chosen[:4])
-    return Pins(cuts, gaskets, part)
+    return FixedDecisions(cuts, gaskets, part)
 
 
 def _pin(

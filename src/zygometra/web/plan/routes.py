@@ -10,7 +10,7 @@ from werkzeug.wrappers import Response as BaseResponse
 from zygometra.core.build.document import with_leaf
 from zygometra.core.build.record import plan_words
 from zygometra.core.errors import BuildFaults, ZygometraError
-from zygometra.core.planning.opening import ASSEMBLED
+from zygometra.core.planning.disassembly import ASSEMBLED
 from zygometra.exchange.build_file import check
 from zygometra.exchange.plain_json import loads
 

@@ -17,16 +17,16 @@ from zygometra.core.build.record import op_words
 from zygometra.core.digits import figure, ratio_text
 from zygometra.core.fields import place_label
 from zygometra.core.house_rules import SCHOOLS
+from zygometra.core.planning.as_machined import from_the_start
 from zygometra.core.planning.bounded import plans_within, ways_within
 from zygometra.core.planning.crowns import closed_levers
-from zygometra.core.planning.elsewhere import elsewhere
-from zygometra.core.planning.opening import ASSEMBLED, fallen, last_moment, opened_for
-from zygometra.core.planning.plans import Answer, Plan
+from zygometra.core.planning.disassembly import ASSEMBLED, fallen, last_moment, opened_for
+from zygometra.core.planning.infeasibility import Relaxation
+from zygometra.core.planning.plans import Plan, PlanAnswer
 from zygometra.core.planning.results import wanted_of
-from zygometra.core.planning.settled import from_the_start
-from zygometra.core.planning.ways import Way
+from zygometra.core.planning.side_effects import side_effects
+from zygometra.core.planning.single_lever_plans import SingleLeverPlan
 from zygometra.core.planning.why_first import why
-from zygometra.core.planning.why_none import Reason
 from zygometra.core.stack.cut_sheet import CAUTIONS
 from zygometra.core.stack.results import Hole
 from zygometra.core.uncertainty import Uncertainty
@@ -49,7 +49,7 @@ _LABELS = {"compression_ratio": "Ratio", "quench": "{quench}", "deck_clearance":
 class Found(NamedTuple):
     """What was found, whether that is all of it, and what is said of a search that goes on or could not end."""
 
-    answer: Answer
+    answer: PlanAnswer
     whole: bool
     says: str = ""
 
@@ -108,9 +108,9 @@ def plans_for(bench: Bench, asked: Asked, *, wait: float, polls: bool = False) -
         return held["found"]
     job = searched(bench, held, plans_within, asked.build, asked.rules, asked.pins, asks="plans", polls=polls)
     if not line().wait(job, wait):
-        so_far = job.so_far or Answer((), (), wanted_of(asked.build, asked.rules))
+        so_far = job.so_far or PlanAnswer((), (), wanted_of(asked.build, asked.rules))
         return Found(so_far, whole=False, says=goes_on(job))
-    answer: Answer = job.result or Answer((), (), wanted_of(asked.build, asked.rules))
+    answer: PlanAnswer = job.result or PlanAnswer((), (), wanted_of(asked.build, asked.rules))
     bounded = job.bounded or answer.bounded
     found = Found(
         answer._replace(bounded=bounded), whole=True, says="" if bounded is None else could_not_end(bounded)
@@ -383,7 +383,7 @@ def _detail(bench: Bench, asked: Asked, plan: Plan, at: int) -> dict[str, Any]:
         "worth": worth,
         "elsewhere": [
             (e.what, e.says.written(reader))
-            for e in elsewhere(
+            for e in side_effects(
                 with_pushrods_of_the_shelf(bench.build),
                 from_the_start(bench.build, plan.planned),
                 asked.rules,
@@ -487,7 +487,7 @@ def _compared(bench: Bench, one: Plan, other: Plan, places: tuple[int, int]) -> 
 # -- none ------------------------------------------------------------------------
 
 
-def _windows_in_words(reasons: tuple[Reason, ...], reader: Reader) -> str:
+def _windows_in_words(reasons: tuple[Relaxation, ...], reader: Reader) -> str:
     names = {
         "compression_ratio": "the ratio's window",
         "quench": f"the window of the {reader.quench}",
@@ -499,7 +499,7 @@ def _windows_in_words(reasons: tuple[Reason, ...], reader: Reader) -> str:
     return " and ".join(names[name] for name in windows)
 
 
-def _reason(bench: Bench, asked: Asked, reason: Reason) -> dict[str, Any]:
+def _reason(bench: Bench, asked: Asked, reason: Relaxation) -> dict[str, Any]:
     """One way to open a plan; what moves a window can be tried at once."""
     targets = (reason.relaxation or {}).get("targets") or {}
     changed: dict[str, object] = {}
@@ -529,7 +529,7 @@ def ways(bench: Bench, asked: Asked, *, wait: float, polls: bool) -> Ways:
     return Ways(_way_rows(bench, asked, job.result or ()), whole=True, says=says)
 
 
-def _way_rows(bench: Bench, asked: Asked, found: tuple[Way, ...]) -> list[dict[str, Any]]:
+def _way_rows(bench: Bench, asked: Asked, found: tuple[SingleLeverPlan, ...]) -> list[dict[str, Any]]:
     reader, known = bench.reader, with_pushrods_of_the_shelf(bench.build)
     rows = []
     for way in found:
@@ -545,7 +545,7 @@ def _way_rows(bench: Bench, asked: Asked, found: tuple[Way, ...]) -> list[dict[s
                 "metal": figure(plan.bill.metal, 1),
                 "drags": [
                     e.says.written(reader)
-                    for e in elsewhere(known, from_the_start(bench.build, plan.planned), asked.rules)
+                    for e in side_effects(known, from_the_start(bench.build, plan.planned), asked.rules)
                 ],
                 "results": [f"{hole.number}: {_both(hole, reader)}" for hole in plan.result.holes],
                 "buys": list(plan.buys),

@@ -11,7 +11,7 @@ from zygometra.core.stack.results import Hole
 from zygometra.core.stack.sensitivity import sensitivities
 from zygometra.core.stack.sources import chamber_model
 from zygometra.core.stack.working import working
-from zygometra.core.stack.working_steps import Step
+from zygometra.core.stack.working_steps import WorkingStep
 
 from ..build.bench import Bench
 from .what_if import WhatIf
@@ -39,7 +39,7 @@ def derivation(result: WhatIf, chosen: str, *, as_it_stands: bool) -> dict[str, 
         For the template.
     """
     bench, evaluation = result.bench, result.bench.evaluation
-    steps: tuple[Step, ...] = ()
+    steps: tuple[WorkingStep, ...] = ()
     budget: list[tuple[str, str]] = []
     effects: list[tuple[str, str, str, str]] = []
     planned = bool(bench.build.planned) and not as_it_stands

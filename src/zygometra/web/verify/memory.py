@@ -6,7 +6,7 @@ from zygometra.core.build.lever_table import OpName
 from zygometra.core.build.model import Build
 from zygometra.core.cutting.memory import with_memory
 from zygometra.core.house_rules import HouseRules
-from zygometra.core.memory import Memory, Outcome, remembered
+from zygometra.core.memory import FinishedJob, Memory, remembered
 from zygometra.core.wording import Reader
 from zygometra.store import facts
 
@@ -18,7 +18,7 @@ from ..words import counted
 def memory_of(who: str, op: str, rules: HouseRules) -> Memory | None:
     """Return what a machine or a shop tends to do; None where nothing of it was ever verified."""
     jobs = [
-        Outcome(one.achieved - one.asked, one.u)
+        FinishedJob(one.achieved - one.asked, one.u)
         for one in facts.verified(db())
         if who and who in (one.shop, one.machine) and one.op == op
     ]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from zygometra.core.cutting.judged import Against
-from zygometra.core.cutting.release import Reason, Release, ReleaseState, releases
+from zygometra.core.cutting.release import HoldReason, Release, ReleaseState, releases
 
 from ..build.bench import Bench
 from .view import standings_of
@@ -69,7 +69,7 @@ def released(bench: Bench, against: Against) -> ReleaseShown | None:
     return ReleaseShown(release.state, lines, tuple(line for line in lines if line.key), accepted)
 
 
-def _line(bench: Bench, one: Reason) -> Line:
+def _line(bench: Bench, one: HoldReason) -> Line:
     """A gate is passed where gates are; what is final, nowhere."""
     signed_here = not one.is_final and one.gate is None
     return Line(one.says.written(bench.reader), one.key if signed_here else "")

@@ -8,7 +8,7 @@ from flask import Blueprint, abort, make_response, redirect, render_template, re
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.build.cut_log import CUT_OPS, FACES
-from zygometra.core.cutting.gates import Standing
+from zygometra.core.cutting.gates import GateStanding
 from zygometra.core.cutting.judged import Against
 from zygometra.core.errors import QuantityError, shown
 from zygometra.core.gates import is_reason
@@ -129,7 +129,7 @@ def _accepted_already(bench: Bench, key: str, reason: str, count: int) -> bool:
     return bool(key) and len(before) == count and all(one.body.get("reason") == reason for one in before)
 
 
-def _acceptance(key: str, one: Standing, reason: str) -> dict[str, Any]:
+def _acceptance(key: str, one: GateStanding, reason: str) -> dict[str, Any]:
     """One acceptance as a file has it."""
     return {
         "id": key,

@@ -6,7 +6,7 @@ import secrets
 from collections.abc import Iterable, Mapping
 from typing import Any, NamedTuple
 
-from zygometra.core.cutting.gates import Acceptance, GateState, Standing, all_standings
+from zygometra.core.cutting.gates import Acceptance, GateStanding, GateState, all_standings
 from zygometra.core.cutting.judged import Against
 from zygometra.core.fields import place_label
 from zygometra.core.gates import LONGEST_REASON, Gate
@@ -45,7 +45,7 @@ class GateShown(NamedTuple):
     lapsed: tuple[str, ...]
 
 
-def standings_of(bench: Bench, also: Iterable[Against] = ()) -> tuple[Standing, ...]:
+def standings_of(bench: Bench, also: Iterable[Against] = ()) -> tuple[GateStanding, ...]:
     """Return the gates that the cuts of a build meet, worked out once for a version of it."""
     evaluation = bench.evaluation
     if evaluation is None:
@@ -63,7 +63,7 @@ def gates_of(bench: Bench, also: Iterable[Against] = ()) -> list[GateShown]:
     return [shown(bench, one) for one in standings_of(bench, also)]
 
 
-def shown(bench: Bench, one: Standing) -> GateShown:
+def shown(bench: Bench, one: GateStanding) -> GateShown:
     """Return one gate as it is shown."""
     return GateShown(
         gate=one.gate,

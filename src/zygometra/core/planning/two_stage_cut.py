@@ -13,11 +13,20 @@ from ..quantity import Source
 from ..stack.arithmetic import cc_per_mm, clearance_volume_for, cylinder_volume
 from ..stack.kernel import chord
 from ..usual_figures import repeatability
-from ..windows import EDGE
-from .draws import Table
-from .moves import HAIR, Move
-from .results import Results, Wanted, after, gaskets_after, inside, parts_of, swapped_in, totals_of
-from .truth import Base, Truth
+from ..windows import TOLERANCE
+from .figure_samples import FigureSamples, UncutHoles
+from .moves import EPSILON, Move
+from .quasi_random import Table
+from .results import (
+    PlanTargets,
+    SampledResults,
+    after,
+    gaskets_after,
+    inside,
+    parts_of,
+    swapped_in,
+    totals_of,
+)
 
 # Where in the room that is left the last cut aims: from the middle, in halves of the room.
 _AIMS = (0.0, -0.3, 0.3)
@@ -84,7 +93,7 @@ class LastCut(NamedTuple):
         return np.asarray(np.clip(np.round(asked / step), 0, math.floor(room / step + 1e-9)) * step)
 
 
-class Policy(NamedTuple):
+class TwoStageCut(NamedTuple):
     """A deck cut in two: ``leave`` by bank in mm, read, then what the reading asks.
 
     ``chance`` that all ends inside, ``clairvoyant`` the same with a reading without doubt; ``last`` tells by bank
@@ -129,18 +138,18 @@ class _Room(NamedTuple):
 
     def holds(self, more: Table | float) -> NDArray[np.bool_]:
         """Tell in which draws so much more is inside."""
-        return np.asarray((self.least <= more + EDGE) & (more <= self.most + EDGE))
+        return np.asarray((self.least <= more + TOLERANCE) & (more <= self.most + TOLERANCE))
 
 
 class _Bench:
     """A plan whose decks are cut in two, on one set of draws."""
 
     def __init__(
-        self, truth: Truth, planned: tuple[Operation, ...], wanted: Wanted, cuts: list[_Cut]
+        self, truth: FigureSamples, planned: tuple[Operation, ...], wanted: PlanTargets, cuts: list[_Cut]
     ) -> None:
         self.truth, self.wanted, self.cuts = truth, wanted, cuts
         parts = parts_of(planned)
-        self.base: Base = truth.base(parts, swapped=swapped_in(planned))
+        self.base: UncutHoles = truth.base(parts, swapped=swapped_in(planned))
         self.meant, self.missed = totals_of(truth, planned, missed=False), totals_of(truth, planned)
         self.pocket = self.base.pocket
         if self.base.edge is not None:
@@ -177,7 +186,7 @@ class _Bench:
             np.maximum.reduce([known - math.inf, *low]), np.minimum.reduce([known + math.inf, *high])
         )
 
-    def _found(self, decks: Table) -> Results:
+    def _found(self, decks: Table) -> SampledResults:
         return after(
             self.base,
             self.missed._replace(deck=decks),
@@ -229,7 +238,7 @@ class _Bench:
             return float(ok.mean())
         return float(inside(self.after(more), self.wanted).mean())
 
-    def after(self, more: list[Table]) -> Results:
+    def after(self, more: list[Table]) -> SampledResults:
         """Return what holes come to when banks are cut so much more than in one cut, in mm."""
         decks = self.missed.deck.copy(order="F")
         for cut, one in zip(self.cuts, more, strict=True):
@@ -239,7 +248,7 @@ class _Bench:
     def _more(self, cut: _Cut, leave: float, aim: float, u: float) -> Table:
         """How much more comes off a bank in two cuts than in one, in each draw."""
         first = np.full(self.truth.rows, -leave)
-        if cut.most - leave < HAIR:
+        if cut.most - leave < EPSILON:
             # Nothing is cut before the reading, so nothing is missed either.
             at = cut.columns.start
             first = first + self.meant.deck[:, at] - self.missed.deck[:, at]
@@ -284,18 +293,22 @@ class _Bench:
         return 3 * float(np.median(before.std(axis=1))) + 0.03
 
 
-def policy_of(
-    coarse: Truth, planned: tuple[Operation, ...], wanted: Wanted, decks: dict[str, Move], yields: float
-) -> Policy | None:
+def two_stage_cut(
+    coarse: FigureSamples,
+    planned: tuple[Operation, ...],
+    wanted: PlanTargets,
+    decks: dict[str, Move],
+    yields: float,
+) -> TwoStageCut | None:
     """Return what a plan yields with a reading between two cuts of its decks; None where it cuts none.
 
     Parameters
     ----------
-    coarse : Truth
+    coarse : FigureSamples
         Drawn.
     planned : tuple of Operation
         The plan, in one cut.
-    wanted : Wanted
+    wanted : PlanTargets
         The windows.
     decks : dict
         The deck lever of each bank, by name.
@@ -323,7 +336,9 @@ def policy_of(
     single = float(inside(bench.uncut, wanted).mean())
     chance, clairvoyant = (min(max(yields + one - single, 0.0), 1.0) for one in (share, sure))
     last = {cut.name: bench.last(cut, leave[cut.name], aim) for cut in cuts}
-    return Policy(leave=leave, read=("deck_clearance",), chance=chance, clairvoyant=clairvoyant, last=last)
+    return TwoStageCut(
+        leave=leave, read=("deck_clearance",), chance=chance, clairvoyant=clairvoyant, last=last
+    )
 
 
 def _cuts(build: Build, planned: tuple[Operation, ...], decks: dict[str, Move]) -> list[_Cut]:

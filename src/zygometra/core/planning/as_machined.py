@@ -19,7 +19,7 @@ _NAME_OF = {field.path: name for name, field in CYLINDER_NAMES.items()}
 _DECK = "parts.block.deck_height"
 
 
-def settled(build: Build, rules: HouseRules) -> Build:
+def as_machined(build: Build, rules: HouseRules) -> Build:
     """Return a build whose figures hold what was cut, and whose levers have what is left of them.
 
     Parameters

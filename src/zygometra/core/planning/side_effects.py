@@ -32,7 +32,7 @@ _LATER = "9999"
 _STILL = 0.0005
 
 
-class Effect(NamedTuple):
+class SideEffect(NamedTuple):
     """One thing that a plan moves elsewhere: what, by how much in mm (None where it cannot be told), in words."""
 
     what: str
@@ -54,9 +54,9 @@ class Lowered:
     faced: float
 
 
-def elsewhere(
+def side_effects(
     build: Build, planned: tuple[Operation, ...], rules: HouseRules | None = None
-) -> tuple[Effect, ...]:
+) -> tuple[SideEffect, ...]:
     """Return what a plan moves elsewhere.
 
     Parameters
@@ -79,7 +79,7 @@ def elsewhere(
     rules = rules or rules_for(build.school)
     evaluation = evaluate(replace(build, planned=planned))
     banks = [_lowered(build, bank, evaluation.now, evaluation.planned) for bank in build.banks]
-    found: list[Effect] = []
+    found: list[SideEffect] = []
     for one in banks:
         if one is not None and abs(one.by) > _STILL:
             found += [_lowering(build, one), *_gear(build, one)]
@@ -119,16 +119,16 @@ def _named(build: Build, bank: Bank) -> str:
     return f", bank {bank.name}" if len(build.banks) > 1 else ""
 
 
-def _lowering(build: Build, one: Lowered) -> Effect:
+def _lowering(build: Build, one: Lowered) -> SideEffect:
     where = _named(build, one.bank)
     way = "lower" if one.by > 0 else "higher"
     says = sentence(
         "The head" + "{where} comes to sit {by} " + way + ".", where=where, by=Length(abs(one.by))
     )
-    return Effect(f"head over the crank{where}", -one.by, says)
+    return SideEffect(f"head over the crank{where}", -one.by, says)
 
 
-def _gear(build: Build, one: Lowered) -> Iterator[Effect]:
+def _gear(build: Build, one: Lowered) -> Iterator[SideEffect]:
     gear = build.gear
     if gear.kind == "pushrod":
         yield from _pushrods(build, one)
@@ -136,10 +136,10 @@ def _gear(build: Build, one: Lowered) -> Iterator[Effect]:
         yield _timing(build, one)
     elif not gear.kind:
         says = Sentence("Preload or cam timing: not stated: what opens the valves.")
-        yield Effect(f"valve gear{_named(build, one.bank)}", None, says)
+        yield SideEffect(f"valve gear{_named(build, one.bank)}", None, says)
 
 
-def _pushrods(build: Build, one: Lowered) -> Iterator[Effect]:
+def _pushrods(build: Build, one: Lowered) -> Iterator[SideEffect]:
     """Lifter preload grows by δ·cos ψ, or pushrods shorten by it."""
     gear, where = build.gear, _named(build, one.bank)
     by = one.by * math.cos(math.radians(gear.pushrod_tilt or 0.0))
@@ -148,7 +148,7 @@ def _pushrods(build: Build, one: Lowered) -> Iterator[Effect]:
         says = sentence(
             "Lifter preload changes by {by}{tilt}; not stated: what it is now.", by=Length(by), tilt=tilt
         )
-        yield Effect(f"lifter preload{where}", by, says)
+        yield SideEffect(f"lifter preload{where}", by, says)
     else:
         after = gear.preload + by
         low, high = gear.preload_range
@@ -160,7 +160,7 @@ def _pushrods(build: Build, one: Lowered) -> Iterator[Effect]:
             after=Length(after),
             tilt=tilt,
         )
-        yield Effect(f"lifter preload{where}", by, says)
+        yield SideEffect(f"lifter preload{where}", by, says)
     if gear.pushrod_length is None:
         says = sentence(
             "To keep it, pushrods {by} "
@@ -168,7 +168,7 @@ def _pushrods(build: Build, one: Lowered) -> Iterator[Effect]:
             + " are wanted; not stated: their length.",
             by=Length(abs(by)),
         )
-        yield Effect(f"pushrods{where}", -by, says)
+        yield SideEffect(f"pushrods{where}", -by, says)
         return
     wanted = gear.pushrod_length - by
     near = min(gear.pushrods, key=lambda length: abs(length - wanted), default=None)
@@ -179,14 +179,14 @@ def _pushrods(build: Build, one: Lowered) -> Iterator[Effect]:
     else:
         had = sentence("none of that length is to be had; the nearest is {near}.", near=Limit(near))
     says = sentence("To keep it, pushrods of {wanted} are wanted: {had}", wanted=Length(wanted), had=had)
-    yield Effect(f"pushrods{where}", -by, says)
+    yield SideEffect(f"pushrods{where}", -by, says)
 
 
 # Pushrods come in steps of about 50 thou: half of one either way is taken up by the lifter.
 _PUSHROD_STEP = 1.27
 
 
-def _timing(build: Build, one: Lowered) -> Effect:
+def _timing(build: Build, one: Lowered) -> SideEffect:
     """The cam retards by δ·cos/r at the cam, twice that at the crank."""
     gear, where = build.gear, _named(build, one.bank)
     run = one.by * (1.0 if gear.run_cosine is None else gear.run_cosine)
@@ -199,7 +199,7 @@ def _timing(build: Build, one: Lowered) -> Effect:
             + "; not stated: the pitch radius of the cam wheel.",
             run=Length(abs(run)),
         )
-        return Effect(f"cam timing{where}", -run, says)
+        return SideEffect(f"cam timing{where}", -run, says)
     crank = 2 * math.degrees(run / gear.pitch_radius)
     note = (
         ""
@@ -214,10 +214,10 @@ def _timing(build: Build, one: Lowered) -> Effect:
         run=Length(abs(run)),
         note=note,
     )
-    return Effect(f"cam timing{where}", -run, says)
+    return SideEffect(f"cam timing{where}", -run, says)
 
 
-def _valve_room(build: Build, one: Lowered, rules: HouseRules) -> Iterator[Effect]:
+def _valve_room(build: Build, one: Lowered, rules: HouseRules) -> Iterator[SideEffect]:
     """Room falls by δ and by what the piston rises; × cos γ against a parallel pocket, ÷ cos γ against a flat crown."""
     gear, where = build.gear, _named(build, one.bank)
     if gear.kind == "valve in block":
@@ -237,7 +237,7 @@ def _valve_room(build: Build, one: Lowered, rules: HouseRules) -> Iterator[Effec
                 valve=valve,
                 by=Length(abs(along)),
             )
-            yield Effect(f"{valve} valve room{where}", -along, says)
+            yield SideEffect(f"{valve} valve room{where}", -along, says)
             continue
         after = room / cosine - along if flat else room * cosine - along
         floor = rules[f"valve_room.{valve}"]
@@ -248,24 +248,24 @@ def _valve_room(build: Build, one: Lowered, rules: HouseRules) -> Iterator[Effec
             after=Length(after),
             floor=Limit(floor),
         )
-        yield Effect(f"{valve} valve room{where}", -along, says)
+        yield SideEffect(f"{valve} valve room{where}", -along, says)
 
 
 # long: a manifold cut, left uncut, or that cannot be
-def _manifold(build: Build, banks: list[Lowered]) -> Iterator[Effect]:
+def _manifold(build: Build, banks: list[Lowered]) -> Iterator[SideEffect]:
     """Faces and rails of a manifold between two banks, cut or left as they are."""
     if build.layout != "vee" or len(banks) != 2:
         return
     angle, beta = build.figures.get("engine.bank_angle"), build.gear.intake_face_angle
     if angle is None or beta is None:
         says = Sentence("Manifold faces and rails: not stated: the angle of the intake faces.")
-        yield Effect("intake manifold", None, says)
+        yield SideEffect("intake manifold", None, says)
         return
     theta = math.radians(angle.value / 2)
     alpha = theta + math.radians(beta) - math.pi / 2
     cosine, sine = math.cos(alpha), math.sin(alpha)
     if abs(cosine) < _FLAT:
-        yield Effect(
+        yield SideEffect(
             "intake manifold",
             None,
             Sentence("The intake faces stand upright: no cut of them brings the manifold down."),
@@ -273,7 +273,7 @@ def _manifold(build: Build, banks: list[Lowered]) -> Iterator[Effect]:
         return
     one, two = (bank.by for bank in banks)
     if abs(one - two) > _STILL and abs(sine) < _FLAT:
-        yield Effect(
+        yield SideEffect(
             "intake manifold",
             None,
             Sentence("With level intake faces unequal banks cannot be made up by the faces."),
@@ -292,19 +292,19 @@ def _manifold(build: Build, banks: list[Lowered]) -> Iterator[Effect]:
             step=Length(abs(step)),
             gap=Length(abs(one * math.sin(alpha - theta))),
         )
-        yield Effect("port step on the rails", step, says)
+        yield SideEffect("port step on the rails", step, says)
         if drop is not None:
             says = sentence(
                 "Dropped until its faces touch, the ports step by {drop}.", drop=Length(abs(drop))
             )
-            yield Effect("port step on the faces", drop, says)
+            yield SideEffect("port step on the faces", drop, says)
 
 
 # Below this sine or cosine a face is upright or level.
 _FLAT = 0.02
 
 
-def _faces(build: Build, by: tuple[float, float], angles: tuple[float, float]) -> Iterator[Effect]:
+def _faces(build: Build, by: tuple[float, float], angles: tuple[float, float]) -> Iterator[SideEffect]:
     """Rails m, sideways s, face cuts δ·sin(θ − α) ± s·cos α + m·sin α."""
     theta, alpha = angles
     mean, apart = sum(by) / 2, (by[1] - by[0]) / 2
@@ -315,12 +315,12 @@ def _faces(build: Build, by: tuple[float, float], angles: tuple[float, float]) -
         by[0] * math.sin(theta - alpha) + aside * math.cos(alpha) + rails * math.sin(alpha),
         by[1] * math.sin(theta - alpha) - aside * math.cos(alpha) + rails * math.sin(alpha),
     )
-    yield Effect(
+    yield SideEffect(
         "manifold rails", rails, sentence("Off the manifold's end rails: {rails}.", rails=Length(rails))
     )
     for bank, cut in zip(build.banks, cuts, strict=True):
         says = sentence("Off the manifold's face on bank {bank}: {cut}.", bank=bank.name, cut=Length(cut))
-        yield Effect(f"manifold face, bank {bank.name}", cut, says)
+        yield SideEffect(f"manifold face, bank {bank.name}", cut, says)
     if not equal:
         room = build.gear.manifold_room
         to = build.banks[0 if aside > 0 else 1].name
@@ -332,10 +332,12 @@ def _faces(build: Build, by: tuple[float, float], angles: tuple[float, float]) -
         says = sentence(
             "The manifold moves {aside} towards bank {to}; {end}", aside=Length(abs(aside)), to=to, end=end
         )
-        yield Effect("manifold sideways", aside, says)
+        yield SideEffect("manifold sideways", aside, says)
 
 
-def _left(build: Build, planned: tuple[Operation, ...], then: State, rules: HouseRules) -> Iterator[Effect]:
+def _left(
+    build: Build, planned: tuple[Operation, ...], then: State, rules: HouseRules
+) -> Iterator[SideEffect]:
     """What remains of deck, head, crown, land and bowl."""
     for bank in build.banks:
         holes = [then.hole(number) for number in bank.cylinders]
@@ -358,7 +360,7 @@ def _off_the_crown(build: Build, hole: Hole) -> float:
     return made + hole.outcome.crown_cut
 
 
-def _deck_left(build: Build, bank: Bank, holes: list[Hole]) -> Iterator[Effect]:
+def _deck_left(build: Build, bank: Bank, holes: list[Hole]) -> Iterator[SideEffect]:
     most = max(hole.outcome.deck_cut for hole in holes)
     if not most:
         return
@@ -370,10 +372,10 @@ def _deck_left(build: Build, bank: Bank, holes: list[Hole]) -> Iterator[Effect]:
     else:
         left = height.quantity.value - most - least
         says = sentence("Deck height left above its least: {left}.", left=Length(left))
-    yield Effect(f"deck{where}", -most, says)
+    yield SideEffect(f"deck{where}", -most, says)
 
 
-def _head_left(build: Build, bank: Bank, holes: list[Hole]) -> Iterator[Effect]:
+def _head_left(build: Build, bank: Bank, holes: list[Hole]) -> Iterator[SideEffect]:
     made = build.cuts.on_hole("head_cut", bank, holes[0].number, ()) if build.cuts.passes else 0.0
     cut = holes[0].outcome.head_cut + made
     if cut:
@@ -385,13 +387,13 @@ def _head_left(build: Build, bank: Bank, holes: list[Hole]) -> Iterator[Effect]:
             else sentence("it may lose {limit}.", limit=Limit(limit.value))
         )
         says = sentence("Off the head in all: {so_far}; {end}", so_far=Length(so_far), end=end)
-        yield Effect(f"head{_named(build, bank)}", -cut, says)
+        yield SideEffect(f"head{_named(build, bank)}", -cut, says)
 
 
 # long: land, crown, bowl and limit, one line each
 def _crown_left(
     build: Build, planned: tuple[Operation, ...], hole: Hole, cut: float, rules: HouseRules
-) -> Iterator[Effect]:
+) -> Iterator[SideEffect]:
     shape = hole.outcome.areas.crown
     # What is still to come; what was made is in the figures already.
     rim = shape.rim_cut(hole.outcome.crown_cut)
@@ -414,15 +416,15 @@ def _crown_left(
                 left=Length(left),
                 rule=Limit(rules[rule]),
             )
-        yield Effect(name, -rim, says)
+        yield SideEffect(name, -rim, says)
     if off := shape.above_rim - (hole.above_rim or 0.0):
         yield _top_left(hole, off, rules)
     if shape.untold is not None and rim > 0:
         says = sentence("Off the rim: {cut}; not stated: the opening of its dish.", cut=Length(rim))
-        yield Effect("bowl", None, says)
+        yield SideEffect("bowl", None, says)
     if shape.dish_area and math.isfinite(shape.dish_depth):
         left = max(shape.dish_depth - rim, 0.0)
-        yield Effect(
+        yield SideEffect(
             "bowl",
             -min(rim, shape.dish_depth),
             sentence("Of the bowl's depth {left} is left.", left=Length(left)),
@@ -431,14 +433,14 @@ def _crown_left(
         next((part for part in parts_of(planned) if part.kind == "piston"), None), build, rules
     )
     if cut > limit:
-        yield Effect(
+        yield SideEffect(
             "crown limit",
             cut - limit,
             sentence("The crown cut goes {over} past what may go.", over=Length(cut - limit)),
         )
 
 
-def _top_left(hole: Hole, off: float, rules: HouseRules) -> Effect:
+def _top_left(hole: Hole, off: float, rules: HouseRules) -> SideEffect:
     """What is left under what stands above the rim."""
     metal = hole.sources.get("parts.piston.above_rim_thickness")
     if metal is None:
@@ -451,7 +453,7 @@ def _top_left(hole: Hole, off: float, rules: HouseRules) -> Effect:
             left=Length(metal.quantity.value - off),
             rule=Limit(rules["crown_left"]),
         )
-    return Effect("crown top", -off, says)
+    return SideEffect("crown top", -off, says)
 
 
 def _sunk(planned: tuple[Operation, ...]) -> float:
@@ -461,7 +463,7 @@ def _sunk(planned: tuple[Operation, ...]) -> float:
 
 def _bowl_left(
     build: Build, planned: tuple[Operation, ...], hole: Hole, sunk: float, rules: HouseRules
-) -> Iterator[Effect]:
+) -> Iterator[SideEffect]:
     """How much deeper bowls become, and what crown is left under them."""
     area, thickness = (hole.sources.get(f"parts.piston.{name}") for name in ("dish_area", "crown_thickness"))
     if area is None or not area.quantity.value or thickness is None:
@@ -470,7 +472,7 @@ def _bowl_left(
         says = sentence(
             "Sunk into each crown: {sunk}; not stated: {unknown}.", sunk=Volume(sunk), unknown=unknown
         )
-        yield Effect("bowl floor", None, says)
+        yield SideEffect("bowl floor", None, says)
         return
     deeper = sunk * 1000 / area.quantity.value
     says = sentence(
@@ -479,16 +481,16 @@ def _bowl_left(
         left=Length(thickness.quantity.value - deeper),
         rule=Limit(rules["crown_left"]),
     )
-    yield Effect("bowl floor", -deeper, says)
+    yield SideEffect("bowl floor", -deeper, says)
     limit = bowl_limit(
         next((part for part in parts_of(planned) if part.kind == "piston"), None), build, rules
     )
     if sunk > limit:
         says = sentence("The bowl takes {over} more than may go.", over=Volume(sunk - limit))
-        yield Effect("bowl limit", deeper, says)
+        yield SideEffect("bowl limit", deeper, says)
 
 
-def _mass(build: Build, planned: tuple[Operation, ...], then: State) -> Iterator[Effect]:
+def _mass(build: Build, planned: tuple[Operation, ...], then: State) -> Iterator[SideEffect]:
     """What the crowns lose, and whether balance is due."""
     hole, sunk = then.holes[0], _sunk(planned)
     if hole.outcome.crown_cut or sunk:
@@ -507,11 +509,13 @@ def _mass(build: Build, planned: tuple[Operation, ...], then: State) -> Iterator
                 "Each piston gets lighter, nobody knows by how much: weigh the set; balance is due."
             )
         )
-        yield Effect("piston mass", -rim, says)
+        yield SideEffect("piston mass", -rim, says)
     if any(part.kind in ("piston", "rod", "crank") for part in parts_of(planned)):
-        yield Effect("balance", None, Sentence("New parts in the crank train: weigh them; balance is due."))
+        yield SideEffect(
+            "balance", None, Sentence("New parts in the crank train: weigh them; balance is due.")
+        )
     if build.valve_gear == "valve in block" and hole.outcome.deck_cut:
-        yield Effect(
+        yield SideEffect(
             "valve seats",
             -hole.outcome.deck_cut,
             Sentence("The valve seats lie in the deck: their depth and lift clearance go with it."),

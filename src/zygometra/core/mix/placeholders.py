@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 
 from .parts import KIND, MOST_PIECES, STAND_INS, Part
-from .question import Question
+from .question import MixQuestion
 from .shelf import Floats, Shelf, Stock, Table
 
 # The code of a part that is not chosen yet: no part on a shelf can bear it.
@@ -93,12 +93,12 @@ def left_open(shelf: Shelf) -> tuple[str, ...]:
     return ("compression_ratio",) if is_stood_in(shelf, "head") else ()
 
 
-def needed_for(question: Question, shelf: Shelf) -> dict[str, tuple[str, ...]]:
+def needed_for(question: MixQuestion, shelf: Shelf) -> dict[str, tuple[str, ...]]:
     """Return the dimensions without which a part cannot be judged by a question, and ``price``.
 
     Parameters
     ----------
-    question : Question
+    question : MixQuestion
         What is asked: a ratio wants every volume, a cost every price.
     shelf : Shelf
         With stand-ins: a gap is left open only where there is no gasket at all.

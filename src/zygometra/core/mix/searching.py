@@ -8,20 +8,20 @@ import numpy as np
 
 from .cheapest import cheapest
 from .counting import Told
-from .found import Found, in_order, joined
 from .joins import Join, Runs
-from .laid_out import LaidOut
+from .laid_out import QueryTables
 from .nearest import nearest
 from .parts import MAKING
+from .search_result import SearchResult, in_order, joined
 from .shelf import Rows
 
 
-def best(laid_out: LaidOut, most: int | None = None, *, told: Told | None = None) -> Found:
+def best(laid_out: QueryTables, most: int | None = None, *, told: Told | None = None) -> SearchResult:
     """Return the best recipes by the question's priority.
 
     Parameters
     ----------
-    laid_out : LaidOut
+    laid_out : QueryTables
         The shelf laid out for the question.
     most : int, optional
         How many; the question's own number where left out; no unit.
@@ -30,7 +30,7 @@ def best(laid_out: LaidOut, most: int | None = None, *, told: Told | None = None
 
     Returns
     -------
-    Found
+    SearchResult
         In order; fewer where there are no more.
 
     Notes
@@ -39,34 +39,34 @@ def best(laid_out: LaidOut, most: int | None = None, *, told: Told | None = None
     """
     wanted = laid_out.question.best if most is None else most
     if any(not len(laid_out.candidates[kind].rows) for kind in MAKING):
-        return Found((), {})
+        return SearchResult((), {})
     if laid_out.question.priority == "nearest":
         return nearest(laid_out, wanted, told=told)
     rows = cheapest(laid_out, laid_out.question.windows, wanted, told=told)
-    return in_order(rows, rows["key"], wanted) if rows else Found((), {})
+    return in_order(rows, rows["key"], wanted) if rows else SearchResult((), {})
 
 
 # -- the whole field ----------------------------------------------------------------
 
 
 @dataclass(frozen=True, slots=True)
-class Survey:
+class RandomSample:
     """Some recipes from all over the field, in and around the windows; of how many sets of crank, rod and piston.
 
     Where only some sets were drawn their number is an estimate and not ``exact``.
     """
 
-    found: Found
+    found: SearchResult
     sets: int
     exact: bool
 
 
-def survey(laid_out: LaidOut, most: int, seed: int = 1) -> Survey:
+def survey(laid_out: QueryTables, most: int, seed: int = 1) -> RandomSample:
     """Return one recipe each of some sets of crank, rod and piston, drawn evenly.
 
     Parameters
     ----------
-    laid_out : LaidOut
+    laid_out : QueryTables
         The shelf laid out, with windows as wide as the field is to be seen.
     most : int
         How many sets are drawn; no unit.
@@ -75,7 +75,7 @@ def survey(laid_out: LaidOut, most: int, seed: int = 1) -> Survey:
 
     Returns
     -------
-    Survey
+    RandomSample
         For each set the recipe with what is to be least, and how many sets there are.
     """
     join = Join(laid_out, laid_out.question.windows, None)
@@ -84,16 +84,16 @@ def survey(laid_out: LaidOut, most: int, seed: int = 1) -> Survey:
         _drawn_sets(join, pairs, most, np.random.default_rng(seed)) if pairs else ({}, 0, True)
     )
     if not triples:
-        return Survey(Found((), {}), 0, exact=True)
+        return RandomSample(SearchResult((), {}), 0, exact=True)
     triples["set"] = np.arange(len(triples["key"]))
     kept: list[Rows] = []
     for stacks in join.stacks(triples):
         for rows in join.recipes(_one_each(stacks)):
             kept.append(_one_each(rows))
     if not kept:
-        return Survey(Found((), {}), sets, exact)
+        return RandomSample(SearchResult((), {}), sets, exact)
     rows = _one_each(joined(kept))
-    return Survey(in_order(rows, rows["key"], most), sets, exact)
+    return RandomSample(in_order(rows, rows["key"], most), sets, exact)
 
 
 # Of more pairs of crank and rod than this only so many are looked at, and of more sets

@@ -34,7 +34,7 @@ REASONS: dict[Reason, str] = {
 }
 
 
-class SetAside(NamedTuple):
+class RejectedReading(NamedTuple):
     """A reading that does not count, and why."""
 
     reading: Reading
@@ -50,7 +50,7 @@ class Series(NamedTuple):
     pool: Pool
 
 
-class InUse(NamedTuple):
+class ReadingSelection(NamedTuple):
     """What counts at each place, what does not, and the scatter that everything rests on.
 
     ``rivals`` are series of the same place under the same conditions that were not taken: another
@@ -59,7 +59,7 @@ class InUse(NamedTuple):
 
     series: Mapping[Place, Series]
     rivals: Mapping[Place, tuple[Series, ...]]
-    aside: tuple[SetAside, ...]
+    aside: tuple[RejectedReading, ...]
     pools: Mapping[str, Pool]
     by_zero: Mapping[str, Pool]
 
@@ -80,7 +80,7 @@ def in_use(
     house: bool,
     seats: Mapping[int, str] | None = None,
     passes: Callable[[Place, str], tuple[str, ...]] | None = None,
-) -> InUse:
+) -> ReadingSelection:
     """Sort a logbook's readings into those that count and those that do not.
 
     Parameters
@@ -96,7 +96,7 @@ def in_use(
 
     Returns
     -------
-    InUse
+    ReadingSelection
         Every reading is in one series, or set aside.
 
     Notes
@@ -111,7 +111,7 @@ def in_use(
     >>> [one.reading.id for one in found.aside], found.aside[0].reason
     (['b'], 'dome')
     """
-    aside: list[SetAside] = []
+    aside: list[RejectedReading] = []
     sound: list[Reading] = []
     by_place: dict[str, list[Reading]] = {}
     moved = {zero for zero in logbook.zeros if logbook.has_moved(zero)}
@@ -138,7 +138,9 @@ def in_use(
         if others:
             rivals[place] = others
         aside += unused
-    return InUse(series=series, rivals=rivals, aside=tuple(aside), pools=pools, by_zero=_zeros(sound, pools))
+    return ReadingSelection(
+        series=series, rivals=rivals, aside=tuple(aside), pools=pools, by_zero=_zeros(sound, pools)
+    )
 
 
 def _zeros(readings: Iterable[Reading], pools: Mapping[str, Pool]) -> dict[str, Pool]:
@@ -150,10 +152,10 @@ def _zeros(readings: Iterable[Reading], pools: Mapping[str, Pool]) -> dict[str, 
     return found
 
 
-def _unfit(reading: Reading, logbook: Logbook, moved: set[str]) -> SetAside | None:
+def _unfit(reading: Reading, logbook: Logbook, moved: set[str]) -> RejectedReading | None:
     """Why a reading cannot count whatever else was read; None where it can."""
     if logbook.void and (void := logbook.void.get(reading.id)) is not None:
-        return SetAside(reading, "voided", void.why)
+        return RejectedReading(reading, "voided", void.why)
     reason: Reason | None = None
     if reading.zero in moved:
         reason = "zero-moved"
@@ -162,15 +164,19 @@ def _unfit(reading: Reading, logbook: Logbook, moved: set[str]) -> SetAside | No
             reason = "dome"
         elif reading.on == "pad" and reading.pad_height is None:
             reason = "pad"
-    return None if reason is None else SetAside(reading, reason, REASONS[reason])
+    return None if reason is None else RejectedReading(reading, reason, REASONS[reason])
 
 
-def _before_seats(reading: Reading, seats: Mapping[int, str]) -> SetAside | None:
+def _before_seats(reading: Reading, seats: Mapping[int, str]) -> RejectedReading | None:
     """A chamber that was filled before its seats were cut says nothing of it now."""
     if reading.figure != "chamber_volume" or reading.place.scope is not Scope.HOLE:
         return None
     cut = seats.get(reading.place.number, "")
-    return SetAside(reading, "seats-cut", REASONS["seats-cut"]) if reading.at and reading.at < cut else None
+    return (
+        RejectedReading(reading, "seats-cut", REASONS["seats-cut"])
+        if reading.at and reading.at < cut
+        else None
+    )
 
 
 def _all_passed(
@@ -187,27 +193,29 @@ def _all_passed(
     return found
 
 
-def _since_cut(readings: list[Reading], passed: Mapping[str, int]) -> tuple[list[Reading], list[SetAside]]:
+def _since_cut(
+    readings: list[Reading], passed: Mapping[str, int]
+) -> tuple[list[Reading], list[RejectedReading]]:
     """The readings after the last pass that any of them came after, and those before it."""
     last = max(passed[one.id] for one in readings)
     now = [one for one in readings if passed[one.id] == last]
     old = [one for one in readings if passed[one.id] < last]
-    return now, [SetAside(one, "cut-since", REASONS["cut-since"]) for one in old]
+    return now, [RejectedReading(one, "cut-since", REASONS["cut-since"]) for one in old]
 
 
 def _choose(
     place: Place, readings: list[Reading], pools: Mapping[str, Pool]
-) -> tuple[Series, tuple[Series, ...], list[SetAside]]:
+) -> tuple[Series, tuple[Series, ...], list[RejectedReading]]:
     """The series that counts at a place, its rivals, and what is set aside."""
-    aside: list[SetAside] = []
+    aside: list[RejectedReading] = []
     if len({reading.conditions for reading in readings}) > 1:
         conditions = latest(readings).conditions
         old = [reading for reading in readings if reading.conditions != conditions]
-        aside += [SetAside(one, "other-conditions", REASONS["other-conditions"]) for one in old]
+        aside += [RejectedReading(one, "other-conditions", REASONS["other-conditions"]) for one in old]
         readings = [reading for reading in readings if reading.conditions == conditions]
     if readings[0].figure == "deck_clearance" and any(map(_needs_no_rock, readings)):
         lone = [reading for reading in readings if not _needs_no_rock(reading)]
-        aside += [SetAside(one, "off-axis", REASONS["off-axis"]) for one in lone]
+        aside += [RejectedReading(one, "off-axis", REASONS["off-axis"]) for one in lone]
         readings = [reading for reading in readings if _needs_no_rock(reading)]
     grouped: dict[str, list[Reading]] = {}
     for reading in readings:
@@ -216,7 +224,7 @@ def _choose(
     several.sort(key=lambda one: (_doubt(one), -latest(one.readings).order))
     chosen, others = several[0], tuple(several[1:])
     for rival in others:
-        aside += [SetAside(one, "other-gauge", REASONS["other-gauge"]) for one in rival.readings]
+        aside += [RejectedReading(one, "other-gauge", REASONS["other-gauge"]) for one in rival.readings]
     return chosen, others, aside
 
 

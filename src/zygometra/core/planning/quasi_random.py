@@ -36,7 +36,7 @@ _ODDS = (
 _GENERATING = tuple(int(odd) for odd in _ODDS.split())
 
 
-class Draws:
+class QuasiRandomSample:
     """Columns of draws, one for each source, made when first asked for.
 
     Parameters
@@ -56,7 +56,7 @@ class Draws:
 
     Examples
     --------
-    >>> draws = Draws(seed=1)
+    >>> draws = QuasiRandomSample(seed=1)
     >>> column = draws.uniform("parts.gasket.thickness")
     >>> len(column), bool(0 < column.min() and column.max() < 1)
     (4096, True)

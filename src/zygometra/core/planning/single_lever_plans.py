@@ -13,9 +13,9 @@ from ..house_rules import HouseRules
 from ..quantity import read_quantity
 from ..units import Kind
 from ..usual_figures import unstated_doubt
-from .moves import NO_PINS, Pins
+from .infeasibility import Relaxation
+from .moves import NOTHING_FIXED, FixedDecisions
 from .plans import Plan, Planner, closed_reasons
-from .why_none import Reason
 
 # In the order in which a shop thinks of them: what can be taken back first.
 _ALONE: tuple[tuple[str, str], ...] = (
@@ -30,16 +30,18 @@ _ALONE: tuple[tuple[str, str], ...] = (
 )
 
 
-class Way(NamedTuple):
+class SingleLeverPlan(NamedTuple):
     """One lever alone: its name, the best that it does, or why it does not."""
 
     key: str
     label: str
     plan: Plan | None
-    why_not: Reason | None
+    why_not: Relaxation | None
 
 
-def ways_out(build: Build, rules: HouseRules, pins: Pins = NO_PINS) -> Iterator[Way]:
+def single_lever_plans(
+    build: Build, rules: HouseRules, pins: FixedDecisions = NOTHING_FIXED
+) -> Iterator[SingleLeverPlan]:
     """Yield what each lever does by itself.
 
     Parameters
@@ -48,12 +50,12 @@ def ways_out(build: Build, rules: HouseRules, pins: Pins = NO_PINS) -> Iterator[
         With levers and windows.
     rules : HouseRules
         In force.
-    pins : Pins
+    pins : FixedDecisions
         What was fixed by hand.
 
     Yields
     ------
-    Way
+    SingleLeverPlan
         Of every lever that the build has.
     """
     for key, label in _ALONE:
@@ -65,7 +67,7 @@ def ways_out(build: Build, rules: HouseRules, pins: Pins = NO_PINS) -> Iterator[
         reason = None
         if not plans and not planner.missing():
             reason = next(iter((*closed_reasons(planner.build), *planner.conflict.reasons())), None)
-        yield Way(key, label, plans[0] if plans else None, reason)
+        yield SingleLeverPlan(key, label, plans[0] if plans else None, reason)
 
 
 def _alone(levers: Levers, key: str) -> Levers | None:

@@ -21,7 +21,9 @@ from ..units import Kind
 from ..windows import OPEN, Window
 from ..written import Limit, Number, Volume
 from .crowns import above_the_rim, bowl_limit, crown_limit
-from .moves import HAIR, NO_PINS, Pins, moves_of
+from .cut_bank import MilledVolume
+from .figure_samples import FigureSamples
+from .moves import EPSILON, NOTHING_FIXED, FixedDecisions, moves_of
 from .programme import (
     BOWL,
     NEW_GASKET,
@@ -30,15 +32,13 @@ from .programme import (
     RATIO_HIGH,
     RATIO_LOW,
     RATIO_SPREAD,
-    Edge,
-    Frame,
-    Layout,
-    frames_of,
+    PlanMilp,
+    Slack,
+    Subproblem,
     span_of,
+    subproblems_of,
 )
-from .results import Wanted, inside, results
-from .sides import Taken
-from .truth import Truth
+from .results import PlanTargets, inside, results
 
 WINDOWS = ("compression_ratio", "quench", "deck_clearance", RATIO_SPREAD, QUENCH_SPREAD)
 # What counts as the width of a window with one edge.
@@ -51,7 +51,7 @@ _FINE, _COARSE = 16, 2
 _DIGITS = 5
 
 
-class Reason(NamedTuple):
+class Relaxation(NamedTuple):
     """One way to open a plan: the windows that conflict, what moves by how much, and what is to be typed in.
 
     ``by`` in mm, cc or ratio, ``share`` of the window's width or the lever's limit; both None where no single edge
@@ -66,7 +66,7 @@ class Reason(NamedTuple):
     edge: str = ""
 
 
-class Conflict:
+class Infeasibility:
     """A build without a plan.
 
     Parameters
@@ -75,16 +75,18 @@ class Conflict:
         With levers and windows.
     rules : HouseRules
         For limits and floors.
-    wanted : Wanted
+    wanted : PlanTargets
         Its windows.
-    pins : Pins
+    pins : FixedDecisions
         What was fixed by hand.
     """
 
-    def __init__(self, build: Build, rules: HouseRules, wanted: Wanted, pins: Pins = NO_PINS) -> None:
+    def __init__(
+        self, build: Build, rules: HouseRules, wanted: PlanTargets, pins: FixedDecisions = NOTHING_FIXED
+    ) -> None:
         self.build, self.rules, self.wanted, self.pins = build, rules, wanted, pins
-        self.stated = Truth(build)
-        self.frames = frames_of(build, pins)
+        self.stated = FigureSamples(build)
+        self.frames = subproblems_of(build, pins)
 
     # -- a plan where the ladders found none ---------------------------------------
 
@@ -100,7 +102,7 @@ class Conflict:
                 return polished
         return None
 
-    def _polished(self, layout: Layout, whole: dict[str, float]) -> tuple[Operation, ...] | None:
+    def _polished(self, layout: PlanMilp, whole: dict[str, float]) -> tuple[Operation, ...] | None:
         """The plan with its amounts on steps, one after another as far as they stay inside."""
         fixed = dict(whole)
         found = layout.programme.solve(_effort(layout), fixed)
@@ -120,7 +122,7 @@ class Conflict:
         planned = _operations(layout, found)
         return planned if bool(inside(results(self.stated, planned), self.wanted)[0]) else None
 
-    def _layouts(self, wanted: Wanted) -> Iterator[Layout]:
+    def _layouts(self, wanted: PlanTargets) -> Iterator[PlanMilp]:
         for frame in self.frames:
             spans = (
                 [None]
@@ -128,7 +130,7 @@ class Conflict:
                 else spans_of(self.stated, self.rules, wanted=wanted, frame=frame, pins=self.pins)
             )
             for span in spans:
-                yield Layout(
+                yield PlanMilp(
                     stated=self.stated,
                     rules=self.rules,
                     wanted=wanted,
@@ -139,13 +141,13 @@ class Conflict:
 
     # -- why -------------------------------------------------------------------
 
-    def reasons(self) -> tuple[Reason, ...]:
+    def reasons(self) -> tuple[Relaxation, ...]:
         """Return every single edge that opens a plan when it alone is moved, the smallest share first.
 
         Where none does, one reason: the least common share of all edges, or none at all.
         """
         windows = self.windows()
-        best: dict[tuple[str, str], tuple[float, Layout, dict[str, float]]] = {}
+        best: dict[tuple[str, str], tuple[float, PlanMilp, dict[str, float]]] = {}
         for layout in self._layouts(self.wanted):
             for edge in layout.edges:
                 found = self._least(layout, edge)
@@ -166,20 +168,20 @@ class Conflict:
         told.sort(key=lambda reason: (reason.share if reason.share is not None else math.inf, reason.edge))
         return tuple(told) or (self._together(windows),)
 
-    def _holds(self, reason: Reason) -> bool:
+    def _holds(self, reason: Relaxation) -> bool:
         """Whether what is to be typed in does open a plan: asked where the programme was not exact."""
         if self.wanted.ratio_spread is None:
             return True
         build, wanted = relaxed(self.build, self.wanted, reason.relaxation or {})
-        return Conflict(build, self.rules, wanted, self.pins).plan() is not None
+        return Infeasibility(build, self.rules, wanted, self.pins).plan() is not None
 
-    def _least(self, layout: Layout, edge: Edge) -> tuple[float, dict[str, float]] | None:
+    def _least(self, layout: PlanMilp, edge: Slack) -> tuple[float, dict[str, float]] | None:
         """The least allowance of one edge that opens a plan in one frame."""
         put = layout.programme
         layout.ask(edge, edge.most)
         found = put.solve({edge.allowance: 1.0})
         layout.ask(edge, 0.0)
-        if found is None or found[edge.allowance] > edge.most - HAIR:
+        if found is None or found[edge.allowance] > edge.most - EPSILON:
             return None
         return max(found[edge.allowance], 0.0), found
 
@@ -193,13 +195,13 @@ class Conflict:
                 left = without
         return tuple(left)
 
-    def _opens(self, wanted: Wanted) -> bool:
+    def _opens(self, wanted: PlanTargets) -> bool:
         return any(layout.programme.solve({}) is not None for layout in self._layouts(wanted))
 
     def _opens_in_truth(self, share: float) -> bool:
         """Whether a plan is there once every window is so much wider, as the evaluation has it."""
         wanted = _widened(self.wanted, share)
-        return Conflict(self.build, self.rules, wanted, self.pins).plan() is not None
+        return Infeasibility(self.build, self.rules, wanted, self.pins).plan() is not None
 
     # -- in words --------------------------------------------------------------
 
@@ -209,10 +211,10 @@ class Conflict:
         name: str,
         bank: str,
         allowance: float,
-        layout: Layout,
+        layout: PlanMilp,
         values: dict[str, float],
         windows: tuple[str, ...],
-    ) -> Reason | None:
+    ) -> Relaxation | None:
         if name == NEW_GASKET:
             return self._gasket(layout, values, windows)
         if name.split(".")[0] in LEVER:
@@ -254,9 +256,9 @@ class Conflict:
         says = sentence(
             "With " + words + " " + way + " {edge}, {by} further, there is a plan.", edge=written, by=off
         )
-        return Reason(windows=windows, says=says, by=by, share=share, relaxation=relaxation, edge=name)
+        return Relaxation(windows=windows, says=says, by=by, share=share, relaxation=relaxation, edge=name)
 
-    def _spread(self, name: str, now: float, by: float, windows: tuple[str, ...]) -> Reason:
+    def _spread(self, name: str, now: float, by: float, windows: tuple[str, ...]) -> Relaxation:
         value = _outward(now + by, up=True)
         by = value - now
         what = name.split(".")[1]
@@ -268,7 +270,7 @@ class Conflict:
             edge=written,
         )
         share = by / now if now else math.inf
-        return Reason(
+        return Relaxation(
             windows=windows,
             says=says,
             by=by,
@@ -297,8 +299,8 @@ class Conflict:
         return total
 
     def _limit(
-        self, name: str, bank: str, allowance: float, layout: Layout, windows: tuple[str, ...]
-    ) -> Reason | None:
+        self, name: str, bank: str, allowance: float, layout: PlanMilp, windows: tuple[str, ...]
+    ) -> Relaxation | None:
         op = name.split(".")[0]
         banks = [one for one in self.build.banks if not bank or one.name == bank]
         where = None if LEVER[op].reach == "set" else banks[0]
@@ -310,7 +312,7 @@ class Conflict:
             taken = layout.taken[banks[0].name]
             by = taken.depth(np.array(taken.volume(np.array(now)) + allowance)).item() - now
         value = _outward(now + by, up=True)
-        if value > self._piston_floor(op, layout) + HAIR:
+        if value > self._piston_floor(op, layout) + EPSILON:
             return None
         by = value - now
         # A limit of a crown cut counts what goes off below the rim.
@@ -326,7 +328,7 @@ class Conflict:
             edge=Volume(value) if LEVER[op].kind is Kind.VOLUME else Limit(value),
         )
         relaxation = {"levers": {op: {"banks": {bank: inner}} if bank else inner}}
-        return Reason(
+        return Relaxation(
             windows=windows,
             says=says,
             by=by,
@@ -335,7 +337,7 @@ class Conflict:
             edge=name,
         )
 
-    def _piston_floor(self, op: str, layout: Layout) -> float:
+    def _piston_floor(self, op: str, layout: PlanMilp) -> float:
         """What metal that must remain leaves of a cut in the pistons; no end for others."""
         floor = {"crown_cut": crown_limit, "bowl": bowl_limit}.get(op)
         if floor is None:
@@ -343,7 +345,9 @@ class Conflict:
         pistons = (None if piston is None else piston.part for piston in layout.frame.pistons)
         return max(floor(part, self.build, self.rules) for part in pistons)
 
-    def _gasket(self, layout: Layout, values: dict[str, float], windows: tuple[str, ...]) -> Reason | None:
+    def _gasket(
+        self, layout: PlanMilp, values: dict[str, float], windows: tuple[str, ...]
+    ) -> Relaxation | None:
         """A gasket that is not listed: as one that is, but so much thicker or thinner."""
         for bank in self.build.banks:
             key = bank.name if layout.per_bank else "all"
@@ -365,7 +369,7 @@ class Conflict:
                 by = abs(thickness - near)
                 says = sentence("With a gasket of {edge} there is a plan.", edge=Limit(thickness))
                 listed = [_gasket_as_typed(one) for one in self.build.levers.gaskets]
-                return Reason(
+                return Relaxation(
                     windows=windows,
                     says=says,
                     by=by,
@@ -389,14 +393,14 @@ class Conflict:
                     return {name: quantity.as_typed}
         return None
 
-    def _together(self, windows: tuple[str, ...]) -> Reason:
+    def _together(self, windows: tuple[str, ...]) -> Relaxation:
         """No single edge opens a plan: by what common share would all of them?"""
         low, high = 0.0, 1.0
         if not self._opens_in_truth(high):
             says = Sentence(
                 "No window alone, nor all of them twice as wide, opens a plan: another part is wanted."
             )
-            return Reason(windows=windows, says=says, by=None, share=None, relaxation=None)
+            return Relaxation(windows=windows, says=says, by=None, share=None, relaxation=None)
         for _ in range(14):
             middle = (low + high) / 2
             low, high = (low, middle) if self._opens_in_truth(middle) else (middle, high)
@@ -404,7 +408,7 @@ class Conflict:
         says = Sentence(
             f"No edge alone opens a plan; with every window {share * 100:.1f} % wider at each end there is one."
         )
-        return Reason(
+        return Relaxation(
             windows=windows,
             says=says,
             by=None,
@@ -414,7 +418,11 @@ class Conflict:
 
 
 def spans_of(
-    stated: Truth, rules: HouseRules, wanted: Wanted, frame: Frame, pins: Pins = NO_PINS
+    stated: FigureSamples,
+    rules: HouseRules,
+    wanted: PlanTargets,
+    frame: Subproblem,
+    pins: FixedDecisions = NOTHING_FIXED,
 ) -> list[tuple[float, float] | None]:
     """Return ranges of volume over swept volume: the spread of ratios is a line only between near ends.
 
@@ -422,19 +430,19 @@ def spans_of(
 
     Parameters
     ----------
-    stated : Truth
+    stated : FigureSamples
         The stated values.
     rules : HouseRules
         For limits.
-    wanted : Wanted
+    wanted : PlanTargets
         With a spread of ratios; no unit.
-    frame : Frame
+    frame : Subproblem
         What is fitted.
-    pins : Pins
+    pins : FixedDecisions
         What was fixed by hand.
     """
     low, high = span_of(wanted)
-    reached = Layout(
+    reached = PlanMilp(
         stated=stated, rules=rules, wanted=wanted._replace(ratio_spread=None), frame=frame, pins=pins
     ).reach()
     if reached is None:
@@ -452,14 +460,14 @@ def spans_of(
     return found or [(low, high)]
 
 
-def relaxed(build: Build, wanted: Wanted, relaxation: dict[str, Any]) -> tuple[Build, Wanted]:
+def relaxed(build: Build, wanted: PlanTargets, relaxation: dict[str, Any]) -> tuple[Build, PlanTargets]:
     """Return a build and its windows with a relaxation typed in.
 
     Parameters
     ----------
     build : Build
         As it is.
-    wanted : Wanted
+    wanted : PlanTargets
         Its windows.
     relaxation : dict
         As it stands in a file.
@@ -511,7 +519,7 @@ def _gasket_as_typed(gasket: Any) -> dict[str, Any]:
     return {"name": gasket.name, **figures, **costs} if gasket.name else {**figures, **costs}
 
 
-def _is_asked(wanted: Wanted, name: str) -> bool:
+def _is_asked(wanted: PlanTargets, name: str) -> bool:
     return {
         "compression_ratio": wanted.ratio.is_bounded,
         "quench": wanted.quench.is_bounded,
@@ -521,7 +529,7 @@ def _is_asked(wanted: Wanted, name: str) -> bool:
     }[name]
 
 
-def _without(wanted: Wanted, dropped: set[str]) -> Wanted:
+def _without(wanted: PlanTargets, dropped: set[str]) -> PlanTargets:
     """The windows without some of them; the floor of the quench stays."""
     return wanted._replace(
         ratio=OPEN if "compression_ratio" in dropped else wanted.ratio,
@@ -532,7 +540,7 @@ def _without(wanted: Wanted, dropped: set[str]) -> Wanted:
     )
 
 
-def _widened(wanted: Wanted, share: float) -> Wanted:
+def _widened(wanted: PlanTargets, share: float) -> PlanTargets:
     """Every edge moved by a share of its window's width; none past the floor, no ratio below 1."""
 
     def wider(window: Window, what: str) -> Window:
@@ -552,7 +560,7 @@ def _widened(wanted: Wanted, share: float) -> Wanted:
     )
 
 
-def _targets(wanted: Wanted) -> dict[str, Any]:
+def _targets(wanted: PlanTargets) -> dict[str, Any]:
     """Windows as they stand in a file."""
     out: dict[str, Any] = {}
     for name, window in (
@@ -573,7 +581,7 @@ def _targets(wanted: Wanted) -> dict[str, Any]:
     return out
 
 
-def _effort(layout: Layout) -> dict[str, float]:
+def _effort(layout: PlanMilp) -> dict[str, float]:
     """What a plan takes, roughly: the least of it is asked for."""
     out = {name: 1.0 for name in layout.programme.bounds if name.split()[0] in _AMOUNTS}
     for name in layout.programme.bounds:
@@ -587,7 +595,9 @@ def _effort(layout: Layout) -> dict[str, float]:
 _AMOUNTS = ("first", "last", "above", "rim", "past")
 
 
-def _stepped(layout: Layout, found: dict[str, float]) -> Iterator[tuple[str, Callable[[float], list[float]]]]:
+def _stepped(
+    layout: PlanMilp, found: dict[str, float]
+) -> Iterator[tuple[str, Callable[[float], list[float]]]]:
     """The amounts that are cut on steps, in the order in which they are settled, with the steps next to a value."""
     build, rules, pins = layout.build, layout.rules, layout.pins
 
@@ -598,9 +608,9 @@ def _stepped(layout: Layout, found: dict[str, float]) -> Iterator[tuple[str, Cal
 
         return near
 
-    def milled(taken: Taken, step: float, bank: str) -> Callable[[float], list[float]]:
+    def milled(taken: MilledVolume, step: float, bank: str) -> Callable[[float], list[float]]:
         def near(value: float) -> list[float]:
-            at = milled_depth(layout, bank, value) / step if value > HAIR else 0.0
+            at = milled_depth(layout, bank, value) / step if value > EPSILON else 0.0
             depths = np.array([math.floor(at + 1e-7) * step, math.ceil(at - 1e-7) * step])
             return [_volume(layout, bank, depth) for depth in depths.clip(0.0, taken.depths[-1]).tolist()]
 
@@ -609,7 +619,7 @@ def _stepped(layout: Layout, found: dict[str, float]) -> Iterator[tuple[str, Cal
     if layout.crown is not None and layout.crown.step:
         p = next(i for i in range(len(layout.frame.pistons)) if found[f"piston {i}"] > 0.5)
         above = found[f"above {p}"] + found[f"past {p}"]
-        if found[f"rim {p}"] > HAIR:
+        if found[f"rim {p}"] > EPSILON:
             yield f"rim {p}", around(layout.crown.step, above)
     if layout.bowl is not None and layout.bowl.step:
         yield BOWL, around(layout.bowl.step)
@@ -627,7 +637,7 @@ def _stepped(layout: Layout, found: dict[str, float]) -> Iterator[tuple[str, Cal
                 yield f"opened {number}", around(opening.step)
 
 
-def _operations(layout: Layout, found: dict[str, float]) -> tuple[Operation, ...]:
+def _operations(layout: PlanMilp, found: dict[str, float]) -> tuple[Operation, ...]:
     """A solution as a plan."""
     build, frame, planned = layout.build, layout.frame, list[Operation]()
     if frame.swapped:
@@ -643,14 +653,14 @@ def _operations(layout: Layout, found: dict[str, float]) -> tuple[Operation, ...
         for name, value in found.items()
         if name.split()[0] in ("above", "rim", "past") and name.split()[1].isdigit()
     )
-    if layout.crown is not None and crown > HAIR:
+    if layout.crown is not None and crown > EPSILON:
         planned.append(Operation("crown_cut", amount=layout.crown.quantity(crown)))
-    if layout.bowl is not None and found[BOWL] > HAIR:
+    if layout.bowl is not None and found[BOWL] > EPSILON:
         planned.append(Operation("bowl", amount=layout.bowl.quantity(found[BOWL])))
     return tuple(planned)
 
 
-def _gaskets(layout: Layout, found: dict[str, float]) -> Iterator[Operation]:
+def _gaskets(layout: PlanMilp, found: dict[str, float]) -> Iterator[Operation]:
     build = layout.build
     chosen = {}
     for bank in build.banks:
@@ -664,42 +674,42 @@ def _gaskets(layout: Layout, found: dict[str, float]) -> Iterator[Operation]:
         yield from (Operation("gasket", bank, gasket=gasket) for bank, gasket in chosen.items())
 
 
-def _cuts(layout: Layout, found: dict[str, float], bank: str) -> Iterator[Operation]:
+def _cuts(layout: PlanMilp, found: dict[str, float], bank: str) -> Iterator[Operation]:
     build = layout.build
     own = next(one for one in build.banks if one.name == bank)
     deck = moves_of(build, layout.rules, op="deck_cut", bank=own, pins=layout.pins)
     first, last = found[f"first {bank}"], found[f"last {bank}"]
-    if deck is not None and max(first, last) > HAIR:
+    if deck is not None and max(first, last) > EPSILON:
         ends = deck.quantity(max(first, 0.0)), deck.quantity(max(last, 0.0))
-        if abs(first - last) < HAIR:
+        if abs(first - last) < EPSILON:
             yield Operation("deck_cut", bank, amount=ends[0])
         else:
             yield Operation("deck_cut", bank, amount=midway(*ends), first=ends[0], last=ends[1])
     head = moves_of(build, layout.rules, op="head_cut", bank=own, pins=layout.pins)
     milled = found[f"milled {bank}"]
-    if head is not None and milled > HAIR and bank in layout.taken:
+    if head is not None and milled > EPSILON and bank in layout.taken:
         yield Operation("head_cut", bank, amount=head.quantity(milled_depth(layout, bank, milled)))
     opening = moves_of(build, layout.rules, op="open_chamber", bank=own, pins=layout.pins)
     for number in own.cylinders:
-        if opening is not None and found[f"opened {number}"] > HAIR:
+        if opening is not None and found[f"opened {number}"] > EPSILON:
             yield Operation(
                 "open_chamber", cylinder=number, amount=opening.quantity(found[f"opened {number}"])
             )
 
 
-def _volume(layout: Layout, bank: str, depth: float) -> float:
+def _volume(layout: PlanMilp, bank: str, depth: float) -> float:
     """What a depth takes from a chamber of a bank, in cc."""
     parts = () if layout.frame.fixed is None else (layout.frame.fixed.part,)
     start = layout.stated.holes.index(next(b for b in layout.build.banks if b.name == bank).cylinders[0])
     return float(layout.stated.removed(parts, np.full((1, 1), depth), slice(start, start + 1))[0, 0])
 
 
-def milled_depth(layout: Layout, bank: str, volume: float) -> float:
+def milled_depth(layout: PlanMilp, bank: str, volume: float) -> float:
     """Return the depth in mm that takes a volume from a chamber of a bank, to the last digits.
 
     Parameters
     ----------
-    layout : Layout
+    layout : PlanMilp
         With what milling takes.
     bank : str
         Whose head.

@@ -11,8 +11,8 @@ from typing import NamedTuple, Protocol
 import numpy as np
 
 from ..build.model import Bank, Build
-from ..quantity import Shape, Source, parts_of_doubt
-from .draws import Draws, Table
+from ..quantity import Distribution, Source, parts_of_doubt
+from .quasi_random import QuasiRandomSample, Table
 
 # The stated scatter between holes counts as so many degrees of freedom beside what the readings show.
 PRIOR_DOF = 6
@@ -22,11 +22,11 @@ class Drawing(Protocol):
     """Where figures are drawn: the build, so many draws, and what a figure may be off in each."""
 
     build: Build
-    draws: Draws | None
+    draws: QuasiRandomSample | None
     rows: int
 
     def error(self, source: Source, number: int, *, shared: bool = True) -> Table:
-        """Return what a figure may be off, in its base unit; see :class:`.truth.Truth`.
+        """Return what a figure may be off, in its base unit; see :class:`.figure_samples.Truth`.
 
         Parameters
         ----------
@@ -39,7 +39,7 @@ class Drawing(Protocol):
         """
 
 
-class Read(NamedTuple):
+class HoleReading(NamedTuple):
     """A figure that was read in one hole: its place along the bank from 0, the hole, and the figure."""
 
     along: int
@@ -87,12 +87,12 @@ class Estimator(NamedTuple):
         return np.asarray(line + share * (read - line))
 
 
-def estimator(reads: list[Read], scatter: float, *, line: bool) -> Estimator:
+def estimator(reads: list[HoleReading], scatter: float, *, line: bool) -> Estimator:
     """Return how the holes of one bank are estimated.
 
     Parameters
     ----------
-    reads : list of Read
+    reads : list of HoleReading
         Two or more.
     scatter : float
         Expected between holes, a standard deviation in mm or cc.
@@ -110,12 +110,12 @@ def estimator(reads: list[Read], scatter: float, *, line: bool) -> Estimator:
     return Estimator(fit, own, scatter * scatter, PRIOR_DOF + n - design.shape[1])
 
 
-def shrunk(reads: list[Read], scatter: float, truth: Drawing, *, line: bool) -> list[Table]:
+def shrunk(reads: list[HoleReading], scatter: float, truth: Drawing, *, line: bool) -> list[Table]:
     """Return what the holes of a bank may truly be, a column each.
 
     Parameters
     ----------
-    reads : list of Read
+    reads : list of HoleReading
         Two or more.
     scatter : float
         Expected between holes, a standard deviation in mm or cc.
@@ -188,7 +188,7 @@ class _Pool(NamedTuple):
     dof: int
 
 
-def _pooled(reads: list[Read]) -> _Pool | None:
+def _pooled(reads: list[HoleReading]) -> _Pool | None:
     """The pooled scatter where every hole has a plain list of readings of its own; None elsewhere.
 
     s_p² = Σ(x − mean of its list)²/Σ(n − 1): one hand with one gauge read them all, and two or three
@@ -202,7 +202,7 @@ def _pooled(reads: list[Read]) -> _Pool | None:
     return _Pool(float(np.sqrt(squares / dof)), dof) if dof else None
 
 
-def _drawn(read: Read, pool: _Pool, truth: Drawing, key: str) -> Table:
+def _drawn(read: HoleReading, pool: _Pool, truth: Drawing, key: str) -> Table:
     """What one hole's list may be off: the pooled scatter of its mean, the gauge's step and own doubt."""
     draws, quantity = truth.draws, read.source.quantity
     assert draws is not None
@@ -211,11 +211,13 @@ def _drawn(read: Read, pool: _Pool, truth: Drawing, key: str) -> Table:
     for i, (u, shape, dof) in enumerate(parts_of_doubt(quantity)):
         if dof == float("inf"):
             part = f"{read.source.path}/{i}"
-            off = off + u * (draws.rectangular(part) if shape is Shape.RECTANGULAR else draws.normal(part))
+            off = off + u * (
+                draws.rectangular(part) if shape is Distribution.RECTANGULAR else draws.normal(part)
+            )
     return np.asarray(off)
 
 
-def _own_drawn(reads: list[Read], pool: _Pool | None, truth: Drawing, key: str) -> Table:
+def _own_drawn(reads: list[HoleReading], pool: _Pool | None, truth: Drawing, key: str) -> Table:
     """The part of the readings' variance that no other hole shares, in each draw: as wide as their scatter is drawn."""
     draws = truth.draws
     assert draws is not None

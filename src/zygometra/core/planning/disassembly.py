@@ -28,7 +28,7 @@ _NEEDS = {
 _FITS = {"piston": 2, "rod": 2, "crank": 3, "head": 1}
 
 
-class Taken(NamedTuple):
+class Removal(NamedTuple):
     """One thing that comes off: what, what is done with it, how many must be bought, and about how long it takes."""
 
     what: str
@@ -41,7 +41,7 @@ class Taken(NamedTuple):
 class Opened(NamedTuple):
     """What a plan opens: in order; what is read again; which gates want their acceptance again."""
 
-    taken: tuple[Taken, ...]
+    taken: tuple[Removal, ...]
     read_again: tuple[str, ...]
     falls: tuple[str, ...]
 
@@ -66,18 +66,18 @@ def opened_for(build: Build, planned: tuple[Operation, ...], assembled: str) -> 
     at = ASSEMBLED.index(assembled) if assembled in ASSEMBLED else 3
     need = max((_need(op) for op in planned), default=0)
     holes, banks = len(build.cylinders), len(build.banks)
-    taken: list[Taken] = []
+    taken: list[Removal] = []
     if at < 1 <= need:
         taken += _heads(build, holes, banks)
     if at < 2 <= need:
         taken += _pistons(holes, planned)
     if at < 3 <= need:
         taken += [
-            Taken(what="front cover and its seal", then="single use", buy=1, of="front seals", minutes=30),
-            Taken(
+            Removal(what="front cover and its seal", then="single use", buy=1, of="front seals", minutes=30),
+            Removal(
                 what="crank with its bearings", then="shells back to their journal", buy=0, of="", minutes=60
             ),
-            Taken(
+            Removal(
                 what="plugs, studs and dowels of the block",
                 then="wash after facing, plugs new",
                 buy=1,
@@ -92,14 +92,16 @@ def _need(op: Operation) -> int:
     return _FITS[op.part.kind] if op.part is not None else _NEEDS.get(op.op, 0)
 
 
-def _heads(build: Build, holes: int, banks: int) -> list[Taken]:
+def _heads(build: Build, holes: int, banks: int) -> list[Removal]:
     out = [
-        Taken(what="manifolds", then="back to their side", buy=2, of="sets of manifold gaskets", minutes=40),
-        Taken(what="valve covers", then="single use under them", buy=banks, of="cover gaskets", minutes=15),
+        Removal(
+            what="manifolds", then="back to their side", buy=2, of="sets of manifold gaskets", minutes=40
+        ),
+        Removal(what="valve covers", then="single use under them", buy=banks, of="cover gaskets", minutes=15),
     ]
     if build.valve_gear == "overhead cam":
         out.append(
-            Taken(
+            Removal(
                 what="chain or belt, timing marked",
                 then="belt single use",
                 buy=1,
@@ -109,7 +111,7 @@ def _heads(build: Build, holes: int, banks: int) -> list[Taken]:
         )
     elif build.valve_gear == "pushrod":
         out.append(
-            Taken(
+            Removal(
                 what="rockers, pushrods, lifters",
                 then=f"each back to its place ({2 * holes} of each)",
                 buy=0,
@@ -118,22 +120,22 @@ def _heads(build: Build, holes: int, banks: int) -> list[Taken]:
             )
         )
     out += [
-        Taken(
+        Removal(
             what="head bolts",
             then="stretch bolts are single use",
             buy=banks,
             of="sets of head bolts, where they stretch",
             minutes=20,
         ),
-        Taken(what="heads", then="bank and end marked", buy=banks, of="head gaskets", minutes=25 * banks),
+        Removal(what="heads", then="bank and end marked", buy=banks, of="head gaskets", minutes=25 * banks),
     ]
     return out
 
 
-def _pistons(holes: int, planned: tuple[Operation, ...]) -> list[Taken]:
+def _pistons(holes: int, planned: tuple[Operation, ...]) -> list[Removal]:
     out = [
-        Taken(what="oil pan", then="single use under it", buy=1, of="pan gaskets", minutes=25),
-        Taken(
+        Removal(what="oil pan", then="single use under it", buy=1, of="pan gaskets", minutes=25),
+        Removal(
             what="rods with pistons",
             then="cap, shells, rings and piston back to their hole",
             buy=2 * holes,
@@ -146,7 +148,7 @@ def _pistons(holes: int, planned: tuple[Operation, ...]) -> list[Taken]:
     )
     if apart:
         out.append(
-            Taken(
+            Removal(
                 what="pistons off their rods",
                 then="pin retainers are single use",
                 buy=2 * holes,

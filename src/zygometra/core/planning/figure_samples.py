@@ -14,9 +14,9 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ..build.cut_log import FACES
-from ..build.means import Part
+from ..build.means import FittedPart
 from ..build.model import Build
-from ..quantity import Quantity, Shape, Source, parts_of_doubt
+from ..quantity import Distribution, Quantity, Source, parts_of_doubt
 from ..stack.arithmetic import circle_area
 from ..stack.chamber import StepFilledChamber
 from ..stack.in_hole import PLACES, figures_in
@@ -24,7 +24,7 @@ from ..stack.kernel import (
     Chamfer,
     Crown,
     Figures,
-    Hole,
+    HoleVolumes,
     closing,
     held_by_gasket,
     milled_at_rate,
@@ -35,13 +35,13 @@ from ..stack.kernel import (
 from ..stack.sources import HEAD_BEGUN, engine_sources, hole_sources, with_heads_swapped
 from ..uncertainty import in_hole
 from ..usual_figures import USUAL_LAND
-from .draws import Draws, Table
-from .shrinking import Read, of_hole, scatter_between, shrunk
+from .quasi_random import QuasiRandomSample, Table
+from .shrinkage import HoleReading, of_hole, scatter_between, shrunk
 
 READ, CHAMBER = "mock-up.deck_clearance", "parts.head.chamber_volume"
 
 
-class Base(NamedTuple):
+class UncutHoles(NamedTuple):
     """Every hole before anything is cut, with some parts fitted; not a number where a figure is not known.
 
     ``clearance`` of the rim; ``closed`` is the clearance volume without gasket and deck: chamber,
@@ -69,10 +69,10 @@ class Base(NamedTuple):
     untold: Table | None
 
     @property
-    def hole(self) -> Hole:
+    def hole(self) -> HoleVolumes:
         """The holes as the kernel takes them."""
         pocket, shape = self.pocket if self.pocket.any() else None, shape_of(self)
-        return Hole(
+        return HoleVolumes(
             clearance=self.clearance,
             area=self.area,
             chamber=self.closed,
@@ -91,7 +91,7 @@ def shape_of(holes: Any) -> Crown:
 
     Parameters
     ----------
-    holes : Base, or one bank of it
+    holes : UncutHoles, or one bank of it
         Uncut: lengths in mm, areas in mm², volumes in cc.
     """
     return Crown(*(getattr(holes, name) for name in Crown._fields))
@@ -109,14 +109,14 @@ def dish_depth(dish_area: Table, dish: Table) -> Table:
         return np.where(dish_area > 0, dish * 1000 / dish_area, math.inf)
 
 
-class Truth:
+class FigureSamples:
     """The figures of a build, hole by hole, as they are stated or as they may truly be.
 
     Parameters
     ----------
     build : Build
         Its plan does not count.
-    draws : Draws or None
+    draws : QuasiRandomSample or None
         Where the truth is drawn from; None for the stated values, one row.
 
     Notes
@@ -124,11 +124,11 @@ class Truth:
     A source is drawn once for all that share it: rectangular where a half-width is known, normal for a
     standard uncertainty, Student's t for readings; everything that rests on one pooled scatter is wider
     or narrower together. Where the build states how far holes stand off their bank's line or mean, what
-    was read hole by hole is drawn back to it (:mod:`.shrinking`).
+    was read hole by hole is drawn back to it (:mod:`.shrinkage`).
     See trade.md 11.
     """
 
-    def __init__(self, build: Build, draws: Draws | None = None) -> None:
+    def __init__(self, build: Build, draws: QuasiRandomSample | None = None) -> None:
         self.build = build
         self.draws = draws
         self.rows = draws.points if draws else 1
@@ -146,7 +146,7 @@ class Truth:
         # What gaskets that a plan fits come to: the same ones come again and again.
         self.gaskets: dict[tuple[Any, ...], tuple[Table, Table, list[Any]]] = {}
         self._plain: dict[tuple[str, float, bool], Table] = {}
-        self._bases: dict[tuple[tuple[int, ...], bool], Base] = {}
+        self._bases: dict[tuple[tuple[int, ...], bool], UncutHoles] = {}
 
     # -- figures ---------------------------------------------------------------
 
@@ -181,15 +181,15 @@ class Truth:
         for term in quantity.terms:
             if shared or term.cause.is_of_its_place_alone:
                 key = in_hole(term, number).key
-                off = off + term.u * self._drawn(key, Shape.of(term.rectangular), term.dof, term.pool)
+                off = off + term.u * self._drawn(key, Distribution.of(term.rectangular), term.dof, term.pool)
         if not quantity.terms:
             for (u, shape, dof), key in zip(parts_of_doubt(quantity), _keys_of(source, number), strict=True):
                 off = off + u * self._drawn(key, shape, dof, None)
         return off
 
-    def _drawn(self, key: str, shape: Shape, dof: float, pool: str | None) -> Table:
+    def _drawn(self, key: str, shape: Distribution, dof: float, pool: str | None) -> Table:
         assert self.draws is not None
-        if shape is Shape.RECTANGULAR:
+        if shape is Distribution.RECTANGULAR:
             return self.draws.rectangular(key)
         if pool is not None and not math.isinf(dof):
             return self.draws.normal(key) * self.draws.scale(_scatter(pool), dof)
@@ -230,12 +230,12 @@ class Truth:
     # -- bases -----------------------------------------------------------------
 
     # long: a table: each figure that the arithmetic of a hole wants, in its order
-    def base(self, parts: tuple[Part, ...] = (), *, swapped: bool = False) -> Base:
+    def base(self, parts: tuple[FittedPart, ...] = (), *, swapped: bool = False) -> UncutHoles:
         """Return every hole with some parts fitted and the heads where they are, or side for side.
 
         Parameters
         ----------
-        parts : tuple of Part
+        parts : tuple of FittedPart
             One of a kind.
         swapped : bool
             True with the heads side for side.
@@ -279,7 +279,7 @@ class Truth:
         swept, given = swept_volume(f), get("parts.block.swept_volume")
         crevice = np.where(known, h.crevice, self._unknown_land(f.bore))
         thickness, volume = self._gaskets_there(sources, swapped=swapped)
-        base = Base(
+        base = UncutHoles(
             clearance=self._clearance(sources, parts, h.clearance, get),
             closed=h.chamber + h.other + h.crown + crevice,
             area=h.area,
@@ -304,7 +304,7 @@ class Truth:
     def _dishes(
         self,
         sources: Mapping[int, dict[str, Source]],
-        parts: tuple[Part, ...],
+        parts: tuple[FittedPart, ...],
         get: Callable[..., Table],
     ) -> dict[str, Table | None]:
         """What of the dishes has a say, by what is stated of them: a drawn volume decides nothing."""
@@ -355,7 +355,7 @@ class Truth:
     def _clearance(
         self,
         sources: Mapping[int, dict[str, Source]],
-        parts: tuple[Part, ...],
+        parts: tuple[FittedPart, ...],
         stack: Table,
         get: Callable[[str], Table],
     ) -> Table:
@@ -381,12 +381,12 @@ class Truth:
 
     # -- milling ---------------------------------------------------------------
 
-    def removed(self, parts: tuple[Part, ...], cut: Table, columns: slice = slice(None)) -> Table:
+    def removed(self, parts: tuple[FittedPart, ...], cut: Table, columns: slice = slice(None)) -> Table:
         """Return what milling takes from each chamber in cc; not a number where that is not known.
 
         Parameters
         ----------
-        parts : tuple of Part
+        parts : tuple of FittedPart
             Fitted; a head among them brings its own opening.
         cut : array
             Depths in mm, a row for each draw, one column or one for each hole.
@@ -444,7 +444,7 @@ class Truth:
                 continue
             for bank in self.build.banks:
                 own = [
-                    Read(i, number, source)
+                    HoleReading(i, number, source)
                     for i, number in enumerate(bank.cylinders)
                     if (source := self.sources[number].get(name)) is not None
                     and source.path.startswith(f"cylinders.{number}.")
@@ -473,7 +473,7 @@ def _scatter(pool: str) -> str:
     return f"~scatter {pool}"
 
 
-def _sources_of_doubt(truth: Truth) -> Iterator[str]:
+def _sources_of_doubt(truth: FigureSamples) -> Iterator[str]:
     """Everything that is in doubt about a build, hole by hole, and then what its levers may miss.
 
     The order is the build's own: its holes, in each its figures by their place, then its levers bank by bank.
@@ -521,12 +521,12 @@ def missed_by(op: str, bank: str | None = None, cylinder: int | None = None) -> 
     return f"{op} {bank or cylinder or ''}".strip()
 
 
-def gasket_tables(truth: Truth, sources: Mapping[int, Mapping[str, Source]]) -> tuple[Table, Table]:
+def gasket_tables(truth: FigureSamples, sources: Mapping[int, Mapping[str, Source]]) -> tuple[Table, Table]:
     """Return thickness and volume of the gasket in every hole.
 
     Parameters
     ----------
-    truth : Truth
+    truth : FigureSamples
         Where figures are drawn.
     sources : Mapping
         The figures that count, by hole.
@@ -543,7 +543,7 @@ def gasket_tables(truth: Truth, sources: Mapping[int, Mapping[str, Source]]) -> 
     return thickness, np.where(np.isnan(volume), get("parts.gasket.volume", sources), volume)
 
 
-def _figures_of(parts: tuple[Part, ...]) -> dict[str, dict[str, Source]]:
+def _figures_of(parts: tuple[FittedPart, ...]) -> dict[str, dict[str, Source]]:
     """The figures of parts that are fitted, by kind: of the old one's none is left."""
     return {
         part.kind: {
@@ -561,7 +561,7 @@ def _is_nought(own: Mapping[str, Source], new: Mapping[str, Mapping[str, Source]
 
 
 def _with_parts(
-    sources: Mapping[int, dict[str, Source]], parts: tuple[Part, ...]
+    sources: Mapping[int, dict[str, Source]], parts: tuple[FittedPart, ...]
 ) -> Mapping[int, dict[str, Source]]:
     """The figures with some parts in place of what is there: a part's own, and none of the old one's."""
     if not parts:

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .laid_out import LaidOut
-from .paper import UNPRICED
+from .laid_out import QueryTables
 from .parts import MAKING
+from .placeholders import UNPRICED
 from .shelf import Floats, Ints, Rows
 from .verdict import Combination
 
@@ -23,26 +23,26 @@ COLUMN = {
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class SearchResult:
     """Recipes in order, and the columns they came with."""
 
     recipes: tuple[Combination, ...]
     rows: Rows
 
-    def column(self, key: str, laid_out: LaidOut) -> Floats:
+    def column(self, key: str, laid_out: QueryTables) -> Floats:
         """Return a result by the key of its window.
 
         Parameters
         ----------
         key : str
             Name of a result, such as ``quench``.
-        laid_out : LaidOut
+        laid_out : QueryTables
             The shelf laid out for the question.
         """
         return result_column(self.rows, key, laid_out)
 
 
-def result_column(rows: Rows, key: str, laid_out: LaidOut) -> Floats:
+def result_column(rows: Rows, key: str, laid_out: QueryTables) -> Floats:
     """Return a result of many rows by the key of its window; cost in the shop's money.
 
     Not a number where it is not known.
@@ -53,7 +53,7 @@ def result_column(rows: Rows, key: str, laid_out: LaidOut) -> Floats:
         Columns of what was joined so far, one entry a row.
     key : str
         Name of a result, such as ``quench``.
-    laid_out : LaidOut
+    laid_out : QueryTables
         The shelf laid out for the question.
     """
     if key == "cost":
@@ -123,7 +123,7 @@ def first(rows: Rows, by: Floats, most: int) -> Rows:
     return {name: column[keep] for name, column in rows.items()}
 
 
-def in_order(rows: Rows, by: Floats, most: int) -> Found:
+def in_order(rows: Rows, by: Floats, most: int) -> SearchResult:
     """Return the rows that come first; ties go to what is cheaper, then to what stands first on the shelf.
 
     Parameters
@@ -139,4 +139,4 @@ def in_order(rows: Rows, by: Floats, most: int) -> Found:
     order = np.lexsort((*keys, rows["cost"], by))[:most]
     rows = {name: column[order] for name, column in rows.items()}
     recipes = zip(*(rows[kind].tolist() for kind in MAKING), strict=True)
-    return Found(tuple(recipes), rows)
+    return SearchResult(tuple(recipes), rows)

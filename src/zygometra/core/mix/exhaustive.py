@@ -14,11 +14,11 @@ import numpy as np
 
 from ..place import PartPlace
 from ..windows import Window
-from .found import joined, least
 from .joins import Join
-from .laid_out import LaidOut
+from .laid_out import QueryTables
 from .parts import MAKING
 from .runs import kept_rows, spread
+from .search_result import joined, least
 from .shelf import Floats, Ints, Rows, alike
 from .top_ends import TopEnds
 
@@ -29,14 +29,16 @@ _FIRST = 100
 _CLOSED_AT_A_TIME = 2000
 
 
-class Sweep:
+class ExhaustiveSearch:
     """All bottom ends that could satisfy some windows, and the top ends that close them.
 
     ``pairs`` are rows of crank and rod; parts that nothing sets apart are one, which
     stands in ``times`` for so many. With ``by_cost`` cost sets them apart too.
     """
 
-    def __init__(self, laid_out: LaidOut, filters: Mapping[str, Window], *, by_cost: bool = False) -> None:
+    def __init__(
+        self, laid_out: QueryTables, filters: Mapping[str, Window], *, by_cost: bool = False
+    ) -> None:
         cost = filters.get("cost", Window())
         self.laid_out = laid_out
         self.priced = by_cost or cost.low is not None or cost.high is not None
@@ -51,7 +53,7 @@ class Sweep:
     def __len__(self) -> int:
         return len(self.pairs["times"]) if self.pairs else 0
 
-    def narrowed(self, filters: Mapping[str, Window]) -> Sweep:
+    def narrowed(self, filters: Mapping[str, Window]) -> ExhaustiveSearch:
         """Return the same with windows drawn in.
 
         Parameters
@@ -66,7 +68,7 @@ class Sweep:
             out.pairs = out.join.pairs_within(self.pairs)
         return out
 
-    def settled(self) -> Sweep:
+    def settled(self) -> ExhaustiveSearch:
         """Return the same with every stroke where it was settled: real recipes, though not all of them."""
         out = copy.copy(self)
         out.join = self.join.settled()
@@ -74,7 +76,7 @@ class Sweep:
             out.top_ends = self.top_ends.narrowed(out.join)
         return out
 
-    def merged(self) -> Sweep:
+    def merged(self) -> ExhaustiveSearch:
         """Return the same with pairs as one that are alike in all that is still asked of them: to count by."""
         if not self.pairs:
             return self

@@ -8,13 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..build.means import Planning
-from .draws import Table
+from .quasi_random import Table
 
 # The last bits of a sum.
 _HAIR = 1e-9
 
 
-class Worth(NamedTuple):
+class Objectives(NamedTuple):
     """What plans are weighed by: money, metal in cc, days, and the chance that all of it comes out right."""
 
     cost: float
@@ -23,12 +23,12 @@ class Worth(NamedTuple):
     chance: float
 
 
-def covers(one: Worth, other: Worth, apart: Planning, share: float = 1.0) -> bool:
+def epsilon_dominates(one: Objectives, other: Objectives, apart: Planning, share: float = 1.0) -> bool:
     """Tell whether one plan is as good as another, but for so little that both need not be shown.
 
     Parameters
     ----------
-    one, other : Worth
+    one, other : Objectives
         Two plans.
     apart : Planning
         How far they must lie apart in money, metal and chance.
@@ -37,9 +37,9 @@ def covers(one: Worth, other: Worth, apart: Planning, share: float = 1.0) -> boo
 
     Examples
     --------
-    >>> covers(Worth(105, 3, 2, 0.9), Worth(100, 0, 2, 0.91), Planning())
+    >>> epsilon_dominates(Objectives(105, 3, 2, 0.9), Objectives(100, 0, 2, 0.91), Planning())
     True
-    >>> covers(Worth(100, 0, 3, 0.9), Worth(100, 0, 2, 0.9), Planning())
+    >>> epsilon_dominates(Objectives(100, 0, 3, 0.9), Objectives(100, 0, 2, 0.9), Planning())
     False
     """
     return (
@@ -50,18 +50,20 @@ def covers(one: Worth, other: Worth, apart: Planning, share: float = 1.0) -> boo
     )
 
 
-def beats(one: Worth, other: Worth) -> bool:
+def dominates(one: Objectives, other: Objectives) -> bool:
     """Tell whether one plan is as good as another in everything and better in something.
 
     Parameters
     ----------
-    one, other : Worth
+    one, other : Objectives
         Two plans.
 
     Examples
     --------
-    >>> beats(Worth(100, 3, 2, 0.9), Worth(101, 3, 2, 0.9)), beats(Worth(1, 1, 1, 0.5), Worth(1, 1, 1, 0.5))
-    (True, False)
+    >>> dominates(Objectives(100, 3, 2, 0.9), Objectives(101, 3, 2, 0.9))
+    True
+    >>> dominates(Objectives(1, 1, 1, 0.5), Objectives(1, 1, 1, 0.5))
+    False
     """
     pairs = (
         (one.cost, other.cost),
@@ -75,7 +77,7 @@ def beats(one: Worth, other: Worth) -> bool:
 Flags = NDArray[np.bool_]
 
 
-class Archive:
+class ParetoArchive:
     """The plans found so far, by what they are weighed by.
 
     Parameters
@@ -94,12 +96,12 @@ class Archive:
         self._good: Table = np.empty((0, 4))
         self._table: Table = np.empty((0, 4))
 
-    def add(self, worth: Worth) -> None:
+    def add(self, worth: Objectives) -> None:
         """Keep one plan.
 
         Parameters
         ----------
-        worth : Worth
+        worth : Objectives
             Of the plan.
         """
         # What covers all that another covers stands for it.
@@ -116,7 +118,7 @@ class Archive:
             share * apart.apart_yield + _HAIR,
         ]
 
-    def covered(
+    def dominated(
         self, cost: Table, metal: Table, days: Table, chance: Table
     ) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
         """Return which of many plans are covered by one that is kept.
@@ -139,12 +141,12 @@ class Archive:
             ((costs <= cost) & (metals <= metal) & (leads <= days) & (chances >= chance)).any(axis=0)
         )
 
-    def covered_by(self, worth: Worth, cost: Table, metal: Table, days: Table, chance: Table) -> Flags:
-        """Return which of many plans are covered by one; see :meth:`covered`.
+    def dominated_by(self, worth: Objectives, cost: Table, metal: Table, days: Table, chance: Table) -> Flags:
+        """Return which of many plans are covered by one; see :meth:`dominated`.
 
         Parameters
         ----------
-        worth : Worth
+        worth : Objectives
             Of that one.
         cost, metal, days, chance : array
             An entry for each plan: money, cc, days, a share of 1.
@@ -157,12 +159,12 @@ class Archive:
             & (worth.chance >= chance - share * apart.apart_yield - _HAIR)
         )
 
-    def covers(self, worth: Worth) -> bool:
+    def dominates(self, worth: Objectives) -> bool:
         """Tell whether a plan, or a bound of many, is covered.
 
         Parameters
         ----------
-        worth : Worth
+        worth : Objectives
             Of the plan.
         """
         if not len(self._good):
@@ -171,12 +173,12 @@ class Archive:
         return bool(((low <= worth[:3]).all(axis=1) & (most >= worth.chance)).any())
 
 
-def tidy(worths: list[Worth], apart: Planning, share: float) -> list[int]:
+def pareto_front(worths: list[Objectives], apart: Planning, share: float) -> list[int]:
     """Return which plans to show: none beaten by another, none that the others cover.
 
     Parameters
     ----------
-    worths : list of Worth
+    worths : list of Objectives
         Best first: of two that cover one another the earlier stays.
     apart : Planning
         How far plans must lie apart.

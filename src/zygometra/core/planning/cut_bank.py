@@ -8,15 +8,15 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from ..build.means import Part
+from ..build.means import FittedPart
 from ..stack.arithmetic import cc_per_mm, clearance_volume_for, cylinder_volume
-from ..stack.kernel import Hole, chord, flat_cut, with_crown_cut
-from .draws import Table
-from .results import Wanted
-from .truth import Base, Truth, shape_of
+from ..stack.kernel import HoleVolumes, chord, flat_cut, with_crown_cut
+from .figure_samples import FigureSamples, UncutHoles, shape_of
+from .quasi_random import Table
+from .results import PlanTargets
 
 
-class Side(NamedTuple):
+class CutBank(NamedTuple):
     """One bank with parts fitted and crowns cut, drawn or as stated (one draw)."""
 
     clearance: Table
@@ -43,8 +43,8 @@ class Side(NamedTuple):
         return cc_per_mm(self.area + self.pocket)
 
 
-class Uncut(NamedTuple):
-    """One bank with parts fitted, before its crowns are cut: what :class:`Base` holds, a row for each hole."""
+class UncutBank(NamedTuple):
+    """One bank with parts fitted, before its crowns are cut: what :class:`UncutHoles` holds, a row for each hole."""
 
     clearance: Table
     closed: Table
@@ -63,12 +63,12 @@ class Uncut(NamedTuple):
     untold: Table | None
 
     @classmethod
-    def of(cls, base: Base, columns: slice, deck: float = 1.0) -> Uncut:
+    def of(cls, base: UncutHoles, columns: slice, deck: float = 1.0) -> UncutBank:
         """Return one bank of all holes.
 
         Parameters
         ----------
-        base : Base
+        base : UncutHoles
             Every hole before anything is cut.
         columns : slice
             The bank's holes.
@@ -82,7 +82,7 @@ class Uncut(NamedTuple):
             for name in cls._fields
         )
 
-    def some(self, draws: slice) -> Uncut:
+    def some(self, draws: slice) -> UncutBank:
         """Return the bank in some of its draws.
 
         Parameters
@@ -90,9 +90,9 @@ class Uncut(NamedTuple):
         draws : slice
             Which; no unit.
         """
-        return Uncut._make(None if table is None else table[:, draws] for table in self)
+        return UncutBank._make(None if table is None else table[:, draws] for table in self)
 
-    def cut(self, crown: Table, bowl: Table | float = 0.0) -> Side:
+    def cut(self, crown: Table, bowl: Table | float = 0.0) -> CutBank:
         """Return the bank with its crowns cut.
 
         Parameters
@@ -105,7 +105,7 @@ class Uncut(NamedTuple):
         clearance, closed = self.clearance, self.closed + bowl
         if crown.any():
             shape = shape_of(self)
-            whole = Hole(
+            whole = HoleVolumes(
                 clearance=clearance,
                 area=self.area,
                 chamber=closed,
@@ -118,7 +118,7 @@ class Uncut(NamedTuple):
             whole = with_crown_cut(whole, flat_cut(shape, crown))
             clearance, closed = whole.clearance, whole.closed
         clearance = np.broadcast_to(clearance, np.broadcast_shapes(clearance.shape, closed.shape))
-        return Side(
+        return CutBank(
             clearance=clearance,
             closed=closed,
             area=self.area,
@@ -129,7 +129,7 @@ class Uncut(NamedTuple):
         )
 
 
-class Edges(NamedTuple):
+class BankExtremes(NamedTuple):
     """The extremes of a bank in each draw, in mm.
 
     ``least`` and ``most`` gap, or clearance where no gasket is counted; ``low`` is the room over the volume's
@@ -145,16 +145,16 @@ class Edges(NamedTuple):
     down: Table
 
 
-def edges(
-    side: Side, wanted: Wanted, wedge: Table, opened: Table, *, kept: bool | NDArray[np.bool_]
-) -> Edges:
+def extremes_of(
+    side: CutBank, wanted: PlanTargets, wedge: Table, opened: Table, *, kept: bool | NDArray[np.bool_]
+) -> BankExtremes:
     """Return the extremes of a bank, or of several patterns of cuts at once.
 
     Parameters
     ----------
-    side : Side
+    side : CutBank
         The bank.
-    wanted : Wanted
+    wanted : PlanTargets
         The windows.
     wedge : array
         What levelling takes in each hole beyond the mean of its ends, in mm: a column, or one for each pattern.
@@ -165,7 +165,7 @@ def edges(
 
     Returns
     -------
-    Edges
+    BankExtremes
         An entry for each draw, or a row of them for each pattern.
     """
     clearance = side.clearance - wedge
@@ -190,24 +190,26 @@ def edges(
         if low is not None
         else none - math.inf
     )
-    return Edges(
+    return BankExtremes(
         least=shown.min(axis=-2), most=shown.max(axis=-2), low=room_low, high=room_high, up=up, down=down
     )
 
 
-class Taken(NamedTuple):
+class MilledVolume(NamedTuple):
     """What milling takes: a depth to cc and back, and cc per mm at a depth."""
 
     depths: Table
     volumes: Table
 
     @classmethod
-    def of(cls, truth: Truth, parts: tuple[Part, ...], columns: slice, deepest: float) -> Taken | None:
+    def of(
+        cls, truth: FigureSamples, parts: tuple[FittedPart, ...], columns: slice, deepest: float
+    ) -> MilledVolume | None:
         """Return the table of a head up to its limit; None where it is not known what milling takes.
 
         Parameters
         ----------
-        truth : Truth
+        truth : FigureSamples
             The stated values.
         parts : tuple
             Fitted; a head among them brings its own opening.

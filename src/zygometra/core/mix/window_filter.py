@@ -8,15 +8,15 @@ from collections.abc import Callable, Mapping
 import numpy as np
 
 from ..stack.arithmetic import circle_area, deck_clearance
-from ..windows import EDGE, Window
+from ..windows import TOLERANCE, Window
 from .facing import ring_stays_down
-from .laid_out import LaidOut
+from .laid_out import QueryTables
 from .machining import Bottoms, strokes_left, wanted_clearance
 from .runs import HAIR
 from .shelf import Bools, Floats, Rows
 
 
-class Left:
+class WindowFilter:
     """Windows that rows must lie in, and what they leave.
 
     ``filters`` may be narrower than the question's own windows, which alone decide how far
@@ -24,12 +24,12 @@ class Left:
     ``moves``, whether its stroke waits for gasket and head because a ratio is asked for.
     """
 
-    def __init__(self, laid_out: LaidOut, filters: Mapping[str, Window]) -> None:
+    def __init__(self, laid_out: QueryTables, filters: Mapping[str, Window]) -> None:
         self.laid_out, self.filters = laid_out, filters
         self.grinds = bool(np.isfinite(laid_out.meetings["rod"].shift).any())
         self.moves = laid_out.question.window("compression_ratio").is_bounded and self.grinds
 
-    def narrowed(self, filters: Mapping[str, Window]) -> Left:
+    def narrowed(self, filters: Mapping[str, Window]) -> WindowFilter:
         """Return the same with windows drawn in.
 
         Parameters
@@ -41,7 +41,7 @@ class Left:
         out.filters = filters
         return out
 
-    def settled(self) -> Left:
+    def settled(self) -> WindowFilter:
         """Return the same with every stroke where it was settled: none waits for the ratio."""
         out = copy.copy(self)
         out.moves = False
@@ -53,8 +53,8 @@ class Left:
         asked, filtered = (
             of.get("compression_ratio", Window()) for of in (self.laid_out.question.windows, self.filters)
         )
-        lows = asked.low is None or (filtered.low is not None and filtered.low > asked.low + EDGE)
-        highs = asked.high is None or (filtered.high is not None and filtered.high < asked.high - EDGE)
+        lows = asked.low is None or (filtered.low is not None and filtered.low > asked.low + TOLERANCE)
+        highs = asked.high is None or (filtered.high is not None and filtered.high < asked.high - TOLERANCE)
         return lows and highs
 
     def is_within_question(self) -> bool:
@@ -97,7 +97,7 @@ class Left:
         values : array of float
             In the result's unit.
         """
-        return (values >= self.low(key) - EDGE) & (values <= self.high(key) + EDGE)
+        return (values >= self.low(key) - TOLERANCE) & (values <= self.high(key) + TOLERANCE)
 
     def free(self, rows: Rows) -> Bools:
         """Return which rows have a stroke that still waits for the ratio.
@@ -124,7 +124,7 @@ class Left:
         return (
             self.within("deck_clearance", rows["clearance"])
             & self.within("quench", rows["quench"])
-            & (rows["quench"] >= rows["floor"] - EDGE)
+            & (rows["quench"] >= rows["floor"] - TOLERANCE)
             & ring_stays_down(rows["land"], rows["cut"], rows["clearance"])
         )
 
