@@ -11,7 +11,6 @@ import pytest
 
 from support.timing import WHOLE
 from support.vee_eights import vee_eight
-from zygometra.core.planning.moves import fittings_of
 from zygometra.core.planning.plans import Planner
 from zygometra.core.planning.search import Search, SearchNode
 from zygometra.exchange.build_file import build_from_text
@@ -39,10 +38,8 @@ def timed(planner: Planner) -> tuple[float, float, float, int]:
 
 def exhaustive(planner: Planner) -> tuple[float, int]:
     """Seconds that every pair of points of every ladder would take, from a sample of jobs; and how many pairs."""
-    search = Search(planner.build, planner.rules, planner.pins)
-    jobs = [
-        SearchNode(choice, faced) for choice in fittings_of(planner.build) for faced in search._faced(choice)
-    ]
+    search = Search(planner.build, planner.rules, planner.fixed)
+    jobs = [SearchNode(choice, faced) for choice in search.space.fittings for faced in search._faced(choice)]
     sample = [jobs[i] for i in np.random.default_rng(1).permutation(len(jobs))]
     took, pairs, tried = 0.0, 0, 0
     for job in sample:

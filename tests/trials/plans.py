@@ -45,11 +45,11 @@ def one_rebuild(case: tuple[int, int, float, bool]) -> list[tuple[str, float, bo
 def _at_random(planner: Planner, seed: int):
     """One admissible plan, any: a gasket and a deck cut drawn until they are inside as stated."""
     from zygometra.core.build.model import Operation
-    from zygometra.core.planning.moves import moves_of
+    from zygometra.core.planning.decisions import move_of
 
     chooser = random.Random(seed)
     bank = planner.build.banks[0]
-    deck = moves_of(planner.build, planner.rules, "deck_cut", bank)
+    deck = move_of(planner.build, planner.rules, "deck_cut", bank)
     for _ in range(60):
         gasket = chooser.choice([None, *planner.build.levers.gaskets])
         amount = chooser.randrange(0, 61) / 100

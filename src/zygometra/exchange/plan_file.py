@@ -12,8 +12,8 @@ from zygometra.core.build.model import Build
 from zygometra.core.errors import BuildFaults, Fault
 from zygometra.core.measuring.rooms import rooms
 from zygometra.core.planning.bounded import plans_within
+from zygometra.core.planning.decisions import Move, move_of
 from zygometra.core.planning.infeasibility import Relaxation
-from zygometra.core.planning.moves import Move, moves_of
 from zygometra.core.planning.plans import Plan, PlanAnswer, plans_of
 from zygometra.core.planning.side_effects import SideEffect, side_effects
 from zygometra.core.planning.why_first import why
@@ -125,7 +125,7 @@ def _reason(reason: Relaxation) -> dict[str, Any]:
         "says": str(reason.says),
         "by": reason.by,
         "share": reason.share,
-        "relaxation": reason.relaxation,
+        "relaxation": reason.typed,
     }
 
 
@@ -163,7 +163,7 @@ def _too_narrow(build: Build) -> Iterator[Fault]:
     moving = [
         move
         for lever in AMOUNTS
-        if lever.quench and (move := moves_of(build, rules, lever.key, build.banks[0])) is not None
+        if lever.quench and (move := move_of(build, rules, lever.key, build.banks[0])) is not None
     ]
     if len(moving) != 1:
         return

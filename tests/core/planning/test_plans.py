@@ -14,9 +14,10 @@ from hypothesis import strategies as st
 from support.cases import demo
 from support.plain_plans import Plain, document, engines
 from support.vee_eights import vee_eight
+from zygometra.core.planning.costs import bill_of
 from zygometra.core.planning.crowns import closed_levers
+from zygometra.core.planning.decisions import FixedDecisions
 from zygometra.core.planning.figure_samples import FigureSamples
-from zygometra.core.planning.moves import FixedDecisions, bill_of
 from zygometra.core.planning.pareto import Objectives, dominates
 from zygometra.core.planning.plans import Planner, plans_of, rank
 from zygometra.core.planning.quasi_random import QuasiRandomSample
@@ -50,7 +51,7 @@ def four(**more):
 
 
 def planned(doc, pins=None):
-    return plans_of(build_from_text(json.dumps(doc))[1], pins=pins or FixedDecisions())
+    return plans_of(build_from_text(json.dumps(doc))[1], fixed=pins or FixedDecisions())
 
 
 @LOOSE

@@ -71,7 +71,7 @@ def test_each_edge_of_a_gap_is_told_with_its_least_movement():
     told = {reason.edge: reason for reason in answer.none_because}
     assert told["quench.max"].by == pytest.approx(0.05, abs=3e-5)
     assert told["quench.max"].share == pytest.approx(0.5, abs=1e-3)
-    assert told["quench.max"].relaxation["targets"]["quench"]["max"] == pytest.approx(1.10, abs=3e-5)
+    assert told["quench.max"].typed["targets"]["quench"]["max"] == pytest.approx(1.10, abs=3e-5)
     assert told["deck_cut.max"].by == pytest.approx(0.05, abs=3e-5)
     # A gasket of 1.25 or less: 0.05 thinner than the one there.
     assert told["gasket"].by == pytest.approx(0.05, abs=3e-5)
@@ -102,7 +102,7 @@ def test_no_floor_is_ever_relaxed():
     answer = answered(doc)
     assert answer.plans == ()
     for reason in answer.none_because:
-        low = ((reason.relaxation or {}).get("targets") or {}).get("quench", {}).get("min", 1.0)
+        low = ((reason.typed or {}).get("targets") or {}).get("quench", {}).get("min", 1.0)
         assert low >= 0.889
 
 
@@ -117,8 +117,8 @@ def test_where_nothing_alone_opens_a_plan_the_common_share_does():
     )
     (only,) = answered(doc).none_because
     assert only.by is None
-    if only.relaxation is not None:
-        assert opens(relaxed(doc, only.relaxation))
+    if only.typed is not None:
+        assert opens(relaxed(doc, only.typed))
 
 
 @settings(
@@ -135,9 +135,9 @@ def test_what_is_typed_in_opens_a_plan_and_five_percent_less_does_not(doc):
     some = random.Random(2).sample(grid, min(len(grid), 200))
     assert not any(plain.stated_inside(plan) for plan in some)
     for reason in answer.none_because[:4]:
-        if reason.relaxation is None:
+        if reason.typed is None:
             continue
-        assert opens(relaxed(doc, reason.relaxation)), reason
-        less = nearer(doc, reason.relaxation, 0.95) if reason.by is not None and reason.by > 0.002 else None
+        assert opens(relaxed(doc, reason.typed)), reason
+        less = nearer(doc, reason.typed, 0.95) if reason.by is not None and reason.by > 0.002 else None
         if less is not None:
             assert not opens(relaxed(doc, less)), reason

@@ -10,9 +10,10 @@ from ..build.cut_log import CutPlace, PassMade
 from ..build.model import Build
 from ..house_rules import HouseRules
 from ..planning.as_machined import as_machined, banks_at_a_height
+from ..planning.decisions import DecisionSpace
 from ..planning.figure_samples import FigureSamples
-from ..planning.infeasibility import milled_depth, spans_of
-from ..planning.programme import PlanMilp, subproblems_of
+from ..planning.infeasibility import spans_of
+from ..planning.plan_milp import PlanMilp, subproblems_of, valued
 from ..planning.results import wanted_of
 from ..planning.single_lever_plans import with_usual_levers
 from ..stack.as_cut import planned_at
@@ -81,18 +82,20 @@ def _solved(
     now: Build, place: CutPlace, rules: HouseRules, *, least: float = 0.0, most: float = math.inf
 ) -> Reach | None:
     """The least and the largest cut from least to most for which the programme is feasible; None where none is."""
-    stated, wanted = FigureSamples(now), wanted_of(now, rules)
+    stated, wanted, space = FigureSamples(now), wanted_of(now, rules), DecisionSpace(now, rules)
     ends: list[float] = []
-    for frame in subproblems_of(now):
-        spans = [None] if wanted.ratio_spread is None else spans_of(stated, rules, wanted, frame)
-        for span in spans:
-            layout = PlanMilp(stated, rules, wanted, frame, span=span)
-            terms = _terms(layout, place, least, most)
+    for subproblem in subproblems_of(space):
+        for span in spans_of(stated, space, wanted, subproblem):
+            programme = PlanMilp(stated, space, wanted=wanted, subproblem=subproblem, span=span)
+            if place.op == "deck_cut":
+                # What is left of a running cut comes off parallel.
+                programme.keep_parallel(place.bank, least, most)
+            off = programme.off(place.op, place.bank)
             for sign in (1.0, -1.0):
-                found = layout.programme.solve(dict.fromkeys(terms, sign))
+                found = programme.milp.solve(off * sign)
                 if found is None:
                     break
-                ends.append(_amount(layout, place, sum(found[name] for name in terms)))
+                ends.append(programme.depth_of(place.op, place.bank, valued(off, found)))
     return Reach(max(min(ends), 0.0), max(ends)) if ends else None
 
 
@@ -144,23 +147,3 @@ def _last_before_level(build: Build, place: CutPlace, rules: HouseRules, level: 
         else:
             high = middle
     return low
-
-
-def _terms(layout: PlanMilp, place: CutPlace, least: float, most: float) -> tuple[str, ...]:
-    """The variables that sum to what comes off a place."""
-    if place.op == "deck_cut":
-        # What is left of a running cut comes off parallel.
-        layout.programme.row({f"first {place.bank}": 1.0, f"last {place.bank}": -1.0}, 0.0, 0.0)
-        layout.programme.row({f"first {place.bank}": 1.0}, least, most)
-        return (f"first {place.bank}",)
-    if place.op == "head_cut":
-        return (f"milled {place.bank}",)
-    names = layout.programme.bounds
-    return tuple(n for n in names if n.split()[0] in ("above", "rim", "past") and n.split()[-1].isdigit())
-
-
-def _amount(layout: PlanMilp, place: CutPlace, value: float) -> float:
-    """What variables come to, in mm."""
-    if place.op == "head_cut" and place.bank in layout.taken and value > 1e-9:
-        return milled_depth(layout, place.bank, value)
-    return 0.0 if place.op == "head_cut" else value

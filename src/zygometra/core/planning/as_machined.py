@@ -13,7 +13,7 @@ from ..quantity import Quantity
 from ..stack.sources import HEAD_BEGUN, engine_sources, hole_sources, terms_at
 from ..uncertainty import Cause, joined, root_sum_square, term_of
 from ..units import from_base
-from .moves import moves_of
+from .decisions import move_of
 
 _NAME_OF = {field.path: name for name, field in CYLINDER_NAMES.items()}
 _DECK = "parts.block.deck_height"
@@ -53,7 +53,7 @@ def as_machined(build: Build, rules: HouseRules) -> Build:
                 for bank in build.banks
             }
             means[op] = replace(own, banks=ends)
-        elif op == "crown_cut" and (move := moves_of(build, rules, op, None)) is not None:
+        elif op == "crown_cut" and (move := move_of(build, rules, op, None)) is not None:
             made = max(build.cuts.on_hole(op, bank, n, ()) for bank in build.banks for n in bank.cylinders)
             means[op] = replace(own, low=max(move.low - made, 0.0), high=max(move.high - made, 0.0))
         else:
@@ -178,7 +178,7 @@ def _with_sets_finished(build: Build) -> CutLog:
 
 
 def _left(build: Build, rules: HouseRules, op: Any, bank: Bank) -> tuple[float, float]:
-    move = moves_of(build, rules, op, bank)
+    move = move_of(build, rules, op, bank)
     if move is None:
         return 0.0, 0.0
     made = max(build.cuts.on_hole(op, bank, number, build.planned) for number in bank.cylinders)

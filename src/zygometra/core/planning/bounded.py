@@ -8,7 +8,7 @@ from typing import Protocol, TypeVar
 from ..budget import Bounded, OutOfTime
 from ..build.model import Build
 from ..house_rules import HouseRules
-from .moves import NOTHING_FIXED, FixedDecisions
+from .decisions import NOTHING_FIXED, FixedDecisions
 from .plans import Plan, PlanAnswer, Planner
 from .search import Search
 from .single_lever_plans import SingleLeverPlan, single_lever_plans
@@ -39,7 +39,7 @@ class Telling(Protocol):
 
 
 def plans_within(
-    telling: Telling, build: Build, rules: HouseRules | None = None, pins: FixedDecisions = NOTHING_FIXED
+    telling: Telling, build: Build, rules: HouseRules | None = None, fixed: FixedDecisions = NOTHING_FIXED
 ) -> PlanAnswer:
     """Return the plans of a build, or the best that were found before the budget ran out.
 
@@ -51,7 +51,7 @@ def plans_within(
         With levers and windows.
     rules : HouseRules, optional
         In force; those of the build's school where left out.
-    pins : FixedDecisions
+    fixed : FixedDecisions
         What was fixed by hand.
 
     Returns
@@ -60,8 +60,8 @@ def plans_within(
         With results and policies worked out, and without what was drawn for them; ``bounded`` where it ran out:
         then no plan is no proof that there is none.
     """
-    planner = Planner(build, rules, pins)
-    search = Search(planner.build, planner.rules, pins)
+    planner = Planner(build, rules, fixed)
+    search = Search(planner.build, planner.rules, fixed)
 
     def so_far() -> PlanAnswer:
         return PlanAnswer(worked_out(planner.shown(search)), (), planner.wanted)

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from .moves import EPSILON
+from .decisions import EPSILON
 from .quasi_random import Table
 
 Flags = NDArray[np.bool_]

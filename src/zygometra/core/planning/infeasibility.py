@@ -5,33 +5,32 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any, NamedTuple
 
 import numpy as np
 
-from ..build.document import midway, read_gasket
-from ..build.lever_table import FIT, LEVER, SWAP
-from ..build.means import PartChoice
+from ..build.document import read_gasket
+from ..build.lever_table import LEVER
 from ..build.model import Build, Operation
 from ..house_rules import HouseRules
 from ..sentence import Sentence, sentence
 from ..units import Kind
 from ..windows import OPEN, Window
 from ..written import Limit, Number, Volume
-from .crowns import above_the_rim, bowl_limit, crown_limit
-from .cut_bank import MilledVolume
+from .crowns import above_the_rim
+from .decisions import EPSILON, NOTHING_FIXED, DecisionSpace, FixedDecisions
 from .figure_samples import FigureSamples
-from .moves import EPSILON, NOTHING_FIXED, FixedDecisions, moves_of
-from .programme import (
-    BOWL,
+from .milp import Solution, total
+from .plan_milp import (
     NEW_GASKET,
     QUENCH_LOW,
     QUENCH_SPREAD,
     RATIO_HIGH,
     RATIO_LOW,
     RATIO_SPREAD,
+    Movable,
     PlanMilp,
     Slack,
     Subproblem,
@@ -40,7 +39,7 @@ from .programme import (
 )
 from .results import PlanTargets, inside, results
 
-WINDOWS = ("compression_ratio", "quench", "deck_clearance", RATIO_SPREAD, QUENCH_SPREAD)
+WINDOWS = ("compression_ratio", "quench", "deck_clearance", RATIO_SPREAD.name, QUENCH_SPREAD.name)
 # What counts as the width of a window with one edge.
 _ONE_EDGED = {"compression_ratio": 0.2, "quench": 0.1, "deck_clearance": 0.1}
 # Between near values of volume over swept the spread of ratios is a line.
@@ -55,14 +54,14 @@ class Relaxation(NamedTuple):
     """One way to open a plan: the windows that conflict, what moves by how much, and what is to be typed in.
 
     ``by`` in mm, cc or ratio, ``share`` of the window's width or the lever's limit; both None where no single edge
-    opens one. ``relaxation`` as it stands in a build file, None where there is none.
+    opens one. ``typed`` as it stands in a build file, None where there is none.
     """
 
     windows: tuple[str, ...]
     says: Sentence
     by: float | None
     share: float | None
-    relaxation: dict[str, Any] | None
+    typed: dict[str, Any] | None
     edge: str = ""
 
 
@@ -77,67 +76,53 @@ class Infeasibility:
         For limits and floors.
     wanted : PlanTargets
         Its windows.
-    pins : FixedDecisions
+    fixed : FixedDecisions
         What was fixed by hand.
     """
 
     def __init__(
-        self, build: Build, rules: HouseRules, wanted: PlanTargets, pins: FixedDecisions = NOTHING_FIXED
+        self, build: Build, rules: HouseRules, wanted: PlanTargets, fixed: FixedDecisions = NOTHING_FIXED
     ) -> None:
-        self.build, self.rules, self.wanted, self.pins = build, rules, wanted, pins
+        self.build, self.rules, self.wanted, self.fixed = build, rules, wanted, fixed
         self.stated = FigureSamples(build)
-        self.frames = subproblems_of(build, pins)
+        self.space = DecisionSpace(build, rules, fixed)
 
     # -- a plan where the ladders found none ---------------------------------------
 
     def plan(self) -> tuple[Operation, ...] | None:
         """Return a plan that is inside every window as stated, on steps where it can be; None where there is none."""
-        for layout in self._layouts(self.wanted):
-            found = layout.programme.solve(_effort(layout))
+        for programme in self._programmes(self.wanted):
+            found = programme.milp.solve(programme.effort)
             if found is None:
                 continue
-            whole = {name: round(found[name]) for name in layout.programme.whole}
-            polished = self._polished(layout, {name: float(value) for name, value in whole.items()})
+            polished = self._polished(
+                programme, {one: float(round(value)) for one, value in found.items() if one.whole}
+            )
             if polished is not None:
                 return polished
         return None
 
-    def _polished(self, layout: PlanMilp, whole: dict[str, float]) -> tuple[Operation, ...] | None:
+    def _polished(self, programme: PlanMilp, whole: Solution) -> tuple[Operation, ...] | None:
         """The plan with its amounts on steps, one after another as far as they stay inside."""
-        fixed = dict(whole)
-        found = layout.programme.solve(_effort(layout), fixed)
+        milp, fixed = programme.milp, dict(whole)
+        found = milp.solve(programme.effort, fixed)
         if found is None:
             return None
-        for name, near in _stepped(layout, found):
-            for at in near(found[name]):
-                low, high = layout.programme.bounds[name]
-                trial = (
-                    layout.programme.solve(_effort(layout), {**fixed, name: at})
-                    if low <= at <= high
-                    else None
-                )
+        for variable, near in programme.stepped(found):
+            for at in near(found[variable]):
+                if not variable.low <= at <= variable.high:
+                    continue
+                trial = milp.solve(programme.effort, {**fixed, variable: at})
                 if trial is not None:
-                    fixed[name], found = at, trial
+                    fixed[variable], found = at, trial
                     break
-        planned = _operations(layout, found)
+        planned = programme.operations(found)
         return planned if bool(inside(results(self.stated, planned), self.wanted)[0]) else None
 
-    def _layouts(self, wanted: PlanTargets) -> Iterator[PlanMilp]:
-        for frame in self.frames:
-            spans = (
-                [None]
-                if wanted.ratio_spread is None
-                else spans_of(self.stated, self.rules, wanted=wanted, frame=frame, pins=self.pins)
-            )
-            for span in spans:
-                yield PlanMilp(
-                    stated=self.stated,
-                    rules=self.rules,
-                    wanted=wanted,
-                    frame=frame,
-                    pins=self.pins,
-                    span=span,
-                )
+    def _programmes(self, wanted: PlanTargets) -> Iterator[PlanMilp]:
+        for subproblem in subproblems_of(self.space):
+            for span in spans_of(self.stated, self.space, wanted, subproblem):
+                yield PlanMilp(self.stated, self.space, wanted=wanted, subproblem=subproblem, span=span)
 
     # -- why -------------------------------------------------------------------
 
@@ -147,21 +132,16 @@ class Infeasibility:
         Where none does, one reason: the least common share of all edges, or none at all.
         """
         windows = self.windows()
-        best: dict[tuple[str, str], tuple[float, PlanMilp, dict[str, float]]] = {}
-        for layout in self._layouts(self.wanted):
-            for edge in layout.edges:
-                found = self._least(layout, edge)
-                key = edge.name, edge.bank
-                if found is not None and (key not in best or found[0] < best[key][0] - 1e-12):
-                    best[key] = found[0], layout, found[1]
+        best: dict[Movable, tuple[float, PlanMilp, Solution]] = {}
+        for programme in self._programmes(self.wanted):
+            for slack in programme.slacks:
+                found = _least(programme, slack)
+                if found is not None and (slack.of not in best or found[0] < best[slack.of][0] - 1e-12):
+                    best[slack.of] = found[0], programme, found[1]
         told = [
             reason
-            for (name, bank), (allowance, layout, values) in best.items()
-            if (
-                reason := self._reason(
-                    name, bank, allowance=allowance, layout=layout, values=values, windows=windows
-                )
-            )
+            for moved, (by, programme, values) in best.items()
+            if (reason := self._told(moved, by, programme=programme, values=values, windows=windows))
             is not None
         ]
         told = [reason for reason in told if self._holds(reason)]
@@ -172,18 +152,8 @@ class Infeasibility:
         """Whether what is to be typed in does open a plan: asked where the programme was not exact."""
         if self.wanted.ratio_spread is None:
             return True
-        build, wanted = relaxed(self.build, self.wanted, reason.relaxation or {})
-        return Infeasibility(build, self.rules, wanted, self.pins).plan() is not None
-
-    def _least(self, layout: PlanMilp, edge: Slack) -> tuple[float, dict[str, float]] | None:
-        """The least allowance of one edge that opens a plan in one frame."""
-        put = layout.programme
-        layout.ask(edge, edge.most)
-        found = put.solve({edge.allowance: 1.0})
-        layout.ask(edge, 0.0)
-        if found is None or found[edge.allowance] > edge.most - EPSILON:
-            return None
-        return max(found[edge.allowance], 0.0), found
+        build, wanted = relaxed(self.build, self.wanted, reason.typed or {})
+        return Infeasibility(build, self.rules, wanted, self.fixed).plan() is not None
 
     def windows(self) -> tuple[str, ...]:
         """Return windows that conflict, none of which could be left out of the conflict."""
@@ -196,57 +166,55 @@ class Infeasibility:
         return tuple(left)
 
     def _opens(self, wanted: PlanTargets) -> bool:
-        return any(layout.programme.solve({}) is not None for layout in self._layouts(wanted))
+        return any(programme.milp.solve(total({})) is not None for programme in self._programmes(wanted))
 
     def _opens_in_truth(self, share: float) -> bool:
         """Whether a plan is there once every window is so much wider, as the evaluation has it."""
         wanted = _widened(self.wanted, share)
-        return Infeasibility(self.build, self.rules, wanted, self.pins).plan() is not None
+        return Infeasibility(self.build, self.rules, wanted, self.fixed).plan() is not None
 
     # -- in words --------------------------------------------------------------
 
     # long: one edge after another, each in its own words
-    def _reason(
+    def _told(
         self,
-        name: str,
-        bank: str,
-        allowance: float,
-        layout: PlanMilp,
-        values: dict[str, float],
+        moved: Movable,
+        by: float,
+        *,
+        programme: PlanMilp,
+        values: Solution,
         windows: tuple[str, ...],
     ) -> Relaxation | None:
-        if name == NEW_GASKET:
-            return self._gasket(layout, values, windows)
-        if name.split(".")[0] in LEVER:
-            return self._limit(name, bank, allowance=allowance, layout=layout, windows=windows)
+        if moved == NEW_GASKET:
+            return self._gasket(programme, values, windows)
+        if moved.kind == "lever":
+            return self._limit(moved, by, programme, windows)
         wanted = self.wanted
-        if name == RATIO_SPREAD:
-            by = self._spread_of_ratio()
-            if by is None:
-                return None
-            return self._spread(name, wanted.ratio_spread or 0.0, by, windows)
-        if name == QUENCH_SPREAD:
-            return self._spread(name, wanted.quench_spread or 0.0, allowance, windows)
-        what, end = name.rsplit(".", 1)
+        if moved == RATIO_SPREAD:
+            further = self._spread_of_ratio()
+            return (
+                None if further is None else self._spread(moved, wanted.ratio_spread or 0.0, further, windows)
+            )
+        if moved == QUENCH_SPREAD:
+            return self._spread(moved, wanted.quench_spread or 0.0, by, windows)
+        what, up = moved.of, moved.upper
         window: Window = {
             "compression_ratio": wanted.ratio,
             "quench": wanted.quench,
             "deck_clearance": wanted.clearance,
         }[what]
-        edge = window.low if end == "min" else window.high
+        edge = window.high if up else window.low
         assert edge is not None
-        by = allowance
-        if name == RATIO_HIGH:
-            by = 1 + 1 / (1 / (edge - 1) - allowance) - edge
-        elif name == RATIO_LOW:
-            by = edge - (1 + 1 / (1 / (edge - 1) + allowance))
-        up = end == "max"
+        if moved == RATIO_HIGH:
+            by = 1 + 1 / (1 / (edge - 1) - by) - edge
+        elif moved == RATIO_LOW:
+            by = edge - (1 + 1 / (1 / (edge - 1) + by))
         value = _outward(edge + by if up else edge - by, up=up)
-        if name == QUENCH_LOW:
+        if moved == QUENCH_LOW:
             value = max(value, wanted.floor)
         by = abs(value - edge)
         share = by / (window.span or _ONE_EDGED[what])
-        relaxation = {"targets": {what: {end: value}}}
+        typed = {"targets": {what: {"max" if up else "min": value}}}
         words = {"compression_ratio": "a ratio", "quench": "{quench}", "deck_clearance": "a deck clearance"}[
             what
         ]
@@ -256,16 +224,15 @@ class Infeasibility:
         says = sentence(
             "With " + words + " " + way + " {edge}, {by} further, there is a plan.", edge=written, by=off
         )
-        return Relaxation(windows=windows, says=says, by=by, share=share, relaxation=relaxation, edge=name)
+        return Relaxation(windows=windows, says=says, by=by, share=share, typed=typed, edge=moved.name)
 
-    def _spread(self, name: str, now: float, by: float, windows: tuple[str, ...]) -> Relaxation:
+    def _spread(self, moved: Movable, now: float, by: float, windows: tuple[str, ...]) -> Relaxation:
         value = _outward(now + by, up=True)
         by = value - now
-        what = name.split(".")[1]
-        written: Any = Number(value, 3) if name == RATIO_SPREAD else Limit(value)
+        written: Any = Number(value, 3) if moved == RATIO_SPREAD else Limit(value)
         says = sentence(
             "With holes up to {edge} apart in "
-            + ("ratio" if name == RATIO_SPREAD else "{quench}")
+            + ("ratio" if moved == RATIO_SPREAD else "{quench}")
             + " there is a plan.",
             edge=written,
         )
@@ -275,44 +242,43 @@ class Infeasibility:
             says=says,
             by=by,
             share=share,
-            relaxation={"targets": {"spread": {what: value}}},
-            edge=name,
+            typed={"targets": {"spread": {moved.of: value}}},
+            edge=moved.name,
         )
 
     def _spread_of_ratio(self) -> float | None:
         """The least further spread of ratio: its row is a line only near the present one, so it is walked to."""
         now = self.wanted.ratio_spread or 0.0
-        total = 0.0
+        further = 0.0
         for _ in range(12):
-            wanted = self.wanted._replace(ratio_spread=now + total)
+            wanted = self.wanted._replace(ratio_spread=now + further)
             found = [
                 one[0]
-                for layout in self._layouts(wanted)
-                for edge in layout.edges
-                if edge.name == RATIO_SPREAD and (one := self._least(layout, edge)) is not None
+                for programme in self._programmes(wanted)
+                for slack in programme.slacks
+                if slack.of == RATIO_SPREAD and (one := _least(programme, slack)) is not None
             ]
             if not found:
                 return None
-            total += min(found)
+            further += min(found)
             if min(found) < 1e-7:
                 break
-        return total
+        return further
 
     def _limit(
-        self, name: str, bank: str, allowance: float, layout: PlanMilp, windows: tuple[str, ...]
+        self, moved: Movable, allowance: float, programme: PlanMilp, windows: tuple[str, ...]
     ) -> Relaxation | None:
-        op = name.split(".")[0]
-        banks = [one for one in self.build.banks if not bank or one.name == bank]
-        where = None if LEVER[op].reach == "set" else banks[0]
-        move = moves_of(self.build, self.rules, op=op, bank=where, pins=self.pins)  # type: ignore[arg-type]
+        op, bank = moved.of, moved.bank
+        where = bank or self.build.banks[0].name
+        move = self.space.move(op, "" if LEVER[op].reach == "set" else where)
         if move is None or not move.may_rest:
             return None
         now, by = move.high, allowance
         if op == "head_cut":
-            taken = layout.taken[banks[0].name]
-            by = taken.depth(np.array(taken.volume(np.array(now)) + allowance)).item() - now
+            taken = programme.milled[where]
+            by = taken.depth(np.array(taken.volume(np.array(now)) + by)).item() - now
         value = _outward(now + by, up=True)
-        if value > self._piston_floor(op, layout) + EPSILON:
+        if value > self._piston_floor(op, programme) + EPSILON:
             return None
         by = value - now
         # A limit of a crown cut counts what goes off below the rim.
@@ -327,55 +293,48 @@ class Infeasibility:
             + " there is a plan.",
             edge=Volume(value) if LEVER[op].kind is Kind.VOLUME else Limit(value),
         )
-        relaxation = {"levers": {op: {"banks": {bank: inner}} if bank else inner}}
+        typed = {"levers": {op: {"banks": {bank: inner}} if bank else inner}}
         return Relaxation(
             windows=windows,
             says=says,
             by=by,
             share=by / now if now else math.inf,
-            relaxation=relaxation,
-            edge=name,
+            typed=typed,
+            edge=moved.name,
         )
 
-    def _piston_floor(self, op: str, layout: PlanMilp) -> float:
+    def _piston_floor(self, op: str, programme: PlanMilp) -> float:
         """What metal that must remain leaves of a cut in the pistons; no end for others."""
-        floor = {"crown_cut": crown_limit, "bowl": bowl_limit}.get(op)
-        if floor is None:
-            return math.inf
-        pistons = (None if piston is None else piston.part for piston in layout.frame.pistons)
-        return max(floor(part, self.build, self.rules) for part in pistons)
+        floor = {"crown_cut": self.space.crown_floor, "bowl": self.space.bowl_floor}.get(op)
+        return math.inf if floor is None else max(floor(piston.part) for piston in programme.pistons)
 
-    def _gasket(
-        self, layout: PlanMilp, values: dict[str, float], windows: tuple[str, ...]
-    ) -> Relaxation | None:
+    def _gasket(self, programme: PlanMilp, values: Solution, windows: tuple[str, ...]) -> Relaxation | None:
         """A gasket that is not listed: as one that is, but so much thicker or thinner."""
         for bank in self.build.banks:
-            key = bank.name if layout.per_bank else "all"
-            for index, gasket in layout.gaskets[bank.name]:
-                if values.get(f"near {key} {index}", 0.0) < 0.5:
+            for one in programme.gaskets_of(bank.name):
+                if values[one.near] < 0.5:
                     continue
-                base = layout.bases[0]
                 at = self.stated.holes.index(bank.cylinders[0])
-                more = values[f"more {key} {index}"] - values[f"less {key} {index}"]
-                near = float(base.gasket[0, at])
-                if gasket is not None and gasket.thickness is not None:
-                    near = gasket.thickness.value
+                more = values[one.more] - values[one.less]
+                near = float(programme.pistons[0].base.gasket[0, at])
+                if one.gasket is not None and one.gasket.thickness is not None:
+                    near = one.gasket.thickness.value
                 thickness = _outward(near + more, up=more > 0)
-                bore = self._bore(bank.name, index)
+                bore = self._bore(bank.name, one.place)
                 if bore is None or thickness <= 0:
                     return None
                 fresh = {"name": f"{thickness:.2f} mm", "thickness": thickness, **bore}
                 width = self.wanted.quench.span or _ONE_EDGED["quench"]
                 by = abs(thickness - near)
                 says = sentence("With a gasket of {edge} there is a plan.", edge=Limit(thickness))
-                listed = [_gasket_as_typed(one) for one in self.build.levers.gaskets]
+                listed = [_gasket_as_typed(known) for known in self.build.levers.gaskets]
                 return Relaxation(
                     windows=windows,
                     says=says,
                     by=by,
                     share=by / width,
-                    relaxation={"levers": {"gaskets": [*listed, fresh]}},
-                    edge=NEW_GASKET,
+                    typed={"levers": {"gaskets": [*listed, fresh]}},
+                    edge=NEW_GASKET.name,
                 )
         return None
 
@@ -400,7 +359,7 @@ class Infeasibility:
             says = Sentence(
                 "No window alone, nor all of them twice as wide, opens a plan: another part is wanted."
             )
-            return Relaxation(windows=windows, says=says, by=None, share=None, relaxation=None)
+            return Relaxation(windows=windows, says=says, by=None, share=None, typed=None)
         for _ in range(14):
             middle = (low + high) / 2
             low, high = (low, middle) if self._opens_in_truth(middle) else (middle, high)
@@ -413,16 +372,22 @@ class Infeasibility:
             says=says,
             by=None,
             share=share,
-            relaxation={"targets": _targets(_widened(self.wanted, share))},
+            typed={"targets": _targets(_widened(self.wanted, share))},
         )
 
 
+def _least(programme: PlanMilp, slack: Slack) -> tuple[float, Solution] | None:
+    """The least by which one thing must move for a plan of one subproblem."""
+    programme.ask(slack, slack.most)
+    found = programme.milp.solve(total({slack.variable: 1.0}))
+    programme.ask(slack, 0.0)
+    if found is None or found[slack.variable] > slack.most - EPSILON:
+        return None
+    return max(found[slack.variable], 0.0), found
+
+
 def spans_of(
-    stated: FigureSamples,
-    rules: HouseRules,
-    wanted: PlanTargets,
-    frame: Subproblem,
-    pins: FixedDecisions = NOTHING_FIXED,
+    stated: FigureSamples, space: DecisionSpace, wanted: PlanTargets, subproblem: Subproblem
 ) -> list[tuple[float, float] | None]:
     """Return ranges of volume over swept volume: the spread of ratios is a line only between near ends.
 
@@ -432,18 +397,23 @@ def spans_of(
     ----------
     stated : FigureSamples
         The stated values.
-    rules : HouseRules
-        For limits.
+    space : DecisionSpace
+        What may be done.
     wanted : PlanTargets
-        With a spread of ratios; no unit.
-    frame : Subproblem
+        The windows.
+    subproblem : Subproblem
         What is fitted.
-    pins : FixedDecisions
-        What was fixed by hand.
+
+    Returns
+    -------
+    list
+        Pairs without a unit; None alone where no spread of ratios is asked for.
     """
+    if wanted.ratio_spread is None:
+        return [None]
     low, high = span_of(wanted)
     reached = PlanMilp(
-        stated=stated, rules=rules, wanted=wanted._replace(ratio_spread=None), frame=frame, pins=pins
+        stated, space, wanted=wanted._replace(ratio_spread=None), subproblem=subproblem
     ).reach()
     if reached is None:
         edges = np.geomspace(low, high, _COARSE + 1)
@@ -524,8 +494,8 @@ def _is_asked(wanted: PlanTargets, name: str) -> bool:
         "compression_ratio": wanted.ratio.is_bounded,
         "quench": wanted.quench.is_bounded,
         "deck_clearance": wanted.clearance.is_bounded,
-        RATIO_SPREAD: wanted.ratio_spread is not None,
-        QUENCH_SPREAD: wanted.quench_spread is not None,
+        RATIO_SPREAD.name: wanted.ratio_spread is not None,
+        QUENCH_SPREAD.name: wanted.quench_spread is not None,
     }[name]
 
 
@@ -535,8 +505,8 @@ def _without(wanted: PlanTargets, dropped: set[str]) -> PlanTargets:
         ratio=OPEN if "compression_ratio" in dropped else wanted.ratio,
         quench=OPEN if "quench" in dropped else wanted.quench,
         clearance=OPEN if "deck_clearance" in dropped else wanted.clearance,
-        ratio_spread=None if RATIO_SPREAD in dropped else wanted.ratio_spread,
-        quench_spread=None if QUENCH_SPREAD in dropped else wanted.quench_spread,
+        ratio_spread=None if RATIO_SPREAD.name in dropped else wanted.ratio_spread,
+        quench_spread=None if QUENCH_SPREAD.name in dropped else wanted.quench_spread,
     )
 
 
@@ -579,146 +549,3 @@ def _targets(wanted: PlanTargets) -> dict[str, Any]:
             name: _outward(value, up=True) for name, value in spreads.items() if value is not None
         }
     return out
-
-
-def _effort(layout: PlanMilp) -> dict[str, float]:
-    """What a plan takes, roughly: the least of it is asked for."""
-    out = {name: 1.0 for name in layout.programme.bounds if name.split()[0] in _AMOUNTS}
-    for name in layout.programme.bounds:
-        if name.startswith("opened") or name == BOWL:
-            out[name] = 0.01
-        elif name.startswith("milled"):
-            out[name] = 0.1
-    return out
-
-
-_AMOUNTS = ("first", "last", "above", "rim", "past")
-
-
-def _stepped(
-    layout: PlanMilp, found: dict[str, float]
-) -> Iterator[tuple[str, Callable[[float], list[float]]]]:
-    """The amounts that are cut on steps, in the order in which they are settled, with the steps next to a value."""
-    build, rules, pins = layout.build, layout.rules, layout.pins
-
-    def around(step: float, less: float = 0.0) -> Callable[[float], list[float]]:
-        def near(value: float) -> list[float]:
-            at = (value + less) / step
-            return [math.floor(at + 1e-7) * step - less, math.ceil(at - 1e-7) * step - less]
-
-        return near
-
-    def milled(taken: MilledVolume, step: float, bank: str) -> Callable[[float], list[float]]:
-        def near(value: float) -> list[float]:
-            at = milled_depth(layout, bank, value) / step if value > EPSILON else 0.0
-            depths = np.array([math.floor(at + 1e-7) * step, math.ceil(at - 1e-7) * step])
-            return [_volume(layout, bank, depth) for depth in depths.clip(0.0, taken.depths[-1]).tolist()]
-
-        return near
-
-    if layout.crown is not None and layout.crown.step:
-        p = next(i for i in range(len(layout.frame.pistons)) if found[f"piston {i}"] > 0.5)
-        above = found[f"above {p}"] + found[f"past {p}"]
-        if found[f"rim {p}"] > EPSILON:
-            yield f"rim {p}", around(layout.crown.step, above)
-    if layout.bowl is not None and layout.bowl.step:
-        yield BOWL, around(layout.bowl.step)
-    for bank in build.banks:
-        deck = moves_of(build, rules, op="deck_cut", bank=bank, pins=pins)
-        if deck is not None and deck.step:
-            yield f"first {bank.name}", around(deck.step)
-            yield f"last {bank.name}", around(deck.step)
-        head = moves_of(build, rules, op="head_cut", bank=bank, pins=pins)
-        if head is not None and head.step and bank.name in layout.taken:
-            yield f"milled {bank.name}", milled(layout.taken[bank.name], head.step, bank.name)
-        opening = moves_of(build, rules, op="open_chamber", bank=bank, pins=pins)
-        if opening is not None and opening.step:
-            for number in bank.cylinders:
-                yield f"opened {number}", around(opening.step)
-
-
-def _operations(layout: PlanMilp, found: dict[str, float]) -> tuple[Operation, ...]:
-    """A solution as a plan."""
-    build, frame, planned = layout.build, layout.frame, list[Operation]()
-    if frame.swapped:
-        planned.append(Operation(SWAP))
-    parts: list[PartChoice | None] = [frame.fixed]
-    parts += [piston for p, piston in enumerate(frame.pistons) if found[f"piston {p}"] > 0.5]
-    planned += [Operation(FIT, part=part.part) for part in parts if part is not None]
-    planned += _gaskets(layout, found)
-    for bank in build.banks:
-        planned += _cuts(layout, found, bank.name)
-    crown = math.fsum(
-        value
-        for name, value in found.items()
-        if name.split()[0] in ("above", "rim", "past") and name.split()[1].isdigit()
-    )
-    if layout.crown is not None and crown > EPSILON:
-        planned.append(Operation("crown_cut", amount=layout.crown.quantity(crown)))
-    if layout.bowl is not None and found[BOWL] > EPSILON:
-        planned.append(Operation("bowl", amount=layout.bowl.quantity(found[BOWL])))
-    return tuple(planned)
-
-
-def _gaskets(layout: PlanMilp, found: dict[str, float]) -> Iterator[Operation]:
-    build = layout.build
-    chosen = {}
-    for bank in build.banks:
-        key = bank.name if layout.per_bank else "all"
-        for index, gasket in layout.gaskets[bank.name]:
-            if found[f"gasket {key} {index}"] > 0.5 and gasket is not None:
-                chosen[bank.name] = gasket
-    if len(chosen) == len(build.banks) and len({id(gasket) for gasket in chosen.values()}) == 1:
-        yield Operation("gasket", gasket=next(iter(chosen.values())))
-    else:
-        yield from (Operation("gasket", bank, gasket=gasket) for bank, gasket in chosen.items())
-
-
-def _cuts(layout: PlanMilp, found: dict[str, float], bank: str) -> Iterator[Operation]:
-    build = layout.build
-    own = next(one for one in build.banks if one.name == bank)
-    deck = moves_of(build, layout.rules, op="deck_cut", bank=own, pins=layout.pins)
-    first, last = found[f"first {bank}"], found[f"last {bank}"]
-    if deck is not None and max(first, last) > EPSILON:
-        ends = deck.quantity(max(first, 0.0)), deck.quantity(max(last, 0.0))
-        if abs(first - last) < EPSILON:
-            yield Operation("deck_cut", bank, amount=ends[0])
-        else:
-            yield Operation("deck_cut", bank, amount=midway(*ends), first=ends[0], last=ends[1])
-    head = moves_of(build, layout.rules, op="head_cut", bank=own, pins=layout.pins)
-    milled = found[f"milled {bank}"]
-    if head is not None and milled > EPSILON and bank in layout.taken:
-        yield Operation("head_cut", bank, amount=head.quantity(milled_depth(layout, bank, milled)))
-    opening = moves_of(build, layout.rules, op="open_chamber", bank=own, pins=layout.pins)
-    for number in own.cylinders:
-        if opening is not None and found[f"opened {number}"] > EPSILON:
-            yield Operation(
-                "open_chamber", cylinder=number, amount=opening.quantity(found[f"opened {number}"])
-            )
-
-
-def _volume(layout: PlanMilp, bank: str, depth: float) -> float:
-    """What a depth takes from a chamber of a bank, in cc."""
-    parts = () if layout.frame.fixed is None else (layout.frame.fixed.part,)
-    start = layout.stated.holes.index(next(b for b in layout.build.banks if b.name == bank).cylinders[0])
-    return float(layout.stated.removed(parts, np.full((1, 1), depth), slice(start, start + 1))[0, 0])
-
-
-def milled_depth(layout: PlanMilp, bank: str, volume: float) -> float:
-    """Return the depth in mm that takes a volume from a chamber of a bank, to the last digits.
-
-    Parameters
-    ----------
-    layout : PlanMilp
-        With what milling takes.
-    bank : str
-        Whose head.
-    volume : float
-        In cc.
-    """
-    from scipy.optimize import brentq
-
-    deepest = float(layout.taken[bank].depths[-1])
-    if _volume(layout, bank, deepest) <= volume:
-        return deepest
-    return float(brentq(lambda depth: _volume(layout, bank, depth) - volume, 0.0, deepest, xtol=1e-13))

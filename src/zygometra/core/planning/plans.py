@@ -19,10 +19,11 @@ from ..stack.missing import missing, missing_words
 from ..stack.results import State
 from ..windows import TOLERANCE
 from .as_machined import as_machined, from_the_start
+from .costs import Bill, bill_of, set_ups_of
 from .crowns import closed_levers
+from .decisions import NOTHING_FIXED, FixedDecisions, Move, move_of
 from .figure_samples import FigureSamples
 from .infeasibility import Infeasibility, Relaxation
-from .moves import NOTHING_FIXED, Bill, FixedDecisions, Move, bill_of, moves_of, set_ups_of
 from .pareto import Objectives, pareto_front
 from .quasi_random import COARSE, QuasiRandomSample
 from .results import PlanTargets, SampledResults, floor_risk, inside, results, wanted_of
@@ -84,18 +85,18 @@ class Planner:
         With its levers and windows; what it plans itself does not count.
     rules : HouseRules, optional
         In force; those of the build's school where left out.
-    pins : FixedDecisions
+    fixed : FixedDecisions
         What was fixed by hand.
     """
 
     def __init__(
-        self, build: Build, rules: HouseRules | None = None, pins: FixedDecisions = NOTHING_FIXED
+        self, build: Build, rules: HouseRules | None = None, fixed: FixedDecisions = NOTHING_FIXED
     ) -> None:
         self.rules = rules or rules_for(build.school)
         # Half cut, a build is planned from where it stands.
         self.begun = build
         self.build = replace(as_machined(build, self.rules), planned=())
-        self.pins = pins
+        self.fixed = fixed
         self.wanted = wanted_of(self.build, self.rules)
         self.stated = FigureSamples(self.build)
 
@@ -120,7 +121,7 @@ class Planner:
 
     def searched(self) -> Search:
         """Return a search that has run to its end."""
-        search = Search(self.build, self.rules, self.pins)
+        search = Search(self.build, self.rules, self.fixed)
         for _ in search.run():
             pass
         return search
@@ -149,7 +150,7 @@ class Planner:
     @cached_property
     def conflict(self) -> Infeasibility:
         """What stands between the build and a plan."""
-        return Infeasibility(self.build, self.rules, self.wanted, self.pins)
+        return Infeasibility(self.build, self.rules, self.wanted, self.fixed)
 
     def let_go(self) -> None:
         """Give back what was drawn; it is drawn again, alike, if a plan asks for more."""
@@ -260,7 +261,10 @@ class Planner:
 
     @property
     def _decks(self) -> dict[str, Move]:
-        found = ((bank.name, moves_of(self.build, self.rules, "deck_cut", bank)) for bank in self.build.banks)
+        found = (
+            (bank.name, move_of(self.build, self.rules, op="deck_cut", bank=bank))
+            for bank in self.build.banks
+        )
         return {name: move for name, move in found if move is not None}
 
 
@@ -343,7 +347,7 @@ def buys(build: Build, planned: tuple[Operation, ...]) -> Iterator[str]:
 
 
 def plans_of(
-    build: Build, rules: HouseRules | None = None, pins: FixedDecisions = NOTHING_FIXED
+    build: Build, rules: HouseRules | None = None, fixed: FixedDecisions = NOTHING_FIXED
 ) -> PlanAnswer:
     """Return what a build can do to reach its targets.
 
@@ -353,7 +357,7 @@ def plans_of(
         With levers and windows.
     rules : HouseRules, optional
         In force; those of the build's school where left out.
-    pins : FixedDecisions
+    fixed : FixedDecisions
         What was fixed by hand.
 
     Returns
@@ -361,7 +365,7 @@ def plans_of(
     PlanAnswer
         Plans best first by the priority of the build.
     """
-    planner = Planner(build, rules, pins)
+    planner = Planner(build, rules, fixed)
     return planner.answer(planner.searched())
 
 
@@ -374,8 +378,7 @@ def closed_reasons(build: Build) -> tuple[Relaxation, ...]:
         With its levers.
     """
     return tuple(
-        Relaxation(windows=(), says=says, by=None, share=None, relaxation=None)
-        for says in closed_levers(build)
+        Relaxation(windows=(), says=says, by=None, share=None, typed=None) for says in closed_levers(build)
     )
 
 
@@ -383,5 +386,5 @@ def _waits(planner: Planner) -> Relaxation:
     """No plan as long as figures are missing."""
     places = missing_words(missing(planner.build, planner.now))
     return Relaxation(
-        windows=(), says=Sentence(f"Figures are missing: {places}."), by=None, share=None, relaxation=None
+        windows=(), says=Sentence(f"Figures are missing: {places}."), by=None, share=None, typed=None
     )

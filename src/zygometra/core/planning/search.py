@@ -21,33 +21,31 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..build.document import midway
-from ..build.lever_table import FIT, SWAP, OpName
+from ..build.lever_table import FIT, SWAP
 from ..build.means import FittedPart
-from ..build.model import Bank, Build, Operation
+from ..build.model import Build, Operation
 from ..house_rules import HouseRules
 from ..quantity import Quantity, Source
 from ..windows import TOLERANCE
-from .chances import SPARSE
-from .crowns import bowl_limit
+from .bank_candidates import (
+    SPARSE,
+    BankCandidates,
+    BankDraws,
+    CrownWork,
+    DrawnCandidates,
+    Ends,
+    FittedBank,
+    LowerBound,
+    UndrawnCandidates,
+)
+from .costs import Costs
 from .cut_bank import BankExtremes, MilledVolume, UncutBank, extremes_of
+from .decisions import EPSILON, BankDecisions, DecisionSpace, Fitting, FixedDecisions, Move
 from .distinct import most_chance
 from .figure_samples import FigureSamples, UncutHoles, missed_by
-from .ladder import BankCandidates
-from .moves import (
-    EPSILON,
-    Fitting,
-    FixedDecisions,
-    Move,
-    fittings_of,
-    gaskets_of,
-    most_off_crown,
-    moves_of,
-)
 from .pareto import Objectives, ParetoArchive
-from .patterns import BankMoves, FittedBank
 from .quasi_random import COARSE, QuasiRandomSample, Table
 from .results import PlanTargets, wanted_of
-from .rows import DECK, GASKET, HEAD, OPEN, CrownWork, DrawnCandidates, Ends, LowerBound, UndrawnCandidates
 
 # How much of what plans must lie apart the search may use; ladders and the last sorting share the rest.
 SEARCHES = 0.5
@@ -63,7 +61,6 @@ _NEARLY = 0.25
 
 
 Array = TypeVar("Array", Table, Ends)
-_BITS: tuple[tuple[int, OpName], ...] = ((DECK, "deck_cut"), (HEAD, "head_cut"), (OPEN, "open_chamber"))
 
 
 class FoundPlan(NamedTuple):
@@ -106,12 +103,14 @@ class Search:
         With its levers and windows.
     rules : HouseRules
         For floors and limits.
-    pins : FixedDecisions
+    fixed : FixedDecisions
         What was fixed by hand.
     """
 
-    def __init__(self, build: Build, rules: HouseRules, pins: FixedDecisions) -> None:
-        self.build, self.rules, self.pins = build, rules, pins
+    def __init__(self, build: Build, rules: HouseRules, fixed: FixedDecisions) -> None:
+        self.build, self.rules = build, rules
+        self.space = DecisionSpace(build, rules, fixed)
+        self.costs = Costs(self.space)
         self.wanted: PlanTargets = wanted_of(build, rules)
         self.stated = FigureSamples(build)
         self.draws = QuasiRandomSample(build.planning.seed, COARSE)
@@ -119,9 +118,8 @@ class Search:
         self.archive = ParetoArchive(build.planning, SEARCHES)
         self.found: list[FoundPlan] = []
         self.surest: FoundPlan | None = None
-        self.crown = moves_of(build, rules, op="crown_cut", bank=None, pins=pins)
-        self.bowl = moves_of(build, rules, op="bowl", bank=None, pins=pins)
-        self.banks = [self._bank_moves(i) for i in range(len(build.banks))]
+        self.crown, self.bowl = self.space.crown, self.space.bowl
+        self.banks = [self._draws_of(bank) for bank in self.space.banks]
         self._bounds: dict[tuple[int, bool], float] = {}
         self._taken: dict[tuple[int, int], MilledVolume | None] = {}
         self._stand: dict[tuple[int, bool], list[BankCandidates]] = {}
@@ -129,38 +127,14 @@ class Search:
         self._promising: defaultdict[tuple[int, bool], set[CrownWork]] = defaultdict(set)
         self._done: set[tuple[int, bool, float, float]] = set()
 
+    def _draws_of(self, bank: BankDecisions) -> BankDraws:
+        return BankDraws(self.space, bank, costs=self.costs, stated=self.stated, drawn=self.drawn)
+
     def let_go(self) -> None:
         """Give back what the search drew and laid out; what it found stays."""
         for kept in (self._bounds, self._taken, self._stand, self._amounts, self._promising, self._done):
             kept.clear()
-        self.drawn = self.stated
-
-    def _bank_moves(self, i: int) -> BankMoves:
-        build, pins, bank = self.build, self.pins, self.build.banks[i]
-        start = sum(len(one.cylinders) for one in build.banks[:i])
-        planning, several = build.planning, len(build.banks)
-        listed = [
-            (-1 if index is None else index, gasket) for index, gasket in gaskets_of(build, bank.name, pins)
-        ]
-        fixed = pins.cuts.get(("deck_cut", bank.name))
-        return BankMoves(
-            bank=bank,
-            columns=slice(start, start + len(bank.cylinders)),
-            deck=self._move("deck_cut", bank),
-            head=self._move("head_cut", bank),
-            opening=self._move("open_chamber", bank),
-            gaskets=listed,
-            cost_step=max(planning.apart_cost, 1e-9) / (4 * several),
-            metal_step=max(planning.apart_metal, 1e-9) / (4 * several),
-            ends=fixed if fixed is not None and fixed[0] != fixed[1] else None,
-            bowl=self.bowl.high if self.bowl is not None else 0.0,
-            one_gasket=several > 1 and not build.levers.gasket_per_bank,
-            others=several > 1,
-        )
-
-    def _move(self, op: OpName, bank: Bank) -> Move | None:
-        """A lever of a bank; None where it is not there or was fixed at nought."""
-        return moves_of(self.build, self.rules, op=op, bank=bank, pins=self.pins)
+        self.drawn, self.banks = self.stated, []
 
     # -- jobs ------------------------------------------------------------------
 
@@ -174,7 +148,7 @@ class Search:
             heapq.heappush(jobs, (self._least(job).cost, next(counter), job))
 
         # What may be fitted is looked into once its turn has come.
-        for choice in fittings_of(self.build, self.pins):
+        for choice in self.space.fittings:
             heapq.heappush(jobs, (self._least(SearchNode(choice, CrownWork())).cost, next(counter), choice))
         for round_of in range(REFINEMENTS + 1):
             while jobs:
@@ -207,7 +181,7 @@ class Search:
         move = self.bowl
         if move is None:
             return [0.0]
-        limit = min(move.high, bowl_limit(_piston(choice), self.build, self.rules))
+        limit = min(move.high, self.space.bowl_floor(_piston(choice)))
         if not move.may_rest:
             return [move.high] if move.high <= limit + EPSILON else []
         bottom = max(move.low, move.step or EPSILON)
@@ -221,7 +195,7 @@ class Search:
         move = self.crown
         if move is None:
             return [0.0]
-        limit = most_off_crown(move, _piston(choice), self.build, self.rules)
+        limit = self.space.most_off_crown(_piston(choice))
         out = [0.0] if move.may_rest else []
         if limit < move.low - EPSILON or limit <= 0:
             return out
@@ -259,24 +233,8 @@ class Search:
 
     def _least(self, job: SearchNode) -> Objectives:
         """The least that a job can cost, take and last, and the most that it can yield."""
-        levers, (choice, (crown, bowl)) = self.build.levers, job
-        names = list(choice.part.needs) if choice.part is not None else []
-        cost = choice.part.price if choice.part is not None else 0.0
-        days, lead, metal = 0.0, choice.part.days if choice.part is not None else 0.0, 0.0
-        if choice.swapped:
-            means = levers.means[SWAP]
-            cost, days, names = cost + means.fixed, days + means.days, [*names, *means.needs]
-        if crown and self.crown is not None:
-            means = self.crown.means
-            cost, days = cost + self.crown.cost(crown), days + means.days
-            metal, names = means.metal * crown, [*names, *means.needs]
-        if bowl and self.bowl is not None:
-            means = self.bowl.means
-            cost, days = cost + self.bowl.cost(bowl), days + means.days
-            metal, names = metal + means.metal * bowl, [*names, *means.needs]
-        for name in dict.fromkeys(names):
-            cost, days = cost + levers.set_ups[name].cost, days + levers.set_ups[name].days
-        return Objectives(cost, metal, days + lead, 1.0)
+        bill = self.costs.before_banks(job.choice, *job.faced)
+        return Objectives(bill.cost, bill.metal, bill.days, 1.0)
 
     def _job(self, job: SearchNode) -> Iterator[FoundPlan]:
         least = self._least(job)
@@ -329,7 +287,7 @@ class Search:
             if bound is None:
                 return None
             bounds.append(bound)
-        found, opened = [], self._opened(job)
+        found, opened = [], self.costs.besides(job.choice, *job.faced)
         for i, ladder in enumerate(ladders):
             beside = _together([*bounds[:i], *bounds[i + 1 :]])
             points = ladder.undrawn(job.faced, partial(self._still_worth, least, opened, beside))
@@ -367,22 +325,22 @@ class Search:
         key = _key(choice)
         if key not in self._bounds:
             self._bounds[key] = min(
-                self._bank_bound(ladder.standing.drawn, ladder.moves) for ladder in self._ladders(choice)
+                self._bank_bound(ladder.standing.drawn, ladder.bank) for ladder in self._ladders(choice)
             )
         return self._bounds[key]
 
-    def _bank_bound(self, uncut: UncutBank, moves: BankMoves) -> float:
+    def _bank_bound(self, uncut: UncutBank, bank: BankDecisions) -> float:
         """The deepest overlap for one bank, levelled and its chambers alike as far as that can be."""
         # Every fourth point of a lattice is a lattice.
         side = uncut.some(slice(None, None, SPARSE)).cut(np.zeros(1))
-        count = len(moves.bank.cylinders)
+        count = len(bank.bank.cylinders)
         clearance = side.clearance
-        if moves.deck is not None and moves.deck.means.level and count > 1:
+        if bank.levels:
             shares = (np.arange(count) / (count - 1) - 0.5)[:, None]
             wedge = float(np.median((shares * clearance).sum(axis=0) / (shares * shares).sum()))
             clearance = clearance - wedge * shares
         opened = np.zeros((count, 1))
-        if moves.opening is not None:
+        if bank.opening is not None:
             share = np.median(side.closed / side.swept, axis=1)
             opened = np.maximum((share.max() - share) * np.median(side.swept, axis=1), 0.0)[:, None]
         level = side._replace(clearance=clearance)
@@ -418,27 +376,26 @@ class Search:
                 truth.base(choice.parts, swapped=choice.swapped) for truth in (self.stated, self.drawn)
             )
             self._stand[key] = [
-                BankCandidates(self._standing(choice, i, stated, drawn), self.stated, self.drawn)
-                for i in range(len(self.banks))
+                BankCandidates(self._standing(choice, i, stated, drawn)) for i in range(len(self.banks))
             ]
         return self._stand[key]
 
     def _standing(self, choice: Fitting, i: int, stated: UncutHoles, drawn: UncutHoles) -> FittedBank:
         """One bank with what is fitted."""
-        moves = self.banks[i]
-        deck = moves.deck.high if moves.deck is not None else 1.0
-        meant, may_be = (UncutBank.of(base, moves.columns, deck) for base in (stated, drawn))
+        shared, bank = self.banks[i], self.space.banks[i]
+        deck = bank.deck.high if bank.deck is not None else 1.0
+        meant, may_be = (UncutBank.of(base, bank.columns, deck) for base in (stated, drawn))
         return FittedBank(
-            moves=moves, wanted=self.wanted, stated=meant, drawn=may_be, taken=self._milling(choice, i)
+            shared=shared, wanted=self.wanted, stated=meant, drawn=may_be, taken=self._milling(choice, i)
         )
 
     def _milling(self, choice: Fitting, i: int) -> MilledVolume | None:
-        moves = self.banks[i]
-        if moves.head is None:
+        bank = self.space.banks[i]
+        if bank.head is None:
             return None
         key = (id(choice.part) if choice.part and choice.part.part.kind == "head" else 0, i)
         if key not in self._taken:
-            self._taken[key] = MilledVolume.of(self.stated, choice.parts, moves.columns, moves.head.high)
+            self._taken[key] = MilledVolume.of(self.stated, choice.parts, bank.columns, bank.head.high)
         return self._taken[key]
 
     # -- banks -----------------------------------------------------------------
@@ -596,30 +553,6 @@ class Search:
             self.found.append(found)
             yield found
 
-    def _opened(self, job: SearchNode) -> tuple[Table, Table]:
-        """What set-ups and working days cost beyond the job's own, by what is done to the banks."""
-        levers = self.build.levers
-        own = list(job.choice.part.needs) if job.choice.part is not None else []
-        if job.choice.swapped:
-            own += levers.means[SWAP].needs
-        if job.faced.crown and self.crown is not None:
-            own += self.crown.means.needs
-        if job.faced.bowl and self.bowl is not None:
-            own += self.bowl.means.needs
-        costs, days = np.zeros(16), np.zeros(16)
-        for mask in range(16):
-            names: list[str] = []
-            for bit, op in _BITS:
-                if mask & bit and op in levers.means:
-                    names += levers.means[op].needs
-                    days[mask] += levers.means[op].days
-            if mask & GASKET:
-                names += levers.gasket_needs
-            for name in dict.fromkeys(name for name in names if name not in own):
-                costs[mask] += levers.set_ups[name].cost
-                days[mask] += levers.set_ups[name].days
-        return costs, days
-
     def _still_worth(  # noqa: PLR0913 - a job, then what its points take
         self,
         least: Objectives,
@@ -640,7 +573,7 @@ class Search:
     def _whole(self, job: SearchNode, joint: JointCandidates) -> tuple[Table, Table, Table]:
         """Cost, metal and days of whole plans: with what the job itself takes, set-ups once."""
         least = self._least(job)
-        costs, days = self._opened(job)
+        costs, days = self.costs.besides(job.choice, *job.faced)
         part_lead = job.choice.part.days if job.choice.part is not None else 0.0
         lead = np.maximum(joint.lead, part_lead) - part_lead
         return (
@@ -662,21 +595,21 @@ class Search:
         listed = self.build.levers.gaskets
         if len(set(gaskets)) == 1 and gaskets[0] >= 0:
             planned.append(Operation("gasket", gasket=listed[gaskets[0]]))
-        for moves, points, k, gasket in zip(self.banks, every, at, gaskets, strict=True):
-            name = moves.bank.name
+        for bank, points, k, gasket in zip(self.space.banks, every, at, gaskets, strict=True):
+            name = bank.bank.name
             if gasket >= 0 and len(set(gaskets)) > 1:
                 planned.append(Operation("gasket", name, gasket=listed[gasket]))
             first, last = float(points.first[k]), float(points.last[k])
-            if moves.deck is not None and max(first, last) > 0:
-                ends = self._amount(moves.deck, first), self._amount(moves.deck, last)
+            if bank.deck is not None and max(first, last) > 0:
+                ends = self._amount(bank.deck, first), self._amount(bank.deck, last)
                 planned.append(_deck(name, *ends))
-            if moves.head is not None and points.head[k] > 0:
+            if bank.head is not None and points.head[k] > 0:
                 planned.append(
-                    Operation("head_cut", name, amount=self._amount(moves.head, float(points.head[k])))
+                    Operation("head_cut", name, amount=self._amount(bank.head, float(points.head[k])))
                 )
-            for number, amount in zip(moves.bank.cylinders, points.opened[k], strict=True):
-                if moves.opening is not None and amount > 0:
-                    quantity = self._amount(moves.opening, float(amount))
+            for number, amount in zip(bank.bank.cylinders, points.opened[k], strict=True):
+                if bank.opening is not None and amount > 0:
+                    quantity = self._amount(bank.opening, float(amount))
                     planned.append(Operation("open_chamber", cylinder=number, amount=quantity))
         if job.faced.crown and self.crown is not None:
             planned.append(Operation("crown_cut", amount=self._amount(self.crown, job.faced.crown)))

@@ -13,8 +13,8 @@ from ..house_rules import HouseRules
 from ..quantity import read_quantity
 from ..units import Kind
 from ..usual_figures import unstated_doubt
+from .decisions import NOTHING_FIXED, FixedDecisions
 from .infeasibility import Relaxation
-from .moves import NOTHING_FIXED, FixedDecisions
 from .plans import Plan, Planner, closed_reasons
 
 # In the order in which a shop thinks of them: what can be taken back first.
@@ -40,7 +40,7 @@ class SingleLeverPlan(NamedTuple):
 
 
 def single_lever_plans(
-    build: Build, rules: HouseRules, pins: FixedDecisions = NOTHING_FIXED
+    build: Build, rules: HouseRules, fixed: FixedDecisions = NOTHING_FIXED
 ) -> Iterator[SingleLeverPlan]:
     """Yield what each lever does by itself.
 
@@ -50,7 +50,7 @@ def single_lever_plans(
         With levers and windows.
     rules : HouseRules
         In force.
-    pins : FixedDecisions
+    fixed : FixedDecisions
         What was fixed by hand.
 
     Yields
@@ -62,7 +62,7 @@ def single_lever_plans(
         levers = _alone(build.levers, key)
         if levers is None:
             continue
-        planner = Planner(replace(build, levers=levers), rules, pins)
+        planner = Planner(replace(build, levers=levers), rules, fixed)
         plans = [plan for plan in planner.plans() if plan.planned or key == "gasket"]
         reason = None
         if not plans and not planner.missing():

@@ -14,8 +14,8 @@ from ..stack.arithmetic import cc_per_mm, clearance_volume_for, cylinder_volume
 from ..stack.kernel import chord
 from ..usual_figures import repeatability
 from ..windows import TOLERANCE
+from .decisions import EPSILON, Move
 from .figure_samples import FigureSamples, UncutHoles
-from .moves import EPSILON, Move
 from .quasi_random import Table
 from .results import (
     PlanTargets,

@@ -12,7 +12,7 @@ from zygometra.core.build.model import Build
 from zygometra.core.errors import QuantityError
 from zygometra.core.house_rules import SCHOOL, HouseRules, rules_for
 from zygometra.core.planning.as_machined import as_machined
-from zygometra.core.planning.moves import FixedDecisions
+from zygometra.core.planning.decisions import FixedDecisions
 from zygometra.core.planning.single_lever_plans import with_usual_levers
 from zygometra.core.quantity import read_quantity
 from zygometra.core.units import Kind

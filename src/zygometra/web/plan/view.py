@@ -501,7 +501,7 @@ def _windows_in_words(reasons: tuple[Relaxation, ...], reader: Reader) -> str:
 
 def _reason(bench: Bench, asked: Asked, reason: Relaxation) -> dict[str, Any]:
     """One way to open a plan; what moves a window can be tried at once."""
-    targets = (reason.relaxation or {}).get("targets") or {}
+    targets = (reason.typed or {}).get("targets") or {}
     changed: dict[str, object] = {}
     for result in RESULTS:
         for edge, value in (targets.get(result) or {}).items():

@@ -1,30 +1,32 @@
-"""What may be done in one plan, resolved: between which amounts, in which steps, at what price.
+"""What may be done to a build, said once: levers with limits and steps, gaskets, parts, and what is fixed by hand.
 
-Lengths in mm, volumes in cc, money in the shop's own, minutes and days.
+The search and the mixed-integer programme both take it from here. Lengths in mm, volumes in cc.
 """
 
 from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 import numpy as np
 
-from ..build.lever_table import FIT, LEVER, SWAP, OpName
+from ..build.lever_table import LEVER, SWAP, OpName
 from ..build.levers import limit_of
 from ..build.means import FittedPart, Means, PartChoice
-from ..build.model import GASKET_FIGURES, Bank, Build, Gasket, Operation
+from ..build.model import Bank, Build, Gasket
 from ..house_rules import HouseRules
 from ..quantity import Quantity, read_quantity
 from ..units import BASE, from_base, to_base
-from .crowns import above_the_rim, crown_limit, more_above_rim
+from .crowns import above_the_rim, bowl_limit, crown_limit, more_above_rim
 from .quasi_random import Table
 
 # A hair: an amount so near a limit counts as on it.
 EPSILON = 1e-9
+# The levers of one bank.
+OF_A_BANK: tuple[OpName, ...] = ("deck_cut", "head_cut", "open_chamber")
 
 
 class Move(NamedTuple):
@@ -70,18 +72,6 @@ class Move(NamedTuple):
         first, last = np.ceil(low / step - 1e-7), np.floor(high / step + 1e-7)
         stepped = np.clip(np.round(values / step), first, np.maximum(last, first)) * step
         return np.asarray(np.where(first > last, inside, stepped))
-
-    def cost(self, amount: float, holes: int = 1) -> float:
-        """Return what an amount costs; nought for none.
-
-        Parameters
-        ----------
-        amount : float
-            In mm or cc, of all holes together.
-        holes : int
-            How often the fixed sum counts; no unit.
-        """
-        return self.means.fixed * holes + self.means.per_unit * amount if amount else 0.0
 
     def quantity(self, value: float) -> Quantity:
         """Return an amount as it is planned: in the unit of the step, with the lever's tolerance.
@@ -130,8 +120,8 @@ class FixedDecisions:
 NOTHING_FIXED = FixedDecisions()
 
 
-def moves_of(
-    build: Build, rules: HouseRules, op: OpName, bank: Bank | None, pins: FixedDecisions = NOTHING_FIXED
+def move_of(
+    build: Build, rules: HouseRules, op: OpName, bank: Bank | None, fixed: FixedDecisions = NOTHING_FIXED
 ) -> Move | None:
     """Return how a lever may be moved; None where it is not there or no amount of it is left.
 
@@ -145,7 +135,7 @@ def moves_of(
         The lever.
     bank : Bank or None
         Where; None for what acts on the whole set.
-    pins : FixedDecisions
+    fixed : FixedDecisions
         What was fixed by hand.
     """
     means = build.levers.means.get(op)
@@ -160,9 +150,9 @@ def moves_of(
         high += above_the_rim(None, build, rules)
     house = limit_of(build, op, rules)[0] if high is None else high
     high = min(house, _left(build, rules, op, bank))
-    fixed = pins.cuts.get((op, bank.name if bank is not None else ""))
-    if fixed is not None:
-        most = max(fixed)
+    ends = fixed.cuts.get((op, bank.name if bank is not None else ""))
+    if ends is not None:
+        most = max(ends)
         return Move(means, most, most, may_rest=False) if EPSILON < most <= high + EPSILON else None
     return Move(means, low, high) if high > 0 and high >= low else None
 
@@ -181,24 +171,6 @@ def _left(build: Build, rules: HouseRules, op: OpName, bank: Bank | None) -> flo
     return math.inf
 
 
-def most_off_crown(move: Move, part: FittedPart | None, build: Build, rules: HouseRules) -> float:
-    """Return how far the crowns of one piston may be cut, in mm from the highest point down.
-
-    Parameters
-    ----------
-    move : Move
-        Of the crown lever, as the build's own piston leaves it.
-    part : FittedPart or None
-        A piston that is fitted; None the one that is there.
-    build : Build
-        Its figures.
-    rules : HouseRules
-        What must remain.
-    """
-    limit = crown_limit(part, build, rules)
-    return min(move.high + more_above_rim(part, build, rules), limit) if move.may_rest else limit
-
-
 class Fitting(NamedTuple):
     """What is fitted before anything is cut: a part that may be had or none, and which way the heads lie."""
 
@@ -211,29 +183,164 @@ class Fitting(NamedTuple):
         return () if self.part is None else (self.part.part,)
 
 
-def fittings_of(build: Build, pins: FixedDecisions = NOTHING_FIXED) -> list[Fitting]:
+def fittings_of(build: Build, fixed: FixedDecisions = NOTHING_FIXED) -> list[Fitting]:
     """Return what may be fitted: every part by itself or none, the heads either way.
 
     Parameters
     ----------
     build : Build
         With its levers.
-    pins : FixedDecisions
+    fixed : FixedDecisions
         What was fixed by hand.
     """
     parts: list[PartChoice | None] = [None, *build.levers.parts]
-    if pins.part != "any":
-        parts = [None if pins.part is None else build.levers.parts[int(pins.part)]]
+    if fixed.part != "any":
+        parts = [None if fixed.part is None else build.levers.parts[int(fixed.part)]]
     ways = [False, True] if SWAP in build.levers.means else [False]
-    if pins.swap is not None:
-        ways = [way for way in ways if way == pins.swap]
+    if fixed.swap is not None:
+        ways = [way for way in ways if way == fixed.swap]
     return [Fitting(part, swapped) for part, swapped in itertools.product(parts, ways)]
 
 
+class BankDecisions(NamedTuple):
+    """What may be done to one bank: its levers, and its gaskets with their place among those that may be had.
+
+    ``columns`` are its holes among those of the build; −1 is the place of the gasket that is there; ``ends`` are first
+    and last of a levelling cut that was fixed by hand, in mm.
+    """
+
+    bank: Bank
+    columns: slice
+    deck: Move | None
+    head: Move | None
+    opening: Move | None
+    gaskets: tuple[tuple[int, Gasket | None], ...]
+    ends: tuple[float, float] | None
+
+    @property
+    def fixed_wedge(self) -> float | None:
+        """By how much the last end was fixed to be cut deeper than the first, in mm; None where they are alike."""
+        return None if self.ends is None or self.ends[0] == self.ends[1] else self.ends[1] - self.ends[0]
+
+    @property
+    def levels(self) -> bool:
+        """Whether its deck may be cut to a slope."""
+        return self.deck is not None and self.deck.means.level and len(self.bank.cylinders) > 1
+
+
+class DecisionSpace:
+    """Everything that may be done to a build in one plan.
+
+    Parameters
+    ----------
+    build : Build
+        With its levers.
+    rules : HouseRules
+        For limits where the build sets none, and what must remain.
+    fixed : FixedDecisions
+        What was fixed by hand.
+    """
+
+    def __init__(self, build: Build, rules: HouseRules, fixed: FixedDecisions = NOTHING_FIXED) -> None:
+        self.build, self.rules, self.fixed = build, rules, fixed
+        self.fittings = fittings_of(build, fixed)
+        self.crown = move_of(build, rules, op="crown_cut", bank=None, fixed=fixed)
+        self.bowl = move_of(build, rules, op="bowl", bank=None, fixed=fixed)
+        starts = itertools.accumulate((len(bank.cylinders) for bank in build.banks), initial=0)
+        self.banks = tuple(self._bank(bank, start) for bank, start in zip(build.banks, starts, strict=False))
+
+    def _bank(self, bank: Bank, start: int) -> BankDecisions:
+        deck, head, opening = (
+            move_of(self.build, self.rules, op=op, bank=bank, fixed=self.fixed) for op in OF_A_BANK
+        )
+        return BankDecisions(
+            bank=bank,
+            columns=slice(start, start + len(bank.cylinders)),
+            deck=deck,
+            head=head,
+            opening=opening,
+            gaskets=tuple(gaskets_of(self.build, bank.name, self.fixed)),
+            ends=self.fixed.cuts.get(("deck_cut", bank.name)),
+        )
+
+    def of(self, bank: str) -> BankDecisions:
+        """Return what may be done to one bank.
+
+        Parameters
+        ----------
+        bank : str
+            Its name.
+        """
+        return next(one for one in self.banks if one.bank.name == bank)
+
+    def move(self, op: str, bank: str = "") -> Move | None:
+        """Return how a lever may be moved; None where it is not there or no amount of it is left.
+
+        Parameters
+        ----------
+        op : str
+            The lever.
+        bank : str
+            Where; empty for what acts on the whole set.
+        """
+        if op in OF_A_BANK:
+            own = self.of(bank)
+            return {"deck_cut": own.deck, "head_cut": own.head, "open_chamber": own.opening}[op]
+        return {"crown_cut": self.crown, "bowl": self.bowl}[op]
+
+    def most_off_crown(self, part: FittedPart | None) -> float:
+        """Return how far the crowns of one piston may be cut, in mm from the highest point down.
+
+        Parameters
+        ----------
+        part : FittedPart or None
+            A piston that is fitted; None the one that is there.
+        """
+        limit, move = self.crown_floor(part), self.crown
+        if move is None:
+            return 0.0
+        return min(move.high + self.more_above_rim(part), limit) if move.may_rest else limit
+
+    def more_above_rim(self, part: FittedPart | None) -> float:
+        """Return by how much more a fitted piston stands above its rim than the one that is there, in mm.
+
+        Parameters
+        ----------
+        part : FittedPart or None
+            A piston that is fitted; None the one that is there.
+        """
+        return more_above_rim(part, self.build, self.rules)
+
+    def crown_floor(self, part: FittedPart | None) -> float:
+        """Return how far crowns may be cut before metal that must remain is reached, in mm.
+
+        Parameters
+        ----------
+        part : FittedPart or None
+            A piston that is fitted; None the one that is there.
+        """
+        return crown_limit(part, self.build, self.rules)
+
+    def bowl_floor(self, part: FittedPart | None) -> float:
+        """Return how much may be sunk into crowns before metal that must remain is reached, in cc.
+
+        Parameters
+        ----------
+        part : FittedPart or None
+            A piston that is fitted; None the one that is there.
+        """
+        return bowl_limit(part, self.build, self.rules)
+
+    @property
+    def one_gasket(self) -> bool:
+        """Whether all banks must have the same gasket."""
+        return len(self.banks) > 1 and not self.build.levers.gasket_per_bank
+
+
 def gaskets_of(
-    build: Build, bank: str, pins: FixedDecisions = NOTHING_FIXED
-) -> list[tuple[int | None, Gasket | None]]:
-    """Return the gaskets of one bank: the one that is there, then those that may be had.
+    build: Build, bank: str, fixed: FixedDecisions = NOTHING_FIXED
+) -> list[tuple[int, Gasket | None]]:
+    """Return the gaskets of one bank by place: the one that is there (−1), then those that may be had.
 
     Parameters
     ----------
@@ -241,122 +348,12 @@ def gaskets_of(
         With its levers.
     bank : str
         The bank.
-    pins : FixedDecisions
+    fixed : FixedDecisions
         What was fixed by hand.
     """
-    known: list[tuple[int | None, Gasket | None]] = [(None, None), *enumerate(build.levers.gaskets)]
-    if bank in pins.gaskets:
-        return [one for one in known if one[0] == pins.gaskets[bank]]
+    known: list[tuple[int, Gasket | None]] = [(-1, None), *enumerate(build.levers.gaskets)]
+    if bank in fixed.gaskets:
+        return [
+            one for one in known if one[0] == (-1 if fixed.gaskets[bank] is None else fixed.gaskets[bank])
+        ]
     return known
-
-
-class Bill(NamedTuple):
-    """What a plan takes: money, minutes, days, metal in cc."""
-
-    cost: float
-    minutes: float
-    days: float
-    metal: float
-
-
-def bill_of(build: Build, planned: Iterable[Operation]) -> Bill:
-    """Return what a plan takes, from its operations and the build's levers.
-
-    Parameters
-    ----------
-    build : Build
-        With its levers.
-    planned : iterable of Operation
-        The plan.
-
-    Returns
-    -------
-    Bill
-        Fixed sums and minutes count for each bank, head or hole, of crowns for the set; a set-up once;
-        days are the longest wait for what is bought, then each kind of operation once, then the set-ups.
-    """
-    planned = tuple(planned)
-    cost = minutes = metal = 0.0
-    for op in planned:
-        means = build.levers.means.get(op.op)
-        if op.amount is not None and means is not None:
-            times = _times(build, op)
-            cost += times * (means.fixed + means.per_unit * op.amount.value)
-            minutes += times * (means.minutes + means.minutes_per_unit * op.amount.value)
-            metal += times * means.metal * op.amount.value
-            if op.first is not None and op.last is not None and op.first.value != op.last.value:
-                cost += times * means.level_fixed
-        elif op.op == SWAP and means is not None:
-            cost, minutes = cost + means.fixed, minutes + means.minutes
-    bought = [_price(build, op) for op in planned if op.gasket is not None or op.part is not None]
-    cost += math.fsum(price for price, _ in bought)
-    kinds = {op.op for op in planned if op.op in build.levers.means}
-    days = max((wait for _, wait in bought), default=0.0) + math.fsum(
-        build.levers.means[k].days for k in kinds
-    )
-    for name in set_ups_of(build, planned):
-        one = build.levers.set_ups[name]
-        cost, minutes, days = cost + one.cost, minutes + one.minutes, days + one.days
-    return Bill(cost, minutes, days, metal)
-
-
-def _times(build: Build, op: Operation) -> int:
-    """How often an operation's fixed sum counts."""
-    if LEVER[op.op].reach == "set":
-        return 1
-    if LEVER[op.op].reach == "bank":
-        return 1 if op.bank is not None else len(build.banks)
-    return sum(op.acts_on(bank.name, number) for bank in build.banks for number in bank.cylinders)
-
-
-def _price(build: Build, op: Operation) -> tuple[float, float]:
-    """What is bought for an operation: its price, and how long it is waited for."""
-    if op.gasket is not None:
-        listed = next((one for one in build.levers.gaskets if _same(one, op.gasket)), op.gasket)
-        return listed.price * (1 if op.bank is not None else len(build.banks)), listed.days
-    choice = next((one for one in build.levers.parts if one.part == op.part), None)
-    return (choice.price, choice.days) if choice is not None else (0.0, 0.0)
-
-
-def _same(one: Gasket, other: Gasket) -> bool:
-    """Whether two gaskets have the same name and figures, whatever they cost."""
-    return one.name == other.name and all(
-        getattr(one, name) == getattr(other, name) for name in GASKET_FIGURES
-    )
-
-
-def set_ups_of(build: Build, planned: Iterable[Operation]) -> tuple[str, ...]:
-    """Return what must be set up or opened for a plan, each once, in the order of the levers.
-
-    Parameters
-    ----------
-    build : Build
-        With its levers.
-    planned : iterable of Operation
-        The plan.
-    """
-    return tuple(dict.fromkeys(itertools.chain.from_iterable(needs_of(build, op) for op in planned)))
-
-
-def needs_of(build: Build, op: Operation) -> Iterator[str]:
-    """Yield what must be set up or opened for one operation.
-
-    Parameters
-    ----------
-    build : Build
-        With its levers.
-    op : Operation
-        One of a plan.
-
-    Yields
-    ------
-    str
-        The name of a set-up.
-    """
-    if op.gasket is not None:
-        yield from build.levers.gasket_needs
-    elif op.op == FIT:
-        choice = next((one for one in build.levers.parts if one.part == op.part), None)
-        yield from choice.needs if choice is not None else ()
-    elif op.op in build.levers.means:
-        yield from build.levers.means[op.op].needs
