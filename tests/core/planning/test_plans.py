@@ -271,6 +271,25 @@ def test_a_reading_between_two_cuts_is_worth_what_it_takes_away():
     assert all(plan.policy is None for plan in plain)
 
 
+@LOOSE
+@given(st.sampled_from([1, 1, 2]).flatmap(engines), st.sampled_from([None, 0.001, 0.02, 0.1]))
+def test_who_waits_for_a_reading_never_loses_and_who_knows_all_gains_most(doc, u):
+    """One cut, two with a reading, two with one that is never off: in that order, or no reading is advised."""
+    if u is not None:
+        doc["planning"]["reading"] = {"deck_clearance": {"u": u}}
+    for plan in planned(doc).plans:
+        if plan.policy is not None:
+            assert plan.chance <= plan.policy.chance + 1e-12 <= plan.policy.clairvoyant + 2e-12
+
+
+def test_a_reading_that_tells_less_than_was_known_is_not_advised():
+    """Read to a tenth what is known to hundredths: whoever follows the reading cuts wrong."""
+    blunt = {"reading": {"deck_clearance": {"u": 0.1}}, "priority": "surest", "least_yield": 0}
+    plan = planned(four(u_clearance=0.004, planning=blunt)).plans[0]
+    assert any(op.op == "deck_cut" for op in plan.planned)
+    assert plan.policy is None
+
+
 def test_a_last_cut_is_chosen_from_the_readings_alone():
     plan = planned(four(u_clearance=0.05, planning={"priority": "surest", "least_yield": 0})).plans[0]
     last, leave = plan.policy.last["A"], plan.policy.leave["A"]

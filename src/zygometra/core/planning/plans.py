@@ -58,7 +58,7 @@ class Plan:
 
     @cached_property
     def policy(self) -> TwoStageCut | None:
-        """What it yields with a reading between two cuts, None where no deck is cut; as :attr:`result`."""
+        """What it yields with a reading between two cuts; None where no deck is cut or the reading loses."""
         return self.planner.policy_of(self)
 
     @property
@@ -248,7 +248,7 @@ class Planner:
         return from_the_start(self.begun, planned)
 
     def policy_of(self, plan: Plan) -> TwoStageCut | None:
-        """Return what a plan yields when it waits for a reading before its last cut; None where no deck is cut.
+        """Return what a plan yields when it waits for a reading before its last cut; None where it gains nothing by it.
 
         Parameters
         ----------

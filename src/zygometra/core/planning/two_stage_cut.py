@@ -300,7 +300,7 @@ def two_stage_cut(
     decks: dict[str, Move],
     yields: float,
 ) -> TwoStageCut | None:
-    """Return what a plan yields with a reading between two cuts of its decks; None where it cuts none.
+    """Return what a plan yields with a reading between two cuts of its decks; None where it cuts none, or loses by it.
 
     Parameters
     ----------
@@ -321,7 +321,8 @@ def two_stage_cut(
     these readings alone: it takes the middle between the least that brings every hole under its upper
     limit and the most that keeps every hole over its lower one, on a multiple of the step, nought or more,
     within the limit, and is missed by its own tolerance. A hole's limits are what its windows leave when all
-    else is as it is believed to be. The clairvoyant reads without doubt.
+    else is as it is believed to be. The clairvoyant reads without doubt. Where the reading is worse than what was
+    known before it, who follows it loses: then one cut is the better way, and there is no policy.
     See trade.md 11.
     """
     cuts = _cuts(coarse.build, planned, decks)
@@ -331,9 +332,11 @@ def two_stage_cut(
     bench = _Bench(coarse, planned, wanted, cuts)
     leave = bench.leaves(_LEAVE)
     share, _, aim = max((bench.chance(leave, aim, u), -abs(aim), aim) for aim in _AIMS)
+    single = float(inside(bench.uncut, wanted).mean())
+    if share < single:
+        return None
     sure = max(bench.chance(leave, aim, 0.0), share)
     # What is gained over one cut is seen on the same draws; the plan's own yield is counted on more of them.
-    single = float(inside(bench.uncut, wanted).mean())
     chance, clairvoyant = (min(max(yields + one - single, 0.0), 1.0) for one in (share, sure))
     last = {cut.name: bench.last(cut, leave[cut.name], aim) for cut in cuts}
     return TwoStageCut(

@@ -381,6 +381,7 @@ def _detail(bench: Bench, asked: Asked, plan: Plan, at: int) -> dict[str, Any]:
         "words": plan_words(plan.planned, reader),
         "holes": _holes(asked, plan, reader),
         "worth": worth,
+        "reading_loses": policy is None and any(op.op == "deck_cut" for op in plan.planned),
         "elsewhere": [
             (e.what, e.says.written(reader))
             for e in side_effects(
