@@ -42,7 +42,7 @@ class TopRatio(NamedTuple):
 
 
 def ron_of(fuel: Fuel) -> tuple[float, float] | None:
-    """Return between which RON a pump fuel lies; None where its scale is not told.
+    """Return between which RON a pump fuel lies; None where its scale is not told, no unit.
 
     Parameters
     ----------
@@ -61,7 +61,7 @@ def ron_of(fuel: Fuel) -> tuple[float, float] | None:
 
 
 def table_of(rules: HouseRules) -> list[tuple[float, float]]:
-    """Return the shop's table: RON and the top static ratio with an iron head and good quench, rising.
+    """Return the shop's table: RON and the top static ratio with an iron head and good quench, rising, no unit.
 
     Parameters
     ----------

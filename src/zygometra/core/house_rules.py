@@ -157,7 +157,7 @@ class HouseRules:
         return self.values[key]
 
     def quench_floor(self, rod_material: str, rpm: float = 0.0) -> float:
-        """Return the least quench for a rod material, in mm; steel's for an unknown one.
+        """Return the least quench for a rod material, in mm; steel's for an unknown one (trade.md 12).
 
         Parameters
         ----------
@@ -202,7 +202,7 @@ SCHOOL: dict[str, School] = {school.key: school for school in SCHOOLS}
 
 
 def rules_for(school: str, shop: Mapping[str, float] | None = None) -> HouseRules:
-    """Return the rules in force: the shop's figures, then what the school changes.
+    """Return the rules in force: the shop's figures, then what the school changes, lengths in mm, volumes in cc.
 
     Parameters
     ----------

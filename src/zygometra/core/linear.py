@@ -79,7 +79,7 @@ class Linear(Generic[Name]):
         return Linear(ratio, self._with(1 / other.value, other, -ratio / other.value))
 
     def positive(self) -> Linear[Name]:
-        """Return what is above nought of it; see :mod:`.stack.columns`."""
+        """Return what is above nought of it; see :mod:`.stack.columns`, in the same unit."""
         return self if self.value >= 0 else Linear(0.0)
 
     def at_most(self, most: Linear[Name] | float) -> Linear[Name]:
@@ -104,21 +104,21 @@ class Linear(Generic[Name]):
         return value if self.value > 0 else 0.0
 
     def endless_unless_positive(self) -> Linear[Name]:
-        """Return it where it is above nought, else infinity."""
+        """Return it where it is above nought, else infinity; in the same unit."""
         return self if self.value > 0 else Linear(math.inf)
 
     def sine(self) -> Linear[Name]:
-        """Return the sine of so many degrees."""
+        """Return the sine of so many degrees (trade.md 1)."""
         angle = math.radians(self.value)
         return self._moved(math.sin(angle), math.radians(1) * math.cos(angle))
 
     def cosine(self) -> Linear[Name]:
-        """Return the cosine of so many degrees."""
+        """Return the cosine of so many degrees (trade.md 1)."""
         angle = math.radians(self.value)
         return self._moved(math.cos(angle), -math.radians(1) * math.sin(angle))
 
     def root(self) -> Linear[Name]:
-        """Return the square root."""
+        """Return the square root; in the root of its unit."""
         root = math.sqrt(self.value)
         return self._moved(root, 0.5 / root)
 

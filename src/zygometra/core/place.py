@@ -114,17 +114,17 @@ position=Position(corner=None, depth=None, axis=None, clock=None, journal=None, 
 
     @classmethod
     def hole(cls, number: int, field: str = "", position: Position = NOWHERE) -> Place:
-        """Return a place in a hole."""
+        """Return a place in a hole; no unit."""
         return cls(Scope.HOLE, field, holes=(number,), position=position)
 
     @classmethod
     def of_holes(cls, numbers: Iterable[int]) -> Place:
-        """Return the place of several holes at once."""
+        """Return the place of several holes at once; no unit."""
         return cls(Scope.HOLE, holes=tuple(numbers))
 
     @classmethod
     def of_plan(cls, operation: int | None = None, field: str = "") -> Place:
-        """Return the place of an operation of the plan, counted from 0; without one, of the plan."""
+        """Return the place of an operation of the plan, counted from 0; without one, of the plan, no unit."""
         return cls(Scope.PLAN, field, operation=operation)
 
     @classmethod
@@ -159,7 +159,7 @@ position=Position(corner=None, depth=None, axis=None, clock=None, journal=None, 
 
     @property
     def number(self) -> int:
-        """The one hole it is in; raises ValueError where there are none or several."""
+        """The one hole it is in; raises ValueError where there are none or several, no unit."""
         (number,) = self.holes
         return number
 

@@ -116,7 +116,7 @@ class Quantity:
 
     @property
     def uncertainty(self) -> Uncertainty:
-        """u, degrees of freedom and the rectangular share of the figure by itself, in its base unit."""
+        """u, degrees of freedom and the rectangular share of the figure by itself, in its base unit (trade.md 1)."""
         square = self.u * self.u
         flat = max((t.u * t.u for t in self.terms if t.rectangular), default=0.0)
         if not self.terms and self.rectangular:
@@ -478,7 +478,7 @@ def doubt_of_readings(
 
 
 def parts_of_doubt(quantity: Quantity) -> tuple[tuple[float, Distribution, float], ...]:
-    """Return what the doubt of a figure is made of: each part's u, its shape, its degrees of freedom.
+    """Return what the doubt of a figure is made of: each part's u, its shape, its degrees of freedom (trade.md 1).
 
     Parameters
     ----------

@@ -95,7 +95,7 @@ def whole_number(text: str, wanted: str, *, low: int = 0, high: int = MOST_VERSI
 
 
 def known_id(text: str | None) -> int:
-    """Read a key of the database, nought where it could not be one.
+    """Read a key of the database, nought where it could not be one; no unit.
 
     Parameters
     ----------

@@ -61,7 +61,7 @@ class Term(NamedTuple):
     about: str = ""
 
     def times(self, slope: float) -> Term:
-        """Return the term of a figure that moves so much with this one.
+        """Return the term of a figure that moves so much with this one (trade.md 1).
 
         Parameters
         ----------
@@ -130,7 +130,7 @@ class Uncertainty(NamedTuple):
 
     @property
     def half(self) -> float:
-        """Half of the 95 % band; nought where there is no doubt."""
+        """Half of the 95 % band; nought where there is no doubt (trade.md 1)."""
         return band_factor(self.dof, self.rectangular) * self.u if self.u else 0.0
 
 
@@ -150,7 +150,7 @@ def joined(terms: Iterable[Term]) -> list[Term]:
 
 
 def root_sum_square(terms: Iterable[Term]) -> float:
-    """Return the standard uncertainty of terms that are joined: √Σu².
+    """Return the standard uncertainty of terms that are joined: √Σu² (trade.md 1).
 
     Parameters
     ----------
@@ -197,7 +197,7 @@ class Sources:
         self._scatters = list(scatters.values())
 
     def moving(self, slopes: Sequence[float], per: float = 1.0) -> Uncertainty:
-        """Return the doubt of a result.
+        """Return the doubt of a result (trade.md 1).
 
         Parameters
         ----------
@@ -220,7 +220,7 @@ class Sources:
 
 
 def of_terms(terms: Iterable[Term]) -> Uncertainty:
-    """Return the doubt of a figure that is made of terms, each source once.
+    """Return the doubt of a figure that is made of terms, each source once (trade.md 1).
 
     Parameters
     ----------

@@ -54,7 +54,7 @@ class Window:
 
     @property
     def span(self) -> float | None:
-        """From least to most; None where one of them is open."""
+        """From least to most; None where one of them is open, in the unit of its edges."""
         return None if self.low is None or self.high is None else self.high - self.low
 
     def miss(self, value: float) -> float:

@@ -216,7 +216,7 @@ class Reader:
         return f"{text} {'°' if unit.symbol == 'deg' else unit.symbol}".replace(" °", "°")
 
     def beside(self, quantity: Quantity) -> str:
-        """Return a length in the system it was not typed in; nothing for other kinds.
+        """Return a length in the system it was not typed in; nothing for other kinds, in the reader's unit.
 
         Parameters
         ----------

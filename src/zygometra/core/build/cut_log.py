@@ -325,7 +325,7 @@ ROWS = ("intake", "middle", "exhaust")
 
 
 def zones(holes: int, pitch: float, bore: float) -> tuple[Zone, ...]:
-    """Return the zones of a face, from the front: at both ends and between the holes, edges and middle.
+    """Return the zones of a face, from the front: at both ends and between the holes, edges and middle (trade.md 14).
 
     Parameters
     ----------
@@ -350,7 +350,7 @@ def zones(holes: int, pitch: float, bore: float) -> tuple[Zone, ...]:
 
 
 def amount_of(planned: Iterable[Operation], place: CutPlace, bank: Bank) -> Quantity | None:
-    """Return what a plan takes off a place where it takes most; None where it takes nothing.
+    """Return what a plan takes off a place where it takes most; in mm, None where it takes nothing.
 
     Parameters
     ----------

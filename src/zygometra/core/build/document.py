@@ -162,7 +162,7 @@ def read_operation(op: Mapping[str, Any], unstated: Unstated) -> Operation:
 
 
 def midway(first: Quantity, last: Quantity) -> Quantity:
-    """Return the amount of a levelling cut midway between its ends, in the unit of its first.
+    """Return the amount of a levelling cut midway between its ends, in the unit of its first (trade.md 7).
 
     Parameters
     ----------
@@ -212,7 +212,7 @@ def read_gasket(raw: Mapping[str, Any], unstated: Unstated) -> Gasket:
 
 
 def read_fill(fill: Mapping[str, Any], unstated: Unstated = "house") -> tuple[Quantity, Quantity]:
-    """Return depth and volume of one fill in steps.
+    """Return depth and volume of one fill in steps; in cc.
 
     Parameters
     ----------

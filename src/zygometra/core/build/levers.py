@@ -281,6 +281,8 @@ def above_rim(figure: Figure, rules: HouseRules) -> float:
 def bowl_remains(figure: Figure, rules: HouseRules) -> float | None:
     """Return what a bowl may hold more by the crown that must remain under it; None where that is not known.
 
+    See trade.md 6.
+
     Parameters
     ----------
     figure : callable

@@ -94,7 +94,7 @@ class Operation:
         return self.first is None and self.depths is None
 
     def at(self, index: int, count: int, number: int) -> Operation:
-        """Return the operation as it acts on one hole of a bank.
+        """Return the operation as it acts on one hole of a bank (trade.md 7).
 
         Parameters
         ----------
@@ -220,7 +220,7 @@ class Build:
 
     @cached_property
     def measured_holes(self) -> frozenset[int]:
-        """The holes that have a figure of their own."""
+        """The holes that have a figure of their own; numbers without a unit."""
         return frozenset(number for path in self.figures for number in Place.parse(path).holes)
 
     @cached_property
@@ -241,7 +241,7 @@ class Build:
 
     @property
     def cylinders(self) -> tuple[int, ...]:
-        """Every hole, bank by bank."""
+        """Every hole, bank by bank; numbers without a unit."""
         return tuple(number for bank in self.banks for number in bank.cylinders)
 
     @cached_property

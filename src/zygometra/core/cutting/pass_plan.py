@@ -47,7 +47,7 @@ class PassPlan(NamedTuple):
 def pass_plan(
     total: float, length: float, gasket_kind: str, rules: HouseRules, done: float = 0.0
 ) -> PassPlan:
-    """Return how a cut of a face is best taken.
+    """Return how a cut of a face is best taken (trade.md 14).
 
     Parameters
     ----------
@@ -122,7 +122,7 @@ def _split(kind: str, amount: float, most: float, least: float) -> list[tuple[st
 
 
 def finish_of(feed_per_rev: float, nose_radius: float) -> float:
-    """Return the theoretical roughness Ra in µm.
+    """Return the theoretical roughness Ra in µm (trade.md 14).
 
     Parameters
     ----------
@@ -138,7 +138,7 @@ def finish_of(feed_per_rev: float, nose_radius: float) -> float:
 
 
 def feed_for(ra: float, nose_radius: float) -> float:
-    """Return the feed in mm a turn that gives a theoretical roughness.
+    """Return the feed in mm a turn that gives a theoretical roughness (trade.md 14).
 
     Parameters
     ----------
@@ -161,7 +161,7 @@ def feed_for(ra: float, nose_radius: float) -> float:
 
 
 def turns_of(cutting_speed: float, diameter: float) -> float:
-    """Return the turns a minute of a cutter.
+    """Return the turns a minute of a cutter (trade.md 14).
 
     Parameters
     ----------
@@ -179,7 +179,7 @@ def turns_of(cutting_speed: float, diameter: float) -> float:
 
 
 def pass_minutes(length: float, diameter: float, feed: float) -> float:
-    """Return how long a pass takes in minutes.
+    """Return how long a pass takes in minutes (trade.md 14).
 
     Parameters
     ----------

@@ -68,7 +68,7 @@ class Running(NamedTuple):
 
     @property
     def next_number(self) -> int:
-        """The number of the pass to come."""
+        """The number of the pass to come; no unit."""
         return max((one.number or 0 for one in self.passes), default=0) + 1
 
     @property
@@ -171,7 +171,7 @@ def _limit(
 
 
 def check_pass(now: Running, depth: float, rules: HouseRules, *, sure: bool = False) -> None:
-    """Refuse a pass that cannot be, with what to check.
+    """Refuse a pass that cannot be, with what to check (trade.md 14).
 
     Parameters
     ----------
@@ -260,7 +260,7 @@ def check_reading(done: float, off: float, u: float) -> Sentence | None:
 
 
 def forecast_of(now: Running, heights: Sequence[float | None] = (), seed: int = 1) -> Forecast | None:
-    """Return when a face will be clean, from what its passes touched; None before the first pass.
+    """Return when a face will be clean, from what its passes touched; None before the first pass (trade.md 14).
 
     Parameters
     ----------

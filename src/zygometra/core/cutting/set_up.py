@@ -31,7 +31,7 @@ class SweepSays(NamedTuple):
 
 
 def sweep_says(record: SetUpRecord, rules: HouseRules) -> SweepSays:
-    """Return what a set-up record says of how true the part stands.
+    """Return what a set-up record says of how true the part stands (trade.md 14).
 
     Parameters
     ----------

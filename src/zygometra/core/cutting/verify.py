@@ -52,7 +52,7 @@ class HoleCame(NamedTuple):
 
 
 def compared(build: Build) -> tuple[HoleCame, ...]:
-    """Return planned against achieved, hole by hole, in the order of the holes.
+    """Return planned against achieved, hole by hole, in the order of the holes; lengths in mm, volumes in cc.
 
     Parameters
     ----------
@@ -296,7 +296,7 @@ def logged_at(build: Build, place: CutPlace, number: int, at: str = "") -> float
 def lost_by(
     build: Build, place: CutPlace, number: int, figure: str, read: float, at: str
 ) -> tuple[float, float] | None:
-    """Return what one reading says a cut took at a hole, and the doubt of that, in mm.
+    """Return what one reading says a cut took at a hole, and the doubt of that, in mm (trade.md 14).
 
     Parameters
     ----------

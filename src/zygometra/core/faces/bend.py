@@ -20,7 +20,7 @@ class Bend(NamedTuple):
 
 
 def shape_of(found: Survey) -> Bend | None:
-    """Return bow and twist of a face; None where there are too few points to tell.
+    """Return bow and twist of a face; None where there are too few points to tell (trade.md 8).
 
     Parameters
     ----------

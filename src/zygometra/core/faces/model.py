@@ -127,7 +127,7 @@ class Plane(NamedTuple):
     across: float | None
 
     def at(self, x: float, y: float) -> float:
-        """Return its height at a position, in mm; as if level across where nothing is known across.
+        """Return its height at a position, in mm; as if level across where nothing is known across (trade.md 8).
 
         Parameters
         ----------

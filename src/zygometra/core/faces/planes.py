@@ -48,7 +48,7 @@ class Flattest(NamedTuple):
 
 
 def is_in_line(x: Array, y: Array) -> bool:
-    """Tell whether positions lie in one line, so that no plane is known.
+    """Tell whether positions lie in one line, so that no plane is known (trade.md 8).
 
     Parameters
     ----------
@@ -60,7 +60,7 @@ def is_in_line(x: Array, y: Array) -> bool:
 
 
 def least_squares(x: Array, y: Array, z: Array, *, on_axis: bool) -> Fitted:
-    """Return the plane by unweighted least squares.
+    """Return the plane by unweighted least squares (trade.md 8).
 
     Parameters
     ----------
@@ -173,7 +173,7 @@ def flattest(x: Array, y: Array, z: Array, *, on_axis: bool, fitted: Fitted | No
 
 
 def least_range(x: Array, y: Array, z: Array, *, on_axis: bool) -> tuple[float, float, float]:
-    """Return the least range of heights over all planes, and that plane's slopes: nothing else of it.
+    """Return the least range of heights over all planes, and that plane's slopes: nothing else of it (trade.md 8).
 
     Parameters
     ----------

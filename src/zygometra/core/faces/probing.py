@@ -73,7 +73,7 @@ class Frame(NamedTuple):
     bent: float
 
     def placed(self, touch: Touch) -> tuple[float, float, float]:
-        """Return a point in the block's axes, in mm.
+        """Return a point in the block's axes, in mm (trade.md 8).
 
         Parameters
         ----------
@@ -99,7 +99,7 @@ class Circle(NamedTuple):
 
 
 def frame_of(chain: Chain) -> Frame:
-    """Return the block's axes by its datum chain.
+    """Return the block's axes by its datum chain (trade.md 8).
 
     Parameters
     ----------
@@ -158,7 +158,7 @@ def _square_to(vector: Array, along: Array) -> Array:
 
 
 def circle_through(spots: Sequence[tuple[float, float]]) -> Circle:
-    """Return the circle by least squares through points of a bore's wall.
+    """Return the circle by least squares through points of a bore's wall (trade.md 8).
 
     Parameters
     ----------
@@ -204,7 +204,7 @@ def circle_through(spots: Sequence[tuple[float, float]]) -> Circle:
 
 
 def bores_of(frame: Frame, walls: Mapping[int, Iterable[Touch]]) -> dict[int, Circle]:
-    """Return where the bores lie on the deck.
+    """Return where the bores lie on the deck; in mm.
 
     Parameters
     ----------

@@ -36,7 +36,7 @@ class Agreement(NamedTuple):
 
 
 def agreement(readings: Sequence[Reading], logbook: Logbook) -> Agreement:
-    """Judge the last readings of a place against one another.
+    """Judge the last readings of a place against one another (trade.md 1).
 
     Parameters
     ----------
@@ -72,7 +72,7 @@ def agreement(readings: Sequence[Reading], logbook: Logbook) -> Agreement:
 
 
 def odd_rock(reading: Reading, usual: float) -> float | None:
-    """Return the rock of a tipped pair where no piston rocks so much; None where one could.
+    """Return the rock of a tipped pair where no piston rocks so much; None where one could (trade.md 2).
 
     Parameters
     ----------
@@ -104,7 +104,7 @@ def axis_wanted(reading: Reading, others: Sequence[Reading]) -> bool:
 
 
 def slipped(reading: Reading, others: Sequence[float], paper: float | None) -> float | None:
-    """Return the value that a new reading is a likely slip of; None where it is not odd.
+    """Return the value that a new reading is a likely slip of; None where it is not odd (trade.md 9).
 
     Parameters
     ----------

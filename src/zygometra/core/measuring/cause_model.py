@@ -45,7 +45,7 @@ REGISTER = 8
 
 
 def sound_readings(used: ReadingSelection) -> tuple[Reading, ...]:
-    """Return every reading that can speak: those in use, and those of another gauge or way.
+    """Return every reading that can speak: those in use, and those of another gauge or way (trade.md 9).
 
     Parameters
     ----------
@@ -104,7 +104,7 @@ def own_series(fault: FaultHypothesis, readings: Sequence[Reading]) -> Series | 
 
 
 def means_of(used: ReadingSelection) -> dict[tuple[str, int], float]:
-    """Return what was read of each piece, in its hole.
+    """Return what was read of each piece, in its hole (trade.md 9).
 
     Parameters
     ----------

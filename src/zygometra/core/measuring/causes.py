@@ -149,7 +149,7 @@ class Attainable(NamedTuple):
 
 
 def attainable(build: Build, rules: HouseRules | None = None) -> tuple[Attainable, ...]:
-    """Return every fault with the doubt that its size could be told with from these readings.
+    """Return every fault with the doubt that its size could be told with from these readings (trade.md 9).
 
     Parameters
     ----------

@@ -229,7 +229,7 @@ def level_of(heads: Sequence[Head], beside: Mapping[int, float], within: float) 
 
 
 def milled_before(model: ChamberModel, smaller: float) -> float:
-    """Return how deep a head was milled before if its chamber is so much smaller than its drawing, in mm.
+    """Return how deep a head was milled before if its chamber is so much smaller than its drawing, in mm (trade.md 5).
 
     Parameters
     ----------

@@ -61,7 +61,7 @@ class FaceSurvey:
 def read_face_survey(
     raw: Mapping[str, Any], order: int, gauges: Mapping[str, Gauge], unstated: Unstated = "house"
 ) -> FaceSurvey:
-    """Return a survey of a file or of a fact that was checked when it was taken in.
+    """Return a survey of a file or of a fact that was checked when it was taken in (trade.md 8).
 
     Parameters
     ----------

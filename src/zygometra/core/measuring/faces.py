@@ -51,7 +51,9 @@ def surveys_in_use(build: Build) -> dict[tuple[str, str, str], FaceSurvey]:
 
 
 def hole_spots(build: Build, bank: Bank, found: FaceSurvey) -> dict[int, Spot]:
-    """Return where the holes of a bank lie on its deck: as probed, else by the pitch from the first.
+    """Return where the holes of a bank lie on its deck: as probed, else by the pitch from the first, in mm.
+
+    See trade.md 8.
 
     Parameters
     ----------
@@ -284,7 +286,7 @@ def heads(build: Build, rules: HouseRules) -> dict[tuple[str, str], Face]:
 
 
 def heights(build: Build) -> dict[str, Quantity]:
-    """Return the deck heights that surveys give to holes in which nobody read one.
+    """Return the deck heights that surveys give to holes in which nobody read one; in mm (trade.md 7).
 
     Parameters
     ----------

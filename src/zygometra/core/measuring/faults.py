@@ -77,7 +77,7 @@ class FaultHypothesis:
 
     @property
     def size(self) -> float:
-        """σ of the fault's size, in mm or cc; of a tilt in mm per m."""
+        """σ of the fault's size, in mm or cc; of a tilt in mm per m (trade.md 9)."""
         if self.is_tilt:
             return TILT
         return SIZES[self.kind] * (CC_FOR_MM if self.unit is Kind.VOLUME else 1.0)
@@ -165,7 +165,7 @@ def _misread(reading: Reading) -> FaultHypothesis:
 
 
 def slips_of(reading: Reading) -> Iterator[float]:
-    """Yield by how much a reading is off after each of the slips that hands make.
+    """Yield by how much a reading is off after each of the slips that hands make (trade.md 9).
 
     Parameters
     ----------
@@ -194,7 +194,7 @@ def slips_of(reading: Reading) -> Iterator[float]:
 
 
 def exchanged(number: float) -> list[float]:
-    """Return a number with two neighbouring digits exchanged, in every way that changes it.
+    """Return a number with two neighbouring digits exchanged, in every way that changes it (trade.md 9).
 
     Parameters
     ----------
@@ -309,7 +309,7 @@ def surveyed_height(build: Build, hole: int) -> Quantity | None:
 
 
 def along(build: Build, hole: int) -> float:
-    """Return where a hole lies along its bank, in mm from the bank's middle, + to the rear.
+    """Return where a hole lies along its bank, in mm from the bank's middle, + to the rear (trade.md 9).
 
     Parameters
     ----------

@@ -84,7 +84,7 @@ def measure(build: Build, logbook: Logbook) -> Build:
 def figure_of(
     series: Series, build: Build, used: ReadingSelection, extra: tuple[str, int] | None = None
 ) -> Quantity:
-    """Return what a series of readings comes to.
+    """Return what a series of readings comes to (trade.md 1).
 
     Parameters
     ----------
@@ -344,7 +344,7 @@ def _between(build: Build, figures: Mapping[str, Quantity]) -> dict[str, Quantit
 
 
 def line_at(read: Mapping[int, tuple[int, Quantity]], at: float) -> tuple[float, list[Term]]:
-    """Return the line of a bank's mock-ups at a place, and the terms of its doubt.
+    """Return the line of a bank's mock-ups at a place, and the terms of its doubt (trade.md 7).
 
     Parameters
     ----------

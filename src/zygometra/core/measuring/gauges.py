@@ -93,7 +93,7 @@ class GaugePair(NamedTuple):
 
 
 def compare_gauges(build: Build) -> Iterator[tuple[Place, float, GaugePair, GaugePair]]:
-    """Yield E for every place that two gauges read.
+    """Yield E for every place that two gauges read (trade.md 1).
 
     Parameters
     ----------

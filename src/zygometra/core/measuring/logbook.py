@@ -159,7 +159,7 @@ class Shots:
 
     @property
     def volume(self) -> float:
-        """V = N·v + part, in cc."""
+        """V = N·v + part, in cc (trade.md 5)."""
         return self.count * self.size + self.part
 
 
@@ -176,7 +176,7 @@ class Filled(NamedTuple):
 
     @property
     def over_the_rim(self) -> float:
-        """A·x + ring, in cc: what was poured and is not the crown's."""
+        """A·x + ring, in cc: what was poured and is not the crown's (trade.md 6)."""
         return math.pi / 4 * self.bore**2 * self.below / 1000 + self.ring
 
 
@@ -234,7 +234,7 @@ class Reading:
 
     @property
     def rock(self) -> float | None:
-        """Half the difference of the two sides, in mm; None where it was not tipped."""
+        """Half the difference of the two sides, in mm; None where it was not tipped (trade.md 2)."""
         return abs(self.tipped[0] - self.tipped[1]) / 2 if self.tipped else None
 
 
@@ -292,7 +292,7 @@ class Logbook:
         return self.gauges.get(reading.gauge) if reading.gauge else None
 
     def has_moved(self, zero: str) -> bool:
-        """Tell whether a zero came back by more than one resolution of its gauge.
+        """Tell whether a zero came back by more than one resolution of its gauge (trade.md 1).
 
         Parameters
         ----------

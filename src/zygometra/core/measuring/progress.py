@@ -48,7 +48,7 @@ class Progress(NamedTuple):
 
     @property
     def unsettled(self) -> int:
-        """Places whose readings are too few, or do not agree."""
+        """Places whose readings are too few, or do not agree; no unit."""
         return sum(one.agreement.state != "agree" for one in self.read)
 
 

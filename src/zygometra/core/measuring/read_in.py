@@ -497,7 +497,7 @@ def without_facts(document: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def ids_twice(items: Iterable[Mapping[str, Any]]) -> list[int]:
-    """Return the indices of entries whose id stood before.
+    """Return the indices of entries whose id stood before; places without a unit.
 
     Parameters
     ----------

@@ -48,7 +48,7 @@ class Pool(NamedTuple):
 
     @property
     def dof(self) -> float:
-        """Degrees of freedom of the scatter; infinite where nothing is known of it."""
+        """Degrees of freedom of the scatter; infinite where nothing is known of it, no unit."""
         if self.joined:
             return self.own_dof + JOINS
         return self.own_dof or math.inf
@@ -77,7 +77,7 @@ class Pool(NamedTuple):
         return self.squares / self.own_dof if self.own_dof else 0.0
 
     def variance_of(self, readings: Iterable[Reading]) -> float:
-        """Return s_p² for some readings of the pool: shots by their own number.
+        """Return s_p² for some readings of the pool: shots by their own number, in mm² or cc² (trade.md 1).
 
         Parameters
         ----------
@@ -107,12 +107,12 @@ class Pool(NamedTuple):
 
     @property
     def zero_variance(self) -> float:
-        """s_z²: the variance of setting a zero, one plain reading of the gauge."""
+        """s_z²: the variance of setting a zero, one plain reading of the gauge, in mm² (trade.md 1)."""
         return self.variance() * (2 if self.way == "tipped" else 1)
 
     @property
     def zero_rounding(self) -> float:
-        """What rounding adds to a zero: max(0, r²/12 − s_z²/2)."""
+        """What rounding adds to a zero: max(0, r²/12 − s_z²/2), in mm² (trade.md 1)."""
         return max(0.0, self.resolution**2 / 12 - self.zero_variance / 2)
 
 
@@ -256,7 +256,7 @@ def _house_gauge(field: Field) -> float:
 
 
 def series_scatter(values: Sequence[float]) -> float | None:
-    """Return the sample standard deviation of repeats; None of a single one.
+    """Return the sample standard deviation of repeats; None of a single one (trade.md 1).
 
     Parameters
     ----------

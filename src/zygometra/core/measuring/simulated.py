@@ -61,7 +61,7 @@ def is_simulated(build: Build) -> bool:
 
 
 def holes_of(places: frozenset[str]) -> frozenset[int]:
-    """Return the holes that some places lie in.
+    """Return the holes that some places lie in; numbers without a unit.
 
     Parameters
     ----------

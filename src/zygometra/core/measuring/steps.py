@@ -131,7 +131,7 @@ def _done_at(day: str | None, noted: str) -> str:
 
 
 def seat_work(steps: Iterable[Step], banks: Iterable[Bank]) -> dict[int, str]:
-    """Return when valve seats were last cut, by hole: a chamber read before that is void.
+    """Return when valve seats were last cut, by hole: a chamber read before that is void, numbers without a unit.
 
     Parameters
     ----------

@@ -54,7 +54,7 @@ class Advice(NamedTuple):
 
     @property
     def worth(self) -> float:
-        """Fall of u² a minute."""
+        """Fall of u² a minute, in the square of the result's unit (trade.md 10)."""
         if self.u_now is None or self.u_after is None:
             return 0.0
         return (self.u_now**2 - self.u_after**2) / self.minutes

@@ -32,7 +32,7 @@ def cheapest(
     *,
     told: Told | None = None,
 ) -> Rows:
-    """Return the recipes that come first by what is to be least.
+    """Return the recipes that come first by what is to be least (trade.md 13).
 
     Parameters
     ----------

@@ -38,7 +38,7 @@ class Count:
 def count(
     laid_out: QueryTables, filters: Mapping[str, Window] | None = None, *, told: Told | None = None
 ) -> Count:
-    """Count the recipes, every one.
+    """Count the recipes, every one; no unit.
 
     Parameters
     ----------
@@ -71,7 +71,7 @@ def count(
 def estimate(
     laid_out: QueryTables, filters: Mapping[str, Window] | None = None, *, sample: int = 200, seed: int = 1
 ) -> Count:
-    """Estimate how many recipes there are from some of their pairs of crank and rod.
+    """Estimate how many recipes there are from some of their pairs of crank and rod (trade.md 13).
 
     Parameters
     ----------

@@ -150,7 +150,7 @@ class ExhaustiveSearch:
         return found * pairs["times"]
 
     def top_ends_in_all(self) -> int:
-        """Return how many pairs of a gasket and a head there are at all."""
+        """Return how many pairs of a gasket and a head there are at all; no unit."""
         return int(self.join.gaskets.taken.times.sum() * self.join.heads.taken.times.sum())
 
     def leads_anywhere(self) -> bool:
@@ -207,7 +207,7 @@ class ExhaustiveSearch:
         return self.told_apart(kept, wanted) if kept else {}
 
     def all_rows(self, told: Callable[[float], None] | None = None) -> Iterator[Rows]:
-        """Yield all rows of crank, rod, piston and thickness.
+        """Yield all rows of crank, rod, piston and thickness; row numbers without a unit.
 
         Parameters
         ----------

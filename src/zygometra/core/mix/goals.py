@@ -37,7 +37,7 @@ class Goal:
         return "cost" in self.between
 
     def off(self, key: str, values: Floats) -> Floats:
-        """Return how far values of a result are from its edges, in steps.
+        """Return how far values of a result are from its edges, in steps (trade.md 13).
 
         Parameters
         ----------
@@ -76,6 +76,8 @@ class Goal:
     def within(self, steps: float) -> dict[str, Window]:
         """Return the windows drawn in to some steps around what is to be come near, never wider than they are.
 
+        See trade.md 13.
+
         Parameters
         ----------
         steps : float
@@ -95,7 +97,7 @@ class Goal:
 
 
 def evened(steps: Floats) -> Floats:
-    """Return distances with those of one bin even; the bins begin at no round number, where results lie.
+    """Return distances with those of one bin even; the bins begin at no round number, where results lie (trade.md 13).
 
     Parameters
     ----------

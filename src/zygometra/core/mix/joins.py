@@ -184,7 +184,7 @@ class Join:
             yield self.pairs_within(rows)
 
     def pairs_within(self, rows: Rows) -> Rows:
-        """Return the rows of crank and rod that their windows leave.
+        """Return the rows of crank and rod that their windows leave (trade.md 13).
 
         Parameters
         ----------
@@ -251,6 +251,8 @@ class Join:
 
     def with_pistons(self, rows: Rows, runs: Runs) -> Iterator[Rows]:
         """Yield rows of crank and rod with each piston of some runs, so far as rules and displacement leave them.
+
+        See trade.md 13.
 
         Parameters
         ----------
@@ -479,7 +481,7 @@ class Join:
             yield self.closed(self._bounded(self.ruled(found, laid_out.by_row["head"]), "head"))
 
     def closed(self, rows: Rows) -> Rows:
-        """Return the rows with a volume whose ratio and cost lie inside their windows.
+        """Return the rows with a volume whose ratio and cost lie inside their windows (trade.md 13).
 
         Parameters
         ----------

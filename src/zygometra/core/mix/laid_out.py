@@ -110,7 +110,7 @@ class QueryTables:
         return dish_is_untold(of) & (self.faces and self.question.crown_limit > 0)
 
     def job_cost(self, key: str) -> int:
-        """Return what an operation costs for the whole engine, in hundredths.
+        """Return what an operation costs for the whole engine, in hundredths (trade.md 13).
 
         Parameters
         ----------

@@ -279,7 +279,7 @@ _HALVINGS = 60
 
 
 def strokes_left(question: MixQuestion, rows: Bottoms) -> tuple[Floats, Floats]:
-    """Return between which strokes displacement, rod ratio and piston speed leave each row, in mm.
+    """Return between which strokes displacement, rod ratio and piston speed leave each row, in mm (trade.md 13).
 
     Parameters
     ----------

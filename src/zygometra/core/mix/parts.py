@@ -204,7 +204,7 @@ class Part:
 
     @property
     def in_hand(self) -> int:
-        """How many of it can be taken from the shelf: what is fitted or only ordered cannot."""
+        """How many of it can be taken from the shelf: what is fitted or only ordered cannot, no unit."""
         return self.on_shelf if self.state in IN_HAND else 0
 
     def quantity(self, name: str, unstated: Unstated = "house") -> Quantity | None:

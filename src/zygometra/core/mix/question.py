@@ -101,7 +101,7 @@ class MixQuestion:
     crown_left: float = 5.0
 
     def window(self, key: str) -> Window:
-        """Return the window of a result; an open one where none was set.
+        """Return the window of a result; an open one where none was set, in its base unit.
 
         Parameters
         ----------
@@ -142,7 +142,7 @@ class MixQuestion:
         return self.quench_floor.get(material, self.quench_floor[""])
 
     def aim(self, key: str) -> float | None:
-        """Return what is aimed at: the aim, else the middle of a window of two edges.
+        """Return what is aimed at: the aim, else the middle of a window of two edges, in its base unit (trade.md 13).
 
         Parameters
         ----------
@@ -157,7 +157,7 @@ class MixQuestion:
         return None
 
     def scale(self, key: str) -> float:
-        """Return what counts as one step away from the aim of a result.
+        """Return what counts as one step away from the aim of a result; in its base unit (trade.md 13).
 
         Parameters
         ----------

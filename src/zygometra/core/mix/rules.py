@@ -197,7 +197,7 @@ Look = Callable[[str], Any]
 
 
 def judge_fit(rule: FitRule, look: Look, allowed: Callable[[str], bool]) -> Fit:
-    """Judge one set of parts by one rule.
+    """Judge one set of parts by one rule (trade.md 13).
 
     Parameters
     ----------
@@ -288,7 +288,7 @@ def judge_columns(
     allowed: Callable[[str], bool],
     number: Numbers,
 ) -> tuple[NDArray[np.bool_], NDArray[np.int16]]:
-    """Judge many sets of parts by one rule.
+    """Judge many sets of parts by one rule; lengths in mm (trade.md 13).
 
     Parameters
     ----------
@@ -335,7 +335,7 @@ def judge_columns(
 def holds_for(
     when: Mapping[str, tuple[str, ...]], look: Callable[[str], NDArray[np.float64]], number: Numbers
 ) -> NDArray[np.bool_]:
-    """Return for which sets of parts a rule holds, by the words on which it hangs.
+    """Return for which sets of parts a rule holds, by the words on which it hangs; no unit.
 
     Parameters
     ----------

@@ -123,7 +123,7 @@ class Ordered:
         self._places = classes * self._step + 1 + np.searchsorted(self._levels, self.values)
 
     def runs(self, classes: Ints, low: Floats | float, high: Floats | float) -> tuple[Ints, Ints]:
-        """Return start and count of the candidates of each class between two figures, edges included.
+        """Return start and count of the candidates of each class between two figures, edges included (trade.md 13).
 
         Parameters
         ----------

@@ -43,7 +43,7 @@ class SearchResult:
 
 
 def result_column(rows: Rows, key: str, laid_out: QueryTables) -> Floats:
-    """Return a result of many rows by the key of its window; cost in the shop's money.
+    """Return a result of many rows by the key of its window; cost in the shop's money (trade.md 13).
 
     Not a number where it is not known.
 

@@ -94,11 +94,11 @@ class Table:
 
     @cached_property
     def place(self) -> dict[str, int]:
-        """Row numbers by code."""
+        """Row numbers by code; numbers without a unit."""
         return {code: row for row, code in enumerate(self.codes)}
 
     def column(self, name: str, numbers: Mapping[str, float]) -> Floats:
-        """Return a column of figures, or of words as numbers; NaN where not known.
+        """Return a column of figures, or of words as numbers; NaN where not known, in the base unit.
 
         Parameters
         ----------
@@ -228,7 +228,7 @@ class Row(NamedTuple):
 
 
 def table_of(kind: str, rows: list[Row]) -> Table:
-    """Return the columns of rows of one kind.
+    """Return the columns of rows of one kind; figures in base units.
 
     Parameters
     ----------
@@ -286,7 +286,7 @@ class Block:
         self.cylinders, self.banks = int(self.values["cylinders"]), int(self.values["banks"])
 
     def number(self, name: str) -> float:
-        """Return a figure, or a word as its number; NaN where not known.
+        """Return a figure, or a word as its number; NaN where not known, in its base unit.
 
         Parameters
         ----------
@@ -296,7 +296,7 @@ class Block:
         return self.values[name] if name in self.values else self.numbers[name]
 
     def look(self, name: str) -> float | str | None:
-        """Return a figure or a word; None where not known.
+        """Return a figure or a word; None where not known, in its base unit.
 
         Parameters
         ----------

@@ -176,7 +176,7 @@ class TopEnds:
         return self._least_key[self.groups(rows)]
 
     def could_close(self, rows: Rows) -> Rows:
-        """Leave out rows of crank, rod and piston that no top end could bring inside the window of ratio.
+        """Leave out rows of crank, rod and piston that no top end could bring inside the window of ratio (trade.md 13).
 
         Parameters
         ----------

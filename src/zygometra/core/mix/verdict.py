@@ -44,7 +44,7 @@ class RecipeResults:
         return priced(self.cost)[1] == 0
 
     def value(self, key: str) -> float | None:
-        """Return a result by the key of its window; the cost in the shop's money.
+        """Return a result by the key of its window; the cost in the shop's money (trade.md 13).
 
         Parameters
         ----------

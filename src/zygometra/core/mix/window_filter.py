@@ -139,7 +139,7 @@ class WindowFilter:
         return self.stops_inside(rows) | self.free(rows)
 
     def travels(self, rows: Rows) -> Bools:
-        """Tell which rows lie inside the windows that the stroke alone decides.
+        """Tell which rows lie inside the windows that the stroke alone decides (trade.md 13).
 
         Parameters
         ----------
@@ -154,6 +154,8 @@ class WindowFilter:
 
     def strokes(self, rows: Rows) -> tuple[Floats, Floats]:
         """Return between which strokes displacement, rod ratio and piston speed lie inside their windows, row by row.
+
+        See trade.md 13.
 
         Parameters
         ----------
@@ -242,7 +244,7 @@ class WindowFilter:
         return which
 
     def bottoms(self, rows: Rows) -> Bottoms:
-        """Return what decides where pistons stop, row by row.
+        """Return what decides where pistons stop, row by row (trade.md 13).
 
         Parameters
         ----------

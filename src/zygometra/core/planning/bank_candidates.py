@@ -95,7 +95,7 @@ class DrawnCandidates(NamedTuple):
 
     @property
     def size(self) -> int:
-        """How many there are."""
+        """How many there are; no unit."""
         return len(self.cost)
 
     @property
@@ -128,12 +128,12 @@ class Configurations(NamedTuple):
 
     @property
     def size(self) -> int:
-        """How many there are."""
+        """How many there are; no unit."""
         return len(self.price)
 
     @property
     def extremes(self) -> tuple[Table, ...]:
-        """What :meth:`YieldEstimates.rooms` asks for."""
+        """What :meth:`YieldEstimates.rooms` asks for, in mm."""
         return self.least, self.most, self.low, self.high, self.up, self.down
 
     def take(self, which: Flags) -> Configurations:
@@ -350,7 +350,7 @@ class BankDraws:
         return self.once(("missed", key), found)
 
     def missed_openings(self, opened: Table) -> Table:
-        """Return what each chamber is opened in each draw, in cc.
+        """Return what each chamber is opened in each draw, in cc (trade.md 11).
 
         Parameters
         ----------
@@ -423,13 +423,13 @@ class FittedBank:
 
     @cached_property
     def shares(self) -> Table:
-        """Where each hole stands between the bank's ends: −½ at the first, ½ at the last."""
+        """Where each hole stands between the bank's ends: −½ at the first, ½ at the last, no unit (trade.md 7)."""
         count = len(self.bank.bank.cylinders)
         return np.arange(count) / (count - 1) - 0.5 if count > 1 else np.zeros(1)
 
     @cached_property
     def per_mm(self) -> float:
-        """What one mm of deck takes from the volume, in cc."""
+        """What one mm of deck takes from the volume, in cc (trade.md 3)."""
         return float((self.stated.area + self.stated.pocket).mean()) / 1000
 
     @cached_property
@@ -442,7 +442,7 @@ class FittedBank:
 
     @cached_property
     def columns(self) -> tuple[Table, Table]:
-        """Wedges and openings of the patterns, a row each."""
+        """Wedges and openings of the patterns, a row each; in mm and cc."""
         return (
             np.array([pattern.wedge for pattern in self.patterns]),
             np.stack([pattern.opened for pattern in self.patterns]),
@@ -450,7 +450,10 @@ class FittedBank:
 
     @cached_property
     def stands(self) -> tuple[float, ...]:
-        """How holes stand to one another, rounded to what no gauge shows: patterns and their extremes hang on it."""
+        """How holes stand to one another, rounded to what no gauge shows: patterns and their extremes hang on it.
+
+        In mm, cc and mm².
+        """
         side = self.stated
         full = self._full(side.clearance)
         columns = (side.clearance - side.clearance.mean(), full - full.mean(), side.swept, side.area)
@@ -592,7 +595,7 @@ class YieldEstimates:
             yield clearance.high - (down - deck)
 
     def given(self, cuts: Table, more: Table) -> Table:
-        """Return what head cut and uniform opening give the volume, in mm of deck.
+        """Return what head cut and uniform opening give the volume, in mm of deck (trade.md 11).
 
         Parameters
         ----------
@@ -634,7 +637,7 @@ class YieldEstimates:
         return worst, every
 
     def meeting(self, ratio: Table, gap: Table) -> Table:
-        """Return how likely the holes of points are not too far apart; shares of 1.
+        """Return how likely the holes of points are not too far apart; shares of 1 (trade.md 11).
 
         Parameters
         ----------
@@ -663,7 +666,7 @@ class YieldEstimates:
         return found
 
     def expected(self, rows: Configurations, row: NDArray[np.int64]) -> tuple[list[Table], list[Table]]:
-        """Return the extremes that rows are expected to have, and the spread of each edge's, in mm.
+        """Return the extremes that rows are expected to have, and the spread of each edge's, in mm (trade.md 11).
 
         Parameters
         ----------
@@ -715,6 +718,8 @@ class YieldEstimates:
     # long: the same shift for every edge and every end
     def inside(self, side: CutBank, rows: Configurations, many: CutAmounts) -> tuple[Flags, Ends, Ends]:
         """Return in which draws every hole is inside its windows, for each point; the ends of ratio and quench.
+
+        See trade.md 11.
 
         Parameters
         ----------
@@ -786,7 +791,7 @@ class YieldEstimates:
         return np.stack([ratio.min(axis=0), ratio.max(axis=0)], axis=1)
 
     def stated(self, side: CutBank, rows: Configurations, many: CutAmounts) -> tuple[Table, Table]:
-        """Return least and most of ratio (no unit) and quench (mm) as stated, for each point.
+        """Return least and most of ratio (no unit) and quench (mm) as stated, for each point (trade.md 11).
 
         Parameters
         ----------
@@ -955,7 +960,7 @@ class BankCandidates:
 
     # long: what it puts together is told field by field, a line each
     def undrawn(self, crown: CrownWork, worthy: Worthy, *, every: bool = False) -> UndrawnCandidates | None:
-        """Return the points of the bank that are inside the windows as stated; None where there are none.
+        """Return the points of the bank that are inside the windows as stated; None where there are none (trade.md 11).
 
         Parameters
         ----------
@@ -1011,7 +1016,7 @@ class BankCandidates:
         ).take(keep)
 
     def drawn(self, points: UndrawnCandidates, crown: Table, bowl: Table) -> DrawnCandidates:
-        """Return points with the draws in which they are inside.
+        """Return points with the draws in which they are inside (trade.md 11).
 
         Parameters
         ----------

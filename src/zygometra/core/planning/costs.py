@@ -45,7 +45,7 @@ class Bill(NamedTuple):
 def cut_cost(
     means: Means, amount: Table | float, times: NDArray[Any] | float = 1, level: NDArray[Any] | float = 0
 ) -> Table:
-    """Return what cuts cost.
+    """Return what cuts cost (trade.md 11).
 
     Parameters
     ----------
@@ -90,7 +90,7 @@ def _set_up(levers: Levers, names: Iterable[str]) -> Bill:
 
 
 def bill_of(build: Build, planned: Iterable[Operation]) -> Bill:
-    """Return what a plan takes, from its operations and the build's levers.
+    """Return what a plan takes, from its operations and the build's levers (trade.md 11).
 
     Parameters
     ----------
@@ -268,7 +268,7 @@ class Costs:
         opened: Table,
         more: Table,
     ) -> tuple[Table, Table, NDArray[np.int64]]:
-        """Return what is taken in a bank, an entry for each way to treat it.
+        """Return what is taken in a bank, an entry for each way to treat it (trade.md 11).
 
         Parameters
         ----------

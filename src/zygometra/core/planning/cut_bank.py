@@ -148,7 +148,7 @@ class BankExtremes(NamedTuple):
 def extremes_of(
     side: CutBank, wanted: PlanTargets, wedge: Table, opened: Table, *, kept: bool | NDArray[np.bool_]
 ) -> BankExtremes:
-    """Return the extremes of a bank, or of several patterns of cuts at once.
+    """Return the extremes of a bank, or of several patterns of cuts at once (trade.md 11).
 
     Parameters
     ----------
@@ -244,7 +244,7 @@ class MilledVolume(NamedTuple):
         return np.asarray(np.interp(depth, self.depths, self.volumes))
 
     def rate(self, depth: float) -> float:
-        """Return cc per mm at a depth.
+        """Return cc per mm at a depth (trade.md 5).
 
         Parameters
         ----------

@@ -45,6 +45,8 @@ class Move(NamedTuple):
     def rounded(self, value: float, low: float, high: float) -> float:
         """Return the multiple of the step nearest to a value within bounds; where there is none the value.
 
+        See trade.md 11.
+
         Parameters
         ----------
         value, low, high : float
@@ -59,7 +61,7 @@ class Move(NamedTuple):
         return min(max(round(value / step), first), last) * step
 
     def rounded_all(self, values: Table, low: Table, high: Table) -> Table:
-        """Return many amounts as :meth:`rounded` returns one.
+        """Return many amounts as :meth:`rounded` returns one (trade.md 11).
 
         Parameters
         ----------

@@ -47,7 +47,7 @@ class Opened(NamedTuple):
 
     @property
     def minutes(self) -> int:
-        """Minutes to open it, about."""
+        """About how long it takes to open it, in minutes."""
         return sum(one.minutes for one in self.taken)
 
 

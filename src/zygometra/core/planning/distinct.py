@@ -26,7 +26,7 @@ def distinct(  # noqa: PLR0913 - what points are compared by
     apart: tuple[float, float],
     bins: NDArray[np.int64] | None,
 ) -> NDArray[np.int64]:
-    """The points worth drawing.
+    """The points worth drawing (trade.md 11).
 
     None of them is beaten by another that is as cheap, takes as little, waits as short, does no more and is as
     likely inside.

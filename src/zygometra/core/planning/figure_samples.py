@@ -70,7 +70,7 @@ class UncutHoles(NamedTuple):
 
     @property
     def hole(self) -> HoleVolumes:
-        """The holes as the kernel takes them."""
+        """The holes as the kernel takes them; in mm, mm² and cc."""
         pocket, shape = self.pocket if self.pocket.any() else None, shape_of(self)
         return HoleVolumes(
             clearance=self.clearance,
@@ -98,7 +98,7 @@ def shape_of(holes: Any) -> Crown:
 
 
 def dish_depth(dish_area: Table, dish: Table) -> Table:
-    """Return how deep dishes are with straight walls in mm, infinite where no end of them is known.
+    """Return how deep dishes are with straight walls in mm, infinite where no end of them is known (trade.md 6).
 
     Parameters
     ----------
@@ -163,7 +163,7 @@ class FigureSamples:
         return source.quantity.value + self.error(source, number)
 
     def error(self, source: Source, number: int, *, shared: bool = True) -> Table:
-        """Return what a figure may be off, in its base unit.
+        """Return what a figure may be off, in its base unit (trade.md 11).
 
         Parameters
         ----------
@@ -382,7 +382,7 @@ class FigureSamples:
     # -- milling ---------------------------------------------------------------
 
     def removed(self, parts: tuple[FittedPart, ...], cut: Table, columns: slice = slice(None)) -> Table:
-        """Return what milling takes from each chamber in cc; not a number where that is not known.
+        """Return what milling takes from each chamber in cc; not a number where that is not known (trade.md 5).
 
         Parameters
         ----------

@@ -389,7 +389,7 @@ def _least(programme: PlanMilp, slack: Slack) -> tuple[float, Solution] | None:
 def spans_of(
     stated: FigureSamples, space: DecisionSpace, wanted: PlanTargets, subproblem: Subproblem
 ) -> list[tuple[float, float] | None]:
-    """Return ranges of volume over swept volume: the spread of ratios is a line only between near ends.
+    """Return ranges of volume over swept volume: the spread of ratios is a line only between near ends (trade.md 11).
 
     They are narrow where the levers can bring the holes, and wide where an edge would have to be moved for it.
 

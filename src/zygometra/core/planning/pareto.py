@@ -24,7 +24,7 @@ class Objectives(NamedTuple):
 
 
 def epsilon_dominates(one: Objectives, other: Objectives, apart: Planning, share: float = 1.0) -> bool:
-    """Tell whether one plan is as good as another, but for so little that both need not be shown.
+    """Tell whether one plan is as good as another, but for so little that both need not be shown (trade.md 11).
 
     Parameters
     ----------
@@ -51,7 +51,7 @@ def epsilon_dominates(one: Objectives, other: Objectives, apart: Planning, share
 
 
 def dominates(one: Objectives, other: Objectives) -> bool:
-    """Tell whether one plan is as good as another in everything and better in something.
+    """Tell whether one plan is as good as another in everything and better in something (trade.md 11).
 
     Parameters
     ----------
@@ -97,7 +97,7 @@ class ParetoArchive:
         self._table: Table = np.empty((0, 4))
 
     def add(self, worth: Objectives) -> None:
-        """Keep one plan.
+        """Keep one plan (trade.md 11).
 
         Parameters
         ----------
@@ -142,7 +142,7 @@ class ParetoArchive:
         )
 
     def dominated_by(self, worth: Objectives, cost: Table, metal: Table, days: Table, chance: Table) -> Flags:
-        """Return which of many plans are covered by one; see :meth:`dominated`.
+        """Return which of many plans are covered by one; see :meth:`dominated` (trade.md 11).
 
         Parameters
         ----------
@@ -160,7 +160,7 @@ class ParetoArchive:
         )
 
     def dominates(self, worth: Objectives) -> bool:
-        """Tell whether a plan, or a bound of many, is covered.
+        """Tell whether a plan, or a bound of many, is covered (trade.md 11).
 
         Parameters
         ----------
@@ -174,7 +174,7 @@ class ParetoArchive:
 
 
 def pareto_front(worths: list[Objectives], apart: Planning, share: float) -> list[int]:
-    """Return which plans to show: none beaten by another, none that the others cover.
+    """Return which plans to show: none beaten by another, none that the others cover (trade.md 11).
 
     Parameters
     ----------

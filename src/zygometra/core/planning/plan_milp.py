@@ -101,7 +101,7 @@ class CrownVariables(NamedTuple):
 
     @property
     def off(self) -> Expression:
-        """All that comes off."""
+        """All that comes off; in mm."""
         return total(dict.fromkeys(self, 1.0))
 
 
@@ -218,7 +218,12 @@ class PlanMilp:
         self._windows()
 
     def reach(self) -> tuple[float, float] | None:
-        """Return between which volumes over swept volume the first hole can be brought; None where nothing is."""
+        """Return between which volumes over swept volume the first hole can be brought; None where nothing is.
+
+        See trade.md 11.
+
+        No unit.
+        """
         bank = self.space.banks[0]
         at = self._at(bank)
         _, _, volume = self._terms(at, bank)
@@ -588,7 +593,7 @@ class PlanMilp:
 
     @property
     def effort(self) -> Expression:
-        """What a plan takes, roughly: the least of it is asked for."""
+        """What a plan takes, roughly: the least of it is asked for, no unit."""
         parts: dict[Variable, float] = {}
         for piston in self.pistons:
             parts |= dict.fromkeys(piston.crown or (), _LENGTH)
@@ -640,7 +645,7 @@ class PlanMilp:
         return near
 
     def operations(self, found: Solution) -> tuple[Operation, ...]:
-        """Return a solution as a plan.
+        """Return a solution as a plan; amounts in mm and cc.
 
         Parameters
         ----------
@@ -782,7 +787,7 @@ def _around(step: float, less: float = 0.0) -> Callable[[float], list[float]]:
 
 
 def valued(expression: Expression, found: Solution) -> float:
-    """Return what an expression comes to.
+    """Return what an expression comes to (trade.md 11).
 
     Parameters
     ----------
@@ -825,7 +830,7 @@ def one_hole(base: UncutHoles, at: int) -> HoleVolumes:
 
 
 def span_of(wanted: PlanTargets) -> tuple[float, float]:
-    """Return between which values of clearance volume over swept volume holes may lie.
+    """Return between which values of clearance volume over swept volume holes may lie; no unit.
 
     Parameters
     ----------

@@ -269,7 +269,7 @@ class Planner:
 
 
 def rank(priority: Priority) -> Callable[[Plan], tuple[float, ...]]:
-    """Return what plans are put in order by, best first.
+    """Return what plans are put in order by, best first; no unit.
 
     Parameters
     ----------

@@ -82,7 +82,7 @@ class QuasiRandomSample:
             self._places.setdefault(key, len(self._places))
 
     def uniform(self, key: str) -> Column:
-        """Return the column of a source, between 0 and 1.
+        """Return the column of a source, between 0 and 1; no unit (trade.md 11).
 
         Parameters
         ----------
@@ -107,7 +107,7 @@ class QuasiRandomSample:
         return np.random.default_rng([self._seed, told])
 
     def normal(self, key: str) -> Column:
-        """Return a source of mean 0 and standard deviation 1, normal.
+        """Return a source of mean 0 and standard deviation 1, normal; no unit.
 
         Parameters
         ----------
@@ -123,7 +123,7 @@ class QuasiRandomSample:
         return self._once(("normal", key), make)
 
     def rectangular(self, key: str) -> Column:
-        """Return a source of mean 0 and standard deviation 1, uniform between ±√3.
+        """Return a source of mean 0 and standard deviation 1, uniform between ±√3; no unit (trade.md 11).
 
         Parameters
         ----------
@@ -133,7 +133,7 @@ class QuasiRandomSample:
         return self._once(("flat", key), lambda: (2 * self.uniform(key) - 1) * math.sqrt(3))
 
     def student(self, key: str, dof: float) -> Column:
-        """Return Student's t, whose spread is above 1.
+        """Return Student's t, whose spread is above 1; no unit.
 
         Parameters
         ----------
@@ -153,7 +153,7 @@ class QuasiRandomSample:
         return self._once(("t", key, dof), make)
 
     def scale(self, key: str, dof: float) -> Column:
-        """Return by how much a scatter known from few readings may be wider: √(ν/χ²_ν).
+        """Return by how much a scatter known from few readings may be wider: √(ν/χ²_ν), no unit (trade.md 11).
 
         Parameters
         ----------

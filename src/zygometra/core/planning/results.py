@@ -51,7 +51,7 @@ class PlanTargets(NamedTuple):
 
     @property
     def gap(self) -> Window:
-        """The window of the quench, no lower than the floor."""
+        """The window of the quench, no lower than the floor; in mm."""
         return self.quench.over_floor(self.floor)
 
 
@@ -242,7 +242,7 @@ def gaskets_after(
 
 
 def inside(found: SampledResults, wanted: PlanTargets) -> NDArray[np.bool_]:
-    """Return in which draws every hole is inside every window and spread.
+    """Return in which draws every hole is inside every window and spread; no unit.
 
     Parameters
     ----------
@@ -270,7 +270,7 @@ def inside(found: SampledResults, wanted: PlanTargets) -> NDArray[np.bool_]:
 
 
 def floor_risk(found: SampledResults, wanted: PlanTargets) -> float:
-    """Return the share of draws in which some hole comes under the floor of the quench.
+    """Return the share of draws in which some hole comes under the floor of the quench; 1 is all, no unit.
 
     Parameters
     ----------

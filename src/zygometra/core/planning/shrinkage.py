@@ -61,7 +61,7 @@ class Estimator(NamedTuple):
     dof: float
 
     def variance(self, read: Table) -> Table:
-        """Return the variance of readings about their line: between holes and of reading together.
+        """Return the variance of readings about their line: between holes and of reading together (trade.md 11).
 
         Parameters
         ----------
@@ -88,7 +88,7 @@ class Estimator(NamedTuple):
 
 
 def estimator(reads: list[HoleReading], scatter: float, *, line: bool) -> Estimator:
-    """Return how the holes of one bank are estimated.
+    """Return how the holes of one bank are estimated (trade.md 11).
 
     Parameters
     ----------

@@ -71,7 +71,7 @@ class LastCut(NamedTuple):
         return (read - self.high).max(axis=1), (read - self.low).min(axis=1)
 
     def taken_between(self, least: Table, most: Table) -> Table:
-        """Return what the last cut takes, in mm.
+        """Return what the last cut takes, in mm (trade.md 11).
 
         Parameters
         ----------

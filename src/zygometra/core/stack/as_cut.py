@@ -281,7 +281,7 @@ def read_at(build: Build, path: str) -> str:
 
 
 def cut_before(build: Build, figure: str, number: int, at: str) -> float:
-    """Return by how much the passes before a moment had moved a figure of a hole, in its base unit.
+    """Return by how much the passes before a moment had moved a figure of a hole, in its base unit (trade.md 14).
 
     Parameters
     ----------
@@ -327,7 +327,7 @@ def cut_before(build: Build, figure: str, number: int, at: str) -> float:
 
 
 def missed(build: Build, op: OpName, bank: Bank, number: int, by: float) -> list[Term]:
-    """Return what the machine may have missed its depth by, where no more of the cut is planned.
+    """Return what the machine may have missed its depth by, where no more of the cut is planned (trade.md 14).
 
     Parameters
     ----------

@@ -17,7 +17,7 @@ class Share(NamedTuple):
 
 
 def shares(outcome: HoleResult, result: str) -> tuple[Share, ...]:
-    """Return each source's share of the variance of a result, largest first.
+    """Return each source's share of the variance of a result, largest first (trade.md 1).
 
     Parameters
     ----------

@@ -26,7 +26,7 @@ class ChamberModel(Protocol):
 
     @property
     def deepest(self) -> float:
-        """The deepest cut in mm of which it is known what it takes."""
+        """The deepest cut in mm of which it is known what it takes (trade.md 5)."""
 
     def removed(self, cut: float) -> float:
         """Return the volume in cc that a total cut in mm takes.
@@ -38,7 +38,7 @@ class ChamberModel(Protocol):
         """
 
     def rate(self, cut: float) -> float:
-        """Return the loss in cc per further mm after a total cut in mm.
+        """Return the loss in cc per further mm after a total cut in mm (trade.md 5).
 
         Parameters
         ----------
@@ -47,7 +47,7 @@ class ChamberModel(Protocol):
         """
 
     def cut_for(self, volume: float) -> float:
-        """Return the total cut in mm that takes a volume in cc.
+        """Return the total cut in mm that takes a volume in cc (trade.md 5).
 
         Parameters
         ----------
@@ -75,7 +75,7 @@ class RateChamber:
 
     @property
     def deepest(self) -> float:
-        """A rate ends nowhere of itself."""
+        """A rate ends nowhere of itself; in mm (trade.md 5)."""
         return math.inf
 
     def removed(self, cut: float) -> float:
@@ -89,7 +89,7 @@ class RateChamber:
         return float(milled_at_rate(self.rate_cc_per_mm, cut))
 
     def rate(self, cut: float) -> float:  # noqa: ARG002 - a straight wall loses the same at every depth
-        """Return k in cc/mm.
+        """Return k in cc/mm (trade.md 5).
 
         Parameters
         ----------
@@ -99,7 +99,7 @@ class RateChamber:
         return self.rate_cc_per_mm
 
     def cut_for(self, volume: float) -> float:
-        """Return volume/k in mm.
+        """Return volume/k in mm (trade.md 5).
 
         Parameters
         ----------
@@ -153,7 +153,7 @@ class DraftedChamber:
 
     @property
     def deepest(self) -> float:
-        """Where the drafted walls meet: A₀/(p·tan α), in mm."""
+        """Where the drafted walls meet: A₀/(p·tan α), in mm (trade.md 5)."""
         return self.opening_area / self.closing if self.closing > 0 else math.inf
 
     def removed(self, cut: float) -> float:
@@ -167,7 +167,7 @@ class DraftedChamber:
         return float(milled_opening(self.opening_area, self.closing, cut))
 
     def rate(self, cut: float) -> float:
-        """Return (A₀ − p·tan α·h) in cc/mm.
+        """Return (A₀ − p·tan α·h) in cc/mm (trade.md 5).
 
         Parameters
         ----------
@@ -177,7 +177,7 @@ class DraftedChamber:
         return (self.opening_area - self.closing * cut) / 1000
 
     def cut_for(self, volume: float) -> float:
-        """Return the smaller root of the removal, in mm.
+        """Return the smaller root of the removal, in mm (trade.md 5).
 
         Parameters
         ----------
@@ -231,7 +231,7 @@ class StepFilledChamber:
 
     @property
     def deepest(self) -> float:
-        """The last step, in mm."""
+        """The last step, in mm (trade.md 5)."""
         return self.depths[-1]
 
     def _curve(self) -> Any:
@@ -258,7 +258,7 @@ class StepFilledChamber:
         return self.volumes[0] - float(self._curve()(cut))
 
     def rate(self, cut: float) -> float:
-        """Return the slope of the interpolated loss in cc/mm.
+        """Return the slope of the interpolated loss in cc/mm (trade.md 5).
 
         Parameters
         ----------
@@ -269,7 +269,7 @@ class StepFilledChamber:
         return -float(self._curve()(cut, 1))
 
     def cut_for(self, volume: float) -> float:
-        """Return the cut by a bracketed root between two steps, in mm.
+        """Return the cut by a bracketed root between two steps, in mm (trade.md 5).
 
         Parameters
         ----------
@@ -348,7 +348,7 @@ class BegunChamber:
 
     @property
     def deepest(self) -> float:
-        """What the steps still reach, in mm."""
+        """What the steps still reach, in mm (trade.md 5)."""
         return max(self.full.deepest - self.begun, 0.0)
 
     def removed(self, cut: float) -> float:
@@ -362,7 +362,7 @@ class BegunChamber:
         return self.full.removed(self.begun + cut) - self.full.removed(self.begun)
 
     def rate(self, cut: float) -> float:
-        """Return the slope of the loss in cc/mm.
+        """Return the slope of the loss in cc/mm (trade.md 5).
 
         Parameters
         ----------
@@ -372,7 +372,7 @@ class BegunChamber:
         return self.full.rate(self.begun + cut)
 
     def cut_for(self, volume: float) -> float:
-        """Return the cut that takes a volume, in mm.
+        """Return the cut that takes a volume, in mm (trade.md 5).
 
         Parameters
         ----------

@@ -67,7 +67,7 @@ def where_positive(x: Any, value: Any) -> Any:
 
 
 def spanned(area: Any, height: Any) -> Any:
-    """Return area × height; a height of nought spans nothing, even where the area is not known.
+    """Return area × height; a height of nought spans nothing, even where the area is not known (trade.md 6).
 
     Parameters
     ----------
@@ -80,7 +80,7 @@ def spanned(area: Any, height: Any) -> Any:
 
 
 def tangent(degrees: Any) -> Any:
-    """Return the tangent of an angle.
+    """Return the tangent of an angle (trade.md 5).
 
     Parameters
     ----------

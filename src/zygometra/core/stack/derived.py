@@ -77,7 +77,7 @@ class Expression:
         return self.notes.note("{} / {}", other, self)
 
     def positive(self) -> Expression:
-        """Return what is above nought of it; see :mod:`.columns`."""
+        """Return what is above nought of it; see :mod:`.columns`, in the same unit."""
         return self.notes.note("({0} if {0} > 0.0 else 0.0)", self)
 
     def at_most(self, most: Expression | float) -> Expression:
@@ -111,7 +111,7 @@ class Expression:
         return self.notes.note("({0} * {1} if {1} else 0.0)", self, height)
 
     def endless_unless_positive(self) -> Expression:
-        """Return it where it is above nought, else infinity."""
+        """Return it where it is above nought, else infinity; in the same unit."""
         return self.notes.note("({0} if {0} > 0.0 else inf)", self)
 
     def sine(self) -> Expression:
@@ -123,7 +123,7 @@ class Expression:
         return self.notes.note("cos(radians({}))", self)
 
     def root(self) -> Expression:
-        """Return the square root."""
+        """Return the square root; in the root of its unit."""
         return self.notes.note("sqrt({})", self)
 
 

@@ -177,7 +177,7 @@ def _displacement(holes: Iterable[Hole]) -> tuple[float | None, float]:
 
 
 def deck_line(bank: Bank, clearances: Sequence[float | None], pitch: float) -> DeckLine:
-    """Fit the least-squares line of a bank's deck clearances along the bank.
+    """Fit the least-squares line of a bank's deck clearances along the bank (trade.md 7).
 
     Parameters
     ----------

@@ -185,7 +185,7 @@ class Owed:
             self.rows.append(slopes)
 
     def joined(self) -> Owed:
-        """Return it with each source once: a gauge that read two figures of the hole moves it in two ways.
+        """Return it with each source once: a gauge that read two figures of the hole moves it in two ways (trade.md 1).
 
         Where several were joined, the term's u is 1 and the slopes are what one u moves.
         """

@@ -60,7 +60,7 @@ _CUT_NAMES = tuple(f"cut_{name}" for name in CUTS)
 
 
 def figures_in(sources: dict[str, Source]) -> Figures:
-    """Return the figures of a hole that have a say.
+    """Return the figures of a hole that have a say; lengths in mm, areas in mm², volumes in cc (trade.md 3).
 
     Parameters
     ----------
@@ -171,7 +171,7 @@ class Worked(NamedTuple):
 
 
 def worked(figures: Figures, cuts: Cuts) -> Worked:
-    """Return what a hole comes to under its cuts, and its slopes.
+    """Return what a hole comes to under its cuts, and its slopes; lengths in mm, volumes in cc.
 
     Parameters
     ----------

@@ -129,7 +129,7 @@ def _gap(outcome: HoleResult, result: str) -> float:
 
 
 def for_gap(outcome: HoleResult, op: OpName, result: str, wanted: float) -> float:
-    """Return the total of a lever that gives a quench or a deck clearance.
+    """Return the total of a lever that gives a quench or a deck clearance (trade.md 2).
 
     Parameters
     ----------

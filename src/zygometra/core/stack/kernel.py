@@ -102,7 +102,7 @@ class Crown(NamedTuple):
 
     @property
     def dish_depth(self) -> Column:
-        """How deep the dish is with straight walls in mm, infinite where no end of it is known."""
+        """How deep the dish is with straight walls in mm, infinite where no end of it is known (trade.md 6)."""
         return self.dish * 1000 / self.dish_area if self.dish_area else math.inf
 
     def rim_cut(self, total: Column) -> Column:
@@ -271,7 +271,7 @@ def held_by_gasket(opening: Column, thickness: Column) -> Column:
 
 
 def crown_of(f: Figures) -> Crown:
-    """Return a crown as a flat cut meets it.
+    """Return a crown as a flat cut meets it; in mm, mm² and cc.
 
     Parameters
     ----------
@@ -307,7 +307,7 @@ def crown_of(f: Figures) -> Crown:
 
 
 def uncut(f: Figures) -> HoleVolumes:
-    """Return a hole as it is.
+    """Return a hole as it is; in mm, mm² and cc.
 
     Parameters
     ----------
@@ -737,7 +737,7 @@ class Slopes(NamedTuple):
     trapped: float = 0.0
 
     def times(self, by: float) -> Slopes:
-        """Return the slopes on something of which one unit moves the figure by so much.
+        """Return the slopes on something of which one unit moves the figure by so much (trade.md 1).
 
         Parameters
         ----------
@@ -748,7 +748,7 @@ class Slopes(NamedTuple):
 
 
 def hole(f: Figures, cuts: Cuts) -> KernelResults:
-    """Return what a hole comes to under its cuts.
+    """Return what a hole comes to under its cuts; lengths in mm, areas in mm², volumes in cc.
 
     Parameters
     ----------

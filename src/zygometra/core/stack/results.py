@@ -101,7 +101,7 @@ class Doubts:
         return tuple(map(Contribution, self._terms, map(Slopes._make, self._rows)))
 
     def parts(self, result: str) -> list[tuple[Term, float]]:
-        """Return how far each source moves a result, in its unit, signed.
+        """Return how far each source moves a result, in its unit, signed (trade.md 1).
 
         Parameters
         ----------
@@ -122,7 +122,7 @@ class AlongResult(NamedTuple):
     per: float = 1.0
 
     def slope(self, slopes: Slopes) -> float:
-        """Return the slope of the result on one source, in the result's unit per unit of the source.
+        """Return the slope of the result on one source, in the result's unit per unit of the source (trade.md 1).
 
         Parameters
         ----------
@@ -133,7 +133,7 @@ class AlongResult(NamedTuple):
         return (own - self.over * slopes.volume) / self.per
 
     def columns(self, columns: Any) -> Sequence[float]:
-        """Return the slopes of the result on many sources, times ``per``.
+        """Return the slopes of the result on many sources, times ``per``; in their units (trade.md 1).
 
         Parameters
         ----------
@@ -147,7 +147,7 @@ class AlongResult(NamedTuple):
 
 
 def along_result(result: str, results: tuple[float | None, ...]) -> AlongResult:
-    """Return how the slopes of one result follow from those of a hole.
+    """Return how the slopes of one result follow from those of a hole; in its unit.
 
     Parameters
     ----------
@@ -268,7 +268,7 @@ class HoleResult(NamedTuple):
 
     @property
     def results(self) -> tuple[float | None, ...]:
-        """The six results, in the order of :data:`RESULTS`."""
+        """The six results, in the order of :data:`RESULTS`, lengths in mm, volumes in cc."""
         return self[:6]
 
     def slope_on(self, slopes: Slopes, result: str) -> float:
