@@ -1,4 +1,4 @@
-"""Prints what no other check measures: long lines, functions and files, folded tables, what stands twice, circles.
+"""Prints what no other check measures: long lines, functions and files, names, folded tables, circles.
 
 usage: .venv/bin/python scripts/quality.py       ends with 1 where something stands without a reason
 
@@ -17,6 +17,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import house
+import names
 
 ROOT = Path(__file__).parents[1]
 CODE = ("src", "tests", "scripts")
@@ -118,6 +119,20 @@ def repeated() -> list[str]:
     return [line for line in told.stdout.splitlines() if line.startswith("==")]
 
 
+def named() -> list[str]:
+    """Print how names are used, and return what stands without a reason."""
+    source, wrong = ROOT / "src/zygometra", list[str]()
+    for what, where in (
+        ("calls with more than four arguments by their place", names.counted_commas(source)),
+        ("class names that stand twice in the core", names.twice_named(source / "core")),
+        ("words of the glossary with two senses", names.with_two_senses(source, ROOT / "docs/glossary.md")),
+    ):
+        found = list(where)
+        print(f"{what}: {len(found)}")
+        wrong += [f"{what}: {one}" for one in found]
+    return wrong
+
+
 def main() -> int:
     """Print the report; return 1 where something stands without a reason."""
     wrong: list[str] = []
@@ -138,6 +153,7 @@ def main() -> int:
     )
     wrong += [f"formatter told to keep away: {where}" for where in skips]
     wrong += [f"stands twice: {where}" for where in passages]
+    wrong += named()
     print("\n".join(house.report(ROOT)))
     wrong += house.faults(ROOT)
     for what, found in (

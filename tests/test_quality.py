@@ -149,3 +149,59 @@ def test_circles_are_found_through_types_and_functions_too(report, tmp_path, mon
     )
     assert report.main() == 1
     assert "   3 core.a core.b core.c" in capsys.readouterr().out
+
+
+NAMES = [
+    (
+        "core/a.py",
+        "class Twice: ...\n",
+        "core/b.py",
+        "class Twice: ...\n",
+        "class names that stand twice in the core",
+    ),
+    (
+        "core/a.py",
+        "class Bench: ...\n",
+        "web/b.py",
+        "class Bench: ...\n",
+        "words of the glossary with two senses",
+    ),
+    ("core/bench.py", "", "core/stack/bench.py", "", "words of the glossary with two senses"),
+    (
+        "a.py",
+        "def of(a, b, c, d, e): ...\n",
+        "b.py",
+        "of(1, 2, 3, 4, 5)\n",
+        "calls with more than four arguments",
+    ),
+]
+FINE = [
+    ("core/a.py", "class Once: ...\n", "web/b.py", "class Once: ...\n"),
+    ("core/bench.py", "class Bench: ...\n", "web/bench.py", ""),
+    ("a.py", "def of(a, b, c, d, e): ...\n", "b.py", "of(1, 2, 3, 4, e=5)\n"),
+    ("a.py", "def of(*many): ...\n", "b.py", "of(1, 2, 3, 4, 5)\nprint(1, 2, 3, 4, 5)\n"),
+]
+
+
+def laid_down(tmp_path, *pairs):
+    (tmp_path / "docs").mkdir()
+    (tmp_path / "docs/glossary.md").write_text(
+        "| word | means |\n|---|---|\n| bench, vice | a place to work |\n"
+    )
+    for name, text in zip(pairs[::2], pairs[1::2], strict=True):
+        path = tmp_path / "src/zygometra" / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text)
+
+
+@pytest.mark.parametrize("case", NAMES, ids=[case[4].split()[0] + case[0] for case in NAMES])
+def test_a_name_has_one_sense_and_nobody_counts_commas(report, tmp_path, capsys, case):
+    laid_down(tmp_path, *case[:4])
+    assert report.main() == 1
+    assert f"WRONG: {case[4]}" in capsys.readouterr().out
+
+
+@pytest.mark.parametrize("case", FINE)
+def test_what_is_alike_in_two_rooms_and_four_by_place_is_fine(report, tmp_path, case):
+    laid_down(tmp_path, *case)
+    assert report.main() == 0

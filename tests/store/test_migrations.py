@@ -14,7 +14,7 @@ from support.people import by, someone
 from zygometra.core.gates import ORDER
 from zygometra.core.mix.parts import Part
 from zygometra.store import acceptances, builds, facts, fit_rules, gauges, history, moves, rules, shelf
-from zygometra.store.acceptances import Against
+from zygometra.store.acceptances import StoredAgainst
 from zygometra.store.database import migrate
 from zygometra.store.tables import RECORDS, ChangeRow
 
@@ -110,7 +110,9 @@ def test_the_record_stands_before_its_owner_too(session, owner, table, statement
     rules.set_rules(session, {"ratio_spread": 0.2}, actor=someone("Ada"), seen=0)
     fit_rules.save(session, None, entry=by("Ada", "usual"), seen=0)
     shelf.take_in(session, [Part("rod", "R")], entry=by("Ada", "put on"))
-    acceptances.accept(session, Against(ORDER, "x", ("y",)), "because it had to be", actor=someone("Ada"))
+    acceptances.accept(
+        session, StoredAgainst(ORDER, "x", ("y",)), "because it had to be", actor=someone("Ada")
+    )
     facts.append(
         session, build_id, [facts.New("f1", "found", {"id": "f1", "what": "a pore"})], actor=someone("Ada")
     )

@@ -17,7 +17,7 @@ from zygometra.demo import load_demo
 from zygometra.demo.shelf import demo_shelf
 from zygometra.store import acceptances, fit_rules
 from zygometra.store import shelf as store
-from zygometra.store.acceptances import Against
+from zygometra.store.acceptances import StoredAgainst
 
 ROD = Part(
     kind="rod",
@@ -224,13 +224,13 @@ def test_rules_of_fit_are_kept_and_go_back(session):
 
 def test_an_acceptance_covers_what_was_known_and_no_more(session):
     def against(about, *stands):
-        return Against(GATE[14], about, stands)
+        return StoredAgainst(GATE[14], about, stands)
 
     acceptances.accept(session, against("B1~a", "quench low"), "the owner wants it", actor=someone("Ada"))
     assert acceptances.accepted(session, against("B1~a", "quench low")).actor == "Ada"
     assert acceptances.accepted(session, against("B1~a", "quench low", "ratio high")) is None
     assert acceptances.accepted(session, against("B1~b", "quench low")) is None
-    assert acceptances.accepted(session, Against(GATE[13], "B1~a", ("quench low",))) is None
+    assert acceptances.accepted(session, StoredAgainst(GATE[13], "B1~a", ("quench low",))) is None
 
 
 def test_the_demo_shop_brings_a_shelf_of_a_few_hundred_parts_once(engine, session):

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
+from zygometra.core.measuring.cause_words import cause_words
 from zygometra.core.measuring.causes import SuspectedCause
 from zygometra.core.measuring.logbook import Logbook
-from zygometra.core.measuring.said import cause_words
 from zygometra.core.measuring.what_next import Next
 from zygometra.core.place import Place, Scope
 

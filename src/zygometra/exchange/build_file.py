@@ -101,7 +101,7 @@ def build_from_text(text: str | bytes) -> tuple[Document, Build]:
     return document, check(document)
 
 
-class Read(NamedTuple):
+class ReadBuild(NamedTuple):
     """A build file that was read: its document, what each of its facts is found by (by kind and key), or its faults."""
 
     document: Document | None
@@ -109,14 +109,14 @@ class Read(NamedTuple):
     faults: list[Fault]
 
 
-def read_behind(_telling: object, text: bytes) -> Read:
+def read_behind(_telling: object, text: bytes) -> ReadBuild:
     """Read and check a build file in a process of its own; see :func:`build_from_text`."""
     try:
         document = build_from_text(text)[0]
     except BuildFaults as error:
-        return Read(None, {}, error.faults)
+        return ReadBuild(None, {}, error.faults)
     found = {(fact.kind, fact.key): found_by(fact.kind, fact.body) for fact in facts_of(document, {})}
-    return Read(document, found, [])
+    return ReadBuild(document, found, [])
 
 
 def check(document: Document) -> Build:

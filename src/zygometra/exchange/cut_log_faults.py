@@ -128,7 +128,9 @@ def decision_faults(decisions: Any) -> Iterator[Fault]:
             yield Fault(f"{path}.who", "nobody", "who answered, by name")
 
 
-def entry_faults(key: str, raw: Mapping[str, Any], names: list[str], numbers: list[int]) -> Iterator[Fault]:
+def cut_entry_faults(
+    key: str, raw: Mapping[str, Any], names: list[str], numbers: list[int]
+) -> Iterator[Fault]:
     """Yield what is wrong with one set-up, pass or other entry that comes by itself: its shape first.
 
     Parameters

@@ -21,7 +21,7 @@ from zygometra.core.spoken import as_written
 from zygometra.core.typed import check_text, plain_number, whole_number
 from zygometra.core.units import BASE, Kind, read_typed
 
-from .logbook_faults import entry_faults
+from .logbook_faults import reading_entry_faults
 from .tables import MOST_ROWS, NoTable, Row, as_meant, inert, take_apart
 
 MOST_BYTES = 16_000_000
@@ -219,7 +219,7 @@ def read_logbook_csv(
             place = f"line {row.line}"
             faults += [
                 Fault(place + f.path.removeprefix("r").replace(".", ", ", 1), f.found, f.wanted)
-                for f in entry_faults(
+                for f in reading_entry_faults(
                     "r", taken.readings[-1], order=0, gauges=gauges, names=banks, numbers=holes
                 )
             ]

@@ -244,7 +244,7 @@ def step_faults(path: str, raw: Mapping[str, Any], names: list[str], numbers: li
         )
 
 
-def entry_faults(
+def reading_entry_faults(
     path: str,
     raw: Mapping[str, Any],
     order: int,

@@ -43,7 +43,7 @@ class Broken(RuntimeError):
     """A child failed at its task: a fault of ours."""
 
 
-class Job:
+class QueuedJob:
     """A task that somebody asked for.
 
     ``so_far`` is what was found last, None before; ``result`` what came of it once it ``is_done``; ``about`` is the
@@ -100,16 +100,16 @@ class Line:
     def __init__(self, budget: Budget) -> None:
         self.budget = budget
         self._told = Condition()
-        self._jobs: OrderedDict[Hashable, Job] = OrderedDict()
-        self._quick: deque[Job] = deque()
-        self._hard: deque[Job] = deque()
+        self._jobs: OrderedDict[Hashable, QueuedJob] = OrderedDict()
+        self._quick: deque[QueuedJob] = deque()
+        self._hard: deque[QueuedJob] = deque()
         self._hard_runs = False
         self._closed = False
         self._lanes: list[Thread] = []
 
     # -- asking --------------------------------------------------------------------
 
-    def ask(self, key: Hashable, task: child.Task, *arguments: Any, by: str) -> Job:
+    def ask(self, key: Hashable, task: child.Task, *arguments: Any, by: str) -> QueuedJob:
         """Return the task of a key, for somebody: done, under way, or begun now.
 
         Parameters
@@ -135,7 +135,7 @@ class Line:
                     self._forget_unwanted()
                 if self._closed or len(self._quick) + len(self._hard) >= MOST_WAITING:
                     raise Busy("Too many searches wait already; ask again in a minute.")
-                job = Job(task, arguments, self.budget)
+                job = QueuedJob(task, arguments, self.budget)
                 self._jobs[key] = job
                 self._quick.append(job)
                 self._open_lanes()
@@ -145,7 +145,7 @@ class Line:
             self._make_room()
             return job
 
-    def find(self, key: Hashable, *, by: str) -> Job | None:
+    def find(self, key: Hashable, *, by: str) -> QueuedJob | None:
         """Return the task of a key where there is one, for somebody who wants it still."""
         with self._told:
             if (job := self._jobs.get(key)) is not None:
@@ -171,7 +171,7 @@ class Line:
                     job._leave(by)
             self._told.notify_all()
 
-    def wait(self, job: Job, seconds: float) -> bool:
+    def wait(self, job: QueuedJob, seconds: float) -> bool:
         """Wait until a task is done, but no longer than so many seconds; tell whether it is."""
         with self._told:
             self._told.wait_for(lambda: job.is_done, seconds)
@@ -196,7 +196,7 @@ class Line:
         for lane in self._lanes:
             lane.join(GRACE)
 
-    def _before(self, job: Job) -> int:
+    def _before(self, job: QueuedJob) -> int:
         """How many run or wait before a task that waits; nought for one that runs."""
         if job._child is not None:
             return 0
@@ -222,7 +222,7 @@ class Line:
             for lane in self._lanes:
                 lane.start()
 
-    def _next(self, waiting: deque[Job]) -> Job | None:
+    def _next(self, waiting: deque[QueuedJob]) -> QueuedJob | None:
         """The next task that somebody wants; None once the line is closed."""
         with self._told:
             while True:
@@ -251,7 +251,7 @@ class Line:
             self._run(job, job.budget.seconds + GRACE, is_hard=True)
             self._hard_runs = False
 
-    def _run(self, job: Job, seconds: float, *, is_hard: bool) -> bool:
+    def _run(self, job: QueuedJob, seconds: float, *, is_hard: bool) -> bool:
         """Run a task for so many seconds at most; False where it is not done, and not given up."""
         if job._child is None:
             try:
@@ -289,7 +289,7 @@ class Line:
                 self._finish(job, "bounded", "memory")
                 return True
 
-    def _begin(self, job: Job) -> None:
+    def _begin(self, job: QueuedJob) -> None:
         ours, theirs = _spawn.Pipe()
         process = _spawn.Process(
             target=child.run, args=(theirs, job.task, job.arguments, job.budget), daemon=True
@@ -298,7 +298,7 @@ class Line:
         theirs.close()
         job._child, job.began = (process, ours), time.monotonic()
 
-    def _kill(self, job: Job) -> None:
+    def _kill(self, job: QueuedJob) -> None:
         if job._child is not None:
             process, connection = job._child
             connection.close()
@@ -307,19 +307,19 @@ class Line:
             process.close()
             job._child, job.began = None, None
 
-    def _give_up(self, job: Job) -> None:
+    def _give_up(self, job: QueuedJob) -> None:
         self._kill(job)
         with self._told:
             self._end(job)
 
-    def _end(self, job: Job) -> None:
+    def _end(self, job: QueuedJob) -> None:
         """Forget a task that nobody waits for: whoever asks again begins it anew."""
         for key in [key for key, one in self._jobs.items() if one is job]:
             del self._jobs[key]
         job._error, job.is_done = Busy("Nobody waited for it any more; ask again."), True
         self._told.notify_all()
 
-    def _finish(self, job: Job, what: str, given: Any) -> None:
+    def _finish(self, job: QueuedJob, what: str, given: Any) -> None:
         with self._told:
             if what == "done":
                 job._result = given
@@ -344,7 +344,7 @@ def _refusal(says: Any) -> ZygometraError:
     return error
 
 
-def alone(task: child.Task, *arguments: Any, budget: Budget) -> Job:
+def alone(task: child.Task, *arguments: Any, budget: Budget) -> QueuedJob:
     """Return a task that ran in a child to its end, or to the end of its budget.
 
     Parameters

@@ -27,7 +27,7 @@ class Acceptance:
 
 
 @dataclass(frozen=True, slots=True)
-class Against:
+class StoredAgainst:
     """What is signed for: which gate, about what, and what stands against it."""
 
     gate: Gate
@@ -35,14 +35,14 @@ class Against:
     stands: tuple[str, ...]
 
 
-def accept(session: Session, against: Against, reason: str, *, actor: Actor) -> None:
+def accept(session: Session, against: StoredAgainst, reason: str, *, actor: Actor) -> None:
     """Record that somebody passes a gate, knowing what stands against it.
 
     Parameters
     ----------
     session : Session
         The caller's.
-    against : Against
+    against : StoredAgainst
         What is signed for.
     reason : str
         Why; see :func:`~zygometra.core.gates.is_reason`.
@@ -61,7 +61,7 @@ def accept(session: Session, against: Against, reason: str, *, actor: Actor) -> 
     )
 
 
-def accepted(session: Session, against: Against) -> Acceptance | None:
+def accepted(session: Session, against: StoredAgainst) -> Acceptance | None:
     """Return the newest acceptance of a gate about something, if it covers all that stands against it now."""
     rows = session.execute(
         select(_acceptance)

@@ -32,8 +32,8 @@ from sqlalchemy.orm import Session
 
 from zygometra.core.actors import Actor, Entry
 from zygometra.core.mix.parts import IN_HAND, KINDS, STATES, Part, to_the_letter
-from zygometra.core.mix.record import TAKEN_OFF
 from zygometra.core.mix.shelf import Row, Shelf, table_of
+from zygometra.core.mix.shelf_record import TAKEN_OFF
 
 from .locks import hold_shelf
 from .tables import PartChangeRow, PartRow, table_for

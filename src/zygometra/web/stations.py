@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from .build.bench import Bench
 
 
-class State(NamedTuple):
+class StationState(NamedTuple):
     """How far a station is: ``done``, ``part``, ``due`` or ``blocked``, and in words."""
 
     state: str
@@ -28,7 +28,7 @@ class Beside(NamedTuple):
     key: str
     label: str
     address: str
-    state: Callable[[Bench], State]
+    state: Callable[[Bench], StationState]
 
 
 class Station(NamedTuple):
@@ -41,127 +41,139 @@ class Station(NamedTuple):
     label: str
     letter: str
     address: str
-    state: Callable[[Bench], State]
+    state: Callable[[Bench], StationState]
     benches: tuple[Beside, ...] = ()
 
 
-def _aim(bench: Bench) -> State:
+def _aim(bench: Bench) -> StationState:
     targets = bench.build.targets
     if targets.compression_ratio.is_open and targets.quench.is_open:
-        return State("due", "no windows yet")
+        return StationState("due", "no windows yet")
     if targets.on_hearsay():
-        return State("part", "a window on hearsay")
-    return State("done", "windows set")
+        return StationState("part", "a window on hearsay")
+    return StationState("done", "windows set")
 
 
-def _figures(bench: Bench) -> State:
+def _figures(bench: Bench) -> StationState:
     standing = bench.standing
     state = "done" if standing.read == standing.figures else "part" if standing.read else "due"
-    return State(state, f"{standing.read} of {standing.figures} measured")
+    return StationState(state, f"{standing.read} of {standing.figures} measured")
 
 
-def _stack(bench: Bench) -> State:
+def _stack(bench: Bench) -> StationState:
     stops, cuts = bench.stops, len(bench.build.planned)
     if stops:
-        return State("blocked", counted(stops, "stop"))
+        return StationState("blocked", counted(stops, "stop"))
     if bench.pending:
-        return State("part", "not kept yet")
+        return StationState("part", "not kept yet")
     if cuts and bench.build.targets.on_hearsay():
-        return State("part", "a window on hearsay")
-    return State("done", counted(cuts, "operation")) if cuts else State("due", "nothing planned")
+        return StationState("part", "a window on hearsay")
+    return (
+        StationState("done", counted(cuts, "operation")) if cuts else StationState("due", "nothing planned")
+    )
 
 
-def _sheet(bench: Bench) -> State:
+def _sheet(bench: Bench) -> StationState:
     if bench.stops:
-        return State("blocked", "a stop stands")
+        return StationState("blocked", "a stop stands")
     if bench.build.targets.on_hearsay():
-        return State("part", "a window on hearsay")
+        return StationState("part", "a window on hearsay")
     from .work.released import worst_of
 
     released = worst_of(bench)
     if released not in ("", "released"):
-        return State("part", released)
-    return State("done", released or "ready to print") if bench.build.planned else State("due", "no cut yet")
+        return StationState("part", released)
+    return (
+        StationState("done", released or "ready to print")
+        if bench.build.planned
+        else StationState("due", "no cut yet")
+    )
 
 
-def _cut(bench: Bench) -> State:
+def _cut(bench: Bench) -> StationState:
     logged = _cut_log(bench)
     return _sheet(bench) if logged.state == "due" else logged
 
 
-def _cut_log(bench: Bench) -> State:
+def _cut_log(bench: Bench) -> StationState:
     from .cutlog.list import progress_words
 
-    return State(*progress_words(bench))
+    return StationState(*progress_words(bench))
 
 
-def _agreement(bench: Bench) -> State:
+def _agreement(bench: Bench) -> StationState:
     from .agreement.view import progress_words
 
-    return State(*progress_words(bench))
+    return StationState(*progress_words(bench))
 
 
-def _verify(bench: Bench) -> State:
+def _verify(bench: Bench) -> StationState:
     from .verify.view import progress_words
 
-    return State(*progress_words(bench))
+    return StationState(*progress_words(bench))
 
 
-def _sign(bench: Bench) -> State:
+def _sign(bench: Bench) -> StationState:
     agreed, verified = _agreement(bench), _verify(bench)
     return verified if verified.state in ("done", "part") else agreed
 
 
-def _record(bench: Bench) -> State:
-    return State("done", f"version {bench.stored.version}")
+def _record(bench: Bench) -> StationState:
+    return StationState("done", f"version {bench.stored.version}")
 
 
-def _measure(bench: Bench) -> State:
+def _measure(bench: Bench) -> StationState:
     from .measure.view import progress_of
 
     found = progress_of(bench)
     if any(finding.code in _IN_DOUBT and finding.severity != "note" for finding in bench.findings):
-        return State("blocked", "readings in doubt")
+        return StationState("blocked", "readings in doubt")
     if not found.read:
-        return State("due", "nothing read yet")
+        return StationState("due", "nothing read yet")
     if found.unsettled:
-        return State("part", f"{counted(found.unsettled, 'place')} to read again")
-    return State("part", f"{len(found.due)} due") if found.due else State("done", f"{len(found.read)} read")
+        return StationState("part", f"{counted(found.unsettled, 'place')} to read again")
+    return (
+        StationState("part", f"{len(found.due)} due")
+        if found.due
+        else StationState("done", f"{len(found.read)} read")
+    )
 
 
-def _logbook(bench: Bench) -> State:
+def _logbook(bench: Bench) -> StationState:
     count = len(bench.build.logbook.readings) if bench.build.logbook else 0
-    return State("done", counted(count, "reading")) if count else State("due", "nothing read yet")
+    return (
+        StationState("done", counted(count, "reading")) if count else StationState("due", "nothing read yet")
+    )
 
 
-def _mock_up(bench: Bench) -> State:
+def _mock_up(bench: Bench) -> StationState:
     from .mockup.view import progress_words
 
-    return State(*progress_words(bench))
+    return StationState(*progress_words(bench))
 
 
-def _decks(bench: Bench) -> State:
+def _decks(bench: Bench) -> StationState:
     from .decks.view import progress_words
 
-    return State(*progress_words(bench))
+    return StationState(*progress_words(bench))
 
 
-def _heads(bench: Bench) -> State:
+def _heads(bench: Bench) -> StationState:
     from .heads.view import progress_words
 
-    return State(*progress_words(bench))
+    return StationState(*progress_words(bench))
 
 
-def _work(bench: Bench) -> State:
+def _work(bench: Bench) -> StationState:
     from .work.view import progress_words
 
-    return State(*progress_words(bench))
+    return StationState(*progress_words(bench))
 
 
-def _plan(bench: Bench) -> State:
+def _plan(bench: Bench) -> StationState:
     from .plan.view import progress_words
 
-    return State(*progress_words(bench))
+    return StationState(*progress_words(bench))
 
 
 # Findings that stand in the way of going on with what was read.

@@ -15,9 +15,9 @@ from support.half_cut import built, deck_passes, document, engines_of_any_kind, 
 from zygometra.core.build.cut_log import CutPlace
 from zygometra.core.cutting.agreement import blocked_by, changed, parties, questions, specification
 from zygometra.core.cutting.gates import all_standings
-from zygometra.core.cutting.memory import with_memory
 from zygometra.core.cutting.sheet import PrintedSheet, face_sheet, read_code
 from zygometra.core.cutting.signing import against_signature
+from zygometra.core.cutting.tolerance_learnt import with_memory
 from zygometra.core.cutting.verify import compared, cuts_came, figures_achieved
 from zygometra.core.house_rules import rules_for
 from zygometra.core.measuring.facts import Fact, Facts, facts_of

@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 
 from zygometra.core.findings.collect import findings
 from zygometra.core.house_rules import HouseRules
+from zygometra.core.measuring.cause_words import cause_words
 from zygometra.core.measuring.causes import causes
 from zygometra.core.measuring.read_in import read_measured
-from zygometra.core.measuring.said import cause_words
 from zygometra.core.measuring.what_next import what_next
 from zygometra.core.planning.figure_samples import FigureSamples
 from zygometra.core.planning.quasi_random import QuasiRandomSample

@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 
 from support.engines import engine
 from trials.causes import drawn
+from zygometra.core.measuring.cause_words import cause_words
 from zygometra.core.measuring.causes import causes
 from zygometra.core.measuring.faults import exchanged, slips_of
 from zygometra.core.measuring.read_in import read_measured, read_reading
-from zygometra.core.measuring.said import cause_words
 from zygometra.core.measuring.what_next import what_next
 from zygometra.core.stack.evaluate import state_now
 from zygometra.core.wording import Reader

@@ -7,9 +7,9 @@ from collections.abc import Iterable, Iterator
 
 from ..digits import number_of
 from ..fields import field_at
+from ..measuring.cause_words import cause_words, reading_words
 from ..measuring.gauges import compare_gauges, suspects, wants_check
 from ..measuring.logbook import READABLE, Logbook, Reading
-from ..measuring.said import cause_words, reading_words
 from ..measuring.scatter import series_scatter
 from ..measuring.selection import ReadingSelection, RejectedReading, spots_of
 from ..place import Place

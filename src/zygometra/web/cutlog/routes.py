@@ -19,8 +19,8 @@ from zygometra.core.measuring.read_in import read_reading
 from zygometra.core.quantity import read_quantity
 from zygometra.core.typed import check_text, known_number, plain_number
 from zygometra.core.units import Kind
-from zygometra.exchange.cut_log_faults import entry_faults
-from zygometra.exchange.logbook_faults import entry_faults as reading_entry_faults
+from zygometra.exchange.cut_log_faults import cut_entry_faults
+from zygometra.exchange.logbook_faults import reading_entry_faults
 from zygometra.store import facts
 from zygometra.store.facts import New
 
@@ -173,7 +173,7 @@ def _address(bench: Bench, place: CutPlace) -> str:
 def _checked(bench: Bench, key: str, body: dict[str, Any]) -> str:
     """What is wrong with an entry, in one sentence; empty where it is as a file wants it."""
     names, numbers = [bank.name for bank in bench.build.banks], list(bench.build.cylinders)
-    return next((fault_words(fault) for fault in entry_faults(key, body, names, numbers)), "")
+    return next((fault_words(fault) for fault in cut_entry_faults(key, body, names, numbers)), "")
 
 
 # -- set-up ---------------------------------------------------------------------

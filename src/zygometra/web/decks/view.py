@@ -19,7 +19,7 @@ from ..db import db
 from ..measure.face_view import (
     ACROSS,
     ALONG,
-    Fact,
+    FaceLine,
     cut_rows,
     drawing_of,
     shape_facts,
@@ -142,7 +142,7 @@ def _face(bench: Bench, name: str, face: Face) -> dict[str, Any]:
     }
 
 
-def _plane_facts(bench: Bench, face: Face) -> list[Fact]:
+def _plane_facts(bench: Bench, face: Face) -> list[FaceLine]:
     found, reader = face.found, bench.reader
     _, along_u, across_u = found.plane_u
     middle = reader.length(found.middle.mm, found.middle.u)
@@ -153,28 +153,28 @@ def _plane_facts(bench: Bench, face: Face) -> list[Fact]:
         drawn = reader.limit(found.survey.drawing_height)
         beside = f"{reader.length(abs(off), found.middle.u)} {way} the drawing's {drawn}"
     return [
-        Fact("Height on the line of the holes", middle, beside),
-        Fact("Slope along", slope_words(found.plane.along, along_u, reader, ALONG)),
-        Fact("Slope across", slope_words(found.plane.across, across_u, reader, ACROSS)),
+        FaceLine("Height on the line of the holes", middle, beside),
+        FaceLine("Slope along", slope_words(found.plane.along, along_u, reader, ALONG)),
+        FaceLine("Slope across", slope_words(found.plane.across, across_u, reader, ACROSS)),
     ]
 
 
-def _cut_facts(bench: Bench, face: Face) -> list[Fact]:
+def _cut_facts(bench: Bench, face: Face) -> list[FaceLine]:
     found, reader = face.found, bench.reader
     cut = found.cut
     out = [
-        Fact("Finished height", reader.length(cut.finished_height.mm, cut.finished_height.u)),
-        Fact("Least and most taken", f"{reader.length(cut.least.mm)} to {reader.length(cut.most.mm)}"),
-        Fact("Highest finish that cleans it all", reader.length(found.highest.mm, found.highest.u)),
+        FaceLine("Finished height", reader.length(cut.finished_height.mm, cut.finished_height.u)),
+        FaceLine("Least and most taken", f"{reader.length(cut.least.mm)} to {reader.length(cut.most.mm)}"),
+        FaceLine("Highest finish that cleans it all", reader.length(found.highest.mm, found.highest.u)),
     ]
     if shim := shim_words(cut.shim, reader):
-        out.append(Fact("Shim, swept level on its face", shim))
+        out.append(FaceLine("Shim, swept level on its face", shim))
     if rail := shim_words(cut.rail_shim, reader):
-        out.append(Fact("Shim, standing on its rails", rail))
+        out.append(FaceLine("Shim, standing on its rails", rail))
     if found.survey.set_up == "pan rail":
         along = slope_words(cut.left_slope.along, None, reader, ALONG)
         across = slope_words(cut.left_slope.across, None, reader, ACROSS)
-        out.append(Fact("What the pan rail leaves", f"along {along}; across {across}"))
+        out.append(FaceLine("What the pan rail leaves", f"along {along}; across {across}"))
     return out
 
 

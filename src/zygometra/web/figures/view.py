@@ -22,7 +22,7 @@ from ..build.bench import Bench
 from ..db import db
 from ..forms.figure import doubt_words
 from ..forms.read import bare_unit_of
-from ..measure.said import quantity_words
+from ..measure.reading_words import quantity_words
 
 _BANK_NAME = {f.path: name for name, f in BANK_NAMES.items()}
 _HOLE_NAME = {f.path: name for name, f in CYLINDER_NAMES.items()}

@@ -14,7 +14,7 @@ from zygometra.core.errors import BuildFaults, Fault
 from zygometra.core.measuring.facts import FactKind, FoundBy, ahead_of, came_with_a_file
 from zygometra.core.stages import STAGE
 from zygometra.core.typed import known_id, made_printable
-from zygometra.exchange.build_file import MOST_BYTES, Read, build_from_text, read_behind
+from zygometra.exchange.build_file import MOST_BYTES, ReadBuild, build_from_text, read_behind
 from zygometra.store import builds
 from zygometra.store.facts import OtherFact, TooMany
 
@@ -97,7 +97,7 @@ def import_file() -> BaseResponse | tuple[str, int]:
         if reading is None:
             flash("That file is not here any more: choose it again.")
             return redirect(url_for("floor.page"))
-        read: Read | None = reading.result if reading.is_read else None
+        read: ReadBuild | None = reading.result if reading.is_read else None
         if read is None or read.document is None:
             return redirect(url_for("floor.file_read", token=token), 303)
         return _taken_in(reading.name, read.document, read.found)

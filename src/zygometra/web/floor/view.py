@@ -17,7 +17,7 @@ from .new import USUAL_HOLES
 _WORDS = {"stop": "Stop", "warn": "Check", "fine": "Fine"}
 
 
-class Entry(NamedTuple):
+class FloorEntry(NamedTuple):
     """One build of the list, written out."""
 
     build: Listed
@@ -67,7 +67,7 @@ def list_view(found: Sequence[Listed], search: str, stage: str, read_as: Reader)
     }
 
 
-def _entry(build: Listed, read_as: Reader) -> Entry:
+def _entry(build: Listed, read_as: Reader) -> FloorEntry:
     summary = build.summary
     holes = summary["holes"]
     engine = f"{build.family} {'single' if holes == 1 else summary['layout'] + ' ' + str(holes)}".strip()
@@ -76,7 +76,7 @@ def _entry(build: Listed, read_as: Reader) -> Entry:
     counts = summary["counts"]
     verdict = "stop" if counts["stop"] else "warn" if counts["warn"] else "fine"
     state = summary.get("planned_state") or {}
-    return Entry(
+    return FloorEntry(
         build=build,
         about=f"{engine} · {build.customer}" if build.customer else engine,
         ratio=in_range(state.get("compression_ratio"), lambda v: figure(v, 2)),

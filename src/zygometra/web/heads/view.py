@@ -25,7 +25,7 @@ from ..db import db
 from ..measure.face_view import (
     ACROSS,
     ALONG,
-    Fact,
+    FaceLine,
     drawing_of,
     shape_facts,
     shim_words,
@@ -33,7 +33,7 @@ from ..measure.face_view import (
     slope_words,
     verdict_words,
 )
-from ..measure.said import agreement_words, mark_of
+from ..measure.reading_words import agreement_words, mark_of
 from ..measure.surveys import ROWS, grid_of, made
 from .matching import MODES, Asked
 
@@ -149,22 +149,24 @@ def _face(bench: Bench, key: tuple[str, str], face: Face) -> dict[str, Any]:
     }
 
 
-def _cut_facts(bench: Bench, face: Face) -> list[Fact]:
+def _cut_facts(bench: Bench, face: Face) -> list[FaceLine]:
     found, reader = face.found, bench.reader
     least = found.least_cut
     out = [
-        Fact(
+        FaceLine(
             "Least cut that cleans it",
             reader.length(least.most.mm, least.most.u),
             "at its deepest, set up by that plane",
         ),
-        Fact("That plane, along", slope_words(least.plane.along, least.slope_u.along, reader, ALONG)),
-        Fact("That plane, across", slope_words(least.plane.across, least.slope_u.across, reader, ACROSS)),
+        FaceLine("That plane, along", slope_words(least.plane.along, least.slope_u.along, reader, ALONG)),
+        FaceLine("That plane, across", slope_words(least.plane.across, least.slope_u.across, reader, ACROSS)),
     ]
     if words := shim_words(least.shim, reader):
-        out.append(Fact("Shim to set it up", words))
+        out.append(FaceLine("Shim to set it up", words))
     square = found.cut.most
-    out.append(Fact("Cut square to its datum instead", reader.length(square.mm, square.u), "at its deepest"))
+    out.append(
+        FaceLine("Cut square to its datum instead", reader.length(square.mm, square.u), "at its deepest")
+    )
     return out
 
 

@@ -25,7 +25,7 @@ _VERDICTS = {
 }
 
 
-class Fact(NamedTuple):
+class FaceLine(NamedTuple):
     """One line of what a survey comes to: name, figure, and what stands beside it."""
 
     name: str
@@ -99,28 +99,28 @@ def slope_words(slope: float | None, u: float | None, reader: Reader, ends: tupl
 ALONG, ACROSS = ("rear", "front"), ("intake", "exhaust")
 
 
-def shape_facts(face: Survey, found: Surveyed, reader: Reader) -> list[Fact]:
+def shape_facts(face: Survey, found: Surveyed, reader: Reader) -> list[FaceLine]:
     """Return how flat a face is: overall, over 150 mm, its bow and twist, and what holds its plane."""
     limit = "" if face.flatness_limit is None else f"{reader.limit(face.flatness_limit)} allowed"
     local = "" if face.flatness_150_limit is None else f"{reader.limit(face.flatness_150_limit)} allowed"
     out = [
-        Fact("Out of flat", reader.length(found.flatness.mm, found.flatness.u), limit),
-        Fact("Over any 150 mm", reader.length(found.over_150, found.flatness.u), local),
+        FaceLine("Out of flat", reader.length(found.flatness.mm, found.flatness.u), limit),
+        FaceLine("Over any 150 mm", reader.length(found.over_150, found.flatness.u), local),
     ]
     shape = shape_of(face)
     if shape is not None:
-        out.append(Fact("Bow along", _bow(shape.bow_along, reader)))
+        out.append(FaceLine("Bow along", _bow(shape.bow_along, reader)))
         if shape.bow_across is not None:
-            out.append(Fact("Bow across", _bow(shape.bow_across, reader)))
+            out.append(FaceLine("Bow across", _bow(shape.bow_across, reader)))
         if shape.twist is not None:
             out.append(
-                Fact("Twist, corner against corner", reader.length(abs(shape.twist.mm), shape.twist.u))
+                FaceLine("Twist, corner against corner", reader.length(abs(shape.twist.mm), shape.twist.u))
             )
     if found.certificate is not None:
         words = reader.length(found.certificate.mm, found.certificate.u)
-        out.append(Fact("No tilt cleans it for less than", words, "by its four corners"))
+        out.append(FaceLine("No tilt cleans it for less than", words, "by its four corners"))
     held = ", ".join(str(i + 1) for i in found.held_by)
-    out.append(Fact("Its plane is held by points", held, "raising one lowers another"))
+    out.append(FaceLine("Its plane is held by points", held, "raising one lowers another"))
     return out
 
 

@@ -9,7 +9,7 @@ from typing import Any
 from zygometra.core.errors import Fault, shown
 from zygometra.core.findings.summary import summarise_build
 from zygometra.core.measuring.facts import FactKind
-from zygometra.exchange.cut_log_faults import entry_faults
+from zygometra.exchange.cut_log_faults import cut_entry_faults
 from zygometra.store import facts
 from zygometra.store.facts import New, OtherFact, Shut, TooMany
 from zygometra.store.whole import refresh_summary
@@ -61,7 +61,7 @@ def renew(build_id: int) -> Bench:
 def note_entry(bench: Bench, kind: FactKind, listed: str, body: Mapping[str, Any]) -> tuple[str, int] | None:
     """Check an entry as a file lists it and keep it as a fact, by whom and when; or return why not, and the status."""
     names, numbers = [bank.name for bank in bench.build.banks], list(bench.build.cylinders)
-    for fault in entry_faults(listed, body, names, numbers):
+    for fault in cut_entry_faults(listed, body, names, numbers):
         return fault_words(fault), 422
     refusal = append(bench.id, [New(body["id"], kind, {**body, "by": person(), "at": now()})])
     if refusal is None:

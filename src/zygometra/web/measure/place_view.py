@@ -10,9 +10,9 @@ from flask import url_for
 
 from zygometra.core.digits import figure, number_of
 from zygometra.core.fields import Field, field_at, term_label
+from zygometra.core.measuring.cause_words import where_words
 from zygometra.core.measuring.figures import figure_of
 from zygometra.core.measuring.logbook import NAME_OF, Logbook, Reading
-from zygometra.core.measuring.said import where_words
 from zygometra.core.place import Place
 from zygometra.core.quantity import Quantity
 from zygometra.core.uncertainty import Cause, Term
@@ -22,7 +22,7 @@ from zygometra.store import facts
 from ..build.bench import Bench
 from ..db import db
 from .read_view import FIGURES, place_value
-from .said import Line, label, line, quantity_words
+from .reading_words import Line, label, line, quantity_words
 
 
 class Sourced(NamedTuple):

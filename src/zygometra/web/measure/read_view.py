@@ -19,7 +19,7 @@ from ..build.bench import Bench
 from ..build.practice import may_simulate
 from ..db import db
 from ..forms.read import bare_unit_of
-from .said import Line, agreement_words, label, line, mark_of, value_words
+from .reading_words import Line, agreement_words, label, line, mark_of, value_words
 from .sent import UNITS
 
 # What stays as it is from one reading to the next.

@@ -16,7 +16,7 @@ from zygometra.core.typed import check_text, plain_number, whole_number
 from zygometra.core.units import Kind, from_base, read_typed
 from zygometra.core.wording import Reader
 from zygometra.core.written import AsTyped
-from zygometra.exchange.logbook_faults import entry_faults
+from zygometra.exchange.logbook_faults import reading_entry_faults
 
 from ..build.bench import Bench
 from ..forms.read import is_sided
@@ -101,7 +101,7 @@ def read_sent(
     except QuantityError as error:
         return Sent(key, {}, _sentence(error, reader))
     banks, holes = [bank.name for bank in bench.build.banks], list(bench.build.cylinders)
-    faults = list(entry_faults("reading", body, order=0, gauges=gauges, names=banks, numbers=holes))
+    faults = list(reading_entry_faults("reading", body, order=0, gauges=gauges, names=banks, numbers=holes))
     if faults:
         return Sent(key, body, _fault_words(faults[0], reader))
     reading = read_reading(body, 0)

@@ -170,7 +170,7 @@ def keep_typed(bench: Bench, form: Form, typed: Mapping[str, Any], *, small: boo
     return {"survey": refusal} if refusal else {}
 
 
-class Made(NamedTuple):
+class SurveyMade(NamedTuple):
     """One survey in the list of those that were made."""
 
     id: str
@@ -179,7 +179,7 @@ class Made(NamedTuple):
     state: str
 
 
-def made(bench: Bench, face: str) -> list[Made]:
+def made(bench: Bench, face: str) -> list[SurveyMade]:
     """Return the surveys of decks or heads that were made, the newest first, with how each counts."""
     void = bench.build.logbook.void if bench.build.logbook else {}
     counting = {one.id for one in surveys_in_use(bench.build).values()}
@@ -188,7 +188,9 @@ def made(bench: Bench, face: str) -> list[Made]:
         reason = void.get(one.id)
         state = f"void: {reason.why}" if reason else "" if one.id in counting else "older"
         out.append(
-            Made(one.id, _made_words(one), f"{one.by}, {one.at[:16].replace('T', ' ')}".strip(", "), state)
+            SurveyMade(
+                one.id, _made_words(one), f"{one.by}, {one.at[:16].replace('T', ' ')}".strip(", "), state
+            )
         )
     return out
 

@@ -10,9 +10,9 @@ from flask import url_for
 
 from zygometra.core.digits import figure
 from zygometra.core.measuring.agreement import agreement
+from zygometra.core.measuring.cause_words import cause_words, where_words
 from zygometra.core.measuring.logbook import READABLE, Logbook
 from zygometra.core.measuring.progress import Progress, progress
-from zygometra.core.measuring.said import cause_words, where_words
 from zygometra.core.measuring.what_next import Advice, what_next
 from zygometra.core.place import Place, Scope
 from zygometra.core.sentence import given_text
@@ -22,7 +22,7 @@ from zygometra.store import facts
 from ..build.bench import Bench
 from ..db import db
 from .read_view import FIGURES, place_value
-from .said import Line, agreement_words, label, line, mark_of, quantity_words
+from .reading_words import Line, agreement_words, label, line, mark_of, quantity_words
 
 _MOST_ADVICE = 5
 _MOST_VOID = 30

@@ -17,13 +17,13 @@ from zygometra.core.mix.laid_out import QueryTables
 from zygometra.core.mix.parts import KIND, MAKING
 from zygometra.core.mix.placeholders import left_open
 from zygometra.core.mix.recipe import Recipe
-from zygometra.core.mix.record import ordered_words, recipe_words
+from zygometra.core.mix.shelf_record import ordered_words, recipe_words
 from zygometra.core.mix.why_not import why_not
 from zygometra.core.typed import known_id, known_version
 from zygometra.exchange.build_file import check
 from zygometra.store import acceptances, builds
 from zygometra.store import shelf as store
-from zygometra.store.acceptances import Against
+from zygometra.store.acceptances import StoredAgainst
 from zygometra.store.rules import shop_rules
 
 from .. import urls
@@ -200,10 +200,10 @@ def _basket_page(
     )
 
 
-def _against(laid_out: QueryTables, recipe: Recipe) -> Against:
+def _against(laid_out: QueryTables, recipe: Recipe) -> StoredAgainst:
     """What stands against ordering for a recipe."""
     fails = stack_fails(recipe, rules_for("", shop_rules(db())))
-    return Against(gates.ORDER, f"{laid_out.block.code}~{recipe.key}", tuple(fails))
+    return StoredAgainst(gates.ORDER, f"{laid_out.block.code}~{recipe.key}", tuple(fails))
 
 
 @mix.get("/basket.csv")

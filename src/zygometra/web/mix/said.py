@@ -23,7 +23,7 @@ from zygometra.core.written import AsTyped
 MOST_LINES = 60
 
 
-class Said(NamedTuple):
+class MixSaid(NamedTuple):
     """One thing said under the bench: how bad, what, and more of it."""
 
     severity: str
@@ -33,7 +33,7 @@ class Said(NamedTuple):
 
 def what_is_said(
     laid_out: QueryTables, chosen: Recipe | None, emptiness: Emptiness | None, *, looked: bool, found: bool
-) -> list[Said]:
+) -> list[MixSaid]:
     """Return what is to be said of an answer, worst first.
 
     Parameters
@@ -49,33 +49,33 @@ def what_is_said(
 
     Returns
     -------
-    list of Said
+    list of MixSaid
         To be written for whoever reads.
     """
-    out: list[Said] = []
+    out: list[MixSaid] = []
     if emptiness is not None:
         out += _empty(emptiness)
     elif not looked:
-        out.append(Said("note", "The best recipes are being looked for."))
+        out.append(MixSaid("note", "The best recipes are being looked for."))
     elif not found:
-        out.append(Said("stop", "No recipe satisfies every window. Why is being worked out."))
+        out.append(MixSaid("stop", "No recipe satisfies every window. Why is being worked out."))
     if chosen is not None:
         out += _of_recipe(chosen)
     out += _of_shelf(laid_out)
     return sorted(out, key=lambda said: RANK[said.severity])
 
 
-def _of_recipe(recipe: Recipe) -> Iterator[Said]:
+def _of_recipe(recipe: Recipe) -> Iterator[MixSaid]:
     verdict = recipe.verdict
     if verdict.outside:
-        yield Said(
+        yield MixSaid(
             "stop",
             sentence("The recipe in hand lies outside its windows: {which}.", which=_labels(verdict.outside)),
         )
     for fit in verdict.refused:
-        yield Said("stop", sentence("The recipe in hand does not fit: {why}.", why=fit.says))
+        yield MixSaid("stop", sentence("The recipe in hand does not fit: {why}.", why=fit.says))
     for key in recipe.crosses:
-        yield Said(
+        yield MixSaid(
             "warn",
             Sentence(
                 f"The band of doubt of its {_label(key)} crosses the window's edge: measure before you buy."
@@ -92,18 +92,18 @@ def _of_recipe(recipe: Recipe) -> Iterator[Said]:
     if unknown:
         which = ", ".join(fit.rule.interface for fit in verdict.unchecked[:3])
         more = f" and {number_of(len(unknown) - 3, 'other')}" if len(unknown) > 3 else ""
-        yield Said(
+        yield MixSaid(
             "note", f"On paper only: {which or 'what rests on volumes'}{more} not checked.", tuple(unknown)
         )
     if verdict.results is not None and not verdict.results.is_priced:
-        yield Said("note", "The cost of the recipe in hand is not known: such recipes come last.")
+        yield MixSaid("note", "The cost of the recipe in hand is not known: such recipes come last.")
 
 
-def _unlikely(recipe: Recipe) -> Iterator[Said]:
+def _unlikely(recipe: Recipe) -> Iterator[MixSaid]:
     """Figures of its parts that are likelier a slip of the pen."""
     for part in recipe.parts.values():
         for dimension, quantity in unlikely(part):
-            yield Said(
+            yield MixSaid(
                 "warn",
                 sentence(
                     "{part}: {what} of {value} is unlikely; usually it is {usual}. Look at it again.",
@@ -115,7 +115,7 @@ def _unlikely(recipe: Recipe) -> Iterator[Said]:
             )
 
 
-def _of_shelf(laid_out: QueryTables) -> Iterator[Said]:
+def _of_shelf(laid_out: QueryTables) -> Iterator[MixSaid]:
     unjudged = [
         f"{KIND[kind].label} {code} cannot be judged: {_places(missing)} missing"
         for kind, code, missing in cannot_be_judged(laid_out)
@@ -126,7 +126,7 @@ def _of_shelf(laid_out: QueryTables) -> Iterator[Said]:
         lines = unjudged[:MOST_LINES]
         if len(unjudged) > MOST_LINES:
             lines.append(f"and {whole(len(unjudged) - MOST_LINES)} more")
-        yield Said(
+        yield MixSaid(
             "note", f"{_number(unjudged, 'part')} cannot be judged for want of a figure.", tuple(lines)
         )
     left = []
@@ -134,10 +134,10 @@ def _of_shelf(laid_out: QueryTables) -> Iterator[Said]:
         why = ", ".join(f"{_rule_words(laid_out, key)} {n}" for key, n in a.refused[:4])
         text = f"{KIND[a.kind].plural}: {a.on_shelf} on the shelf, {a.left} could be used"
         left.append(text + (f"; out for {why}" if why else ""))
-    yield Said("note", "What the block leaves of the shelf.", tuple(left))
+    yield MixSaid("note", "What the block leaves of the shelf.", tuple(left))
 
 
-def _stood_in(laid_out: QueryTables) -> Iterator[Said]:
+def _stood_in(laid_out: QueryTables) -> Iterator[MixSaid]:
     """That a kind is not on the shelf yet: what rests on it is left open, or stands in the way where it was asked."""
     for kind in STAND_INS:
         if not is_stood_in(laid_out.shelf, kind):
@@ -146,7 +146,7 @@ def _stood_in(laid_out: QueryTables) -> Iterator[Said]:
         words = " and ".join(_label(key) for key in results)
         asked = any(laid_out.question.asks(key) for key in results)
         if asked:
-            yield Said(
+            yield MixSaid(
                 "warn",
                 Sentence(
                     f"No {KIND[kind].label} is on the shelf yet, so {words} cannot be judged:"
@@ -154,22 +154,24 @@ def _stood_in(laid_out: QueryTables) -> Iterator[Said]:
                 ),
             )
         else:
-            yield Said("note", Sentence(f"No {KIND[kind].label} is on the shelf yet: {words} are left open."))
+            yield MixSaid(
+                "note", Sentence(f"No {KIND[kind].label} is on the shelf yet: {words} are left open.")
+            )
 
 
-def _empty(emptiness: Emptiness) -> Iterator[Said]:
+def _empty(emptiness: Emptiness) -> Iterator[MixSaid]:
     nothing_left = [KIND[a.kind].plural for a in emptiness.parts if not a.left]
     if nothing_left:
-        yield Said(
+        yield MixSaid(
             "stop", f"No recipe: none of the {' and '.join(nothing_left)} on the shelf goes with this block."
         )
     elif not emptiness.pairs:
-        yield Said("stop", "No recipe: no crank and rod on the shelf go together in this block.")
+        yield MixSaid("stop", "No recipe: no crank and rod on the shelf go together in this block.")
     else:
-        yield Said("stop", "No recipe satisfies every window.")
+        yield MixSaid("stop", "No recipe satisfies every window.")
     for opening in emptiness.openings:
         if opening.window == FLOOR and opening.count.recipes:
-            yield Said(
+            yield MixSaid(
                 "warn",
                 sentence(
                     "Only the {quench} floor of the house stands against {count}; it is never opened.",
@@ -177,17 +179,19 @@ def _empty(emptiness: Emptiness) -> Iterator[Said]:
                 ),
             )
         elif opening.count.recipes:
-            yield Said(
+            yield MixSaid(
                 "warn",
                 Sentence(
                     f"Without the window of {_label(opening.window)} there would be {opening.count.words}."
                 ),
             )
     if emptiness.openings and not any(o.count.recipes for o in emptiness.openings) and not nothing_left:
-        yield Said("warn", "No single window is to blame: at least two of them must give.")
+        yield MixSaid("warn", "No single window is to blame: at least two of them must give.")
     if emptiness.nearest is not None:
         words = listed((miss_words(key, by) for key, by in emptiness.nearest.misses.items()), "; ")
-        yield Said("warn", sentence("The nearest miss, shown as the recipe in hand: {misses}.", misses=words))
+        yield MixSaid(
+            "warn", sentence("The nearest miss, shown as the recipe in hand: {misses}.", misses=words)
+        )
 
 
 def _label(key: str) -> str:

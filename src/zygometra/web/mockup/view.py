@@ -16,7 +16,7 @@ from zygometra.drawing.decks import DeckDrawn, HoleDrawn, decks_from_above
 
 from ..build.bench import Bench, is_begun
 from ..measure.face_view import per_length
-from ..measure.said import mark_of
+from ..measure.reading_words import mark_of
 from ..measure.view import CAUTIONS
 
 # Bore over pitch where either is not known: an ordinary block.

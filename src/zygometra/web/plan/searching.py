@@ -7,7 +7,7 @@ from typing import Any
 from zygometra.core.budget import Bounded
 from zygometra.core.digits import number_of
 from zygometra.processes.child import Task
-from zygometra.processes.line import Job, Line
+from zygometra.processes.line import Line, QueuedJob
 
 from ..build.bench import Bench
 from ..jobs import line as line_of_the_shop
@@ -19,7 +19,9 @@ def line() -> Line:
     return line_of_the_shop()
 
 
-def searched(bench: Bench, held: dict[str, Any], task: Task, *arguments: Any, asks: str, polls: bool) -> Job:
+def searched(
+    bench: Bench, held: dict[str, Any], task: Task, *arguments: Any, asks: str, polls: bool
+) -> QueuedJob:
     """Return the search for what is asked: under way, done, or begun now.
 
     Parameters
@@ -44,7 +46,7 @@ def searched(bench: Bench, held: dict[str, Any], task: Task, *arguments: Any, as
     return line().ask(key, task, *arguments, by=by)
 
 
-def goes_on(job: Job) -> str:
+def goes_on(job: QueuedJob) -> str:
     """Return what is said of a search that is not done."""
     if job.began is None:
         others = number_of(max(job.before, 1), "other search", "other searches")

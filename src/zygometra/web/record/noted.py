@@ -6,9 +6,9 @@ from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple
 
 from zygometra.core.build.cut_log import CutPlace, read_pass
+from zygometra.core.measuring.cause_words import reading_words
 from zygometra.core.measuring.facts import Facts
 from zygometra.core.measuring.logbook import READABLE, Reading
-from zygometra.core.measuring.said import reading_words
 from zygometra.core.measuring.steps import Step
 from zygometra.core.units import Kind
 from zygometra.core.written import Clearance, Length, Volume

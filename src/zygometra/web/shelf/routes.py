@@ -9,7 +9,7 @@ from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core import gates
 from zygometra.core.errors import BuildFaults, QuantityError, shown
-from zygometra.core.mix import record
+from zygometra.core.mix import shelf_record
 from zygometra.core.mix.parts import KIND, Part, newly_ordered, put_back
 from zygometra.core.mix.rules import FitRules
 from zygometra.core.mix.rules_data import rules_from_data
@@ -19,7 +19,7 @@ from zygometra.exchange.shelf_csv import TableRead, read_behind, read_table, wri
 from zygometra.exchange.shelf_csv import file_name as name_of_table
 from zygometra.store import acceptances, fit_rules
 from zygometra.store import shelf as store
-from zygometra.store.acceptances import Against
+from zygometra.store.acceptances import StoredAgainst
 from zygometra.store.newest import Moved
 
 from ..behind import AT_ONCE, begin, reading_of, still_reading
@@ -100,7 +100,7 @@ def _save(kind: str, before: Part | None) -> BaseResponse | tuple[str, int]:
     if form.faults or read is None:
         return _part_page(kind, form.typed, faults=form.faults, before=before, version=version), 422
     try:
-        says = record.CHANGED if before else record.PUT_ON
+        says = shelf_record.CHANGED if before else shelf_record.PUT_ON
         store.save_part(db(), read, expected_version=version, entry=entry(says))
     except store.PartStale as stale:
         db().rollback()
@@ -121,7 +121,9 @@ def _sign(form: Form, read: Part) -> None:
             f" basket, where the stack is checked on paper (gate {gates.ORDER.number})",
         )
         return
-    against = Against(gates.ORDER, record.part_about(read.kind, read.code), (record.NO_STACK,))
+    against = StoredAgainst(
+        gates.ORDER, shelf_record.part_about(read.kind, read.code), (shelf_record.NO_STACK,)
+    )
     acceptances.accept(db(), against, reason, actor=actor())
 
 
@@ -160,7 +162,7 @@ def back(kind: str, code: str) -> BaseResponse:
     version = known_version(request.form.get("version"))
     here = redirect(url_for("shelf.part", kind=kind, code=code))
     try:
-        store.save_part(db(), part, expected_version=version, entry=entry(record.put_back_words(says)))
+        store.save_part(db(), part, expected_version=version, entry=entry(shelf_record.put_back_words(says)))
     except store.PartStale as stale:
         db().rollback()
         flash(
@@ -235,7 +237,7 @@ def _take_in(
     if table.refused or table.clashes:
         return take_in_page(table), 422 if table.refused else 409
     for code in table.ordered:
-        against = Against(gates.ORDER, record.part_about(kind, code), (record.NO_STACK,))
+        against = StoredAgainst(gates.ORDER, shelf_record.part_about(kind, code), (shelf_record.NO_STACK,))
         acceptances.accept(db(), against, table.reason, actor=actor())
     counts = store.take_in(db(), table.read.parts, entry=entry(f"taken in from {table.name}"))
     db().commit()
@@ -283,7 +285,7 @@ def rules() -> BaseResponse | str | tuple[str, int]:
 
 def _put_in_force(own: FitRules | None, text: str) -> BaseResponse | tuple[str, int]:
     """Put rules of fit in force, unless somebody did since the page was opened."""
-    says = record.RULES_USUAL if own is None else record.RULES_CHANGED
+    says = shelf_record.RULES_USUAL if own is None else shelf_record.RULES_CHANGED
     try:
         fit_rules.save(db(), own, entry=entry(says), seen=known_version(request.form.get("version")))
     except Moved as moved:

@@ -18,7 +18,7 @@ from zygometra.drawing.recipes import Stack, stacks_drawing
 from ..build.fragments import WORDS, Row, Stop
 from ..figures.view import Cell
 from ..forms.form import Slot
-from ..mix.said import Said
+from ..mix.said import MixSaid
 from ..work.released import Line, ReleaseShown
 from ..work.view import GateShown
 
@@ -63,8 +63,8 @@ def view(reader: Reader) -> dict[str, Any]:
         "stacks": stacks_drawing(_stacks(), (-0.1, 0.5), reader),
         "field": _map(),
         "said": [
-            Said("stop", "One thing that is said."),
-            Said("note", "One with more behind it.", ("a line of 0.5 mm", "another")),
+            MixSaid("stop", "One thing that is said."),
+            MixSaid("note", "One with more behind it.", ("a line of 0.5 mm", "another")),
         ],
         "severity_words": WORDS,
         "cells": [

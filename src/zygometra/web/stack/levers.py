@@ -21,7 +21,7 @@ from ..forms.named import field_named
 from .what_if import ALL, AS_FITTED, OWN, WhatIf, amount_text, total_of
 
 
-class Lever(NamedTuple):
+class LeverShown(NamedTuple):
     """One lever's card."""
 
     key: str
@@ -108,7 +108,7 @@ def _stands_above(bench: Bench) -> bool:
     return state is not None and any(hole.above_rim for hole in state.holes)
 
 
-def _lever(result: WhatIf, op: OpName) -> Lever:
+def _lever(result: WhatIf, op: OpName) -> LeverShown:
     bench, build = result.bench, result.bench.build
     reader = bench.reader
     labels = {
@@ -128,7 +128,7 @@ def _lever(result: WhatIf, op: OpName) -> Lever:
         value = ""
     else:
         value = _as_typed(result, op, total, kind)
-    return Lever(
+    return LeverShown(
         op,
         labels[op],
         value,

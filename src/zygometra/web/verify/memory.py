@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from zygometra.core.build.lever_table import OpName
 from zygometra.core.build.model import Build
-from zygometra.core.cutting.memory import with_memory
+from zygometra.core.cutting.tolerance_learnt import with_memory
 from zygometra.core.house_rules import HouseRules
 from zygometra.core.memory import FinishedJob, Memory, remembered
 from zygometra.core.wording import Reader

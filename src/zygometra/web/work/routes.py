@@ -14,7 +14,7 @@ from zygometra.core.errors import QuantityError, shown
 from zygometra.core.gates import is_reason
 from zygometra.core.measuring.steps import KIND
 from zygometra.core.typed import check_text, day_of, whole_number
-from zygometra.exchange.cut_log_faults import entry_faults
+from zygometra.exchange.cut_log_faults import cut_entry_faults
 from zygometra.exchange.logbook_faults import step_faults
 from zygometra.store.facts import New
 
@@ -117,7 +117,7 @@ def accept(build_id: int) -> BaseResponse:
         for body in [_acceptance(f"{key[:70]}.{i}", standing[value], reason)]
     ]
     for one in new:
-        for fault in entry_faults("acceptances", one.body, [], []):
+        for fault in cut_entry_faults("acceptances", one.body, [], []):
             return _said(bench, fault_words(fault))
     return _kept(bench, *new)
 

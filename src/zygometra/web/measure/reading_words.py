@@ -7,8 +7,8 @@ from typing import Any, NamedTuple
 from zygometra.core.digits import decimals_for, figure, number_of
 from zygometra.core.fields import Field
 from zygometra.core.measuring.agreement import Agreement
+from zygometra.core.measuring.cause_words import where_words
 from zygometra.core.measuring.logbook import READABLE, Reading
-from zygometra.core.measuring.said import where_words
 from zygometra.core.quantity import Quantity, read_field
 from zygometra.core.units import Kind, from_base
 from zygometra.core.wording import Reader
