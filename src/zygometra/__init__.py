@@ -1,3 +1,3 @@
 """Zygometra: plans, measures and records the cuts of an engine rebuild."""
 
-__version__ = "0.1.0"
+__version__ = "0.9.0"

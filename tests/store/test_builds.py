@@ -100,7 +100,7 @@ def test_a_later_saver_sees_both_and_nothing_is_written(session, pilot):
     theirs = bore(builds.load(session, pilot).document, "92.5 mm")
     builds.save(session, pilot, theirs, expected_version=1, entry=by("Tove", "bored"))
     session.commit()
-    with pytest.raises(builds.Stale) as stale:
+    with pytest.raises(builds.VersionConflict) as stale:
         builds.save(session, pilot, mine, expected_version=1, entry=by("Ada", "bored more"))
     session.rollback()
     assert stale.value.current.document["parts"]["block"]["bore"] == "92.5 mm"
@@ -128,7 +128,7 @@ def test_of_many_savers_at_once_exactly_one_wins(engine):
                 )
                 session.commit()
                 outcomes.append("saved")
-            except builds.Stale:
+            except builds.VersionConflict:
                 outcomes.append("stale")
 
     threads = [threading.Thread(target=save, args=(n,)) for n in range(6)]
@@ -186,7 +186,7 @@ def test_undo_of_a_stale_page_is_refused(session, pilot):
         expected_version=1,
         entry=by("T", "x"),
     )
-    with pytest.raises(builds.Stale):
+    with pytest.raises(builds.VersionConflict):
         undo.step_back(session, pilot, expected_version=1, actor=someone("Ada"))
 
 
@@ -330,7 +330,7 @@ def test_a_stage_carries_the_version_that_was_seen(session, pilot):
     document = builds.load(session, pilot).document
     builds.save(session, pilot, bore(document, "92.5 mm"), expected_version=1, entry=by("Tove", "bored"))
     session.commit()
-    with pytest.raises(builds.Stale) as stale:
+    with pytest.raises(builds.VersionConflict) as stale:
         moves.set_stage(session, pilot, "cut", seen="on paper", expected_version=1, entry=by("Ada", ""))
     session.rollback()
     assert [c.actor for c in stale.value.since] == ["Tove"]

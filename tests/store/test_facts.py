@@ -12,7 +12,7 @@ from support.cases import demo, vector
 from support.people import by, someone
 from zygometra.core.measuring.facts import Fact, Facts
 from zygometra.store import builds, facts, gauges, moves
-from zygometra.store.facts import MOST_FACTS, New, OtherFact, Shut, TooMany
+from zygometra.store.facts import MOST_FACTS, ClosedToFacts, New, OtherFact, TooMany
 from zygometra.store.whole import with_facts
 
 
@@ -78,7 +78,7 @@ def test_a_closed_build_takes_nothing_new_but_knows_what_it_has(session, pilot):
     moves.set_stage(session, pilot, "signed off", seen="on paper", expected_version=1, entry=by("Tove", ""))
     session.commit()
     assert facts.append(session, pilot, [depth("a")], actor=someone("Ada")).known == 1
-    with pytest.raises(Shut, match="signed off"):
+    with pytest.raises(ClosedToFacts, match="signed off"):
         facts.append(session, pilot, [depth("b")], actor=someone("Ada"))
 
 

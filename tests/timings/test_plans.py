@@ -11,6 +11,8 @@ import pytest
 
 from support.timing import WHOLE
 from support.vee_eights import vee_eight
+from zygometra.core.planning.cut_bank import MilledVolume
+from zygometra.core.planning.decisions import DecisionSpace
 from zygometra.core.planning.plans import Planner
 from zygometra.core.planning.search import Search, SearchNode
 from zygometra.exchange.build_file import build_from_text
@@ -61,6 +63,52 @@ def exhaustive(planner: Planner) -> tuple[float, int]:
     return took * len(jobs) / tried, pairs * len(jobs) // tried
 
 
+def nominal_grid(planner: Planner) -> tuple[float, int]:
+    """Seconds for every step of every lever on stated values in NumPy, from a sample; and how many points there are."""
+    stated, wanted, space = planner.stated, planner.wanted, DecisionSpace(planner.build, planner.rules)
+    crowns = np.arange(0.0, 0.601, 0.01)
+    pistons = [(), *((part.part,) for part in planner.build.levers.parts)]
+    every = [(parts, crown) for parts in pistons for crown in crowns]
+    some = np.random.default_rng(1).permutation(len(every))[: 60 if WHOLE else 10]
+    took, points = 0.0, 0
+    milled = {
+        bank.bank.name: np.zeros(1)
+        if bank.head is None
+        else MilledVolume.of(stated, (), columns=bank.columns, deepest=bank.head.high).volume(
+            steps(bank.head)
+        )
+        for bank in space.banks
+    }
+    for at in some:
+        parts, crown = every[at]
+        base = stated.base(parts)
+        start = time.perf_counter()
+        for bank in space.banks:
+            deck, opened = steps(bank.deck), steps(bank.opening)[:, None]
+            sizes = [(g.thickness.value, g.bore.value) for _, g in bank.gaskets if g is not None]
+            thick = np.array([base.gasket[0, bank.columns.start], *(t for t, _ in sizes)])
+            held = np.array(
+                [base.gasket_volume[0, bank.columns.start], *(np.pi / 4000 * g * g * t for t, g in sizes)]
+            )
+            ok = np.ones(1, dtype=bool)
+            for hole in range(bank.columns.start, bank.columns.stop):
+                clearance = base.clearance[0, hole] + crown - deck
+                gap = (clearance + thick[:, None])[:, :, None, None]
+                room = base.closed[0, hole] + base.area[0, hole] * clearance / 1000
+                volume = room[:, None, None] + held[:, None, None, None] + opened - milled[bank.bank.name]
+                ratio = 1 + base.swept[0, hole] / volume
+                ok = ok & (gap >= wanted.gap.low) & (gap <= wanted.gap.high)
+                ok = ok & (ratio >= wanted.ratio.low) & (ratio <= wanted.ratio.high)
+            points += ok.size
+        took += time.perf_counter() - start
+    return took * len(every) / len(some), points * len(every) // len(some)
+
+
+def steps(move) -> np.ndarray:
+    """Every step of a lever, from none to its most."""
+    return np.arange(0.0, move.high + move.step / 2, move.step)
+
+
 @pytest.mark.parametrize("head", [False, True], ids=["as asked", "with head cuts too"])
 def test_ten_vee_eights(*, head: bool) -> None:
     planner_of(0, head=head).plans()
@@ -69,7 +117,14 @@ def test_ten_vee_eights(*, head: bool) -> None:
     print(f"\nten vee eights, twelve gaskets a bank, thirty pistons: {min(plans)} to {max(plans)} plans each")
     for name, column in (("plans", found), ("with results", stated), ("with policies", all_of)):
         print(f"  {name}: median {statistics.median(column):.2f} s, worst {max(column):.2f} s")
+    grid, points = nominal_grid(planner_of(0, head=head))
+    print(
+        f"  every step of every lever on stated values, {points / 1e6:,.0f} million points: {grid:.1f} s,"
+        f" {grid / statistics.median(found):.1f} times the plans with their yields"
+    )
     if head:
+        # Every lever: there the search must be worth having. Without heads see decision 23.
+        assert grid > 8 * statistics.median(found)
         return
     seconds, pairs = exhaustive(planner_of(0, head=False))
     start = time.perf_counter()

@@ -78,7 +78,7 @@ _IS_SETTLED: ColumnElement[bool] = literal_column(
 )
 
 
-class Stale(Exception):
+class VersionConflict(Exception):
     """Somebody saved the build since it was read: both states are here, nothing was written."""
 
     def __init__(self, current: StoredBuild, since: tuple[Change, ...]) -> None:
@@ -87,7 +87,7 @@ class Stale(Exception):
         super().__init__(f"the build is at version {current.version}")
 
 
-class Closed(Exception):
+class BuildClosed(Exception):
     """The build is signed off or shelved: its figures and plan stand until it is opened again, with a reason."""
 
     def __init__(self, current: StoredBuild, *, wants_reason: bool, reason: str = "") -> None:
@@ -303,21 +303,21 @@ def save(
 
     Raises
     ------
-    Stale
+    VersionConflict
         If the build is at another version; nothing is written.
-    Closed
+    BuildClosed
         If it is signed off or shelved; nothing is written.
     """
     hold_house_rules(session)
     current = load(session, build_id, lock=True)
     if current.version != expected_version:
-        raise Stale(current, history(session, build_id, after=expected_version))
+        raise VersionConflict(current, history(session, build_id, after=expected_version))
     document = without_facts(document)
     patch = list(differences(current.document, document))
     if not patch:
         return current
     if current.stage in stages.CLOSED:
-        raise Closed(current, wants_reason=was_signed_off(session, build_id, current.stage))
+        raise BuildClosed(current, wants_reason=was_signed_off(session, build_id, current.stage))
     version = current.version + 1
     frame, figures, planned = _take_apart(document)
     _, old_figures, old_planned = _take_apart(current.document)

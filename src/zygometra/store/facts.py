@@ -31,7 +31,7 @@ _photo = table_for(PhotoRow)
 MOST_PHOTOS = 500
 
 
-class Shut(Exception):
+class ClosedToFacts(Exception):
     """The build is signed off or shelved: it takes no facts until it is opened again."""
 
     def __init__(self, stage: str) -> None:
@@ -94,7 +94,7 @@ def append(session: Session, build_id: int, new: Sequence[New], *, actor: Actor)
     ------
     NotThere
         If there is no such build.
-    Shut
+    ClosedToFacts
         If it is signed off or shelved; nothing is written.
     OtherFact
         If another fact has one of the keys; nothing is written.
@@ -115,7 +115,7 @@ def append(session: Session, build_id: int, new: Sequence[New], *, actor: Actor)
         elif before[0] != one.kind or not _same(one.kind, before[1], one.body):
             raise OtherFact(one.key)
     if fresh and stage in stages.CLOSED:
-        raise Shut(stage)
+        raise ClosedToFacts(stage)
     if seq + len(fresh) > MOST_FACTS or _is_full(session, build_id, [one.kind for one in fresh.values()]):
         raise TooMany
     for one in fresh.values():
@@ -280,7 +280,7 @@ def add_photo(session: Session, build_id: int, key: str, fact: str, jpeg: bytes,
     ------
     NotThere
         If there is no such build.
-    Shut
+    ClosedToFacts
         If it is signed off or shelved.
     TooMany
         If the build has too many.
@@ -290,7 +290,7 @@ def add_photo(session: Session, build_id: int, key: str, fact: str, jpeg: bytes,
     if session.execute(select(_photo.c.id).where(own, _photo.c.key == key)).first() is not None:
         return
     if stage in stages.CLOSED:
-        raise Shut(stage)
+        raise ClosedToFacts(stage)
     if session.execute(select(func.count()).select_from(_photo).where(own)).scalar_one() >= MOST_PHOTOS:
         raise TooMany
     values = {"build_id": build_id, "key": key, "fact": fact, "jpeg": jpeg}

@@ -12,7 +12,7 @@ from zygometra.core.actors import Entry
 from zygometra.core.build.document import Difference
 from zygometra.core.gates import is_reason
 
-from .builds import Closed, Stale, StoredBuild, load
+from .builds import BuildClosed, StoredBuild, VersionConflict, load
 from .history import history, record, was_signed_off
 from .tables import BuildRow, table_for
 
@@ -47,22 +47,22 @@ def set_stage(
 
     Raises
     ------
-    Stale
+    VersionConflict
         If somebody saved since, or moved it to a third stage; nothing is written.
-    Closed
+    BuildClosed
         If it was signed off and would be opened again without a reason; nothing is written.
     """
     current = load(session, build_id, lock=True)
     if current.version != expected_version:
-        raise Stale(current, history(session, build_id, after=expected_version))
+        raise VersionConflict(current, history(session, build_id, after=expected_version))
     if current.stage == stage:
         return current
     if current.stage != seen:
         moves = history(session, build_id, after=expected_version - 1)
-        raise Stale(current, tuple(change for change in moves if change.kind == "stage"))
+        raise VersionConflict(current, tuple(change for change in moves if change.kind == "stage"))
     opens = stage not in stages.CLOSED and was_signed_off(session, build_id, current.stage)
     if opens and not is_reason(entry.says):
-        raise Closed(current, wants_reason=True, reason=entry.says)
+        raise BuildClosed(current, wants_reason=True, reason=entry.says)
     who = entry.actor.name
     session.execute(update(_build).where(_build.c.id == build_id).values(stage=stage, changed_by=who))
     moved = Entry(entry.actor, stages.moved_words(current.stage, stage, entry.says if opens else ""), "stage")

@@ -16,7 +16,7 @@ from zygometra.core.actors import Actor, Entry
 from zygometra.core.build.document import Difference, with_leaf
 from zygometra.core.build.record import step_words
 
-from .builds import Stale, load, save
+from .builds import VersionConflict, load, save
 from .history import Change, history, read_change
 from .tables import ChangeRow, table_for
 
@@ -82,7 +82,7 @@ def step_back(session: Session, build_id: int, *, expected_version: int, actor: 
 
     Raises
     ------
-    Stale
+    VersionConflict
         If somebody saved since.
     """
     return _step(session, build_id, expected_version=expected_version, actor=actor, kind="undo")
@@ -96,7 +96,7 @@ def step_forward(session: Session, build_id: int, *, expected_version: int, acto
 def _step(session: Session, build_id: int, expected_version: int, actor: Actor, kind: str) -> Change | None:
     current = load(session, build_id, lock=True)
     if current.version != expected_version:
-        raise Stale(current, history(session, build_id, after=expected_version))
+        raise VersionConflict(current, history(session, build_id, after=expected_version))
     stacks = undo_stacks(session, build_id)
     stack = stacks.undo if kind == "undo" else stacks.redo
     if not stack:

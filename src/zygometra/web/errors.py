@@ -10,7 +10,7 @@ from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from werkzeug.exceptions import HTTPException
 
-from zygometra.store.builds import Closed
+from zygometra.store.builds import BuildClosed
 from zygometra.store.in_force import NotThere
 from zygometra.store.shelf import PartNotThere
 
@@ -135,8 +135,8 @@ def init(app: Flask) -> None:
         app.logger.warning("the database does not answer: %s", _kind(error))
         return page(503)
 
-    @app.errorhandler(Closed)
-    def _closed(refused: Closed) -> ResponseReturnValue:
+    @app.errorhandler(BuildClosed)
+    def _closed(refused: BuildClosed) -> ResponseReturnValue:
         # Its page asks the database too, which may be gone by now.
         try:
             return closed(refused)

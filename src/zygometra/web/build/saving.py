@@ -16,7 +16,7 @@ from zygometra.core.stages import OPEN_STAGES
 from zygometra.core.typed import known_version
 from zygometra.exchange.build_file import check
 from zygometra.store import builds
-from zygometra.store.builds import Closed, Stale
+from zygometra.store.builds import BuildClosed, VersionConflict
 from zygometra.store.history import last_move
 
 from ..db import db
@@ -64,7 +64,7 @@ def save(
     version = seen_version() if seen is None else seen
     try:
         builds.save(db(), bench.id, document, expected_version=version, entry=entry(says))
-    except Stale as stale:
+    except VersionConflict as stale:
         if mine is None:
             mine = {d.path: d.after for d in differences(bench.document, document)}
         return conflict(stale, mine, says)
@@ -72,12 +72,12 @@ def save(
     return None
 
 
-def closed(refused: Closed) -> Response:
+def closed(refused: BuildClosed) -> Response:
     """Return the page that says that a build is signed off or shelved, and opens it again for a reason.
 
     Parameters
     ----------
-    refused : Closed
+    refused : BuildClosed
         What the store found.
 
     Returns
@@ -105,12 +105,12 @@ def closed(refused: Closed) -> Response:
     return make_response(body, 409)
 
 
-def conflict(stale: Stale, mine: Leaves, says: str) -> Response:
+def conflict(stale: VersionConflict, mine: Leaves, says: str) -> Response:
     """Return the page that shows both values of what was being saved.
 
     Parameters
     ----------
-    stale : Stale
+    stale : VersionConflict
         What the store found.
     mine : Mapping
         What the person was saving: leaf paths to values (None takes the leaf out).

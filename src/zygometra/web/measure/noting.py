@@ -11,7 +11,7 @@ from zygometra.core.findings.summary import summarise_build
 from zygometra.core.measuring.facts import FactKind
 from zygometra.exchange.cut_log_faults import cut_entry_faults
 from zygometra.store import facts
-from zygometra.store.facts import New, OtherFact, Shut, TooMany
+from zygometra.store.facts import ClosedToFacts, New, OtherFact, TooMany
 from zygometra.store.whole import refresh_summary
 
 from ..build.bench import Bench, open_bench
@@ -34,7 +34,7 @@ def append(build_id: int, new: Sequence[New]) -> tuple[str, int] | None:
     """Keep facts and commit; or return in one sentence why they are not taken, and the status of that answer."""
     try:
         facts.append(db(), build_id, new, actor=actor())
-    except Shut as shut:
+    except ClosedToFacts as shut:
         db().rollback()
         return f"This build is {shut.stage}: it takes nothing more until it is opened again.", 409
     except OtherFact as other:

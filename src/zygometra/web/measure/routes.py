@@ -32,7 +32,7 @@ from zygometra.core.typed import check_text, made_printable, whole_number
 from zygometra.exchange.logbook_csv import MOST_BYTES, Taken, read_behind, read_logbook_csv, write_logbook_csv
 from zygometra.exchange.logbook_faults import place_faults
 from zygometra.store import facts
-from zygometra.store.facts import New, OtherFact, Shut, TooMany
+from zygometra.store.facts import ClosedToFacts, New, OtherFact, TooMany
 
 from ..behind import AT_ONCE, begin, reading_of, still_reading
 from ..build.bench import Bench, open_bench
@@ -261,7 +261,7 @@ def photo(build_id: int) -> BaseResponse:
         facts.add_photo(db(), build_id, key=key, fact=named, jpeg=jpeg, actor=actor())
     except ZygometraError as error:
         return _said(bench, told_error(error), 422)
-    except Shut as shut:
+    except ClosedToFacts as shut:
         db().rollback()
         return _said(
             bench, f"This build is {shut.stage}: it takes nothing more until it is opened again.", 409
@@ -355,7 +355,7 @@ def _take_table(bench: Bench, called: str, taken: Taken, found: Sequence[FoundBy
     new += [New(f"void {row['reading']}", "void", {**row, **stamp}) for row in taken.voided]
     try:
         done = facts.append(db(), bench.id, new, actor=actor())
-    except (Shut, OtherFact, TooMany):
+    except (ClosedToFacts, OtherFact, TooMany):
         db().rollback()
         refusal = append(bench.id, new)
         says, _ = refusal or ("", 0)

@@ -71,7 +71,7 @@ def _step(build_id: int, *, forward: bool) -> BaseResponse:
         return _asked_first(build_id, word, safe_next(unkept))
     try:
         change = step(db(), build_id, expected_version=seen_version(), actor=actor())
-    except builds.Stale as stale:
+    except builds.VersionConflict as stale:
         return _not_now(stale, f"{word} again")
     db().commit()
     done = "Done again" if forward else "Taken back"
@@ -93,7 +93,7 @@ def _asked_first(build_id: int, word: str, what_if: str) -> Response:
     return make_response(asked, 409)
 
 
-def _not_now(stale: builds.Stale, then: str) -> BaseResponse:
+def _not_now(stale: builds.VersionConflict, then: str) -> BaseResponse:
     db().rollback()
     newest = stale.since[0] if stale.since else None
     who = newest.actor if newest else "somebody"
@@ -161,7 +161,7 @@ def stage(build_id: int) -> BaseResponse:
             expected_version=seen_version(),
             entry=entry(" ".join(request.form.get("reason", "").split())[:400]),
         )
-    except builds.Stale as stale:
+    except builds.VersionConflict as stale:
         return _not_now(stale, "move it")
     db().commit()
     return _back()
