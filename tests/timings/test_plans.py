@@ -41,14 +41,16 @@ def timed(planner: Planner) -> tuple[float, float, float, int]:
 def exhaustive(planner: Planner) -> tuple[float, int]:
     """Seconds that every pair of points of every ladder would take, from a sample of jobs; and how many pairs."""
     search = Search(planner.build, planner.rules, planner.fixed)
-    jobs = [SearchNode(choice, faced) for choice in search.space.fittings for faced in search._faced(choice)]
+    jobs = [
+        SearchNode(fitting, faced) for fitting in search.space.fittings for faced in search._faced(fitting)
+    ]
     sample = [jobs[i] for i in np.random.default_rng(1).permutation(len(jobs))]
     took, pairs, tried = 0.0, 0, 0
     for job in sample:
         start = time.perf_counter()
         missed = search._missed(job.faced)
         banks = []
-        for ladder in search._ladders(job.choice):
+        for ladder in search._ladders(job.fitting):
             points = ladder.undrawn(job.faced, lambda cost, *rest: np.ones(len(cost), dtype=bool), every=True)
             banks.append(None if points is None else ladder.drawn(points, *missed).ok.astype(np.float32))
         one, other = banks

@@ -73,7 +73,7 @@ class FoundPlan(NamedTuple):
 class SearchNode(NamedTuple):
     """What is decided before the banks: what is fitted, and what is done to the crowns."""
 
-    choice: Fitting
+    fitting: Fitting
     faced: CrownWork
 
 
@@ -148,16 +148,16 @@ class Search:
             heapq.heappush(jobs, (self._least(job).cost, next(counter), job))
 
         # What may be fitted is looked into once its turn has come.
-        for choice in self.space.fittings:
-            heapq.heappush(jobs, (self._least(SearchNode(choice, CrownWork())).cost, next(counter), choice))
+        for fitting in self.space.fittings:
+            heapq.heappush(jobs, (self._least(SearchNode(fitting, CrownWork())).cost, next(counter), fitting))
         for round_of in range(REFINEMENTS + 1):
             while jobs:
                 job = heapq.heappop(jobs)[2]
                 if isinstance(job, SearchNode):
                     yield from self._job(job)
-                elif all(ladder.standing.is_known for ladder in self._ladders(job)) and not self._settled(
-                    job, self._least(SearchNode(job, CrownWork()))
-                ):
+                elif all(
+                    ladder.standing.is_known for ladder in self._ladders(job)
+                ) and not self._is_dominated(job, self._least(SearchNode(job, CrownWork()))):
                     crowns[_key(job)] = job, self._faced(job)
                     for ladder in self._ladders(job):
                         ladder.lay(crowns[_key(job)][1])
@@ -165,23 +165,23 @@ class Search:
                         push(SearchNode(job, faced))
             if (self.crown is None and self.bowl is None) or round_of == REFINEMENTS:
                 break
-            for choice, laid in crowns.values():
-                fresh = self._between(choice, laid)
-                for ladder in self._ladders(choice) if fresh else ():
+            for fitting, laid in crowns.values():
+                fresh = self._between(fitting, laid)
+                for ladder in self._ladders(fitting) if fresh else ():
                     ladder.lay(fresh)
                 for faced in fresh:
-                    push(SearchNode(choice, faced))
+                    push(SearchNode(fitting, faced))
 
-    def _faced(self, choice: Fitting) -> list[CrownWork]:
+    def _faced(self, fitting: Fitting) -> list[CrownWork]:
         """What may be done to the crowns of a piston set."""
-        return [CrownWork(crown, bowl) for bowl in self._bowls(choice) for crown in self._crowns(choice)]
+        return [CrownWork(crown, bowl) for bowl in self._bowls(fitting) for crown in self._crowns(fitting)]
 
-    def _bowls(self, choice: Fitting) -> list[float]:
+    def _bowls(self, fitting: Fitting) -> list[float]:
         """What may be sunk into the crowns of a piston set: nothing, or some of what floors leave."""
         move = self.bowl
         if move is None:
             return [0.0]
-        limit = min(move.high, self.space.bowl_floor(_piston(choice)))
+        limit = min(move.high, self.space.bowl_floor(_piston(fitting)))
         if not move.may_rest:
             return [move.high] if move.high <= limit + EPSILON else []
         bottom = max(move.low, move.step or EPSILON)
@@ -190,12 +190,12 @@ class Search:
         steps = np.linspace(bottom, max(limit, bottom), BOWL_STEPS)
         return sorted({0.0, *(move.rounded(float(amount), bottom, max(limit, bottom)) for amount in steps)})
 
-    def _crowns(self, choice: Fitting) -> list[float]:
+    def _crowns(self, fitting: Fitting) -> list[float]:
         """What may come off the crowns of a piston set: nothing, or some of what windows and floors leave."""
         move = self.crown
         if move is None:
             return [0.0]
-        limit = self.space.most_off_crown(_piston(choice))
+        limit = self.space.most_off_crown(_piston(fitting))
         out = [0.0] if move.may_rest else []
         if limit < move.low - EPSILON or limit <= 0:
             return out
@@ -204,7 +204,7 @@ class Search:
         bottom = max(move.low, move.step or EPSILON)
         ranges = [
             (max(low, bottom), min(high, limit))
-            for low, high in _common([ladder.crowns() for ladder in self._ladders(choice)])
+            for low, high in _common([ladder.crowns() for ladder in self._ladders(fitting)])
             if max(low, bottom) <= min(high, limit) + TOLERANCE
         ]
         width = math.fsum(high - low for low, high in ranges)
@@ -215,10 +215,10 @@ class Search:
                 found.add(move.rounded(float(amount), low, max(high, low)))
         return sorted(found)
 
-    def _between(self, choice: Fitting, laid: list[CrownWork]) -> list[CrownWork]:
+    def _between(self, fitting: Fitting, laid: list[CrownWork]) -> list[CrownWork]:
         """Crowns half-way between those that gave plans, or nearly did, and their neighbours."""
         fresh: set[CrownWork] = set()
-        for one in self._promising[_key(choice)]:
+        for one in self._promising[_key(fitting)]:
             for at, move in enumerate((self.crown, self.bowl)):
                 if move is None:
                     continue
@@ -233,13 +233,13 @@ class Search:
 
     def _least(self, job: SearchNode) -> Objectives:
         """The least that a job can cost, take and last, and the most that it can yield."""
-        bill = self.costs.before_banks(job.choice, *job.faced)
+        bill = self.costs.before_banks(job.fitting, *job.faced)
         return Objectives(bill.cost, bill.metal, bill.days, 1.0)
 
     def _job(self, job: SearchNode) -> Iterator[FoundPlan]:
         least = self._least(job)
-        key = (*_key(job.choice), *job.faced)
-        if key in self._done or self._settled(job.choice, least):
+        key = (*_key(job.fitting), *job.faced)
+        if key in self._done or self._is_dominated(job.fitting, least):
             return
         self._done.add(key)
         undrawn = self._undrawn(job, least)
@@ -249,7 +249,7 @@ class Search:
         every: list[DrawnCandidates] = []
         missed = self._missed(job.faced)
         bounds = [_bound_of(one) for one in undrawn]
-        for i, (ladder, one) in enumerate(zip(self._ladders(job.choice), undrawn, strict=True)):
+        for i, (ladder, one) in enumerate(zip(self._ladders(job.fitting), undrawn, strict=True)):
             points = ladder.drawn(one, *missed)
             beside = _together([*bounds[:i], *bounds[i + 1 :]])
             worth = self._worth_joining(points, least, beside, alone=len(undrawn) == 1)
@@ -269,25 +269,25 @@ class Search:
     def _is_near(self, job: SearchNode, chance: float) -> None:
         """Note that a plan of a job yields enough, or nearly: between its crown cut and the next more may lie."""
         if chance >= self.build.planning.least_yield - _NEARLY:
-            self._promising[_key(job.choice)].add(job.faced)
+            self._promising[_key(job.fitting)].add(job.faced)
 
-    def _settled(self, choice: Fitting, least: Objectives) -> bool:
+    def _is_dominated(self, fitting: Fitting, least: Objectives) -> bool:
         """Whether what was found covers the least that parts take and the most that they can yield."""
         return self.archive.dominates(least) or (
             self.archive.dominates(least._replace(chance=0.0))
-            and self.archive.dominates(least._replace(chance=self._bound(choice)))
+            and self.archive.dominates(least._replace(chance=self._bound(fitting)))
         )
 
     def _undrawn(self, job: SearchNode, least: Objectives) -> list[UndrawnCandidates] | None:
         """The points of every bank that may be part of a plan worth having; None where a bank has none."""
-        ladders = self._ladders(job.choice)
+        ladders = self._ladders(job.fitting)
         bounds: list[LowerBound] = []
         for ladder in ladders:
             bound = ladder.bound(job.faced)
             if bound is None:
                 return None
             bounds.append(bound)
-        found, opened = [], self.costs.besides(job.choice, *job.faced)
+        found, opened = [], self.costs.besides(job.fitting, *job.faced)
         for i, ladder in enumerate(ladders):
             beside = _together([*bounds[:i], *bounds[i + 1 :]])
             points = ladder.undrawn(job.faced, partial(self._still_worth, least, opened, beside))
@@ -316,16 +316,16 @@ class Search:
         ours, theirs = np.nonzero(worth.any(axis=1))[0], np.nonzero(worth.any(axis=0))[0]
         return [one.take(ours), other.take(theirs)] if len(ours) else None
 
-    def _bound(self, choice: Fitting) -> float:
+    def _bound(self, fitting: Fitting) -> float:
         """The most that any cut can yield with these parts: the deepest overlap of what draws allow each bank.
 
         Every draw allows a bank a range of gaps and a range of volumes; nothing can be inside in more
         draws than overlap somewhere.
         """
-        key = _key(choice)
+        key = _key(fitting)
         if key not in self._bounds:
             self._bounds[key] = min(
-                self._bank_bound(ladder.standing.drawn, ladder.bank) for ladder in self._ladders(choice)
+                self._bank_bound(ladder.standing.drawn, ladder.bank) for ladder in self._ladders(fitting)
             )
         return self._bounds[key]
 
@@ -368,34 +368,34 @@ class Search:
             out.append(off)
         return out[0], out[1]
 
-    def _ladders(self, choice: Fitting) -> list[BankCandidates]:
+    def _ladders(self, fitting: Fitting) -> list[BankCandidates]:
         """The banks with what is fitted."""
-        key = _key(choice)
+        key = _key(fitting)
         if key not in self._stand:
             stated, drawn = (
-                truth.base(choice.parts, swapped=choice.swapped) for truth in (self.stated, self.drawn)
+                truth.base(fitting.parts, swapped=fitting.swapped) for truth in (self.stated, self.drawn)
             )
             self._stand[key] = [
-                BankCandidates(self._standing(choice, i, stated, drawn)) for i in range(len(self.banks))
+                BankCandidates(self._standing(fitting, i, stated, drawn)) for i in range(len(self.banks))
             ]
         return self._stand[key]
 
-    def _standing(self, choice: Fitting, i: int, stated: UncutHoles, drawn: UncutHoles) -> FittedBank:
+    def _standing(self, fitting: Fitting, i: int, stated: UncutHoles, drawn: UncutHoles) -> FittedBank:
         """One bank with what is fitted."""
         shared, bank = self.banks[i], self.space.banks[i]
         deck = bank.deck.high if bank.deck is not None else 1.0
         meant, may_be = (UncutBank.of(base, bank.columns, deck) for base in (stated, drawn))
         return FittedBank(
-            shared=shared, wanted=self.wanted, stated=meant, drawn=may_be, taken=self._milling(choice, i)
+            shared=shared, wanted=self.wanted, stated=meant, drawn=may_be, taken=self._milling(fitting, i)
         )
 
-    def _milling(self, choice: Fitting, i: int) -> MilledVolume | None:
+    def _milling(self, fitting: Fitting, i: int) -> MilledVolume | None:
         bank = self.space.banks[i]
         if bank.head is None:
             return None
-        key = (id(choice.part) if choice.part and choice.part.part.kind == "head" else 0, i)
+        key = (id(fitting.part) if fitting.part and fitting.part.part.kind == "head" else 0, i)
         if key not in self._taken:
-            self._taken[key] = MilledVolume.of(self.stated, choice.parts, bank.columns, bank.head.high)
+            self._taken[key] = MilledVolume.of(self.stated, fitting.parts, bank.columns, bank.head.high)
         return self._taken[key]
 
     # -- banks -----------------------------------------------------------------
@@ -573,8 +573,8 @@ class Search:
     def _whole(self, job: SearchNode, joint: JointCandidates) -> tuple[Table, Table, Table]:
         """Cost, metal and days of whole plans: with what the job itself takes, set-ups once."""
         least = self._least(job)
-        costs, days = self.costs.besides(job.choice, *job.faced)
-        part_lead = job.choice.part.days if job.choice.part is not None else 0.0
+        costs, days = self.costs.besides(job.fitting, *job.faced)
+        part_lead = job.fitting.part.days if job.fitting.part is not None else 0.0
         lead = np.maximum(joint.lead, part_lead) - part_lead
         return (
             least.cost + joint.cost + costs[joint.kinds],
@@ -587,10 +587,10 @@ class Search:
     ) -> tuple[Operation, ...]:
         """The plan of a job and one point of each bank."""
         planned: list[Operation] = []
-        if job.choice.swapped:
+        if job.fitting.swapped:
             planned.append(Operation(SWAP))
-        if job.choice.part is not None:
-            planned.append(Operation(FIT, part=job.choice.part.part))
+        if job.fitting.part is not None:
+            planned.append(Operation(FIT, part=job.fitting.part.part))
         gaskets = [int(points.gasket[k]) for points, k in zip(every, at, strict=True)]
         listed = self.build.levers.gaskets
         if len(set(gaskets)) == 1 and gaskets[0] >= 0:
@@ -625,13 +625,13 @@ class Search:
         return self._amounts[key]
 
 
-def _piston(choice: Fitting) -> FittedPart | None:
+def _piston(fitting: Fitting) -> FittedPart | None:
     """The piston that is fitted; None where the one that is there stays."""
-    return choice.part.part if choice.part is not None and choice.part.part.kind == "piston" else None
+    return fitting.part.part if fitting.part is not None and fitting.part.part.kind == "piston" else None
 
 
-def _key(choice: Fitting) -> tuple[int, bool]:
-    return id(choice.part), choice.swapped
+def _key(fitting: Fitting) -> tuple[int, bool]:
+    return id(fitting.part), fitting.swapped
 
 
 def _common(banks: list[list[tuple[float, float]]]) -> list[tuple[float, float]]:
