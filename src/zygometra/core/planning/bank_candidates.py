@@ -37,6 +37,8 @@ from .quasi_random import Table
 from .results import PlanTargets
 
 Made = TypeVar("Made")
+# A tuple of columns, an entry each of which belong together.
+Columns = TypeVar("Columns", bound=tuple[Any, ...])
 # Of so many draws one is asked for how extremes move.
 SPARSE = 4
 # How many steps a ladder has at the least and at the most.
@@ -50,6 +52,19 @@ _HOLES_DIFFER = 0.01
 
 
 # -- columns ----------------------------------------------------------------------
+
+
+def taken(columns: Columns, which: NDArray[np.int64] | Flags) -> Columns:
+    """Return some of what lies in columns.
+
+    Parameters
+    ----------
+    columns : tuple of array
+        An entry each for what belongs together, in their units.
+    which : array
+        Places, or a flag for each; no unit.
+    """
+    return columns._make(column[which] for column in columns)  # type: ignore[attr-defined, no-any-return]
 
 
 class LowerBound(NamedTuple):
@@ -82,16 +97,6 @@ class DrawnCandidates(NamedTuple):
     gap: Table
     ratio_drawn: Ends
     gap_drawn: Ends
-
-    def take(self, which: NDArray[np.int64] | Flags) -> DrawnCandidates:
-        """Return some of the points.
-
-        Parameters
-        ----------
-        which : array
-            Their places, or a flag for each; no unit.
-        """
-        return DrawnCandidates._make(column[which] for column in self)
 
     @property
     def size(self) -> int:
@@ -136,16 +141,6 @@ class Configurations(NamedTuple):
         """What :meth:`YieldEstimates.rooms` asks for, in mm."""
         return self.least, self.most, self.low, self.high, self.up, self.down
 
-    def take(self, which: Flags) -> Configurations:
-        """Return some of them.
-
-        Parameters
-        ----------
-        which : array
-            Their places, or a flag for each; no unit.
-        """
-        return Configurations._make(column[which] for column in self)
-
 
 class DeckRanges(NamedTuple):
     """Rows with deck cuts from ``bottom`` to ``top`` in mm: the least they take, the most that they can yield."""
@@ -157,16 +152,6 @@ class DeckRanges(NamedTuple):
     metal: Table
     kinds: NDArray[np.int64]
     chance: Table
-
-    def take(self, which: Flags) -> DeckRanges:
-        """Return some of them.
-
-        Parameters
-        ----------
-        which : array
-            Their places, or a flag for each; no unit.
-        """
-        return DeckRanges._make(column[which] for column in self)
 
 
 class WindowBound(NamedTuple):
@@ -184,16 +169,6 @@ class CutAmounts(NamedTuple):
     deck: Table
     cuts: Table
     more: Table
-
-    def take(self, which: NDArray[np.int64] | Flags) -> CutAmounts:
-        """Return some of them.
-
-        Parameters
-        ----------
-        which : array
-            Their places, or a flag for each; no unit.
-        """
-        return CutAmounts._make(column[which] for column in self)
 
 
 class UndrawnCandidates(NamedTuple):
@@ -217,7 +192,7 @@ class UndrawnCandidates(NamedTuple):
             Their places, or a flag for each; no unit.
         """
         return UndrawnCandidates._make(
-            [self.rows, self.many.take(which), *(column[which] for column in self[2:])]
+            [self.rows, taken(self.many, which), *(column[which] for column in self[2:])]
         )
 
 
@@ -880,7 +855,7 @@ class BankCandidates:
         reach = self._reach(rows)
         of = rows.at[reach.row]
         for at, crown in enumerate(crowns):
-            self._laid[crown] = laid, reach.take(of == at)
+            self._laid[crown] = laid, taken(reach, of == at)
 
     # long: what gap, clearance and volume leave of a crown cut, one after another
     def crowns(self) -> list[tuple[float, float]]:
@@ -972,7 +947,7 @@ class BankCandidates:
             True keeps points that others beat as well.
         """
         (side, rows), reach = self._reached(crown)
-        reach = reach.take(worthy(reach.cost, reach.metal, reach.kinds, reach.chance))
+        reach = taken(reach, worthy(reach.cost, reach.metal, reach.kinds, reach.chance))
         if not reach.row.size:
             return None
         row, deck = self._decks(rows, reach)
@@ -989,7 +964,7 @@ class BankCandidates:
         worth = worthy(cost, metal, kinds, most_chance(likely))
         if not worth.any():
             return None
-        many = many.take(worth)
+        many = taken(many, worth)
         cost, metal, kinds = cost[worth], metal[worth], kinds[worth]
         likely, proxy = likely[worth], proxy[worth]
         ratio, gap = self._chances.stated(side, rows, many)
@@ -1063,7 +1038,7 @@ class BankCandidates:
         good = ~np.isnan(
             rows.thickness + rows.volume + rows.least + np.where(np.isinf(rows.low), 0.0, rows.low)
         )
-        return rows if good.all() else rows.take(good)
+        return rows if good.all() else taken(rows, good)
 
     def _laid_out(self, crowns: int, patterns: int) -> list[NDArray[Any]]:
         """Every crown cut with every gasket and pattern: their places, thickness, volume and price of the gasket."""

@@ -36,7 +36,12 @@ class Bill(NamedTuple):
 
     def __add__(self, other: Bill) -> Bill:  # type: ignore[override]
         """One after the other."""
-        return Bill(*(ours + theirs for ours, theirs in zip(self, other, strict=True)))
+        return Bill(
+            self.cost + other.cost,
+            self.minutes + other.minutes,
+            self.days + other.days,
+            self.metal + other.metal,
+        )
 
 
 # -- what one thing takes ----------------------------------------------------------

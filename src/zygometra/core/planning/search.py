@@ -37,6 +37,7 @@ from .bank_candidates import (
     FittedBank,
     LowerBound,
     UndrawnCandidates,
+    taken,
 )
 from .costs import Costs
 from .cut_bank import BankExtremes, MilledVolume, UncutBank, extremes_of
@@ -420,11 +421,11 @@ class Search:
             if self.surest is not None and (self.found or chance[best] <= self.surest.worth.chance):
                 return None
             keep[best] = True
-        points, chance = points.take(keep), chance[keep]
+        points, chance = taken(points, keep), chance[keep]
         if points.size > _MOST_POINTS:
             # Ranks in cost and in chance together: the ends of both stay.
             order = np.argsort(np.argsort(points.cost + points.metal)) - np.argsort(np.argsort(chance))
-            points = points.take(np.argsort(order, kind="stable")[:_MOST_POINTS])
+            points = taken(points, np.argsort(order, kind="stable")[:_MOST_POINTS])
         return points
 
     def _first(self, points: DrawnCandidates, banks: int) -> JointCandidates:
