@@ -55,6 +55,8 @@ def main(address: str) -> None:
             page.goto(f"{address}{pilot}/{station}")
             shot(page, station)
         page.goto(f"{address}{at['Brickyard lorry V8']}/plans?full=1")
+        # The search goes on behind the page.
+        page.get_by_role("button", name="Put this plan on the build").wait_for()
         shot(page, "plan")
         barge, hoist = at["Canal barge 2.6"], at["Granary hoist 1.9"]
         for name, where in (
