@@ -63,11 +63,11 @@ def _classes(found: Iterable[tuple[Path, ast.Module]]) -> dict[str, list[Path]]:
     return names
 
 
-def twice_named(core: Path) -> Iterator[str]:
-    """Yield class names that stand in two modules of the core or more."""
-    for name, paths in sorted(_classes(modules(core)).items()):
-        if len(paths) > 1:
-            yield f"class {name} in {', '.join(str(path.relative_to(core)) for path in paths)}"
+def often_named(source: Path, most: int) -> Iterator[str]:
+    """Yield class names that stand in more modules than so many."""
+    for name, paths in sorted(_classes(modules(source)).items()):
+        if len(paths) > most:
+            yield f"class {name} in {', '.join(str(path.relative_to(source)) for path in paths)}"
 
 
 def with_two_senses(source: Path, glossary: Path) -> Iterator[str]:

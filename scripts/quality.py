@@ -124,7 +124,8 @@ def named() -> list[str]:
     source, wrong = ROOT / "src/zygometra", list[str]()
     for what, where in (
         ("calls with more than four arguments by their place", names.counted_commas(source)),
-        ("class names that stand twice in the core", names.twice_named(source / "core")),
+        ("class names that stand twice in the core", names.often_named(source / "core", 1)),
+        ("class names that stand in three modules", names.often_named(source, 2)),
         ("words of the glossary with two senses", names.with_two_senses(source, ROOT / "docs/glossary.md")),
     ):
         found = list(where)

@@ -205,3 +205,13 @@ def test_a_name_has_one_sense_and_nobody_counts_commas(report, tmp_path, capsys,
 def test_what_is_alike_in_two_rooms_and_four_by_place_is_fine(report, tmp_path, case):
     laid_down(tmp_path, *case)
     assert report.main() == 0
+
+
+def test_a_class_name_stands_in_two_modules_at_the_most(report, tmp_path, capsys):
+    rooms = [part for room in ("web", "store", "drawing") for part in (f"{room}/a.py", "class Row: ...\n")]
+    laid_down(tmp_path, *rooms[:4])
+    assert report.main() == 0
+    (tmp_path / "src/zygometra/drawing").mkdir()
+    (tmp_path / "src/zygometra/drawing/a.py").write_text(rooms[5])
+    assert report.main() == 1
+    assert "WRONG: class names that stand in three modules: class Row" in capsys.readouterr().out

@@ -72,8 +72,10 @@ def test_whatever_people_typed_is_only_text():
 
 
 def test_a_row_says_where_it_lies_outside_its_window():
-    inside = fragments.Row(number=1, band="<svg></svg>", now="9.50", planned="9.75", mark="", says="")
-    outside = fragments.Row(
+    inside = fragments.ReckoningRow(
+        number=1, band="<svg></svg>", now="9.50", planned="9.75", mark="", says=""
+    )
+    outside = fragments.ReckoningRow(
         number=2, band="<svg></svg>", now="9.50", planned="9.10", mark="▼", says="below the window"
     )
     html = fragments.reckoning_rows([inside, outside], "compression_ratio", 1)
@@ -85,7 +87,9 @@ def test_a_row_says_where_it_lies_outside_its_window():
 
 def test_without_a_plan_a_row_shows_one_figure():
     html = fragments.reckoning_rows(
-        [fragments.Row(number=1, band="", now="9.50", planned="", mark="", says="")], "compression_ratio", 1
+        [fragments.ReckoningRow(number=1, band="", now="9.50", planned="", mark="", says="")],
+        "compression_ratio",
+        1,
     )
     assert '<td class="was"></td>' in html
     assert ">9.50</button>" in html

@@ -22,7 +22,7 @@ from zygometra.core.typed import check_text, plain_number, whole_number
 from zygometra.core.units import BASE, Kind, read_typed
 
 from .logbook_faults import reading_entry_faults
-from .tables import MOST_ROWS, NoTable, Row, as_meant, inert, take_apart
+from .tables import MOST_ROWS, NoTable, TableRow, as_meant, inert, take_apart
 
 MOST_BYTES = 16_000_000
 _MOST_FAULTS = 200
@@ -267,7 +267,7 @@ def _columns(headers: list[str]) -> Iterator[tuple[str, str] | Fault]:
 
 
 def _take(
-    row: Row, columns: list[tuple[str, str]], taken: Taken, faults: list[Fault], seen: dict[str, int]
+    row: TableRow, columns: list[tuple[str, str]], taken: Taken, faults: list[Fault], seen: dict[str, int]
 ) -> None:
     """Read one row into what is taken, or say what is wrong with it."""
     cells: dict[str, tuple[str, str]] = {}

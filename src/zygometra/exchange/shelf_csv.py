@@ -34,7 +34,7 @@ from zygometra.core.typed import MOST_NAME, MOST_WORD, check_text, plain_number,
 from zygometra.core.units import MOST_TYPED, unit_named
 from zygometra.core.usual_figures import BASES
 
-from .tables import MOST_ROWS, NoTable, Row, as_meant, inert, take_apart
+from .tables import MOST_ROWS, NoTable, TableRow, as_meant, inert, take_apart
 
 MOST_BYTES = 24_000_000
 MOST_FAULTS = 1000
@@ -185,7 +185,7 @@ def _too_much(rows: int, faults: int, ends: float) -> tuple[str, str] | None:
     return None
 
 
-def _rows(rows: Iterable[Row], columns: list[_Column], kind: str, ends: float) -> TableRead:
+def _rows(rows: Iterable[TableRow], columns: list[_Column], kind: str, ends: float) -> TableRead:
     parts: list[Part] = []
     faults: list[RowFault] = []
     seen: dict[str, int] = {}

@@ -35,7 +35,7 @@ class NoTable(Exception):
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class TableRow:
     """One row: its line as an editor counts it, and its cells."""
 
     line: int
@@ -47,7 +47,7 @@ class Table:
     """A table taken apart: headers, rows, and how it was read in words."""
 
     headers: list[str]
-    rows: list[Row]
+    rows: list[TableRow]
     read_as: str
 
 
@@ -125,14 +125,14 @@ def take_apart(data: bytes | str) -> Table:
         for row in reader:
             lines.marks = 0
             if any(cell.strip() for cell in row):
-                rows.append(Row(reader.line_num + before, row))
+                rows.append(TableRow(reader.line_num + before, row))
             # One more than anybody takes: what comes after it is not looked at.
             if len(rows) > MOST_ROWS:
                 break
     except csv.Error as error:
         slip = f"a slip in the CSV in line {reader.line_num + before}: {error}"
         raise NoTable(slip, "one row a line, quotes closed") from None
-    rows = [Row(row.line, _without_empty_end(row.cells, len(headers))) for row in rows]
+    rows = [TableRow(row.line, _without_empty_end(row.cells, len(headers))) for row in rows]
     said = [MARKS[mark]]
     if mark != "," and any(_DECIMAL_COMMA.fullmatch(cell.strip()) for cell in _some_cells(rows)):
         said.append("decimal comma")
@@ -159,7 +159,7 @@ class _Lines:
         return line
 
 
-def _some_cells(rows: list[Row]) -> Iterator[str]:
+def _some_cells(rows: list[TableRow]) -> Iterator[str]:
     for row in rows[:200]:
         yield from row.cells
 

@@ -56,7 +56,7 @@ class StoredBuild:
 
 
 @dataclass(frozen=True, slots=True)
-class Listed:
+class ListedBuild:
     """A build as the shop floor lists it."""
 
     id: int
@@ -179,7 +179,9 @@ def _take_apart(document: Mapping[str, Any]) -> tuple[Document, dict[str, Any], 
     return frame, figures, list(document.get("planned") or [])
 
 
-def listed(session: Session, *, search: str = "", stage: str = "", limit: int = 200) -> tuple[Listed, ...]:
+def listed(
+    session: Session, *, search: str = "", stage: str = "", limit: int = 200
+) -> tuple[ListedBuild, ...]:
     """List builds, the last changed first.
 
     Parameters
@@ -198,7 +200,7 @@ def listed(session: Session, *, search: str = "", stage: str = "", limit: int = 
     tuple of Listed
         As the shop floor shows them.
     """
-    columns = [_IS_SETTLED if name == "is_settled" else _build.c[name] for name in Listed.__slots__]
+    columns = [_IS_SETTLED if name == "is_settled" else _build.c[name] for name in ListedBuild.__slots__]
     statement = select(*columns).order_by(_build.c.changed_at.desc(), _build.c.id.desc()).limit(limit)
     statement = statement.where(_build.c.stage == stage if stage else _build.c.stage != stages.SHELVED)
     for word in search.split()[:8]:
@@ -206,7 +208,7 @@ def listed(session: Session, *, search: str = "", stage: str = "", limit: int = 
         statement = statement.where(
             or_(*(_build.c[name].ilike(like) for name in ("name", "family", "customer", "duty")))
         )
-    return tuple(Listed(*row) for row in session.execute(statement))
+    return tuple(ListedBuild(*row) for row in session.execute(statement))
 
 
 # -- writing ------------------------------------------------------------------

@@ -35,7 +35,7 @@ CAUTION = (
 )
 
 
-class Line(NamedTuple):
+class AgreementLine(NamedTuple):
     """One figure of the specification."""
 
     place: str
@@ -45,15 +45,15 @@ class Line(NamedTuple):
     basis: str = ""
 
 
-def figures_of(bench: Bench) -> list[tuple[str, list[Line]]]:
+def figures_of(bench: Bench) -> list[tuple[str, list[AgreementLine]]]:
     """Return the specification as it stands, in groups: what is wanted, what is cut, the parts."""
-    groups: dict[str, list[Line]] = {"What is wanted": [], "What is done": [], "Parts": []}
+    groups: dict[str, list[AgreementLine]] = {"What is wanted": [], "What is done": [], "Parts": []}
     for place, value in specification(bench.build).items():
         group = "What is wanted" if place.startswith("targets") else "What is done"
         group = "Parts" if place.startswith(("parts", "gasket")) else group
         value_words, beside = written(place, value, bench.reader)
         groups[group].append(
-            Line(
+            AgreementLine(
                 place=place,
                 label=label_of(place),
                 value=value_words,

@@ -29,7 +29,7 @@ _SOURCE_WORDS = {
 _SPARE_ROWS = 2
 
 
-class Row(NamedTuple):
+class AimRow(NamedTuple):
     """A few fields of one thing."""
 
     label: str
@@ -58,15 +58,15 @@ def view(bench: Bench, form: Mapping[str, str], faults: Mapping[str, str]) -> di
 
     reader = bench.reader
     windows = [
-        Row(label, tuple(slot(f"{result}.{edge}", f"{label}, {edge}") for edge in EDGES))
+        AimRow(label, tuple(slot(f"{result}.{edge}", f"{label}, {edge}") for edge in EDGES))
         for result, label in _results(reader)
     ]
     sources = [
-        Row(label, tuple(slot(f"{result}.{key}", f"{label}, {key.replace('_', ' ')}") for key in SOURCES))
+        AimRow(label, tuple(slot(f"{result}.{key}", f"{label}, {key.replace('_', ' ')}") for key in SOURCES))
         for result, label in _results(reader)
     ]
     gaskets = [
-        Row(
+        AimRow(
             str(row + 1),
             tuple(slot(gasket_slot(row, key), f"Gasket {row + 1}, {key}") for key in GASKET),
         )

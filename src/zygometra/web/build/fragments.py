@@ -31,7 +31,7 @@ _STATES = {
 }
 
 
-class Row(NamedTuple):
+class ReckoningRow(NamedTuple):
     """One hole of one result, written out; ``mark`` and ``says`` where it lies outside its window."""
 
     number: int
@@ -53,12 +53,12 @@ class Stop(NamedTuple):
     says: str
 
 
-def reckoning_rows(rows: Sequence[Row], key: str, hole: int) -> Markup:
+def reckoning_rows(rows: Sequence[ReckoningRow], key: str, hole: int) -> Markup:
     """Return the rows of one result's table.
 
     Parameters
     ----------
-    rows : sequence of Row
+    rows : sequence of ReckoningRow
         One a hole; their texts are figures of our own writing.
     key : str
         The result, for its working.
@@ -104,7 +104,7 @@ class Reckoning(NamedTuple):
     title: str
     window: str
     unit: str
-    rows: tuple[Row, ...]
+    rows: tuple[ReckoningRow, ...]
 
 
 def reckoning_panel(

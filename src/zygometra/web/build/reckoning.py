@@ -13,7 +13,7 @@ from zygometra.core.wording import Reader
 from zygometra.drawing.bands import Estimate, axis, bands
 
 from .bench import Bench
-from .fragments import Reckoning, Row
+from .fragments import Reckoning, ReckoningRow
 
 _LEAST_SPAN = {"compression_ratio": 0.2, "quench": 0.15, "deck_clearance": 0.1}
 
@@ -70,7 +70,7 @@ def _reckoning(bench: Bench, key: str, title: str, window: Window, unit: str) ->
     )
     write_now = _writer(bench.reader, key, u_now, words=turned)
     write_plan = _writer(bench.reader, key, u_plan)
-    rows: list[Row] = []
+    rows: list[ReckoningRow] = []
     last: tuple[Estimate, Estimate] | None = None
     for hole, a, b in zip(evaluation.now.holes, now, planned, strict=True):
         if last is not None and a is last[0] and b is last[1]:
@@ -79,7 +79,7 @@ def _reckoning(bench: Bench, key: str, title: str, window: Window, unit: str) ->
         last = (a, b)
         mark, says = _judge(b, window, evaluation.planned.hole(hole.number))
         rows.append(
-            Row(
+            ReckoningRow(
                 number=hole.number,
                 band=drawn.draw(a, b, changed=changed),
                 now=write_now(a.value),

@@ -32,7 +32,7 @@ BASIS_MARKS = [(name, name) for name in ("measured", "mock-up", "catalogue", "ad
 _MOST_PAST = 6
 
 
-class Cell(NamedTuple):
+class FigureCell(NamedTuple):
     """One place a figure can stand in."""
 
     where: str
@@ -44,17 +44,17 @@ class Cell(NamedTuple):
     says: str
 
 
-class Line(NamedTuple):
+class FigureLine(NamedTuple):
     """One dimension and every place it stands in, or could."""
 
     symbol: str
     label: str
     help: str
-    cells: tuple[Cell, ...]
+    cells: tuple[FigureCell, ...]
     more: tuple[tuple[str, str], ...]
 
 
-class Spot(NamedTuple):
+class FigureSpot(NamedTuple):
     """One bank's or hole's place in the table: a figure, or room for one."""
 
     path: str
@@ -64,15 +64,15 @@ class Spot(NamedTuple):
     says: str
 
 
-class Row(NamedTuple):
+class PlaceRow(NamedTuple):
     """One dimension, bank by bank and hole by hole."""
 
     symbol: str
     label: str
-    spots: tuple[Spot | None, ...]
+    spots: tuple[FigureSpot | None, ...]
 
 
-def table_of_holes(bench: Bench) -> tuple[list[str], list[Row]]:
+def table_of_holes(bench: Bench) -> tuple[list[str], list[PlaceRow]]:
     """Return what is known bank by bank and hole by hole: heads of the columns, and a row a dimension."""
     banks = [b.name for b in bench.build.banks] if bench.several_banks else []
     holes = sorted(bench.build.cylinders)
@@ -84,15 +84,15 @@ def table_of_holes(bench: Bench) -> tuple[list[str], list[Row]]:
         places = [(f"bank {name}", str(Place.on_bank(name, on_bank)) if on_bank else "") for name in banks]
         places += [(f"hole {n}", str(Place.hole(n, in_hole)) if in_hole else "") for n in holes]
         spots = tuple(_spot(bench, field, where, path) if path else None for where, path in places)
-        rows.append(Row(field.symbol.replace("_", " "), field.label, spots))
+        rows.append(PlaceRow(field.symbol.replace("_", " "), field.label, spots))
     return [*(f"bank {name}" for name in banks), *(str(n) for n in holes)], rows
 
 
-def _spot(bench: Bench, field: Field, where: str, path: str) -> Spot:
+def _spot(bench: Bench, field: Field, where: str, path: str) -> FigureSpot:
     cell = _cell(bench, where, path)
     if cell is None:
-        return Spot(path=path, called=f"Add {field.label}, {where}", value="", mark="", says="")
-    return Spot(
+        return FigureSpot(path=path, called=f"Add {field.label}, {where}", value="", mark="", says="")
+    return FigureSpot(
         path=path,
         called=f"{field.label}, {where}: {cell.value}, {cell.says}",
         value=cell.value,
@@ -101,7 +101,7 @@ def _spot(bench: Bench, field: Field, where: str, path: str) -> Spot:
     )
 
 
-def _cell(bench: Bench, where: str, path: str) -> Cell | None:
+def _cell(bench: Bench, where: str, path: str) -> FigureCell | None:
     quantity = bench.build.figures.get(path)
     if quantity is None:
         return None
@@ -111,7 +111,7 @@ def _cell(bench: Bench, where: str, path: str) -> Cell | None:
     beside = reader.beside(quantity)
     says = " · ".join(filter(None, (beside, basis, doubt_words(quantity, reader))))
     mark = quantity.basis if stated else "assumed"
-    return Cell(
+    return FigureCell(
         where=where,
         path=path,
         value=reader.quantity(quantity),
@@ -134,9 +134,9 @@ def _places(bench: Bench, field: Field) -> list[tuple[str, str]]:
     return places
 
 
-def lines(bench: Bench) -> list[tuple[str, list[Line]]]:
+def lines(bench: Bench) -> list[tuple[str, list[FigureLine]]]:
     """Return every dimension of a build as it holds for the whole engine, part by part."""
-    parts: dict[str, list[Line]] = {}
+    parts: dict[str, list[FigureLine]] = {}
     for field in FIELDS:
         places = [place for place in _places(bench, field) if place[1] == field.path]
         if not places:
@@ -144,7 +144,7 @@ def lines(bench: Bench) -> list[tuple[str, list[Line]]]:
         cells = [(cell, place) for place in places if (cell := _cell(bench, *place))]
         stands = {path for _, (_, path) in cells}
         empty = tuple(place for place in places if place[1] not in stands)
-        line = Line(
+        line = FigureLine(
             symbol=field.symbol.replace("_", " "),
             label=field.label,
             help=field.help,

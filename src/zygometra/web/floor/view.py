@@ -10,7 +10,7 @@ from zygometra.core.digits import figure
 from zygometra.core.findings.summary import worst_read
 from zygometra.core.stages import STAGE_NAMES
 from zygometra.core.wording import Reader
-from zygometra.store.builds import Listed
+from zygometra.store.builds import ListedBuild
 
 from .new import USUAL_HOLES
 
@@ -20,7 +20,7 @@ _WORDS = {"stop": "Stop", "warn": "Check", "fine": "Fine"}
 class FloorEntry(NamedTuple):
     """One build of the list, written out."""
 
-    build: Listed
+    build: ListedBuild
     about: str
     ratio: str
     quench: str
@@ -35,12 +35,12 @@ class FloorEntry(NamedTuple):
 _CUT = {"deck_cut": "deck", "head_cut": "head", "crown_cut": "crowns", "rods": "rods"}
 
 
-def list_view(found: Sequence[Listed], search: str, stage: str, read_as: Reader) -> dict[str, Any]:
+def list_view(found: Sequence[ListedBuild], search: str, stage: str, read_as: Reader) -> dict[str, Any]:
     """Return what the list of builds shows.
 
     Parameters
     ----------
-    found : sequence of Listed
+    found : sequence of ListedBuild
         The builds of the shop, or those that a search finds.
     search, stage : str
         What was searched for.
@@ -67,7 +67,7 @@ def list_view(found: Sequence[Listed], search: str, stage: str, read_as: Reader)
     }
 
 
-def _entry(build: Listed, read_as: Reader) -> FloorEntry:
+def _entry(build: ListedBuild, read_as: Reader) -> FloorEntry:
     summary = build.summary
     holes = summary["holes"]
     engine = f"{build.family} {'single' if holes == 1 else summary['layout'] + ' ' + str(holes)}".strip()
@@ -102,7 +102,7 @@ def in_range(values: Sequence[float] | None, write: Callable[[float], str]) -> s
 
 
 def new_view(
-    typed: Mapping[str, str], faults: Mapping[str, str], known: Sequence[Listed], from_id: int
+    typed: Mapping[str, str], faults: Mapping[str, str], known: Sequence[ListedBuild], from_id: int
 ) -> dict[str, Any]:
     """Return what the page of a new build shows.
 
@@ -110,7 +110,7 @@ def new_view(
     ----------
     typed, faults : Mapping
         Texts and sentences by field.
-    known : sequence of Listed
+    known : sequence of ListedBuild
         Builds that can be copied.
     from_id : int
         The one that is offered first.

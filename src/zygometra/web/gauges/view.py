@@ -30,7 +30,7 @@ _LABELS = {
 }
 
 
-class Row(NamedTuple):
+class GaugeRow(NamedTuple):
     """One gauge of the register."""
 
     name: str
@@ -77,7 +77,7 @@ def register_view(known: Register, typed: Mapping[str, str], faults: Mapping[str
         check = f"{last.on[:10]} {'good' if last.good else 'failed'}" if last is not None else "—"
         kind = gauge.kind + (" (stand-in)" if entry.get("x-simulated") else "")
         rows.append(
-            Row(
+            GaugeRow(
                 name=name,
                 kind=kind,
                 figures=figures_words(entry),

@@ -39,7 +39,7 @@ MODES = (
 FIELDS = ("mode", "volume", "within", "low", "high", "swap")
 
 
-class Row(NamedTuple):
+class MatchingRow(NamedTuple):
     """One hole: its chamber before, after milling and after all, what is opened, and what it then lies at."""
 
     number: int
@@ -53,14 +53,14 @@ class Answer(NamedTuple):
     """A match in words; ``plan`` as a plan has it, empty where nothing is to be done."""
 
     cuts: tuple[tuple[str, str, str], ...]
-    rows: tuple[Row, ...]
+    rows: tuple[MatchingRow, ...]
     opened: str
     swapped: bool
     over: tuple[str, ...]
     plan: tuple[dict[str, Any], ...]
 
 
-class Asked(NamedTuple):
+class MatchingQuery(NamedTuple):
     """What was asked, as typed; why it was not understood or cannot be; and the answer."""
 
     typed: Mapping[str, str]
@@ -68,19 +68,19 @@ class Asked(NamedTuple):
     answer: Answer | None
 
 
-def ask(bench: Bench, args: Mapping[str, str]) -> Asked:
+def ask(bench: Bench, args: Mapping[str, str]) -> MatchingQuery:
     """Answer what the form asks; nothing where it was not sent."""
     typed = {name: args.get(name, "").strip() for name in FIELDS}
     if not typed["mode"]:
         typed |= {"mode": "alike", "within": "0.5 cc", "swap": "yes" if len(bench.build.banks) == 2 else ""}
-        return Asked(typed, "", None)
+        return MatchingQuery(typed, "", None)
     try:
         found = heads_of(bench.build, state_to_match(bench.build))
         wanted = _wanted(bench, found, typed)
         done = matched(bench.build, found.heads, wanted, may_swap=bool(typed["swap"]))
     except (QuantityError, NoAnswer) as error:
-        return Asked(typed, told_error(error), None)
-    return Asked(typed, "", _answer(bench, found, done))
+        return MatchingQuery(typed, told_error(error), None)
+    return MatchingQuery(typed, "", _answer(bench, found, done))
 
 
 def _wanted(bench: Bench, found: Heads, typed: Mapping[str, str]) -> Wanting:
@@ -149,7 +149,7 @@ def _answer(bench: Bench, found: Heads, done: Matched) -> Answer:
     reader = bench.reader
     before = {n: v for head in found.heads for n, v in zip(head.holes, head.volumes, strict=True)}
     rows = tuple(
-        Row(
+        MatchingRow(
             number=number,
             before=Volume(before[number]).written(reader),
             opened=Volume(done.opened[number]).written(reader) if number in done.opened else "",

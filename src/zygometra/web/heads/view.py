@@ -35,7 +35,7 @@ from ..measure.face_view import (
 )
 from ..measure.reading_words import agreement_words, mark_of
 from ..measure.surveys import ROWS, grid_of, made
-from .matching import MODES, Asked
+from .matching import MODES, MatchingQuery
 
 _CHAMBER = "parts.head.chamber_volume"
 # For how much milling what it takes is told, in mm.
@@ -54,7 +54,7 @@ CAUTIONS = (
 )
 
 
-class Row(NamedTuple):
+class ChamberRow(NamedTuple):
     """One chamber in the table."""
 
     number: int
@@ -92,7 +92,7 @@ def _basis(hole: Hole) -> str:
     return "" if source is None else source.quantity.basis
 
 
-def view(bench: Bench, args: Mapping[str, str], asked: Asked) -> dict[str, Any]:
+def view(bench: Bench, args: Mapping[str, str], asked: MatchingQuery) -> dict[str, Any]:
     """Return what the bench shows."""
     banks = [bank.name for bank in bench.build.banks]
     bank = args.get("bank", "")
@@ -222,14 +222,14 @@ def _milling_words(bench: Bench) -> str:
     return f"{first} for the first {bench.reader.limit(_A_TENTH)}, {how}"
 
 
-def _row(bench: Bench, hole: Hole) -> Row:
+def _row(bench: Bench, hole: Hole) -> ChamberRow:
     reader = bench.reader
     source = hole.sources.get(_CHAMBER)
     address = url_for(
         "measure.read", build_id=bench.id, figure="chamber_volume", way="shots", place=f"h{hole.number}"
     )
     if source is None:
-        return Row(
+        return ChamberRow(
             number=hole.number,
             value="—",
             band="",
@@ -252,7 +252,7 @@ def _row(bench: Bench, hole: Hole) -> Row:
         how = agreement(series.readings, bench.build.logbook or EMPTY)
         times, says = f"{len(series.readings)}× {mark_of(how)}", agreement_words(how, Kind.VOLUME, reader)
     band = f"± {Volume(1.96 * quantity.u).written(reader)}" if quantity.u else ""
-    return Row(
+    return ChamberRow(
         number=hole.number,
         value=Volume(quantity.value).written(reader),
         band=band,

@@ -22,7 +22,7 @@ from zygometra.store import facts
 from ..build.bench import Bench
 from ..db import db
 from .read_view import FIGURES, place_value
-from .reading_words import Line, label, line, quantity_words
+from .reading_words import ReadingLine, label, line, quantity_words
 
 
 class Sourced(NamedTuple):
@@ -82,7 +82,7 @@ def _read_on(bench: Bench, field: Field, place: Place) -> str:
 
 def _line(
     one: Reading, bench: Bench, logbook: Logbook, aside: Mapping[str, str], shown: Mapping[str, list[str]]
-) -> Line:
+) -> ReadingLine:
     state = "void" if one.id in logbook.void else "aside" if one.id in aside else ""
     return line(
         one, bench.reader, state=state, why=aside.get(one.id, ""), photos=tuple(shown.get(one.id, ()))

@@ -19,7 +19,7 @@ from ..build.bench import Bench
 from ..build.practice import may_simulate
 from ..db import db
 from ..forms.read import bare_unit_of
-from .reading_words import Line, agreement_words, label, line, mark_of, value_words
+from .reading_words import ReadingLine, agreement_words, label, line, mark_of, value_words
 from .sent import UNITS
 
 # What stays as it is from one reading to the next.
@@ -96,7 +96,7 @@ _WAY_WORDS = {"plain": "one figure", "tipped": "tipped both ways", "shots": "cou
 _LAST = 3
 
 
-class Spot(NamedTuple):
+class ReadingSpot(NamedTuple):
     """One place on the strip of places: its value for the form, its name, how often it was read, how it agrees."""
 
     value: str
@@ -112,7 +112,7 @@ class Recent(NamedTuple):
     where: str
     back: str
     beside: str
-    lines: tuple[Line, ...]
+    lines: tuple[ReadingLine, ...]
     agrees: str
     state: str
     mark: str = ""
@@ -297,15 +297,15 @@ def standing_at(bench: Bench, place: Place) -> list[Reading]:
     return list(series.readings) if series is not None else []
 
 
-def _spot(bench: Bench, place: Place) -> Spot:
+def _spot(bench: Bench, place: Place) -> ReadingSpot:
     readings = standing_at(bench, place)
     names = {Scope.HOLE: lambda: str(place.number), Scope.BANK: lambda: place.bank}
     called = names.get(place.scope, lambda: "engine")()
     if not readings:
-        return Spot(value=place_value(place), label=called, times=0, mark="", says="not read yet")
+        return ReadingSpot(value=place_value(place), label=called, times=0, mark="", says="not read yet")
     how = agreement(readings, bench.build.logbook or Logbook())
     field = READABLE[readings[0].figure]
-    return Spot(
+    return ReadingSpot(
         value=place_value(place),
         label=called,
         times=len(readings),
@@ -314,7 +314,7 @@ def _spot(bench: Bench, place: Place) -> Spot:
     )
 
 
-def _due(spots: Sequence[Spot]) -> str:
+def _due(spots: Sequence[ReadingSpot]) -> str:
     """The place that was read least often; the first of them."""
     return min(spots, key=lambda spot: spot.times).value
 

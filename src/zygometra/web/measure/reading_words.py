@@ -17,7 +17,7 @@ from zygometra.core.written import AsTyped
 _MARKS = {"agree": "✓", "more": "…", "apart": "≠"}
 
 
-class Line(NamedTuple):
+class ReadingLine(NamedTuple):
     """One reading as a list shows it."""
 
     key: str
@@ -165,9 +165,9 @@ def quantity_words(quantity: Quantity, field: Field, reader: Reader) -> tuple[st
     return f"{figure(quantity.value, places)} {symbol}", f"± {figure(half, places)}" if half else ""
 
 
-def line(reading: Reading, reader: Reader, **more: Any) -> Line:
+def line(reading: Reading, reader: Reader, **more: Any) -> ReadingLine:
     """Return a reading as a list shows it."""
-    return Line(
+    return ReadingLine(
         key=reading.id,
         what=place_words(reading),
         value=value_words(reading, reader),

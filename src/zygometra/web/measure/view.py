@@ -22,13 +22,13 @@ from zygometra.store import facts
 from ..build.bench import Bench
 from ..db import db
 from .read_view import FIGURES, place_value
-from .reading_words import Line, agreement_words, label, line, mark_of, quantity_words
+from .reading_words import ReadingLine, agreement_words, label, line, mark_of, quantity_words
 
 _MOST_ADVICE = 5
 _MOST_VOID = 30
 
 
-class Cell(NamedTuple):
+class LogbookCell(NamedTuple):
     """One place of a figure: its value and band, how often it was read, how the readings agree."""
 
     place: str
@@ -40,12 +40,12 @@ class Cell(NamedTuple):
     says: str
 
 
-class Row(NamedTuple):
+class LogbookRow(NamedTuple):
     """One figure, place by place."""
 
     name: str
     label: str
-    cells: tuple[Cell | None, ...]
+    cells: tuple[LogbookCell | None, ...]
 
 
 class Next(NamedTuple):
@@ -126,7 +126,7 @@ def places_of_build(bench: Bench) -> list[tuple[str, str]]:
     return [("e", "the engine"), *banks, *holes]
 
 
-def _rows(bench: Bench) -> list[Row]:
+def _rows(bench: Bench) -> list[LogbookRow]:
     """Figures that were read in holes, one row each."""
     used = bench.build.in_use
     if used is None:
@@ -141,11 +141,11 @@ def _rows(bench: Bench) -> list[Row]:
             _cell(bench, by_figure[name][number]) if number in by_figure[name] else None
             for number in bench.build.cylinders
         )
-        rows.append(Row(name, label(READABLE[name]), cells))
+        rows.append(LogbookRow(name, label(READABLE[name]), cells))
     return rows
 
 
-def _others(bench: Bench) -> list[Cell]:
+def _others(bench: Bench) -> list[LogbookCell]:
     """What was read of the whole engine, or of a bank."""
     used = bench.build.in_use
     if used is None:
@@ -153,14 +153,14 @@ def _others(bench: Bench) -> list[Cell]:
     return [_cell(bench, place) for place in used.series if place.scope is not Scope.HOLE]
 
 
-def _cell(bench: Bench, place: Place) -> Cell:
+def _cell(bench: Bench, place: Place) -> LogbookCell:
     used = bench.build.in_use
     assert used is not None
     series = used.series[place]
     field = READABLE[series.readings[0].figure]
     how = agreement(series.readings, bench.build.logbook or Logbook())
     value, band = quantity_words(bench.build.figures[str(place)], field, bench.reader)
-    return Cell(
+    return LogbookCell(
         place=str(place),
         called=f"{label(field)}{where_words(place)}",
         value=value,
@@ -247,7 +247,7 @@ def _decided_address(bench: Bench, told: Any) -> str:
     return url_for("measure.read", build_id=bench.id, figure=told.figure, place=place)
 
 
-def _void(bench: Bench, logbook: Logbook) -> list[Line]:
+def _void(bench: Bench, logbook: Logbook) -> list[ReadingLine]:
     """What is void or set aside, the newest first."""
     used = bench.build.in_use
     if used is None:

@@ -45,7 +45,7 @@ def _usual(reader: Reader) -> dict[str, str]:
 
 
 @dataclass(slots=True)
-class Asked:
+class MixQuery:
     """A question as the form holds it."""
 
     typed: dict[str, str]
@@ -63,7 +63,7 @@ def read_asked(
     block: str,
     shop: Mapping[str, float],
     left_open: Collection[str] = (),
-) -> Asked:
+) -> MixQuery:
     """Read the form.
 
     Parameters
@@ -81,14 +81,14 @@ def read_asked(
 
     Returns
     -------
-    Asked
+    MixQuery
         A field that cannot be read asks nothing, and says why.
     """
     typed = {key: value for key, value in args.items() if key in _FIELDS}
     if "block" not in args:
         usual = {k: text for k, text in _usual(reader).items() if k.rpartition("-")[0] not in left_open}
         typed = {**usual, **typed}
-    out = Asked(typed)
+    out = MixQuery(typed)
     windows = _windows(out, reader)
     rpm = _plain(
         out, "rpm", default=5500.0, low=1, high=30000, wanted="a crank speed of 1 to 30000, such as 5500"
@@ -131,7 +131,7 @@ _FIELDS = {
 }
 
 
-def _windows(out: Asked, reader: Reader) -> dict[str, Window]:
+def _windows(out: MixQuery, reader: Reader) -> dict[str, Window]:
     windows = {}
     for wanted in WANTED:
         edges = {edge: _edge(out, f"{wanted.key}-{edge}", wanted.key, reader) for edge in EDGES}
@@ -145,7 +145,7 @@ def _windows(out: Asked, reader: Reader) -> dict[str, Window]:
     return windows
 
 
-def _edge(out: Asked, name: str, key: str, reader: Reader) -> float | None:
+def _edge(out: MixQuery, name: str, key: str, reader: Reader) -> float | None:
     text = out.typed.get(name, "").strip()
     if not text:
         return None
@@ -172,7 +172,7 @@ def per_shown(key: str, reader: Reader) -> float:
     return 1.0 / from_base(1.0, THOU) if key in LENGTHS and reader.system == "inch" else 1.0
 
 
-def _plain(out: Asked, name: str, default: float, low: float, high: float, wanted: str) -> float:
+def _plain(out: MixQuery, name: str, default: float, low: float, high: float, wanted: str) -> float:
     read = number(out.typed.get(name, ""), wanted, low=low, high=high)
     if read.fault:
         out.faults[name] = read.fault

@@ -36,7 +36,7 @@ COLUMNS = (
 )
 
 
-class Line(NamedTuple):
+class BasketLine(NamedTuple):
     """One thing of the basket, written out; ``part`` is None where nothing on the shelf suits."""
 
     what: str
@@ -68,8 +68,8 @@ def basket_view(recipe: Recipe, items: Sequence[Item]) -> dict[str, Any]:
     }
 
 
-def _line(item: Item) -> Line:
-    return Line(
+def _line(item: Item) -> BasketLine:
+    return BasketLine(
         what=item.what,
         part=item.part,
         needed=item.needed,

@@ -24,7 +24,7 @@ from zygometra.store.shelf import parts_by_code
 COLUMNS = 6
 
 
-class Shown(NamedTuple):
+class RecipesShown(NamedTuple):
     """Which recipe is in hand, and which are pinned beside it."""
 
     chosen: Combination | None
@@ -41,7 +41,7 @@ class Column(NamedTuple):
     rows: tuple[tuple[str, str], ...]
 
 
-class Cell(NamedTuple):
+class RecipeCell(NamedTuple):
     """One cell of the rows under the drawing: how it counts, its text, or parts line by line."""
 
     state: str
@@ -49,7 +49,7 @@ class Cell(NamedTuple):
     parts: tuple[str, ...] = ()
 
 
-def cells(columns: Sequence[Column]) -> list[tuple[str, list[Cell]]]:
+def cells(columns: Sequence[Column]) -> list[tuple[str, list[RecipeCell]]]:
     """Return the rows under the drawing, each with its heading and a cell a column, the empty ones too.
 
     Parameters
@@ -63,15 +63,15 @@ def cells(columns: Sequence[Column]) -> list[tuple[str, list[Cell]]]:
         What is the same as in the recipe in hand counts as ``same``.
     """
     in_hand = next((c for c in columns if c.state == "chosen"), None)
-    empty = [Cell("")] * (COLUMNS - len(columns))
-    parts = [Cell(c.state, "" if c.unlike else "in hand", c.unlike) for c in columns]
+    empty = [RecipeCell("")] * (COLUMNS - len(columns))
+    parts = [RecipeCell(c.state, "" if c.unlike else "in hand", c.unlike) for c in columns]
     rows = [("other parts", parts + empty)]
     for n, (heading, _) in enumerate(columns[0].rows):
         row = []
         for c in columns:
             text = c.rows[n][1]
             same = in_hand is not None and text == in_hand.rows[n][1]
-            row.append(Cell(c.state or ("same" if same else ""), text))
+            row.append(RecipeCell(c.state or ("same" if same else ""), text))
         rows.append((heading, row + empty))
     return rows
 
@@ -123,7 +123,7 @@ def in_full(
     return out
 
 
-def column(recipe: Recipe, place: int, rows: Combination, shown: Shown, reader: Reader) -> Column:
+def column(recipe: Recipe, place: int, rows: Combination, shown: RecipesShown, reader: Reader) -> Column:
     """Return one recipe written out, as the so-manieth of those side by side."""
     state = "chosen" if rows == shown.chosen else "pinned" if rows in shown.pinned else ""
     r = recipe.verdict.results

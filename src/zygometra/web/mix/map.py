@@ -15,8 +15,8 @@ from zygometra.core.windows import Window
 from zygometra.core.wording import Reader
 from zygometra.drawing.field import Axis, Point
 
-from .asked import Asked, per_shown
-from .columns import Shown, key_of
+from .asked import MixQuery, per_shown
+from .columns import RecipesShown, key_of
 
 
 def axis(key: str, laid_out: QueryTables, reader: Reader) -> Axis:
@@ -40,14 +40,14 @@ class Field(NamedTuple):
 
     found: SearchResult
     around: SearchResult
-    shown: Shown
+    shown: RecipesShown
 
 
 # The results that a point tells of, whatever the axes are.
 _TOLD = ("displacement", "deck_clearance", "compression_ratio", "cost")
 
 
-def points(field: Field, laid_out: QueryTables, asked: Asked, reader: Reader) -> list[Point]:
+def points(field: Field, laid_out: QueryTables, asked: MixQuery, reader: Reader) -> list[Point]:
     """Return the recipes on the map; one that is found twice is drawn once, as what it counts for."""
     points: dict[Combination, Point] = {}
     for source, state in ((field.around, "out"), (field.found, "in")):

@@ -34,7 +34,7 @@ from ..db import db
 from ..forms.read import name
 from ..jobs import jobs
 from ..people import actor, entry, reader, told_error, who
-from .asked import Asked, read_asked
+from .asked import MixQuery, read_asked
 from .basket import basket_of, basket_table, basket_view
 from .columns import in_full, rows_of, written
 from .laid_out import key_for, lay_out, shelf_and_rules
@@ -47,7 +47,7 @@ COUNT_WAIT = 0.5
 _MOST_BLOCKS, _MOST_BUILDS = 500, 500
 
 
-def _asked(form: Any = None) -> Asked:
+def _asked(form: Any = None) -> MixQuery:
     shelf, _, _ = shelf_and_rules(db())
     blocks = shelf.tables["block"].codes
     args = request.args if form is None else form
@@ -57,11 +57,11 @@ def _asked(form: Any = None) -> Asked:
     )
 
 
-def _address(endpoint: str, asked: Asked) -> str:
+def _address(endpoint: str, asked: MixQuery) -> str:
     return urls.with_query(url_for(endpoint), address_of(asked))
 
 
-def _laid_out(asked: Asked) -> QueryTables | None:
+def _laid_out(asked: MixQuery) -> QueryTables | None:
     """The shelf laid out; None, with the reason beside the field, where the block is no good."""
     try:
         return lay_out(db(), asked.question)
@@ -70,7 +70,7 @@ def _laid_out(asked: Asked) -> QueryTables | None:
         return None
 
 
-def _shown(asked: Asked) -> dict[str, Any]:
+def _shown(asked: MixQuery) -> dict[str, Any]:
     laid_out = _laid_out(asked)
     shown_now: dict[str, Any] = {}
     if laid_out is not None:
@@ -139,7 +139,7 @@ def why_not_this() -> str:
     return render_template("mix/why_not.html", code=code, lines=lines, again=again)
 
 
-def _chosen(asked: Asked) -> tuple[QueryTables, Recipe] | None:
+def _chosen(asked: MixQuery) -> tuple[QueryTables, Recipe] | None:
     laid_out = _laid_out(asked)
     rows = rows_of(laid_out, asked.chosen) if laid_out is not None else None
     if laid_out is None or rows is None:
@@ -159,7 +159,7 @@ def _gone() -> tuple[str, int]:
     ), 404
 
 
-def _recipe_view(asked: Asked, recipe: Recipe) -> dict[str, Any]:
+def _recipe_view(asked: MixQuery, recipe: Recipe) -> dict[str, Any]:
     """What every page of one recipe shows: its parts, its figures, and what the question was."""
     return {
         "query": list(address_of(asked).items()),
@@ -183,7 +183,7 @@ def show_basket() -> str | tuple[str, int]:
 
 
 def _basket_page(
-    asked: Asked, laid_out: QueryTables, recipe: Recipe, fault: str = "", reason: str = ""
+    asked: MixQuery, laid_out: QueryTables, recipe: Recipe, fault: str = "", reason: str = ""
 ) -> str:
     against = _against(laid_out, recipe)
     accepted = acceptances.accepted(db(), against) if against.stands else None
@@ -279,7 +279,7 @@ def choose_build() -> str | tuple[str, int]:
     return _gone() if found is None else _take_page(asked, found[1], "")
 
 
-def _take_page(asked: Asked, recipe: Recipe, fault: str) -> str:
+def _take_page(asked: MixQuery, recipe: Recipe, fault: str) -> str:
     holes = sum(len(bank["cylinders"]) for bank in recipe.document["engine"]["banks"])
     # Each carries the version that was seen: a build that is saved in between is shown first.
     known = [

@@ -32,8 +32,18 @@ from zygometra.drawing.recipes import stacks_drawing
 from .. import urls
 from ..jobs import jobs
 from ..people import who
-from .asked import EDGES, LENGTHS, Asked
-from .columns import COLUMNS, Column, Shown, cells, clearance_window, column, in_full, rows_of, stack_of
+from .asked import EDGES, LENGTHS, MixQuery
+from .columns import (
+    COLUMNS,
+    Column,
+    RecipesShown,
+    cells,
+    clearance_window,
+    column,
+    in_full,
+    rows_of,
+    stack_of,
+)
 from .laid_out import key_for
 from .map import Field, axis, points
 from .said import what_is_said
@@ -49,7 +59,7 @@ _NEAR = 0.005
 _EDGE_WORDS = {"min": "least", "aim": "aim", "max": "most"}
 
 
-def address_of(asked: Asked, **changes: str) -> dict[str, str]:
+def address_of(asked: MixQuery, **changes: str) -> dict[str, str]:
     """Return the address's parts for what is asked, with some of it changed; empty ones are left out."""
     merged = {**asked.typed, **changes}
     return {key: value for key, value in merged.items() if value}
@@ -72,7 +82,7 @@ class Looked:
         """True where more will follow when the page asks again."""
         return not self.looked or (not self.found.recipes and self.emptiness is None)
 
-    def in_hand(self, laid_out: QueryTables, asked: Asked) -> Combination | None:
+    def in_hand(self, laid_out: QueryTables, asked: MixQuery) -> Combination | None:
         """Return the recipe in hand: the chosen one, else the first, else the nearest miss."""
         chosen = rows_of(laid_out, asked.chosen) if asked.chosen else None
         if chosen is None and self.found.recipes:
@@ -95,13 +105,13 @@ def _look(session: Session, laid_out: QueryTables) -> Looked:
 
 
 def view(
-    session: Session, laid_out: QueryTables, asked: Asked, reader: Reader, rules: HouseRules
+    session: Session, laid_out: QueryTables, asked: MixQuery, reader: Reader, rules: HouseRules
 ) -> dict[str, Any]:
     """Return what the answer's templates show."""
     looked = _look(session, laid_out)
     field = survey(laid_out.asked(_whole_field(laid_out.question)), _FIELD_ON_MAP)
     pinned = [rows for key in asked.pins if (rows := rows_of(laid_out, key)) is not None]
-    shown = Shown(looked.in_hand(laid_out, asked), pinned)
+    shown = RecipesShown(looked.in_hand(laid_out, asked), pinned)
     columns = _columns(session, laid_out, shown=shown, found=looked.found, reader=reader)
     in_hand = next((c for c in columns if c.state == "chosen"), None)
     recipe = in_hand.recipe if in_hand else None
@@ -123,7 +133,7 @@ def view(
 
 
 def _columns(
-    session: Session, laid_out: QueryTables, shown: Shown, found: SearchResult, reader: Reader
+    session: Session, laid_out: QueryTables, shown: RecipesShown, found: SearchResult, reader: Reader
 ) -> list[Column]:
     first = [shown.chosen] if shown.chosen else []
     combinations = list(dict.fromkeys([*shown.pinned, *first, *found.recipes]))[:COLUMNS]
@@ -138,7 +148,7 @@ def _columns(
 def _answer_view(
     session: Session,
     laid_out: QueryTables,
-    asked: Asked,
+    asked: MixQuery,
     looked: Looked,
     columns: list[Column],
     reader: Reader,
@@ -224,7 +234,9 @@ class InHand(NamedTuple):
     basket: str
 
 
-def _in_hand(shown: Column, laid_out: QueryTables, asked: Asked, reader: Reader, rules: HouseRules) -> InHand:
+def _in_hand(
+    shown: Column, laid_out: QueryTables, asked: MixQuery, reader: Reader, rules: HouseRules
+) -> InHand:
     recipe, aim = shown.recipe, laid_out.question.aim("compression_ratio")
     query = address_of(asked, at=recipe.key)
     parts = tuple((recipe.parts[kind], _to_find(recipe, kind)) for kind in MAKING)
@@ -292,12 +304,12 @@ class Edge(NamedTuple):
     of: str = ""
 
 
-def question_view(asked: Asked, blocks: Sequence[Part], reader: Reader) -> dict[str, Any]:
+def question_view(asked: MixQuery, blocks: Sequence[Part], reader: Reader) -> dict[str, Any]:
     """Return what the form of the question shows.
 
     Parameters
     ----------
-    asked : Asked
+    asked : MixQuery
         The question as typed.
     blocks : sequence of Part
         The blocks to ask about.
@@ -348,7 +360,7 @@ def question_view(asked: Asked, blocks: Sequence[Part], reader: Reader) -> dict[
     }
 
 
-def faults_view(asked: Asked) -> dict[str, Any]:
+def faults_view(asked: MixQuery) -> dict[str, Any]:
     """Return the faults of the question: that of the block, and the others with what they are about."""
     others = [
         (name, name.split("-")[0].replace("_", " "), says)

@@ -31,7 +31,7 @@ BETWEEN = (
 )
 
 
-class Row(NamedTuple):
+class MockUpRow(NamedTuple):
     """One hole in the table."""
 
     number: int
@@ -178,11 +178,11 @@ def _short_cut(cut: Clear | None, reader: Reader) -> str:
     return "" if cut is None else reader.length(cut.mm, cut.half / 2)
 
 
-def _rows(bench: Bench, bank: BankRead) -> list[Row]:
+def _rows(bench: Bench, bank: BankRead) -> list[MockUpRow]:
     return [_row(bench, hole) for hole in bank.holes]
 
 
-def _row(bench: Bench, hole: HoleRead) -> Row:
+def _row(bench: Bench, hole: HoleRead) -> MockUpRow:
     reader = bench.reader
     stands = band = cut = ""
     if hole.clearance is not None:
@@ -195,7 +195,7 @@ def _row(bench: Bench, hole: HoleRead) -> Row:
     apart = ""
     if hole.agrees is not None and len(hole.readings) > 1:
         apart = f"{reader.length(hole.agrees.range)} apart"
-    return Row(
+    return MockUpRow(
         number=hole.number,
         sides=sides,
         stands=stands,

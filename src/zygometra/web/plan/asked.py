@@ -26,7 +26,7 @@ PINNED: tuple[OpName, ...] = ("deck_cut", "head_cut")
 
 
 @dataclass(frozen=True)
-class Asked:
+class PlanQuery:
     """What was asked, and the build that it is asked of.
 
     ``typed`` is every field as it came, ``faults`` a sentence for each that was not understood.
@@ -50,7 +50,7 @@ class Asked:
 
 def read_asked(
     build: Build, shop_rules: Mapping[str, float], args: Mapping[str, str], reader: Reader
-) -> Asked:
+) -> PlanQuery:
     """Return what an address asks of a build.
 
     Parameters
@@ -81,7 +81,7 @@ def read_asked(
     changed = any(name.startswith(RESULTS) and value for name, value in typed.items())
     chosen = typed.get("at", "")
     beside = typed.get("beside", "")
-    return Asked(
+    return PlanQuery(
         build=build,
         rules=rules,
         pins=pins,

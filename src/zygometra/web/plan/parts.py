@@ -24,7 +24,7 @@ MOST_SHOWN = 60
 _COLUMNS = {"price": "price", "days": "days", "needs": "needs"}
 
 
-class Listed(NamedTuple):
+class ListedPart(NamedTuple):
     """A part that the build lists: what it is, its price and days, and whether it goes."""
 
     at: int
@@ -84,7 +84,7 @@ def view(bench: Bench, form: Mapping[str, str], faults: Mapping[str, str]) -> di
             )
             for key, says in _COLUMNS.items()
         )
-        listed.append(Listed(i, one["kind"], name, slots))
+        listed.append(ListedPart(i, one["kind"], name, slots))
     offers = offered(bench)
     known = {one["part"].get("x-part") for one in (bench.document.get("levers") or {}).get("parts") or ()}
     fresh = [offer for offer in offers if offer.part.code not in known]

@@ -22,7 +22,7 @@ from ..people import told_error
 from ..stack.crowns import asked_of_crowns
 from ..verify.memory import remembering
 from . import levers, parts
-from .asked import Asked, read_asked
+from .asked import PlanQuery, read_asked
 from .view import Ways, answer, page_view, plans_for, ways
 
 plan = Blueprint("plan", __name__, template_folder="templates")
@@ -33,7 +33,7 @@ MOST_TEXT = 100_000
 _AT_ONCE, _WAITS = 0.4, 0.8
 
 
-def _asked(bench: Bench) -> Asked:
+def _asked(bench: Bench) -> PlanQuery:
     build = remembering(bench.kept.build, bench.rules)
     return read_asked(build, bench.stored.shop_rules, request.args.to_dict(), bench.reader)
 
@@ -69,7 +69,7 @@ def ways_page(build_id: int) -> str:
     return render_template("plan/ways.html", bench=bench, found=found, problem=problem, again=again)
 
 
-def _answered(bench: Bench, asked: Asked, *, wait: float, polls: bool = False) -> dict[str, Any]:
+def _answered(bench: Bench, asked: PlanQuery, *, wait: float, polls: bool = False) -> dict[str, Any]:
     try:
         return answer(bench, asked, plans_for(bench, asked, wait=wait, polls=polls))
     except ZygometraError as error:

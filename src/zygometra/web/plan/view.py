@@ -38,7 +38,7 @@ from zygometra.drawing.plans import FACTOR, GapDrawn, gap
 from ..build.bench import Bench, with_plan
 from ..stack.crowns import asked_of_crowns
 from ..verify.memory import told
-from .asked import EDGES, PINNED, RESULTS, Asked
+from .asked import EDGES, PINNED, RESULTS, PlanQuery
 from .parts import with_pushrods_of_the_shelf
 from .searching import could_not_end, goes_on, line, searched
 from .words import from_to, percent, plan_words
@@ -68,7 +68,7 @@ class Slider(NamedTuple):
     fault: str
 
 
-class Shown(NamedTuple):
+class PlanRow(NamedTuple):
     """One plan in the list."""
 
     place: int
@@ -89,14 +89,14 @@ class Shown(NamedTuple):
     compare: str
 
 
-def plans_for(bench: Bench, asked: Asked, *, wait: float, polls: bool = False) -> Found:
+def plans_for(bench: Bench, asked: PlanQuery, *, wait: float, polls: bool = False) -> Found:
     """Return the plans for what is asked, as far as they are found; worked out once for what is kept.
 
     Parameters
     ----------
     bench : Bench
         The build.
-    asked : Asked
+    asked : PlanQuery
         Of it.
     wait : float
         How long the page waits, in seconds.
@@ -120,7 +120,7 @@ def plans_for(bench: Bench, asked: Asked, *, wait: float, polls: bool = False) -
     return found
 
 
-def _hangs_on(bench: Bench, asked: Asked) -> tuple[Any, ...]:
+def _hangs_on(bench: Bench, asked: PlanQuery) -> tuple[Any, ...]:
     missed = tuple((op, own.tolerance and own.tolerance.u) for op, own in asked.build.levers.means.items())
     return (*asked.key, missed, tuple(bench.stored.shop_rules.items()))
 
@@ -128,7 +128,7 @@ def _hangs_on(bench: Bench, asked: Asked) -> tuple[Any, ...]:
 # -- the page --------------------------------------------------------------------
 
 
-def page_view(bench: Bench, asked: Asked) -> dict[str, Any]:
+def page_view(bench: Bench, asked: PlanQuery) -> dict[str, Any]:
     """Return what the page shows besides the plans: windows, choices, levers to fix."""
     reader = bench.reader
     return {
@@ -153,13 +153,13 @@ def page_view(bench: Bench, asked: Asked) -> dict[str, Any]:
     }
 
 
-def _query(asked: Asked, **changed: object) -> dict[str, Any]:
+def _query(asked: PlanQuery, **changed: object) -> dict[str, Any]:
     kept = {name: value for name, value in asked.typed.items() if value and name != "full"}
     return kept | {name: value for name, value in changed.items() if value is not None}
 
 
 # long: what it puts together is told field by field, a line each
-def _sliders(asked: Asked, result: str, reader: Reader) -> dict[str, Any]:
+def _sliders(asked: PlanQuery, result: str, reader: Reader) -> dict[str, Any]:
     window: Window = getattr(asked.build.targets, result)
     label = _LABELS[result].format(quench=reader.quench.capitalize())
     values = [value for value in (window.low, window.aim, window.high) if value is not None]
@@ -218,7 +218,7 @@ class PinField(NamedTuple):
     choices: list[tuple[str, str]] | None = None
 
 
-def _pin_fields(asked: Asked) -> Iterator[PinField]:
+def _pin_fields(asked: PlanQuery) -> Iterator[PinField]:
     """Fields in which a lever is fixed by hand, bank by bank."""
     build, levers = asked.build, asked.build.levers
 
@@ -256,7 +256,7 @@ def _pin_fields(asked: Asked) -> Iterator[PinField]:
 # -- plans -----------------------------------------------------------------------
 
 
-def answer(bench: Bench, asked: Asked, found: Found) -> dict[str, Any]:
+def answer(bench: Bench, asked: PlanQuery, found: Found) -> dict[str, Any]:
     """Return what the page shows of plans."""
     plans, closed = found.answer.plans, list(closed_levers(asked.build))
     at = min(asked.chosen, len(plans) - 1) if plans else 0
@@ -284,14 +284,16 @@ def answer(bench: Bench, asked: Asked, found: Found) -> dict[str, Any]:
     }
 
 
-def _shown(bench: Bench, asked: Asked, plans: tuple[Plan, ...], i: int, at: int, beside: int | None) -> Shown:
+def _shown(
+    bench: Bench, asked: PlanQuery, plans: tuple[Plan, ...], i: int, at: int, beside: int | None
+) -> PlanRow:
     plan, reader = plans[i], bench.reader
     ratios = [
         h.outcome.compression_ratio for h in plan.result.holes if h.outcome.compression_ratio is not None
     ]
     gaps = [h.outcome.quench for h in plan.result.holes if h.outcome.quench is not None]
     policy = plan.policy
-    return Shown(
+    return PlanRow(
         place=i,
         gaps=_gaps(bench, asked, plan),
         words=plan_words(plan.planned, reader),
@@ -321,7 +323,7 @@ def _time(plan: Plan) -> str:
     return ", ".join(word for word in (hours, days) if word) or "—"
 
 
-def _gaps(bench: Bench, asked: Asked, plan: Plan) -> list[Markup]:
+def _gaps(bench: Bench, asked: PlanQuery, plan: Plan) -> list[Markup]:
     out = []
     window = plan_window(asked)
     for bank in asked.build.banks:
@@ -351,14 +353,14 @@ def _gaps(bench: Bench, asked: Asked, plan: Plan) -> list[Markup]:
     return out
 
 
-def plan_window(asked: Asked) -> tuple[float | None, float | None]:
+def plan_window(asked: PlanQuery) -> tuple[float | None, float | None]:
     """Return the window of the gap that plans are drawn against: no lower than the floor."""
     window = asked.build.targets.quench.over_floor(asked.rules.quench_floor(asked.build.rod_material))
     return window.low, window.high
 
 
 # long: what one plan shows, part by part
-def _detail(bench: Bench, asked: Asked, plan: Plan, at: int) -> dict[str, Any]:
+def _detail(bench: Bench, asked: PlanQuery, plan: Plan, at: int) -> dict[str, Any]:
     """Everything about the plan that is chosen."""
     reader, policy = bench.reader, plan.policy
     assembled = _assembled(bench)
@@ -420,7 +422,7 @@ def _assembled(bench: Bench) -> str:
     return str((bench.document.get("engine") or {}).get("assembled") or "")
 
 
-def _holes(asked: Asked, plan: Plan, reader: Reader) -> list[dict[str, Any]]:
+def _holes(asked: PlanQuery, plan: Plan, reader: Reader) -> list[dict[str, Any]]:
     """Result of each hole with its band, against the windows."""
     targets = asked.build.targets
     gap_window = targets.quench.over_floor(asked.rules.quench_floor(asked.build.rod_material))
@@ -500,7 +502,7 @@ def _windows_in_words(reasons: tuple[Relaxation, ...], reader: Reader) -> str:
     return " and ".join(names[name] for name in windows)
 
 
-def _reason(bench: Bench, asked: Asked, reason: Relaxation) -> dict[str, Any]:
+def _reason(bench: Bench, asked: PlanQuery, reason: Relaxation) -> dict[str, Any]:
     """One way to open a plan; what moves a window can be tried at once."""
     targets = (reason.typed or {}).get("targets") or {}
     changed: dict[str, object] = {}
@@ -520,7 +522,7 @@ class Ways(NamedTuple):
     says: str = ""
 
 
-def ways(bench: Bench, asked: Asked, *, wait: float, polls: bool) -> Ways:
+def ways(bench: Bench, asked: PlanQuery, *, wait: float, polls: bool) -> Ways:
     """Return each lever alone, as far as they were tried; see :func:`plans_for`."""
     held: dict[str, Any] = bench.kept.once(("ways", *_hangs_on(bench, asked)), dict)
     job = searched(bench, held, ways_within, asked.build, asked.rules, asks="ways", polls=polls)
@@ -530,7 +532,7 @@ def ways(bench: Bench, asked: Asked, *, wait: float, polls: bool) -> Ways:
     return Ways(_way_rows(bench, asked, job.result or ()), whole=True, says=says)
 
 
-def _way_rows(bench: Bench, asked: Asked, found: tuple[SingleLeverPlan, ...]) -> list[dict[str, Any]]:
+def _way_rows(bench: Bench, asked: PlanQuery, found: tuple[SingleLeverPlan, ...]) -> list[dict[str, Any]]:
     reader, known = bench.reader, with_pushrods_of_the_shelf(bench.build)
     rows = []
     for way in found:

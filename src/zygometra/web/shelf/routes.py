@@ -28,7 +28,7 @@ from ..forms.form import Form
 from ..people import actor, entry, reader, told_error
 from .form import form_of, read_part
 from .take_in import laid_beside, sent, take_in_page
-from .view import OFF, PAGE, Asked, list_view, part_view, rules_view, theirs_view, told
+from .view import OFF, PAGE, ShelfQuery, list_view, part_view, rules_view, theirs_view, told
 
 shelf = Blueprint("shelf", __name__, template_folder="templates", url_prefix="/shelf")
 
@@ -43,7 +43,7 @@ def _kind(key: str) -> str:
 def page() -> str:
     """List the parts of a kind."""
     kind = request.args.get("kind", "crank")
-    asked = Asked(
+    asked = ShelfQuery(
         kind if kind in KIND else "crank",
         request.args.get("q", "")[:100],
         request.args.get("state", ""),

@@ -32,7 +32,7 @@ class Clash(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class Table:
+class TableTakenIn:
     """A table that was sent.
 
     ``text`` is what it held, kept so that nothing is sent twice, or ``token`` names it where it was read behind;
@@ -83,7 +83,7 @@ def sent() -> tuple[str, bytes | str]:
 
 def laid_beside(
     kind: str, name: str, text: bytes | str, read: TableRead, *, seen: int, token: str = ""
-) -> Table:
+) -> TableTakenIn:
     """Lay a table that was read beside the shelf as it is, with what the request says of it.
 
     Parameters
@@ -103,7 +103,7 @@ def laid_beside(
     ordered = tuple(p.code for p in read.parts if newly_ordered(p, known.get((p.kind, p.code))))
     reason = request.form.get("reason", "").strip()
     good = bool(request.form.get("good_rows"))
-    return Table(
+    return TableTakenIn(
         kind=kind,
         name=name,
         text=text,
@@ -146,7 +146,7 @@ def _text_of(given: str | bytes) -> str:
         return given.decode("utf-8", "replace")
 
 
-def take_in_page(table: Table) -> str:
+def take_in_page(table: TableTakenIn) -> str:
     """Return the page that says why a table is not taken in yet, and offers what can be done."""
     text = _text_of(table.text)
     # Of a table that was not read to its end nothing is offered.

@@ -33,7 +33,7 @@ _MOST_FIGURES, _MOST_WORDS = 6, 2
 _ANYTHING = 1e9
 
 
-class Line(NamedTuple):
+class ShelfLine(NamedTuple):
     """One part of the list."""
 
     code: str
@@ -77,7 +77,7 @@ class Rule(NamedTuple):
     after: tuple[str, ...]
 
 
-class Asked(NamedTuple):
+class ShelfQuery(NamedTuple):
     """Which part of the list is asked for."""
 
     kind: str
@@ -90,13 +90,17 @@ class Asked(NamedTuple):
 
 
 def list_view(
-    asked: Asked, parts: Sequence[Part], gone: Sequence[store.TakenOff], counts: Mapping[str, int], count: int
+    asked: ShelfQuery,
+    parts: Sequence[Part],
+    gone: Sequence[store.TakenOff],
+    counts: Mapping[str, int],
+    count: int,
 ) -> dict[str, Any]:
     """Return what the list of parts shows.
 
     Parameters
     ----------
-    asked : Asked
+    asked : ShelfQuery
         Kind, words, state, and from which part on.
     parts : sequence of Part
         Those on this page of the list.
@@ -135,8 +139,8 @@ def list_view(
     }
 
 
-def _line(part: Part) -> Line:
-    return Line(
+def _line(part: Part) -> ShelfLine:
+    return ShelfLine(
         code=part.code,
         name=part.name,
         figures=tuple(_figures(part)),
@@ -162,7 +166,7 @@ def _figures(part: Part) -> list[tuple[str, str, bool]]:
     return out + words[:_MOST_WORDS]
 
 
-def _nothing(kind: PartKind, asked: Asked) -> str:
+def _nothing(kind: PartKind, asked: ShelfQuery) -> str:
     if asked.state == OFF:
         return f"No {kind.label}{' of that name' if asked.search else ''} was taken off the shelf."
     if sought := asked.search or asked.state:

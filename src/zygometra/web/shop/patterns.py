@@ -15,11 +15,11 @@ from zygometra.drawing.field import Point, field_map
 from zygometra.drawing.marks import BASIS_WORDS
 from zygometra.drawing.recipes import Stack, stacks_drawing
 
-from ..build.fragments import WORDS, Row, Stop
-from ..figures.view import Cell
+from ..build.fragments import WORDS, ReckoningRow, Stop
+from ..figures.view import FigureCell
 from ..forms.form import Slot
 from ..mix.said import MixSaid
-from ..work.released import Line, ReleaseShown
+from ..work.released import ReleasedLine, ReleaseShown
 from ..work.view import GateShown
 
 _NOTHING = Estimate(None, 0)
@@ -56,8 +56,10 @@ def view(reader: Reader) -> dict[str, Any]:
         ],
         "bases": list(BASIS_WORDS.items()),
         "rows": [
-            Row(number=1, band=samples[1][1], now="9.50", planned="9.75", mark="", says=""),
-            Row(number=2, band=samples[3][1], now="9.10", planned="11.00", mark="▲", says="above the window"),
+            ReckoningRow(number=1, band=samples[1][1], now="9.50", planned="9.75", mark="", says=""),
+            ReckoningRow(
+                number=2, band=samples[3][1], now="9.10", planned="11.00", mark="▲", says="above the window"
+            ),
         ],
         "verdicts": [("stop", "Stop"), ("warn", "Check"), ("fine", "Fine")],
         "stacks": stacks_drawing(_stacks(), (-0.1, 0.5), reader),
@@ -68,7 +70,7 @@ def view(reader: Reader) -> dict[str, Any]:
         ],
         "severity_words": WORDS,
         "cells": [
-            Cell(
+            FigureCell(
                 where="whole engine",
                 path="",
                 value="92.00 mm",
@@ -109,12 +111,12 @@ def _gates() -> list[GateShown]:
 
 
 def _releases() -> list[ReleaseShown]:
-    why = Line("Hole 2 was not read.", "unread:2")
+    why = ReleasedLine("Hole 2 was not read.", "unread:2")
     signed = "Hole 2 was not read. — accepted by M. Oru, 2031-05-02: “its neighbours were”"
     return [
         ReleaseShown("released", (), (), (signed,)),
         ReleaseShown("to check first", (why,), (why,), ()),
-        ReleaseShown("not released", (why, Line("Gate 6 is open.", "")), (why,), ()),
+        ReleaseShown("not released", (why, ReleasedLine("Gate 6 is open.", "")), (why,), ()),
     ]
 
 

@@ -19,7 +19,7 @@ from ..forms.read import Read, attempt, with_unit
 _SAME = 1e-9
 
 
-class Line(NamedTuple):
+class RuleLine(NamedTuple):
     """One rule as its page shows it."""
 
     key: str
@@ -73,7 +73,7 @@ def changes(typed: Mapping[str, float | None], present: Mapping[str, float]) -> 
     return out
 
 
-def lines(form: Form | None, present: Mapping[str, float], reader: Reader) -> list[Line]:
+def lines(form: Form | None, present: Mapping[str, float], reader: Reader) -> list[RuleLine]:
     """Return the rules as their page shows them, what was typed kept."""
     out = []
     for rule in RULES:
@@ -82,7 +82,7 @@ def lines(form: Form | None, present: Mapping[str, float], reader: Reader) -> li
         typed, fault = (form[rule.key], form.faults.get(rule.key, "")) if form else ("", "")
         own = " (changed here)" if rule.key in present else ""
         out.append(
-            Line(
+            RuleLine(
                 key=rule.key,
                 label=Sentence(rule.label).written(reader),
                 why=rule.why,
@@ -95,7 +95,7 @@ def lines(form: Form | None, present: Mapping[str, float], reader: Reader) -> li
 
 
 def differing(
-    shown: Sequence[Line], present: Mapping[str, float], reader: Reader
+    shown: Sequence[RuleLine], present: Mapping[str, float], reader: Reader
 ) -> list[tuple[str, str, str]]:
     """Return the rules whose figure as typed is another than stands now: label, theirs, yours."""
     theirs = {rule.key: _text(rule, present.get(rule.key, rule.value), reader) for rule in RULES}

@@ -55,7 +55,7 @@ from .what_if import ALL, WhatIf
 _compact = json.JSONEncoder(ensure_ascii=False, separators=(",", ":")).encode
 
 
-class Shown(NamedTuple):
+class StackShown(NamedTuple):
     """What a what-if changes besides the shared page: drawing, plan, address, and the offer to keep it."""
 
     drawing: str
@@ -64,7 +64,7 @@ class Shown(NamedTuple):
     keep_panel: Markup
 
 
-def shown(result: WhatIf) -> Shown:
+def shown(result: WhatIf) -> StackShown:
     """Return the drawing of a what-if, and what keeps it."""
     bench, build = result.bench, result.bench.build
     drawing = ""
@@ -91,7 +91,7 @@ def shown(result: WhatIf) -> Shown:
             keep_panel = asking_slot(bench.id, carried_on, asks, urls.station(bench.id, "stack", **query))
     if result.faulty:
         keep_panel = waiting_slot(bench.id, result.hole, changes)
-    return Shown(drawing, plan, urls.station(bench.id, "stack", **query), keep_panel)
+    return StackShown(drawing, plan, urls.station(bench.id, "stack", **query), keep_panel)
 
 
 def _shared(result: WhatIf) -> dict[str, Any]:

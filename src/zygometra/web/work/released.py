@@ -11,7 +11,7 @@ from ..build.bench import Bench
 from .view import standings_of
 
 
-class Line(NamedTuple):
+class ReleasedLine(NamedTuple):
     """One reason why a sheet is not released: ``key`` names it in a form, empty where it is not signed here."""
 
     says: str
@@ -22,8 +22,8 @@ class ReleaseShown(NamedTuple):
     """How a sheet stands: its state, why, what may be signed for, and what was accepted by whom."""
 
     state: str
-    why: tuple[Line, ...]
-    signable: tuple[Line, ...]
+    why: tuple[ReleasedLine, ...]
+    signable: tuple[ReleasedLine, ...]
     accepted: tuple[str, ...]
 
 
@@ -69,7 +69,7 @@ def released(bench: Bench, against: Against) -> ReleaseShown | None:
     return ReleaseShown(release.state, lines, tuple(line for line in lines if line.key), accepted)
 
 
-def _line(bench: Bench, one: HoldReason) -> Line:
+def _line(bench: Bench, one: HoldReason) -> ReleasedLine:
     """A gate is passed where gates are; what is final, nowhere."""
     signed_here = not one.is_final and one.gate is None
-    return Line(one.says.written(bench.reader), one.key if signed_here else "")
+    return ReleasedLine(one.says.written(bench.reader), one.key if signed_here else "")
