@@ -18,6 +18,8 @@ WHOLE = bool(os.environ.get("ZYGOMETRA_ABUSE"))
 PEOPLE, SECONDS = (100, 60.0) if WHOLE else (8, 2.0)
 # What takes a hundred people's what-ifs at most, as a multiple of what they usually take.
 MOST = 10
+# Each asks at least so often, however slow the machine is: what is told of a crowd is told of all of them.
+LEAST = 3
 
 
 class Person(threading.Thread):
@@ -35,7 +37,7 @@ class Person(threading.Thread):
     def run(self):
         try:
             self.user.sign_in()
-            while time.monotonic() < self.ends:
+            while time.monotonic() < self.ends or len(self.took) < LEAST:
                 time.sleep(self.rng.uniform(0.3, 1.7))
                 build, cut = self.rng.choice((1, 7, 8)), self.rng.randrange(1, 30) / 100
                 began = time.monotonic()
@@ -56,7 +58,7 @@ class Planner(threading.Thread):
 
     def run(self):
         self.user.sign_in()
-        while time.monotonic() < self.ends:
+        while time.monotonic() < self.ends or self.asked < LEAST:
             low = 9.0 + self.asked % 40 / 100
             status = self.user.ask("GET", f"/builds/1/plans/answer?compression_ratio.min={low:.2f}")[0]
             self.asked += 1
@@ -79,7 +81,7 @@ def test_a_crowd_is_answered(shop, beside):  # noqa: F811
     told = f"half within {half * 1000:.0f} ms, 99 % within {most * 1000:.0f} ms"
     print(f"\n{beside}: {PEOPLE} people, {len(took)} what-ifs, {told}")
     assert [fault for one in (*crowd, *planners) for fault in one.faults] == []
-    assert len(took) > PEOPLE
-    assert all(one.asked > 2 for one in planners)
+    assert all(len(one.took) >= LEAST for one in crowd)
+    assert all(one.asked >= LEAST for one in planners)
     # A slice runs beside other tests, on machines that may stand still: there the time is only told.
     assert not WHOLE or most <= MOST * max(half, 0.01)
