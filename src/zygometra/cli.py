@@ -413,7 +413,7 @@ def _causes(build: Build) -> dict[str, Any]:
 
 
 def _schema(_options: argparse.Namespace) -> str:
-    from zygometra.exchange.models import json_schema
+    from zygometra.exchange.json_schema import json_schema
 
     return json.dumps(json_schema(), indent=1, ensure_ascii=False)
 

@@ -48,7 +48,11 @@ def is_told_elsewhere(name, item):
     return inspect.getsource(item).startswith("@JUDGES.") or bool(re.search(r"written\.\w+\.written$", name))
 
 
-FUNCTIONS = [(name, item) for name, item in public() if inspect.isfunction(item)]
+# What a slot of a record takes, gives and raises is said once, at Slot.
+OF_SLOTS = re.compile(r"\.(slots|records)\.\w+\.(read|schema|one)$")
+FUNCTIONS = [
+    (name, item) for name, item in public() if inspect.isfunction(item) and not OF_SLOTS.search(name)
+]
 SPEAKING = [(name, item) for name, item in FUNCTIONS if not is_told_elsewhere(name, item)]
 named = {"ids": lambda v: v if isinstance(v, str) else ""}
 

@@ -14,7 +14,7 @@ from support.cases import DEMO, VECTORS, demo, vector
 from zygometra.core.build.document import figures_of, read_document, to_text, with_leaf
 from zygometra.core.errors import BuildFaults
 from zygometra.exchange.build_file import build_from_text, check, check_operations
-from zygometra.exchange.models import json_schema
+from zygometra.exchange.json_schema import json_schema
 
 
 def faults(document):

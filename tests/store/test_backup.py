@@ -41,7 +41,7 @@ def filled(engine, owner):
     """A shop with builds, a history, rules and a shelf; texts of every kind among them."""
     with Session(engine) as session:
         for name in ("pilot-launch", "mountain-rescue"):
-            document = demo(name) | {"notes": "ü 漢 \\ ' \" 0.10 mm\n\tand\u2028more"}
+            document = demo(name) | {"x-notes": "ü 漢 \\ ' \" 0.10 mm\n\tand\u2028more"}
             number = builds.create(session, document, entry=by("Ünal", "for a test"))
             builds.save(
                 session, number, document | {"customer": "Ørsted"}, expected_version=1, entry=by("Ada", "x")

@@ -10,7 +10,8 @@ from sqlalchemy.orm import Session
 
 from support.cases import demo, vector
 from support.people import by, someone
-from zygometra.core.measuring.facts import Fact, Facts
+from zygometra.core.measuring.facts import Fact, Facts, read_fact
+from zygometra.core.measuring.logbook import Reading
 from zygometra.store import builds, facts, gauges, moves
 from zygometra.store.facts import MOST_FACTS, ClosedToFacts, New, OtherFact, TooMany
 from zygometra.store.whole import with_facts
@@ -18,7 +19,7 @@ from zygometra.store.whole import with_facts
 
 def depth(key, value=0.3, cylinder=1, **more):
     body = {"id": key, "figure": "deck_clearance", "cylinder": cylinder, "value": value, **more}
-    return New(key, "reading", body)
+    return New(key, Reading.read(body))
 
 
 @pytest.fixture
@@ -66,7 +67,7 @@ def test_what_is_typed_and_what_it_is_in_mm_stand_side_by_side(session, pilot):
         "gauge": "depth-2",
         "zero": "z1",
     }
-    facts.append(session, pilot, [New("p", "reading", body)], actor=someone("Ada"))
+    facts.append(session, pilot, [New("p", Reading.read(body))], actor=someone("Ada"))
     row = session.execute(text("SELECT * FROM fact WHERE key = 'p'")).one()
     assert (row.place, row.gauge, row.zero) == ("cylinders.2.deck_clearance", "depth-2", "z1")
     assert (row.value, row.other) == (pytest.approx(21 * 0.0254), pytest.approx(27 * 0.0254))
@@ -147,10 +148,12 @@ def test_a_file_goes_in_and_out_with_its_logbook(session):
 
 def test_what_is_known_of_a_zero_grows():
     zero = [
-        Fact(1, "k1", "zero", {"name": "z1", "gauge": "d", "before": 0}),
-        Fact(2, "k2", "zero", {"name": "z1", "after": 0.01}),
+        Fact(1, "k1", read_fact("zero", {"name": "z1", "gauge": "d", "before": 0})),
+        Fact(2, "k2", read_fact("zero", {"name": "z1", "after": 0.01})),
     ]
-    assert Facts().extended(zero).zeros == {"z1": {"gauge": "d", "before": 0, "after": 0.01}}
+    grown = Facts().extended(zero).zeros["z1"]
+    assert (grown.gauge, grown.before, grown.after) == ("d", 0, 0.01)
+    assert grown.typed == {"gauge": "d", "before": 0, "after": 0.01}
 
 
 def test_a_gauge_of_the_register_goes_along_with_a_file_and_one_that_differs_is_the_builds_own(session):
@@ -183,7 +186,7 @@ def test_a_gauge_of_the_register_goes_along_with_a_file_and_one_that_differs_is_
     assert facts.of_build(session, same).gauges == {}
     whole["gauges"]["depth-2"]["u"] = 0.01
     own = builds.create(session, whole, entry=by("Ada"))
-    assert facts.of_build(session, own).gauges["depth-2"]["u"] == 0.01
+    assert facts.of_build(session, own).gauges["depth-2"].u == 0.01
     assert gauges.register(session).gauges["depth-2"].u == 0.003
 
 

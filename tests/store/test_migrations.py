@@ -12,6 +12,7 @@ from sqlmodel import SQLModel
 from support.cases import demo
 from support.people import by, someone
 from zygometra.core.gates import ORDER
+from zygometra.core.measuring.facts import read_fact
 from zygometra.core.mix.parts import Part
 from zygometra.store import acceptances, builds, facts, fit_rules, gauges, history, moves, rules, shelf
 from zygometra.store.acceptances import StoredAgainst
@@ -114,7 +115,10 @@ def test_the_record_stands_before_its_owner_too(session, owner, table, statement
         session, StoredAgainst(ORDER, "x", ("y",)), "because it had to be", actor=someone("Ada")
     )
     facts.append(
-        session, build_id, [facts.New("f1", "found", {"id": "f1", "what": "a pore"})], actor=someone("Ada")
+        session,
+        build_id,
+        [facts.New("f1", read_fact("found", {"id": "f1", "what": "a pore"}))],
+        actor=someone("Ada"),
     )
     facts.add_photo(session, build_id, key="p1", fact="f1", jpeg=b"jpeg", actor=someone("Ada"))
     gauges.note(

@@ -9,6 +9,7 @@ import pytest
 from support.cases import demo
 from support.people import by, someone
 from support.timing import WHOLE, median
+from zygometra.core.measuring.logbook import Reading
 from zygometra.store import builds, facts
 from zygometra.store.facts import New
 from zygometra.web import jobs
@@ -53,7 +54,7 @@ def test_5000_readings_open_as_fast_as_50(client, session):
             for i in range(7):
                 key = f"new-{station}-{i}"
                 body = {"id": key, "figure": "chamber_volume", "cylinder": 3, "value": f"54.{i} cc"}
-                facts.append(session, build, [New(key, "reading", body)], actor=someone("Ada"))
+                facts.append(session, build, [New(key, Reading.read(body))], actor=someone("Ada"))
                 session.commit()
                 times.append(median(lambda a=address: client.get(a), 1))
             fresh[count, station] = sorted(times)[3]

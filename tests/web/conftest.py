@@ -8,6 +8,7 @@ from support.cases import demo
 from support.page import read
 from support.people import by
 from support.shelves import BLOCK, part
+from zygometra.core.measuring.facts import body_of
 from zygometra.core.mix.parts import MAKING, Part
 from zygometra.store import builds, facts
 from zygometra.store import shelf as store
@@ -118,7 +119,7 @@ def kept(session):
 
     def noted(build, kind):
         session.expire_all()
-        return [one.body for one in facts.since(session, build) if one.kind == kind]
+        return [body_of(one.record) for one in facts.since(session, build) if one.kind == kind]
 
     return noted
 

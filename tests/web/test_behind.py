@@ -100,7 +100,7 @@ def test_a_large_build_file_is_read_and_then_taken_in_and_judged_behind(shop, se
     (behind,) = builds.listed(session)
     assert len([f for f in facts.since(session, behind.id) if f.kind == "reading"]) == 3000
     (row,) = (f for f in facts.since(session, behind.id) if f.key == "r8")
-    assert row.body["value"] == "0.31 mm"
+    assert row.record.typed["value"] == "0.31 mm"
     assert behind.is_settled
     assert behind.summary["now"]["deck_clearance"] == pytest.approx([0.33, 0.33], abs=2e-3)
 

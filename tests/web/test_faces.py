@@ -11,6 +11,8 @@ import pytest
 from tests.web.test_signed_off import move
 
 from support.page import read
+from zygometra.core.measuring.face_surveys import NotedSurvey
+from zygometra.core.measuring.steps import Step
 from zygometra.core.stages import SIGNED_OFF
 from zygometra.gauges.probe import HiddenDeck, probe_file
 from zygometra.store import builds, facts
@@ -165,8 +167,8 @@ def test_a_deck_is_typed_point_by_point_and_gives_the_holes_their_height(shop, b
     build = bring("quarry-loader", "measuring")
     answer = shop.post(at(build, "decks/survey"), grid(**FOUR))
     assert answer.status_code == 302
-    (survey,) = kept(session, build).surveys
-    assert [point["z"] for point in survey.body["points"]] == [
+    (survey,) = kept(session, build).of(NotedSurvey)
+    assert [point["z"] for point in survey.typed["points"]] == [
         "236.52 mm",
         "236.60 mm",
         "236.50 mm",
@@ -177,7 +179,7 @@ def test_a_deck_is_typed_point_by_point_and_gives_the_holes_their_height(shop, b
     assert "no gasket named" in shown
     # Sent again, as a hand does that saw no answer: it is there once.
     assert shop.post(at(build, "decks/survey"), grid(**FOUR)).status_code == 302
-    assert len(kept(session, build).surveys) == 1
+    assert len(kept(session, build).of(NotedSurvey)) == 1
 
 
 @pytest.mark.parametrize(
@@ -193,14 +195,14 @@ def test_a_deck_is_typed_point_by_point_and_gives_the_holes_their_height(shop, b
     ],
 )
 def test_a_survey_that_will_not_do_is_refused_and_stays_typed(shop, timber, session, cells, says):
-    before = len(kept(session, timber).surveys)
+    before = len(kept(session, timber).of(NotedSurvey))
     refused = shop.post(at(timber, "decks/survey"), grid(**cells))
     assert refused.status_code == 422
     text = refused.get_data(as_text=True)
     assert says in read(text).text
     if "z_0_0" in cells:
         assert f'value="{cells["z_0_0"]}"' in text
-    assert len(kept(session, timber).surveys) == before
+    assert len(kept(session, timber).of(NotedSurvey)) == before
 
 
 def test_an_arbor_on_the_axis_alone_says_that_across_was_not_checked(shop, bring):
@@ -213,7 +215,7 @@ def test_an_arbor_on_the_axis_alone_says_that_across_was_not_checked(shop, bring
 
 def test_a_probes_file_is_taken_whole_with_its_bores_or_not_at_all(shop, bring, session):
     build = bring("timber-hauler", "measuring")
-    before = len(kept(session, build).surveys)
+    before = len(kept(session, build).of(NotedSurvey))
 
     def send(text, key):
         upload = {"file": (io.BytesIO(text.encode()), "left.probe"), "key": key}
@@ -225,9 +227,9 @@ def test_a_probes_file_is_taken_whole_with_its_bores_or_not_at_all(shop, bring, 
     assert "cut short" in refused.get_data(as_text=True)
     foreign = send(text.replace("bank left", "bank middle"), "p2")
     assert foreign.status_code == 422
-    assert len(kept(session, build).surveys) == before
+    assert len(kept(session, build).of(NotedSurvey)) == before
     assert send(text, "p3").status_code == 302
-    newest = kept(session, build).surveys[-1].body
+    newest = kept(session, build).of(NotedSurvey)[-1].typed
     assert [bore["number"] for bore in newest["bores"]] == [1, 3, 5, 7]
     assert "4 bores" in shop.text(at(build, "decks"))
 
@@ -237,7 +239,7 @@ def test_the_simulated_probe_touches_a_deck_and_hands_over_what_it_sent(shop, br
     file = shop.get(at(build, "decks/right.probe"))
     assert file.get_data(as_text=True).startswith("zygometra-probe 1\n")
     assert shop.post(at(build, "decks/simulate"), {"bank": "right", "key": "sim"}).status_code == 302
-    survey = kept(session, build).surveys[-1].body
+    survey = kept(session, build).of(NotedSurvey)[-1].typed
     assert (survey["bank"], survey["simulated"]) == ("right", True)
     # What it wrote is marked, and it touches nobody's own engine.
     assert "Simulated readings are among these figures" in shop.text(at(build, "decks"))
@@ -342,7 +344,7 @@ def test_a_head_is_swept_in_the_readers_small_unit(shop, bring, session):
     shop.post("/settings", {"system": "inch", "quench": "quench", "theme": "auto"})
     cells = {"z_0_0": "1", "z_0_4": "2.5", "z_2_0": "0", "z_2_4": "1", "held": "free"}
     assert shop.post(at(build, "heads/survey"), grid("left", **cells)).status_code == 302
-    body = kept(session, build).surveys[-1].body
+    body = kept(session, build).of(NotedSurvey)[-1].typed
     assert [point["z"] for point in body["points"]] == ["1 thou", "2.5 thou", "0 thou", "1 thou"]
     assert (body["datum"], body["held"]) == ("plate", "free")
     assert (
@@ -473,7 +475,7 @@ def test_steps_are_noted_once_and_gates_pass_by_them(shop, timber, session):
     noted = {"step": "covers|bolted on", "place": "e", "key": "covers-1"}
     assert shop.post(at(timber, "steps"), noted).status_code == 302
     assert shop.post(at(timber, "steps"), noted).status_code == 302
-    assert [step.state for step in kept(session, timber).steps] == ["done", "recorded", "bolted on"]
+    assert [step.state for step in kept(session, timber).of(Step)] == ["done", "recorded", "bolted on"]
     assert "nobody noted whether covers" not in shop.text(at(timber, "steps"))
 
 

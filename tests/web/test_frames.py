@@ -61,7 +61,7 @@ def test_what_was_noted_lies_aside_and_comes_back(shop, bring, session, frame, d
         assert shop.get(f"/builds/{build}/{station}").status_code in (200, 302, 404), station
     holes = {number for bank in FRAMES[frame] for number in bank["cylinders"]}
     banks = {bank["name"] for bank in FRAMES[frame]}
-    bodies = [fact.body for fact in facts.since(session, build) if fact.kind != "void"]
+    bodies = [fact.record.typed for fact in facts.since(session, build) if fact.kind != "void"]
     astray = [
         b
         for b in bodies

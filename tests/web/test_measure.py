@@ -10,6 +10,7 @@ import pytest
 from sqlalchemy import text
 
 from support.page import seen
+from zygometra.core.measuring.logbook import Reading
 from zygometra.store import builds, facts, gauges, moves
 from zygometra.store.facts import New
 
@@ -381,6 +382,6 @@ def test_facts_from_elsewhere_are_seen_at_once(shop, tug, session):
 
     shop.text(f"/builds/{tug}/measure")
     body = {"id": "far", "figure": "chamber_volume", "cylinder": 4, "value": "54.4 cc"}
-    facts.append(session, tug, [New("far", "reading", body)], actor=someone("Tove"))
+    facts.append(session, tug, [New("far", Reading.read(body))], actor=someone("Tove"))
     session.commit()
     assert "chamber volume, hole 4:" in shop.text(f"/builds/{tug}/measure")

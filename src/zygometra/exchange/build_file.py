@@ -12,23 +12,20 @@ import json
 from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple
 
-from zygometra.core.build.document import (
-    Document,
-    read_fill,
-    window_value,
-)
+from zygometra.core.build.build_record import PlannedOperation, Windows
+from zygometra.core.build.document import Document
 from zygometra.core.build.lever_table import FIT, LEVER, SWAP
 from zygometra.core.build.model import MOST_CYLINDERS, Build
+from zygometra.core.build.parts_record import StepFill
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.measuring.facts import FactKind, FoundBy, facts_of, found_by
-from zygometra.core.measuring.read_in import read_measured
-from zygometra.core.quantity import read_quantity
+from zygometra.core.measuring.read_in import BuildFile, file_record, measured
+from zygometra.core.records import InOrder, Refused, Wrong
 from zygometra.core.units import Kind
 
 from .lever_faults import lever_faults
 from .logbook_faults import logbook_faults
-from .plain_json import loads, unstorable, without_notes
-from .shape_faults import fault_of, part_faults
+from .plain_json import loads, unstorable
 
 MOST_BYTES = 16_000_000
 
@@ -112,10 +109,11 @@ class ReadBuild(NamedTuple):
 def read_behind(_telling: object, text: bytes) -> ReadBuild:
     """Read and check a build file in a process of its own; see :func:`build_from_text`."""
     try:
-        document = build_from_text(text)[0]
+        document = document_from_text(text)
+        file = _checked(document)[0]
     except BuildFaults as error:
         return ReadBuild(None, {}, error.faults)
-    found = {(fact.kind, fact.key): found_by(fact.kind, fact.body) for fact in facts_of(document, {})}
+    found = {(fact.kind, fact.key): found_by(fact.record) for fact in facts_of(file.listed, {})}
     return ReadBuild(document, found, [])
 
 
@@ -137,10 +135,11 @@ def check(document: Document) -> Build:
     BuildFaults
         With every fault found.
     """
-    from pydantic import ValidationError
+    return _checked(document)[1]
 
-    from .models import BuildFile
 
+def _checked(document: Document) -> tuple[BuildFile, Build]:
+    """The record of a build file and the build it comes to."""
     faults = list(unstorable(document, "$"))
     if faults:
         raise BuildFaults(faults)
@@ -149,26 +148,26 @@ def check(document: Document) -> Build:
         if version != 1 or isinstance(version, bool):
             raise BuildFaults([Fault("version", shown(version), "1, the version this reader knows")])
     try:
-        BuildFile.model_validate(without_notes(document))
-    except ValidationError as error:
-        raise BuildFaults([fault_of(item) for item in error.errors()]) from None
-    faults = list(_cross_faults(document))
+        file = file_record(document)
+    except Wrong as error:
+        raise BuildFaults(list(error.at(""))) from None
+    faults = list(_cross_faults(file))
     if faults:
         raise BuildFaults(faults)
-    build = read_measured(document)
+    build = measured(file)
     faults = list(_rods_too_short(build))
     if faults:
         raise BuildFaults(faults)
-    return build
+    return file, build
 
 
 # long: what it puts together is told field by field, a line each
-def _cross_faults(document: Document) -> Iterator[Fault]:
+def _cross_faults(file: BuildFile) -> Iterator[Fault]:
     """What the shape alone cannot tell: names that must match, windows in order."""
-    engine = document["engine"]
-    names, numbers = [], []
-    for i, bank in enumerate(engine["banks"]):
-        for number in bank["cylinders"]:
+    names: list[str] = []
+    numbers: list[int] = []
+    for i, bank in enumerate(file.engine.banks):
+        for number in bank.cylinders:
             if number in numbers:
                 yield Fault(
                     f"engine.banks[{i}].cylinders",
@@ -176,50 +175,55 @@ def _cross_faults(document: Document) -> Iterator[Fault]:
                     "each cylinder in one bank once",
                 )
             numbers.append(number)
-        if bank["name"] in names:
-            yield Fault(
-                f"engine.banks[{i}].name", f"{shown(bank['name'])} twice", "each bank a name of its own"
-            )
-        names.append(bank["name"])
+        if bank.name in names:
+            yield Fault(f"engine.banks[{i}].name", f"{shown(bank.name)} twice", "each bank a name of its own")
+        names.append(bank.name)
     if len(numbers) > MOST_CYLINDERS:
         yield Fault("engine.banks", f"{len(numbers)} cylinders", f"at most {MOST_CYLINDERS}")
     known_banks = "one of " + ", ".join(names)
     known_holes = "one of " + ", ".join(map(str, sorted(numbers)))
-    if engine["layout"] == "vee" and engine.get("bank_angle") is None:
+    if file.engine.layout == "vee" and file.engine.bank_angle is None:
         yield Fault("engine.bank_angle", "nothing", "the angle between the banks, such as 90")
-    for name in _keys(document.get("banks")):
+    for name in file.banks:
         if name not in names:
             yield Fault(f"banks.{name}", f"the bank {shown(name)}", known_banks)
-    for number in _keys(document.get("cylinders")):
-        if int(number) not in numbers:
-            yield Fault(f"cylinders.{number}", f"cylinder {number}", known_holes)
-    yield from _swap_faults(document)
-    for i, op in enumerate(document.get("planned") or ()):
+    for key in file.cylinders:
+        if int(key) not in numbers:
+            yield Fault(f"cylinders.{key}", f"cylinder {key}", known_holes)
+    yield from _swap_faults(file)
+    yield from _plan_faults(file.planned, names, numbers)
+    yield from _window_faults(file.targets)
+    yield from lever_faults(file, names)
+    yield from _fill_faults(file)
+    yield from logbook_faults(file, names, numbers)
+
+
+def _swap_faults(file: BuildFile) -> Iterator[Fault]:
+    """Heads change sides only where there are two alike."""
+    counts = [len(bank.cylinders) for bank in file.engine.banks]
+    for i, one in enumerate(file.planned):
+        if one.typed["op"] == SWAP and (len(counts) != 2 or counts[0] != counts[1]):
+            found = f"swap_heads on {len(counts)} bank{'' if len(counts) == 1 else 's'}"
+            yield Fault(f"planned[{i}].op", found, "two banks with as many holes each")
+
+
+def _plan_faults(
+    planned: tuple[PlannedOperation | Refused, ...], names: list[str], numbers: list[int]
+) -> Iterator[Fault]:
+    """What is wrong with the operations of a plan, each with its place."""
+    known_banks = "one of " + ", ".join(names)
+    known_holes = "one of " + ", ".join(map(str, sorted(numbers)))
+    for i, one in enumerate(planned):
         yield from _operation_faults(
             f"planned[{i}]",
-            op,
+            one.typed,
             names=names,
             numbers=numbers,
             known_banks=known_banks,
             known_holes=known_holes,
         )
-    yield from _window_faults(document.get("targets") or {})
-    yield from lever_faults(document, names)
-    yield from _fill_faults(document)
-    yield from logbook_faults(document, names, numbers)
-
-
-def _swap_faults(document: Mapping[str, Any]) -> Iterator[Fault]:
-    """Heads change sides only where there are two alike."""
-    counts = [len(bank["cylinders"]) for bank in document["engine"]["banks"]]
-    for i, op in enumerate(document.get("planned") or ()):
-        if op["op"] == SWAP and (len(counts) != 2 or counts[0] != counts[1]):
-            found = f"swap_heads on {len(counts)} bank{'' if len(counts) == 1 else 's'}"
-            yield Fault(f"planned[{i}].op", found, "two banks with as many holes each")
-
-
-def _keys(node: Any) -> list[str]:
-    return [key for key in node or () if not key.startswith("x-")]
+        if isinstance(one, Refused):
+            yield from one.wrong.at(f"planned[{i}]")
 
 
 # long: one kind of operation after another
@@ -266,11 +270,6 @@ def _operation_faults(
     if op.get("amount") is None:
         example = "0.6 cc" if LEVER[name].kind is Kind.VOLUME else "0.18 mm"
         yield Fault(f"{path}.amount", "nothing", f"how much, such as {example}")
-        return
-    try:
-        read_quantity(op["amount"], LEVER[name].kind, dimension=name, low=0)
-    except QuantityError as error:
-        yield Fault(f"{path}.amount", error.found, error.wanted)
 
 
 def _height_faults(path: str, op: Mapping[str, Any]) -> Iterator[Fault]:
@@ -303,8 +302,6 @@ def _fit_faults(path: str, op: Mapping[str, Any]) -> Iterator[Fault]:
         yield Fault(f"{path}.kind", "nothing", "what is fitted: piston, rod, crank, head")
     elif op.get("part") is None:
         yield Fault(f"{path}.part", "nothing", f"the {op['kind']} to fit, with its figures")
-    else:
-        yield from part_faults(f"{path}.part", op["kind"], op["part"])
 
 
 def _levelling_faults(path: str, op: Mapping[str, Any], ends: list[str]) -> Iterator[Fault]:
@@ -321,35 +318,28 @@ def _levelling_faults(path: str, op: Mapping[str, Any], ends: list[str]) -> Iter
             yield Fault(f"{path}.{key}", "nothing", "how much at that end, such as 0.18 mm")
 
 
-def _window_faults(targets: Mapping[str, Any]) -> Iterator[Fault]:
-    for name in ("compression_ratio", "quench", "deck_clearance"):
-        window = targets.get(name)
-        if not window:
-            continue
-        values = [
-            (key, window_value(window.get(key), name))
-            for key in ("min", "aim", "max")
-            if window.get(key) is not None
-        ]
-        for (low, a), (high, b) in itertools.pairwise(values):
+def _window_faults(targets: Windows) -> Iterator[Fault]:
+    for name, window in targets.by_result.items():
+        edges = (("min", window.low), ("aim", window.aim), ("max", window.high))
+        given = [(key, value) for key, value in edges if value is not None]
+        for (low, a), (high, b) in itertools.pairwise(given):
             if a > b:
-                yield Fault(
-                    f"targets.{name}.{high}", shown(window[high]), f"at least {low}, {shown(window[low])}"
-                )
+                typed = window.typed
+                wanted = f"at least {low}, {shown(typed[low])}"
+                yield Fault(f"targets.{name}.{high}", shown(typed[high]), wanted)
 
 
-def _fill_faults(document: Document) -> Iterator[Fault]:
-    fills: list[Any] = ((document.get("parts") or {}).get("head") or {}).get("step_fills") or []
-    read = [read_fill(fill) for fill in fills]
-    for i, (shallow, deep) in enumerate(itertools.pairwise(read), start=1):
-        if deep[0].value <= shallow[0].value or deep[1].value >= shallow[1].value:
+def _fill_faults(file: BuildFile) -> Iterator[Fault]:
+    fills: tuple[StepFill, ...] = (file.parts.get("head") or {}).get("step_fills") or ()
+    for i, (shallow, deep) in enumerate(itertools.pairwise(fills), start=1):
+        if deep.depth.value <= shallow.depth.value or deep.below.value >= shallow.below.value:
             yield Fault(
                 f"parts.head.step_fills[{i}]",
                 "a step that does not go down",
                 "deeper steps in order, each with less volume below it",
             )
-    if read and read[0][0].value != 0:
-        yield Fault("parts.head.step_fills[0].depth", shown(fills[0]["depth"]), "0, the head face")
+    if fills and fills[0].depth.value != 0:
+        yield Fault("parts.head.step_fills[0].depth", shown(fills[0].depth.as_typed), "0, the head face")
 
 
 def _rods_too_short(build: Build) -> Iterator[Fault]:
@@ -385,30 +375,15 @@ def check_operations(plan: Any, build: Build) -> None:
     BuildFaults
         With every fault found.
     """
-    from pydantic import ValidationError
-
-    from .models import PLAN
-
     faults = list(unstorable(plan, "planned"))
     if not faults:
         try:
-            PLAN.validate_python(without_notes(plan))
-        except ValidationError as error:
-            located = [{**item, "loc": ("planned", *item["loc"])} for item in error.errors()]
-            faults = [fault_of(item) for item in located]
-    if not faults:
-        names = [bank.name for bank in build.banks]
-        numbers = list(build.cylinders)
-        known_banks = "one of " + ", ".join(names)
-        known_holes = "one of " + ", ".join(map(str, sorted(numbers)))
-        for i, op in enumerate(plan):
-            faults += _operation_faults(
-                f"planned[{i}]",
-                op,
-                names=names,
-                numbers=numbers,
-                known_banks=known_banks,
-                known_holes=known_holes,
-            )
+            planned = InOrder(PlannedOperation, 200).read(plan, build.unstated_doubt)
+        except Wrong as error:
+            faults = list(error.at("planned"))
+        except QuantityError as error:
+            faults = [Fault("planned", error.found, error.wanted)]
+        else:
+            faults = list(_plan_faults(planned, [bank.name for bank in build.banks], list(build.cylinders)))
     if faults:
         raise BuildFaults(faults)

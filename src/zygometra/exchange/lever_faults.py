@@ -2,23 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from typing import Any
+from collections.abc import Iterator, Sequence
 
+from zygometra.core.build.build_record import BuildRecord, LeversRecord, Windows
 from zygometra.core.build.lever_table import AMOUNTS, LEVER, SWAP
+from zygometra.core.build.means import Means
 from zygometra.core.errors import Fault, shown
-from zygometra.core.quantity import read_quantity
-
-from .plain_json import without_notes
-from .shape_faults import part_faults
+from zygometra.core.records import Refused
 
 
-def lever_faults(document: Mapping[str, Any], banks: list[str]) -> Iterator[Fault]:
+def lever_faults(file: BuildRecord, banks: list[str]) -> Iterator[Fault]:
     """Yield what is wrong with the levers and spreads of a document whose shape is right.
 
     Parameters
     ----------
-    document : Mapping
+    file : BuildRecord
         A build document.
     banks : list of str
         The names of its banks.
@@ -28,67 +26,67 @@ def lever_faults(document: Mapping[str, Any], banks: list[str]) -> Iterator[Faul
     Fault
         Each with its place.
     """
-    levers, targets = document.get("levers") or {}, document.get("targets") or {}
-    yield from _spread_faults(targets)
-    set_ups = [name for name in levers.get("set_ups") or {} if not name.startswith("x-")]
+    levers = file.levers
+    yield from _spread_faults(file.targets)
+    set_ups = list(levers.set_ups)
     for lever in AMOUNTS:
-        if own := levers.get(lever.key):
+        if (own := levers.means.get(lever.key)) is not None and own.typed:
             yield from _limit_faults(lever.key, own, banks)
     for key in (*(lever.key for lever in AMOUNTS), SWAP):
-        yield from _needs_faults(f"levers.{key}.needs", (levers.get(key) or {}).get("needs"), set_ups)
-    yield from _needs_faults("levers.gasket_needs", levers.get("gasket_needs"), set_ups)
-    counts = [len(bank["cylinders"]) for bank in document["engine"]["banks"]]
-    if levers.get(SWAP) is not None and (len(counts) != 2 or counts[0] != counts[1]):
+        if (own := levers.means.get(key)) is not None:
+            yield from _needs_faults(f"levers.{key}.needs", own.needs, set_ups)
+    yield from _needs_faults("levers.gasket_needs", levers.gasket_needs, set_ups)
+    counts = [len(bank.cylinders) for bank in file.engine.banks]
+    if SWAP in levers.means and (len(counts) != 2 or counts[0] != counts[1]):
         banks_found = f"heads that change sides on {len(counts)} bank{'' if len(counts) == 1 else 's'}"
         yield Fault(f"levers.{SWAP}", banks_found, "two banks with as many holes each")
     yield from _part_faults(levers, set_ups)
 
 
-def _spread_faults(targets: Mapping[str, Any]) -> Iterator[Fault]:
-    old, new = targets.get("ratio_spread"), (targets.get("spread") or {}).get("compression_ratio")
-    if old is not None and new is not None and float(old) != float(new):
-        yield Fault("targets.ratio_spread", shown(old), f"what spread.compression_ratio says, {shown(new)}")
-    gap = (targets.get("spread") or {}).get("quench")
-    if gap is not None and read_quantity(gap, LEVER["deck_cut"].kind, dimension="target").value < 0:
-        yield Fault("targets.spread.quench", shown(gap), "nought or more")
+def _spread_faults(targets: Windows) -> Iterator[Fault]:
+    old, between = targets.ratio_spread, targets.spread
+    if between is None:
+        return
+    new = between.compression_ratio
+    if old is not None and new is not None and old != new:
+        says = between.typed["compression_ratio"]
+        wanted = f"what spread.compression_ratio says, {shown(says)}"
+        yield Fault("targets.ratio_spread", shown(targets.typed["ratio_spread"]), wanted)
+    if between.quench is not None and between.quench < 0:
+        yield Fault("targets.spread.quench", shown(between.typed["quench"]), "nought or more")
 
 
-def _limit_faults(key: str, own: Mapping[str, Any], banks: list[str]) -> Iterator[Fault]:
+def _limit_faults(key: str, own: Means, banks: list[str]) -> Iterator[Fault]:
     """Limits of a lever against one another, the engine's and each bank's own."""
-    path, kind = f"levers.{key}", LEVER[key].kind
-
-    def value(raw: Any) -> float | None:
-        return None if raw is None else read_quantity(raw, kind, dimension="limit").value
-
-    def between(place: str, least: Any, most: Any) -> Iterator[Fault]:
-        low, high = value(least), value(most)
-        if low is not None and high is not None and low > high:
-            yield Fault(f"{place}.min", shown(least), f"at most max, {shown(most)}")
-
-    yield from between(path, own.get("min"), own.get("max"))
-    if own.get("level") and key != "deck_cut":
+    path, typed = f"levers.{key}", own.typed
+    least = own.low if "min" in typed else None
+    if least is not None and own.high is not None and least > own.high:
+        yield Fault(f"{path}.min", shown(typed["min"]), f"at most max, {shown(typed['max'])}")
+    if own.level and key != "deck_cut":
         yield Fault(f"{path}.level", "true", "it with a deck cut only")
-    for name, bank in (own.get("banks") or {}).items():
-        if name.startswith("x-"):
-            continue
+    for name, (low, high) in own.banks.items():
         if name not in banks:
             yield Fault(f"{path}.banks.{name}", f"the bank {shown(name)}", "one of " + ", ".join(banks))
             continue
         if LEVER[key].reach == "set":
             yield Fault(f"{path}.banks.{name}", "limits of a bank", "none: the pistons are cut as one set")
-        least = bank.get("min") if bank.get("min") is not None else own.get("min")
-        most = bank.get("max") if bank.get("max") is not None else own.get("max")
-        yield from between(f"{path}.banks.{name}", least, most)
+        ours = typed["banks"][name]
+        bottom, top = least if low is None else low, own.high if high is None else high
+        if bottom is not None and top is not None and bottom > top:
+            says = shown((typed if low is None else ours)["min"])
+            most = shown((typed if high is None else ours)["max"])
+            yield Fault(f"{path}.banks.{name}.min", says, f"at most max, {most}")
 
 
-def _needs_faults(path: str, needs: Any, set_ups: list[str]) -> Iterator[Fault]:
-    for i, name in enumerate(needs or ()):
+def _needs_faults(path: str, needs: Sequence[str], set_ups: list[str]) -> Iterator[Fault]:
+    for i, name in enumerate(needs):
         if name not in set_ups:
             known = "one of " + ", ".join(set_ups) if set_ups else "it among levers.set_ups"
             yield Fault(f"{path}[{i}]", f"the set-up {shown(name)}", known)
 
 
-def _part_faults(levers: Mapping[str, Any], set_ups: list[str]) -> Iterator[Fault]:
-    for i, one in enumerate(levers.get("parts") or ()):
-        yield from part_faults(f"levers.parts[{i}].part", one["kind"], without_notes(one["part"]))
-        yield from _needs_faults(f"levers.parts[{i}].needs", one.get("needs"), set_ups)
+def _part_faults(levers: LeversRecord, set_ups: list[str]) -> Iterator[Fault]:
+    for i, one in enumerate(levers.parts):
+        if isinstance(one, Refused):
+            yield from one.wrong.at(f"levers.parts[{i}]")
+        yield from _needs_faults(f"levers.parts[{i}].needs", one.typed.get("needs") or (), set_ups)

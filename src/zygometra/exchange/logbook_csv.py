@@ -16,12 +16,12 @@ from typing import Any, NamedTuple
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.measuring.facts import FoundBy, found_by
 from zygometra.core.measuring.logbook import READABLE, Gauge, Logbook, Reading
-from zygometra.core.measuring.read_in import moment
+from zygometra.core.moments import moment
 from zygometra.core.spoken import as_written
 from zygometra.core.typed import check_text, plain_number, whole_number
 from zygometra.core.units import BASE, Kind, read_typed
 
-from .logbook_faults import reading_entry_faults
+from .logbook_faults import reading_entry
 from .tables import MOST_ROWS, NoTable, TableRow, as_meant, inert, take_apart
 
 MOST_BYTES = 16_000_000
@@ -78,9 +78,9 @@ _FLAGS = ("plate", "oiled", "shells", "level_stood")
 
 
 class Taken(NamedTuple):
-    """What a table of readings holds: entries of a build file, and what was voided with its reason."""
+    """What a table of readings holds, and what was voided with its reason."""
 
-    readings: list[dict[str, Any]]
+    readings: list[Reading]
     voided: list[dict[str, str]]
 
 
@@ -212,16 +212,18 @@ def read_logbook_csv(
     known = [column for column in columns if not isinstance(column, Fault)]
     taken, seen = Taken([], []), dict[str, int]()
     for row in table.rows:
-        _take(row, known, taken=taken, faults=faults, seen=seen)
+        entry = _entry(row, known, taken=taken, faults=faults, seen=seen)
         if len(faults) >= _MOST_FAULTS:
             break
-        if taken.readings and taken.readings[-1].pop("-line", None) == row.line:
+        if entry is None:
+            continue
+        try:
+            taken.readings.append(reading_entry("r", entry, gauges=gauges, names=banks, numbers=holes))
+        except BuildFaults as error:
             place = f"line {row.line}"
             faults += [
                 Fault(place + f.path.removeprefix("r").replace(".", ", ", 1), f.found, f.wanted)
-                for f in reading_entry_faults(
-                    "r", taken.readings[-1], order=0, gauges=gauges, names=banks, numbers=holes
-                )
+                for f in error.faults
             ]
     if not faults and not taken.readings:
         faults.append(Fault("the table", "no reading", "a header and a row for each reading"))
@@ -244,7 +246,7 @@ def read_behind(
         taken = read_logbook_csv(data, gauges, banks, holes)
     except BuildFaults as error:
         return None, (), error.faults
-    return taken, tuple(found_by("reading", row) for row in taken.readings), []
+    return taken, tuple(found_by(one) for one in taken.readings), []
 
 
 def _columns(headers: list[str]) -> Iterator[tuple[str, str] | Fault]:
@@ -266,15 +268,15 @@ def _columns(headers: list[str]) -> Iterator[tuple[str, str] | Fault]:
             yield Fault("line 1", f"no column {needed}", "a column figure, and one of value or shots")
 
 
-def _take(
+def _entry(
     row: TableRow, columns: list[tuple[str, str]], taken: Taken, faults: list[Fault], seen: dict[str, int]
-) -> None:
-    """Read one row into what is taken, or say what is wrong with it."""
+) -> dict[str, Any] | None:
+    """One row as an entry of a build file; None where it says what is wrong with it."""
     cells: dict[str, tuple[str, str]] = {}
     for i, cell in enumerate(row.cells):
         if i >= len(columns):
             faults.append(Fault(f"line {row.line}", f"{len(row.cells)} cells", f"at most {len(columns)}"))
-            return
+            return None
         if text := cell.strip():
             cells[columns[i][0]] = (text if columns[i][0] in _OF_FIGURE else as_meant(text), columns[i][1])
     at = _Row(row.line, cells, faults)
@@ -285,10 +287,11 @@ def _take(
             "id", f"{shown(entry['id'])}, which stands in line {seen[entry['id']]} too", "an id of its own"
         )
     seen[entry["id"]] = row.line
-    if len(faults) == before:
-        taken.readings.append({**entry, "-line": row.line})
-        if why := at.words("void because", 400):
-            taken.voided.append({"reading": entry["id"], "why": why})
+    if len(faults) > before:
+        return None
+    if why := at.words("void because", 400):
+        taken.voided.append({"reading": entry["id"], "why": why})
+    return entry
 
 
 class _Row:

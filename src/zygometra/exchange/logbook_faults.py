@@ -2,42 +2,42 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from typing import Any
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import Any, Protocol, TypeVar
 
-from zygometra.core.errors import Fault, QuantityError, shown
+from zygometra.core.errors import BuildFaults, Fault, shown
+from zygometra.core.measuring.face_surveys import NotedSurvey
 from zygometra.core.measuring.facts import ALSO_READ, LISTED
-from zygometra.core.measuring.logbook import Gauge
-from zygometra.core.measuring.read_in import ids_twice, read_gauge, read_reading
-from zygometra.core.measuring.steps import KIND
-from zygometra.core.quantity import read_quantity
-from zygometra.core.units import Kind
+from zygometra.core.measuring.logbook import Gauge, Reading
+from zygometra.core.measuring.read_in import BuildFile, ids_twice
+from zygometra.core.measuring.steps import Step
+from zygometra.core.quantity import Quantity
+from zygometra.core.records import Record, Refused, Wrong
 
 from .cut_log_faults import cut_log_faults
-from .shape_faults import shape_faults
 
-# What can be voided besides readings.
-_VOIDABLE = (
-    "surveys",
-    "set_ups",
-    "passes",
-    "verified",
-    "steps",
-    "acceptances",
-    "accepted",
-    "agreements",
-    "found",
-)
-_VALUES = ("value", "tipped", "shots")
+R = TypeVar("R", bound=Record)
 
 
-def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[int]) -> Iterator[Fault]:
-    """Yield what is wrong with a document's logbook.
+class Placed(Protocol):
+    """What lies somewhere on a face, in mm."""
+
+    @property
+    def x(self) -> float:
+        """Along the bank."""
+
+    @property
+    def y(self) -> float:
+        """Across it."""
+
+
+def logbook_faults(file: BuildFile, names: list[str], numbers: list[int]) -> Iterator[Fault]:
+    """Yield what is wrong with the logbook of a file, beyond its shape.
 
     Parameters
     ----------
-    document : Mapping
-        A build document whose shape is right.
+    file : BuildFile
+        Whose shape is right.
     names : list of str
         Its banks.
     numbers : list of int
@@ -49,69 +49,76 @@ def logbook_faults(document: Mapping[str, Any], names: list[str], numbers: list[
         With its place, what was found and what is wanted.
     """
     gauges: dict[str, Gauge] = {}
-    for name, raw in (document.get("gauges") or {}).items():
-        if name.startswith("x-"):
-            continue
-        try:
-            gauges[name] = read_gauge(name, raw)
-        except QuantityError as error:
-            yield Fault(f"gauges.{name}", error.found, error.wanted)
-    readings = document.get("readings") or ()
-    yield from _dome_faults(document)
-    for i, raw in enumerate(readings):
-        yield from reading_faults(f"readings[{i}]", raw, order=i, gauges=gauges, names=names, numbers=numbers)
+    for name, gauge in file.listed.get("gauges", {}).items():
+        if isinstance(gauge, Refused):
+            yield from gauge.wrong.at(f"gauges.{name}")
+        else:
+            gauges[name] = gauge
+    readings = file.list_of("readings")
+    yield from _dome_faults(file)
+    for i, one in enumerate(readings):
+        yield from reading_faults(f"readings[{i}]", one, gauges=gauges, names=names, numbers=numbers)
     yield from _twice("readings", readings)
-    ids = {raw["id"] for raw in readings}
-    taken_back = {raw["id"] for key in _VOIDABLE for raw in document.get(key) or ()}
-    for i, raw in enumerate(document.get("voided") or ()):
-        if raw["reading"] not in ids | taken_back:
+    ids = _ids(readings)
+    taken_back = {
+        own for key in (*LISTED, *ALSO_READ) if key != "decisions" for own in _ids(file.list_of(key))
+    }
+    voided = [one.typed["reading"] for one in file.list_of("voided")]
+    for i, named in enumerate(voided):
+        if named not in ids | taken_back:
             yield Fault(
                 f"voided[{i}].reading",
-                shown(raw["reading"]),
+                shown(named),
                 "the id of one of the readings, or of something else that was noted",
             )
     said: dict[str, int] = {}
-    for i, raw in enumerate(document.get("voided") or ()):
-        if said.setdefault(raw["reading"], i) != i:
-            yield Fault(f"voided[{i}].reading", f"{shown(raw['reading'])} twice", "each void once")
-    found = document.get("found") or ()
+    for i, named in enumerate(voided):
+        if said.setdefault(named, i) != i:
+            yield Fault(f"voided[{i}].reading", f"{shown(named)} twice", "each void once")
+    found = file.list_of("found")
     yield from _twice("found", found)
-    for i, raw in enumerate(found):
-        yield from place_faults(f"found[{i}]", raw, names, numbers)
-        if raw["id"] in ids:
-            yield Fault(f"found[{i}].id", f"{shown(raw['id'])} twice", "an id of its own")
-    ids |= {one["id"] for one in found}
-    yield from _ids_twice(document, ids)
-    for i, raw in enumerate(document.get("surveys") or ()):
-        yield from survey_faults(f"surveys[{i}]", raw, names, numbers)
-    for i, raw in enumerate(document.get("steps") or ()):
-        yield from step_faults(f"steps[{i}]", raw, names, numbers)
-    yield from cut_log_faults(document, names, numbers)
+    for i, one in enumerate(found):
+        yield from place_faults(f"found[{i}]", one.typed, names, numbers)
+        if one.typed["id"] in ids:
+            yield Fault(f"found[{i}].id", f"{shown(one.typed['id'])} twice", "an id of its own")
+    yield from _ids_twice(file, ids | _ids(found))
+    for i, survey in enumerate(file.list_of("surveys")):
+        yield from survey_faults(f"surveys[{i}]", survey, names, numbers)
+    for i, step in enumerate(file.list_of("steps")):
+        yield from step_faults(f"steps[{i}]", step, names, numbers)
+    yield from cut_log_faults(file, names, numbers)
 
 
-def _ids_twice(document: Mapping[str, Any], ids: set[str]) -> Iterator[Fault]:
+def _ids(listed: Iterable[Record | Refused]) -> set[str]:
+    return {str(one.typed["id"]) for one in listed}
+
+
+def _ids_twice(file: BuildFile, ids: set[str]) -> Iterator[Fault]:
     """Ids of whatever else is listed that are there already; readings and found things have theirs."""
     for key in (*ALSO_READ, *(key for key in LISTED if key != "found")):
-        listed = document.get(key) or ()
+        listed = file.list_of(key)
         yield from _twice(key, listed)
-        for i, raw in enumerate(listed):
-            if raw["id"] in ids:
-                yield Fault(f"{key}[{i}].id", f"{shown(raw['id'])} twice", "an id of its own")
-        ids |= {one["id"] for one in listed}
+        for i, one in enumerate(listed):
+            if one.typed["id"] in ids:
+                yield Fault(f"{key}[{i}].id", f"{shown(one.typed['id'])} twice", "an id of its own")
+        ids |= _ids(listed)
 
 
-def _dome_faults(document: Mapping[str, Any]) -> Iterator[Fault]:
+def _dome_faults(file: BuildFile) -> Iterator[Fault]:
     """Crowns that were filled with their dome above the plate."""
-    dome = ((document.get("parts") or {}).get("piston") or {}).get("above_rim")
-    for i, raw in enumerate(document.get("readings") or () if dome is not None else ()):
-        if raw.get("rim_below") is not None and _mm(raw["rim_below"]) < _mm(dome):
-            wanted = f"at least {_mm(dome):g} mm, as high as the dome stands"
-            yield Fault(f"readings[{i}].rim_below", shown(raw["rim_below"]), wanted)
+    dome: Quantity | None = (file.parts.get("piston") or {}).get("above_rim")
+    if dome is None:
+        return
+    for i, one in enumerate(file.list_of("readings")):
+        below = one.rim_below if isinstance(one, Reading) else None
+        if below is not None and below.value < dome.value:
+            wanted = f"at least {dome.value:g} mm, as high as the dome stands"
+            yield Fault(f"readings[{i}].rim_below", shown(below.as_typed), wanted)
 
 
-def _twice(key: str, items: Any) -> Iterator[Fault]:
-    for i in ids_twice(items):
-        yield Fault(f"{key}[{i}].id", f"{shown(items[i]['id'])} twice", "each an id of its own")
+def _twice(key: str, items: Sequence[Record | Refused]) -> Iterator[Fault]:
+    for i in ids_twice([one.typed for one in items]):
+        yield Fault(f"{key}[{i}].id", f"{shown(items[i].typed['id'])} twice", "each an id of its own")
 
 
 def place_faults(path: str, raw: Mapping[str, Any], names: list[str], numbers: list[int]) -> Iterator[Fault]:
@@ -136,36 +143,57 @@ def place_faults(path: str, raw: Mapping[str, Any], names: list[str], numbers: l
         yield Fault(f"{path}.cylinder", f"cylinder {cylinder}", f"one of {known}")
 
 
-def survey_faults(path: str, raw: Mapping[str, Any], names: list[str], numbers: list[int]) -> Iterator[Fault]:
+def survey_faults(path: str, survey: NotedSurvey, names: list[str], numbers: list[int]) -> Iterator[Fault]:
     """Yield what is wrong with a survey of a face whose shape is right.
 
     Parameters
     ----------
     path : str
         Where it stands.
-    raw : Mapping
-        The survey.
+    survey : NotedSurvey
+        As it was noted.
     names : list of str
         The build's banks.
     numbers : list of int
         Its holes.
     """
-    yield from place_faults(path, {"bank": raw["bank"]}, names, numbers)
-    if raw["face"] == "head" and raw.get("datum") == "crank":
+    yield from place_faults(path, {"bank": survey.bank}, names, numbers)
+    if survey.face == "head" and survey.typed.get("datum") == "crank":
         yield Fault(f"{path}.datum", "crank", "plate: a head is swept off the engine")
     seen: set[int] = set()
-    for i, bore in enumerate(raw.get("bores") or ()):
-        yield from place_faults(f"{path}.bores[{i}]", {"cylinder": bore["number"]}, names, numbers)
-        if bore["number"] in seen:
-            yield Fault(f"{path}.bores[{i}].number", f"cylinder {bore['number']} twice", "each bore once")
-        seen.add(bore["number"])
-    yield from plane_faults(f"{path}.points", raw["points"])
+    for i, bore in enumerate(survey.bores):
+        yield from place_faults(f"{path}.bores[{i}]", {"cylinder": bore.number}, names, numbers)
+        if bore.number in seen:
+            yield Fault(f"{path}.bores[{i}].number", f"cylinder {bore.number} twice", "each bore once")
+        seen.add(bore.number)
+    yield from plane_faults(f"{path}.points", survey.points)
 
 
-def survey_entry_faults(
-    path: str, raw: Mapping[str, Any], names: list[str], numbers: list[int]
-) -> Iterator[Fault]:
-    """Yield what is wrong with a survey that comes by itself: its shape first, then as in a file.
+def read_entry(record: type[R], raw: Mapping[str, Any], path: str) -> R:
+    """Return the record of an entry that comes by itself.
+
+    Parameters
+    ----------
+    record : type
+        What it should be.
+    raw : Mapping
+        As an entry of a build file.
+    path : str
+        Where it stands.
+
+    Raises
+    ------
+    BuildFaults
+        With everything that is wrong with it.
+    """
+    try:
+        return record.read(dict(raw))
+    except Wrong as error:
+        raise BuildFaults(list(error.at(path))) from None
+
+
+def survey_entry(path: str, raw: Mapping[str, Any], names: list[str], numbers: list[int]) -> NotedSurvey:
+    """Return a survey that comes by itself, checked as in a file.
 
     Parameters
     ----------
@@ -177,25 +205,27 @@ def survey_entry_faults(
         The build's banks.
     numbers : list of int
         Its holes.
+
+    Raises
+    ------
+    BuildFaults
+        With everything that is wrong with it.
     """
-    from .face_shapes import FaceSurveyShape
-
-    wrong = list(shape_faults(FaceSurveyShape.model_validate, raw, path))
-    yield from wrong
-    if wrong:
-        return
-    yield from survey_faults(path, raw, names, numbers)
+    survey = read_entry(NotedSurvey, raw, path)
+    if faults := list(survey_faults(path, survey, names, numbers)):
+        raise BuildFaults(faults)
+    return survey
 
 
-def plane_faults(path: str, points: Any) -> Iterator[Fault]:
+def plane_faults(path: str, points: Sequence[Placed]) -> Iterator[Fault]:
     """Yield a fault where points fix no plane, nor a line on the axis.
 
     Parameters
     ----------
     path : str
         Where they stand.
-    points : list of Mapping
-        With ``x`` and ``y``.
+    points : sequence
+        In mm; whatever has ``x`` and ``y``.
     """
     wanted = "at least three that are not in one line, or three on the axis (y = 0)"
     if len(points) < 3:
@@ -205,54 +235,45 @@ def plane_faults(path: str, points: Any) -> Iterator[Fault]:
 
     from zygometra.core.faces.planes import is_in_line
 
-    x, y = (np.array([_mm(point[key]) for point in points]) for key in ("x", "y"))
+    x, y = np.array([(point.x, point.y) for point in points]).T
     if np.ptp(x) <= 0 or (np.any(y != 0) and is_in_line(x, y)):
         yield Fault(path, "points in one line", wanted)
 
 
-def _mm(raw: Any) -> float:
-    return read_quantity(raw, Kind.LENGTH, dimension="exact").value
-
-
-def step_faults(path: str, raw: Mapping[str, Any], names: list[str], numbers: list[int]) -> Iterator[Fault]:
+def step_faults(path: str, step: Step, names: list[str], numbers: list[int]) -> Iterator[Fault]:
     """Yield what is wrong with a step of the work whose shape is right.
 
     Parameters
     ----------
     path : str
         Where it stands.
-    raw : Mapping
-        The step.
+    step : Step
+        As it was done.
     names : list of str
         The build's banks.
     numbers : list of int
         Its holes.
     """
-    yield from place_faults(path, raw, names, numbers)
-    kind = KIND[raw["step"]]
-    if raw["state"] not in kind.states:
-        yield Fault(f"{path}.state", shown(raw["state"]), "one of " + ", ".join(kind.states))
-    if raw.get("cylinder") is not None and kind.acts_on != "hole":
+    yield from place_faults(path, step.typed, names, numbers)
+    kind = step.kind
+    if step.state not in kind.states:
+        yield Fault(f"{path}.state", shown(step.state), "one of " + ", ".join(kind.states))
+    if step.cylinder is not None and kind.acts_on != "hole":
         yield Fault(
             f"{path}.cylinder",
-            f"cylinder {raw['cylinder']}",
+            f"cylinder {step.cylinder}",
             f"no hole; {kind.label}: of no single hole",
         )
-    if raw.get("bank") is not None and kind.acts_on == "engine":
+    if step.typed.get("bank") is not None and kind.acts_on == "engine":
         yield Fault(
-            f"{path}.bank", f"the bank {shown(raw['bank'])}", f"no bank: {kind.label} is of the whole engine"
+            f"{path}.bank", f"the bank {shown(step.bank)}", f"no bank: {kind.label} is of the whole engine"
         )
 
 
-def reading_entry_faults(
-    path: str,
-    raw: Mapping[str, Any],
-    order: int,
-    gauges: Mapping[str, Gauge],
-    names: list[str],
-    numbers: list[int],
-) -> Iterator[Fault]:
-    """Yield what is wrong with a reading that comes by itself: its shape first, then as in a file.
+def reading_entry(
+    path: str, raw: Mapping[str, Any], gauges: Mapping[str, Gauge], names: list[str], numbers: list[int]
+) -> Reading:
+    """Return a reading that comes by itself, checked as in a file.
 
     Parameters
     ----------
@@ -260,28 +281,34 @@ def reading_entry_faults(
         Where it stands.
     raw : Mapping
         As an entry of a build file.
-    order : int
-        Its place in the logbook.
     gauges : Mapping
         Those that are known.
     names : list of str
         The build's banks.
     numbers : list of int
         Its holes.
-    """
-    from .models import READING
 
-    wrong = list(shape_faults(READING.validate_python, raw, path))
-    yield from wrong
-    if wrong:
-        return
-    yield from reading_faults(path, raw, order=order, gauges=gauges, names=names, numbers=numbers)
+    Raises
+    ------
+    BuildFaults
+        With everything that is wrong with it.
+    """
+    one: Reading | Refused
+    try:
+        one = Reading.read(dict(raw))
+    except Wrong as error:
+        if not error.of_whole:
+            raise BuildFaults(list(error.at(path))) from None
+        one = Refused(raw, error)
+    faults = list(reading_faults(path, one, gauges=gauges, names=names, numbers=numbers))
+    if faults or isinstance(one, Refused):
+        raise BuildFaults(faults)
+    return one
 
 
 def reading_faults(
     path: str,
-    raw: Mapping[str, Any],
-    order: int,
+    one: Reading | Refused,
     gauges: Mapping[str, Gauge],
     names: list[str],
     numbers: list[int],
@@ -292,10 +319,8 @@ def reading_faults(
     ----------
     path : str
         Where it stands.
-    raw : Mapping
+    one : Reading or Refused
         Of the right shape.
-    order : int
-        Its place in the logbook.
     gauges : Mapping
         Those that are known.
     names : list of str
@@ -303,34 +328,14 @@ def reading_faults(
     numbers : list of int
         Its holes.
     """
-    bad = list(place_faults(path, raw, names, numbers))
-    yield from bad
-    if raw.get("bank") is not None and raw.get("cylinder") is not None:
-        yield Fault(f"{path}.bank", "a bank beside a cylinder", "one place")
+    yield from place_faults(path, one.typed, names, numbers)
+    if isinstance(one, Refused):
+        yield from one.wrong.at(path)
         return
-    given = [key for key in _VALUES if raw.get(key) is not None]
-    if len(given) != 1:
-        found = "nothing" if not given else " and ".join(given)
-        yield Fault(f"{path}.{given[0] if given else 'value'}", found, "one of value, tipped, shots")
-        return
-    if given[0] == "tipped" and raw["figure"] != "deck_clearance":
-        yield Fault(
-            f"{path}.tipped", f"a tipped pair of {raw['figure']}", "value; pairs are of deck_clearance"
-        )
-        return
-    for key in ("bore", "ring_volume"):
-        if raw.get(key) is not None and raw.get("rim_below") is None:
-            yield Fault(f"{path}.{key}", f"{key} without rim_below", "how far below the deck the rim stood")
-            return
-    try:
-        reading = read_reading(raw, order)
-    except QuantityError as error:
-        yield Fault(f"{path}.{given[0]}" if not bad else path, error.found, error.wanted)
-        return
-    gauge = gauges.get(reading.gauge)
-    if gauge and gauge.measures and given[0] != "shots" and gauge.measures is not reading.unit.kind:
+    gauge = gauges.get(one.gauge)
+    if gauge and gauge.measures and not one.shots and gauge.measures is not one.unit.kind:
         yield Fault(
             f"{path}.gauge",
             f"{shown(gauge.id)}, a gauge of {gauge.measures}",
-            f"a gauge of {reading.unit.kind}",
+            f"a gauge of {one.unit.kind}",
         )

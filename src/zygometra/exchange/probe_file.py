@@ -11,9 +11,9 @@ from typing import Any, NamedTuple
 
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.faces.probing import SIDES, Chain, Frame, Touch, bores_of, frame_of
+from zygometra.core.measuring.face_surveys import MOST_POINTS, PointRead
 from zygometra.core.typed import is_printable, plain_number, whole_number
 
-from .face_shapes import MOST_BESIDE
 from .logbook_faults import plane_faults
 
 MOST_BYTES = 1_000_000
@@ -249,8 +249,8 @@ def _check_end(lines: list[_Line], reader: _Reader) -> None:
         if len(touches) < 3:
             found = f"{len(touches)} points on the circle of bore {number}"
             reader.wrong(reader.wall_lines[number], found, "three or more round it")
-    if len(reader.points) > MOST_BESIDE:
-        reader.wrong(at, f"{len(reader.points)} points", f"at most {MOST_BESIDE}")
+    if len(reader.points) > MOST_POINTS:
+        reader.wrong(at, f"{len(reader.points)} points", f"at most {MOST_POINTS}")
 
 
 def _probed(reader: _Reader) -> Probed:
@@ -271,7 +271,8 @@ def _probed(reader: _Reader) -> Probed:
         number = int(error.found.split(":")[0].removeprefix("bore "))
         raise BuildFaults([Fault(f"line {reader.wall_lines[number]}", error.found, error.wanted)]) from None
     points = [_point(frame, touch, reader.u) for touch in reader.points]
-    if faults := list(plane_faults(f"line {reader.at.get('point', 1)}", points)):
+    read = [PointRead.read(point) for point in points]
+    if faults := list(plane_faults(f"line {reader.at.get('point', 1)}", read)):
         raise BuildFaults(faults)
     entry: dict[str, Any] = {"face": "deck", "bank": reader.bank, "datum": "crank", "points": points}
     if reader.corners:

@@ -5,86 +5,114 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Annotated, Any, Literal
 
-from pydantic import Field as Slot
-from pydantic import ValidationError
-
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
-from zygometra.core.faces.model import Pair, Pass, Plane, Point, Spot, Survey
+from zygometra.core.faces.facing import Span
+from zygometra.core.faces.model import SET_UPS, FaceKind, Pass, Plane, Point, SetUp, Spot, Survey
 from zygometra.core.faces.survey import FaceCut, Surveyed, survey
 from zygometra.core.findings.faces import survey_says
 from zygometra.core.findings.said import RANK, render
-from zygometra.core.quantity import Quantity, Unstated, read_quantity
+from zygometra.core.measuring.face_surveys import Slopes
+from zygometra.core.quantity import Quantity, Unstated
+from zygometra.core.records import ListOf, MapOf, Nested, Record, Wrong
+from zygometra.core.slots import HOLE, ID, NAME, Figure, OneOf, Whole, length
 from zygometra.core.units import Kind
 from zygometra.core.wording import Reader
 
 from .build_file import document_from_text
-from .face_shapes import MOST_POINTS, Along, Corners, Depth, Length, PointShape, SlopeShape, SpanShape
 from .logbook_faults import plane_faults
-from .plain_json import unstorable, without_notes
-from .shape_faults import fault_of
-from .shapes import CylinderNumber, Name, Shape
+from .plain_json import unstorable
 
 _PER_M = 1000.0
+MOST_POINTS = 20_000
 
 
-class CylinderShape(Shape):
-    """Where a hole lies on the face."""
+class _Index(Whole):
+    """The index of a point."""
 
-    number: CylinderNumber
-    x: Along
-    y: Along
-
-
-class CleanShape(Shape):
-    """Just cleaned: so much at the lowest point."""
-
-    allowance: Depth = None
+    def read(self, raw: Any, unstated: Unstated) -> int:
+        """Return it."""
+        if isinstance(raw, int) and not isinstance(raw, bool) and raw >= MOST_POINTS:
+            raise QuantityError(shown(raw), f"input should be less than {MOST_POINTS}")
+        return super().read(raw, unstated)
 
 
-class TargetShape(Shape):
-    """What the cut is to reach: everything clean, or a height."""
+class _Drawn(Figure):
+    """A height of a drawing: nothing stands in for what it does not say of its own doubt."""
 
-    clean: CleanShape | None = None
-    height: Along = None
-
-
-class LimitShape(Shape):
-    """How far the face may come down."""
-
-    least_height: Along
+    def read(self, raw: Any, _unstated: Unstated) -> Any:
+        """Return the quantity."""
+        return super().read(raw, "zero")
 
 
-Index = Annotated[int, Slot(ge=0, lt=MOST_POINTS, strict=True)]
+_INDEX = _Index(0, MOST_POINTS - 1)
 
 
-class PassShape(Shape):
-    """One pass of a skim log: its own depth, the points first reached, the points left clean."""
-
-    depth: Depth
-    touched: Annotated[list[Index], Slot(max_length=MOST_POINTS)] | None = None
-    clean: Annotated[list[Index], Slot(max_length=MOST_POINTS)] | None = None
+_ALONG, _DEPTH = length(-20_000, 20_000), length(0, 50)
 
 
-class SurveyFile(Shape):
+class HolePlace(Record, frozen=True, kw_only=True, eq=False):
+    """Where a hole lies on the face, in mm."""
+
+    number: Annotated[int, HOLE]
+    x: Annotated[float, _ALONG]
+    y: Annotated[float, _ALONG]
+
+
+class SweptPoint(Record, frozen=True, kw_only=True, eq=False):
+    """A point: where it is in mm, and how high; a skim log may leave the height out."""
+
+    x: Annotated[float, _ALONG]
+    y: Annotated[float, _ALONG]
+    z: Annotated[Quantity | None, Figure(Kind.LENGTH, "surveyed", -20_000, 20_000)] = None
+
+
+class JustCleaned(Record, frozen=True, kw_only=True, eq=False):
+    """Just cleaned: so much at the lowest point, in mm."""
+
+    allowance: Annotated[float, _DEPTH] = 0.0
+
+
+class CutTarget(Record, frozen=True, kw_only=True, eq=False):
+    """What the cut is to reach: everything clean, or a height in mm."""
+
+    clean: Annotated[JustCleaned | None, Nested(JustCleaned)] = None
+    height: Annotated[float | None, _ALONG] = None
+
+
+class HeightLimit(Record, frozen=True, kw_only=True, eq=False):
+    """How far the face may come down, in mm."""
+
+    least_height: Annotated[float, _ALONG]
+
+
+class SkimPass(Record, frozen=True, kw_only=True, eq=False):
+    """One pass of a skim log: its own depth in mm, the points first reached, the points left clean."""
+
+    depth: Annotated[float, _DEPTH]
+    touched: Annotated[tuple[int, ...], ListOf(_INDEX, MOST_POINTS)] = ()
+    clean: Annotated[tuple[int, ...], ListOf(_INDEX, MOST_POINTS)] = ()
+
+
+class SurveyFile(Record, frozen=True, kw_only=True, eq=False):
     """One surveyed face, version 1."""
 
-    format: Literal["zygometra.survey"]
-    version: Literal[1]
-    name: Name | None = None
-    face: Literal["deck", "head"]
-    unstated_doubt: Literal["house", "zero"] = "house"
-    points: Annotated[list[PointShape], Slot(min_length=1, max_length=MOST_POINTS)]
-    corners: Corners | None = None
-    cylinders: Annotated[list[CylinderShape], Slot(max_length=99)] | None = None
-    drawing_height: Along = None
-    support_span: SpanShape | None = None
-    set_up: Literal["crank centreline", "pan rail"] | None = None
-    rail_slope: SlopeShape | None = None
-    target: TargetShape | None = None
-    limit: LimitShape | None = None
-    flatness_limit: Length = None
-    flatness_150_limit: Length = None
-    passes: Annotated[list[PassShape], Slot(max_length=2000)] | None = None
+    format: Annotated[str, OneOf("zygometra.survey")]
+    version: Annotated[int, OneOf(1)]
+    name: Annotated[str, NAME] = ""
+    face: Annotated[FaceKind, OneOf("deck", "head")]
+    unstated_doubt: Annotated[Unstated, OneOf("house", "zero", null=False)] = "house"
+    points: Annotated[tuple[SweptPoint, ...], ListOf(Nested(SweptPoint), MOST_POINTS, 1, null=False)]
+    corners: Annotated[dict[str, tuple[float, float]], MapOf(ID, ListOf(_ALONG, 2, 2), 40)] = {}
+    cylinders: Annotated[tuple[HolePlace, ...], ListOf(Nested(HolePlace), 99)] = ()
+    drawing_height: Annotated[Quantity | None, _Drawn(Kind.LENGTH, "exact", -20_000, 20_000)] = None
+    support_span: Annotated[Span, Nested(Span)] = Span()
+    set_up: Annotated[SetUp | Literal[""], OneOf(*SET_UPS)] = ""
+    rail_slope: Annotated[Slopes, Nested(Slopes)] = Slopes()
+    target: Annotated[CutTarget, Nested(CutTarget)] = CutTarget()
+    limit: Annotated[HeightLimit | None, Nested(HeightLimit)] = None
+    flatness_limit: Annotated[float | None, length(0, 20_000)] = None
+    flatness_150_limit: Annotated[float | None, length(0, 20_000)] = None
+    passes: Annotated[tuple[SkimPass, ...], ListOf(Nested(SkimPass), 2000)] = ()
 
 
 def read_survey(text: str | bytes) -> Survey:
@@ -127,93 +155,65 @@ def survey_of(document: Mapping[str, Any]) -> Survey:
     version = document.get("version")
     if document.get("format") == "zygometra.survey" and (version != 1 or isinstance(version, bool)):
         raise BuildFaults([Fault("version", shown(version), "1, the version this reader knows")])
-    plain = without_notes(dict(document))
+    doubt = document.get("unstated_doubt")
     try:
-        SurveyFile.model_validate(plain)
-    except ValidationError as error:
-        raise BuildFaults([fault_of(item) for item in error.errors()]) from None
-    faults = list(_cross_faults(plain))
+        file = SurveyFile.read(dict(document), "zero" if doubt == "zero" else "house")
+    except Wrong as error:
+        raise BuildFaults(list(error.at(""))) from None
+    faults = list(_cross_faults(file))
     if faults:
         raise BuildFaults(faults)
-    return _read(plain)
+    return _survey(file)
 
 
-def _cross_faults(document: Mapping[str, Any]) -> Iterator[Fault]:
+def _cross_faults(file: SurveyFile) -> Iterator[Fault]:
     """What the shape alone cannot tell."""
-    points = document["points"]
-    target = {key: value for key, value in (document.get("target") or {}).items() if value is not None}
-    if len(target) > 1:
+    points = file.points
+    if file.target.clean is not None and file.target.height is not None:
         yield Fault("target", "clean and height", "one of the two")
-    numbers = [cylinder["number"] for cylinder in document.get("cylinders") or ()]
+    numbers = [cylinder.number for cylinder in file.cylinders]
     for i, number in enumerate(numbers):
         if number in numbers[:i]:
             yield Fault(f"cylinders[{i}].number", f"cylinder {number} twice", "each cylinder once")
-    for i, one in enumerate(document.get("passes") or ()):
-        for key in ("touched", "clean"):
-            for j, index in enumerate(one.get(key) or ()):
+    for i, one in enumerate(file.passes):
+        for key, named in (("touched", one.touched), ("clean", one.clean)):
+            for j, index in enumerate(named):
                 if index >= len(points):
                     wanted = f"the index of a point, 0 to {len(points) - 1}"
                     yield Fault(f"passes[{i}].{key}[{j}]", str(index), wanted)
-    missing = [i for i, point in enumerate(points) if point.get("z") is None]
+    missing = [i for i, point in enumerate(points) if point.z is None]
     if not missing:
         yield from plane_faults("points", points)
-    elif not document.get("passes"):
+    elif not file.passes:
         for i in missing[:20]:
             yield Fault(
                 f"points[{i}].z", "nothing", "a height; only a skim log, with passes, may leave it out"
             )
 
 
-def _quantity(raw: Any, dimension: str = "exact", unstated: Unstated = "zero") -> Quantity:
-    return read_quantity(raw, Kind.LENGTH, dimension=dimension, unstated=unstated)
-
-
-def _mm(raw: Any) -> float:
-    return _quantity(raw).value
-
-
-def _maybe(raw: Any) -> float | None:
-    return None if raw is None else _mm(raw)
-
-
-def _pair(raw: Mapping[str, Any] | None, by: float = 1.0) -> Pair:
-    values = [_maybe((raw or {}).get(key)) for key in ("along", "across")]
-    return Pair(*(None if value is None else value / by for value in values))
-
-
-def _read(document: Mapping[str, Any]) -> Survey:
-    unstated: Unstated = document.get("unstated_doubt") or "house"
-    heights = [
-        None if point.get("z") is None else _quantity(point["z"], "surveyed", unstated)
-        for point in document["points"]
-    ]
-    points = tuple(
-        Point(_mm(point["x"]), _mm(point["y"]), z.value if z else None, z.u if z else 0.0)
-        for point, z in zip(document["points"], heights, strict=True)
-    )
-    target = document.get("target") or {}
-    drawing = document.get("drawing_height")
-    drawn = None if drawing is None else _quantity(drawing)
+def _survey(file: SurveyFile) -> Survey:
+    drawn, clean = file.drawing_height, file.target.clean
+    heights = [point.z for point in file.points]
     return Survey(
-        face=document["face"],
-        points=points,
-        corners={name: Spot(*map(_mm, at)) for name, at in (document.get("corners") or {}).items()},
-        cylinders={c["number"]: Spot(_mm(c["x"]), _mm(c["y"])) for c in document.get("cylinders") or ()},
+        face=file.face,
+        points=tuple(
+            Point(point.x, point.y, z.value if z else None, z.u if z else 0.0)
+            for point, z in zip(file.points, heights, strict=True)
+        ),
+        corners={name: Spot(x, y) for name, (x, y) in file.corners.items()},
+        cylinders={one.number: Spot(one.x, one.y) for one in file.cylinders},
         drawing_height=drawn.value if drawn else None,
         drawing_u=drawn.u if drawn else 0.0,
-        support_span=_pair(document.get("support_span")),
-        set_up=document.get("set_up") or "",
-        rail_slope=_pair(document.get("rail_slope"), _PER_M),
-        allowance=_maybe((target.get("clean") or {}).get("allowance")) or 0.0,
-        height=_maybe(target.get("height")),
-        least_height=_maybe((document.get("limit") or {}).get("least_height")),
-        flatness_limit=_maybe(document.get("flatness_limit")),
-        flatness_150_limit=_maybe(document.get("flatness_150_limit")),
+        support_span=file.support_span.pair,
+        set_up=file.set_up,
+        rail_slope=file.rail_slope.pair,
+        allowance=clean.allowance if clean else 0.0,
+        height=file.target.height,
+        least_height=None if file.limit is None else file.limit.least_height,
+        flatness_limit=file.flatness_limit,
+        flatness_150_limit=file.flatness_150_limit,
         doubt_is_house=any(z is not None and z.doubt == "house" for z in heights),
-        passes=tuple(
-            Pass(_mm(one["depth"]), tuple(one.get("touched") or ()), tuple(one.get("clean") or ()))
-            for one in document.get("passes") or ()
-        ),
+        passes=tuple(Pass(one.depth, one.touched, one.clean) for one in file.passes),
     )
 
 

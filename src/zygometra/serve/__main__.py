@@ -77,7 +77,7 @@ def warm_up(app: Flask) -> None:
     A full collection over everything that was imported pauses a request for tens
     of milliseconds; frozen, those objects are never visited again.
     """
-    import zygometra.exchange.models  # noqa: F401
+    import zygometra.exchange.build_file  # noqa: F401
 
     client = app.test_client()
     with client.session_transaction() as cookie:

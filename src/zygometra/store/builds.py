@@ -25,8 +25,8 @@ from zygometra.core.build.document import (
 from zygometra.core.fields import field_at
 from zygometra.core.findings.summary import summarise
 from zygometra.core.house_rules import rules_for
-from zygometra.core.measuring.facts import FactKind, Facts, FoundBy, facts_of
-from zygometra.core.measuring.read_in import without_facts
+from zygometra.core.measuring.facts import FactKind, Facts, FoundBy
+from zygometra.core.measuring.read_in import facts_in, without_facts
 from zygometra.core.place import Place
 from zygometra.core.quantity import read_field
 
@@ -245,7 +245,7 @@ def create(
     """
     hold_house_rules(session)
     gauges = register(session).entries
-    brought = facts_of(document, gauges)
+    brought = facts_in(document, gauges)
     document = without_facts(document)
     frame, figures, planned = _take_apart(document)
     shop = session.execute(select(RULES_IN_FORCE)).scalar_one()

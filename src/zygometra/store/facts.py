@@ -16,10 +16,22 @@ from sqlalchemy.orm import Session
 
 from zygometra.core import stages
 from zygometra.core.actors import Actor
-from zygometra.core.measuring.facts import MOST, MOST_FACTS, Fact, FactKind, Facts, FoundBy, found_by
-from zygometra.core.measuring.read_in import read_reading
-from zygometra.core.quantity import read_quantity
-from zygometra.core.units import Kind
+from zygometra.core.build.cut_log import VerifiedCut
+from zygometra.core.measuring.facts import (
+    MOST,
+    MOST_FACTS,
+    NAMED_AFTER,
+    Fact,
+    FactKind,
+    Facts,
+    FoundBy,
+    body_of,
+    found_by,
+    kind_of,
+    read_fact,
+)
+from zygometra.core.measuring.logbook import Reading
+from zygometra.core.records import Record
 
 from .in_force import NotThere
 from .tables import BuildRow, FactRow, PhotoRow, table_for
@@ -55,20 +67,25 @@ class TooMany(Exception):
 
 
 class New(NamedTuple):
-    """A fact to be kept; ``found_by`` where it was worked out already."""
+    """A fact to be kept under a key of its own; ``found_by`` where it was worked out already."""
 
     key: str
-    kind: FactKind
-    body: Mapping[str, Any]
+    record: Record
     found_by: FoundBy | None = None
+
+    @property
+    def kind(self) -> FactKind:
+        """What it is called in the store."""
+        return kind_of(self.record)
 
 
 class Appended(NamedTuple):
-    """How many facts were new, how many were known already, and the newest there is."""
+    """How many facts were new, how many were known already, the newest there is, and the new ones by their numbers."""
 
     added: int
     known: int
     seq: int
+    noted: Mapping[int, Record] = MappingProxyType({})
 
 
 def append(session: Session, build_id: int, new: Sequence[New], *, actor: Actor) -> Appended:
@@ -109,21 +126,23 @@ def append(session: Session, build_id: int, new: Sequence[New], *, actor: Actor)
     fresh: dict[tuple[str, str], New] = {}
     for one in new:
         key = space_of(one.kind), one.key
-        before = known.get(key) or ((fresh[key].kind, fresh[key].body) if key in fresh else None)
+        before = known.get(key) or ((fresh[key].kind, body_of(fresh[key].record)) if key in fresh else None)
         if before is None:
             fresh[key] = one
-        elif before[0] != one.kind or not _same(one.kind, before[1], one.body):
+        elif before[0] != one.kind or not _same(before[1], one.record):
             raise OtherFact(one.key)
     if fresh and stage in stages.CLOSED:
         raise ClosedToFacts(stage)
     if seq + len(fresh) > MOST_FACTS or _is_full(session, build_id, [one.kind for one in fresh.values()]):
         raise TooMany
+    noted: dict[int, Record] = {}
     for one in fresh.values():
         seq += 1
+        noted[seq] = one.record
         rows.append(_row(build_id, seq, one, actor))
     if rows:
         session.execute(insert(_fact), rows)
-    return Appended(len(rows), len(new) - len(rows), seq)
+    return Appended(len(rows), len(new) - len(rows), seq, noted)
 
 
 def hold(session: Session, build_id: int) -> str:
@@ -166,7 +185,7 @@ def space_of(kind: str) -> str:
     Voids, zeros and gauges are named after something else, each kind apart; whatever has an id of its own
     shares one space, so that a void says what it means.
     """
-    return kind if kind in ("void", "zero", "gauge") else ""
+    return kind if kind in NAMED_AFTER else ""
 
 
 def _known(session: Session, build_id: int, keys: list[str]) -> dict[tuple[str, str], tuple[str, Any]]:
@@ -182,15 +201,20 @@ def _known(session: Session, build_id: int, keys: list[str]) -> dict[tuple[str, 
     return found
 
 
-def _same(kind: str, one: Mapping[str, Any], other: Mapping[str, Any]) -> bool:
-    """Whether two bodies say the same; when it was sent again, and by whom, makes no other fact of it.
+def _same(body: Mapping[str, Any], record: Record) -> bool:
+    """Whether a fact that is kept says what another does; when it was sent again, and by whom, makes no other of it.
 
     A reading that came back through a table is the same reading, though its figures are written otherwise.
     """
-    ours, theirs = ({k: v for k, v in body.items() if k not in ("by", "at")} for body in (one, other))
+    ours, theirs = (
+        {key: value for key, value in one.items() if key not in ("by", "at")}
+        for one in (body, body_of(record))
+    )
     if json.dumps(ours, sort_keys=True) == json.dumps(theirs, sort_keys=True):
         return True
-    return kind == "reading" and read_reading(ours, 0) == read_reading(theirs, 0)
+    if not isinstance(record, Reading):
+        return False
+    return Reading.read(ours) == record.with_(by="", at="", order=0)
 
 
 def _row(build_id: int, seq: int, new: New, actor: Actor) -> dict[str, Any]:
@@ -199,8 +223,8 @@ def _row(build_id: int, seq: int, new: New, actor: Actor) -> dict[str, Any]:
         "seq": seq,
         "key": new.key,
         "kind": new.kind,
-        "body": dict(new.body),
-        **(new.found_by or found_by(new.kind, new.body))._asdict(),
+        "body": body_of(new.record),
+        **(new.found_by or found_by(new.record))._asdict(),
         "actor": actor.name,
         "actor_id": actor.id,
     }
@@ -215,7 +239,12 @@ def newest(session: Session, build_id: int) -> int:
     )
 
 
-def since(session: Session, build_id: int, after: int = 0) -> list[Fact]:
+def since(
+    session: Session,
+    build_id: int,
+    after: int = 0,
+    known: Mapping[int, Record] = MappingProxyType({}),
+) -> list[Fact]:
     """Return the facts of a build that came after one of them, in their order.
 
     Parameters
@@ -226,6 +255,8 @@ def since(session: Session, build_id: int, after: int = 0) -> list[Fact]:
         The build.
     after : int
         The number of the last one that is known; nought for all.
+    known : Mapping
+        By their numbers, those that were understood when they were noted: they are not read again.
     """
     rows = session.execute(
         select(_fact.c.seq, _fact.c.key, _fact.c.kind, _fact.c.body, _fact.c.actor, _fact.c.at)
@@ -233,7 +264,14 @@ def since(session: Session, build_id: int, after: int = 0) -> list[Fact]:
         .order_by(_fact.c.seq)
     )
     return [
-        Fact(seq=r.seq, key=r.key, kind=r.kind, body=r.body, by=r.actor, at=r.at.isoformat()) for r in rows
+        Fact(
+            seq=r.seq,
+            key=r.key,
+            record=known.get(r.seq) or read_fact(r.kind, r.body),
+            by=r.actor,
+            at=r.at.isoformat(),
+        )
+        for r in rows
     ]
 
 
@@ -251,7 +289,7 @@ def keep_all(
     found: Mapping[tuple[FactKind, str], FoundBy] = MappingProxyType({}),
 ) -> Appended:
     """Keep the facts that a document brought along, in their order; ``found`` where what they are found by is known."""
-    new = [New(f.key, f.kind, f.body, found.get((f.kind, f.key))) for f in facts]
+    new = [New(f.key, f.record, found.get((f.kind, f.key))) for f in facts]
     return append(session, build_id, new, actor=actor)
 
 
@@ -316,25 +354,18 @@ def photos(session: Session, build_id: int) -> dict[str, list[str]]:
     return found
 
 
-class Verified(NamedTuple):
-    """One finished cut of any build: asked and achieved in mm, with the doubt of having read it."""
-
-    build: int
-    op: str
-    machine: str
-    shop: str
-    asked: float
-    achieved: float
-    u: float
-
-
-def verified(session: Session) -> list[Verified]:
+def verified(session: Session) -> list[tuple[int, VerifiedCut]]:
     """Return what finished cuts came to in all builds, in the order in which they were noted; none that is void.
 
     Parameters
     ----------
     session : Session
         The caller's.
+
+    Returns
+    -------
+    list of (int, VerifiedCut)
+        Each with the number of its build.
     """
     other = _fact.alias()
     is_void = (
@@ -352,23 +383,10 @@ def verified(session: Session) -> list[Verified]:
         .order_by(_fact.c.id)
         .limit(5000)
     )
-    return [
-        Verified(
-            row.build_id,
-            row.body["op"],
-            row.body.get("machine") or "",
-            row.body.get("shop") or "",
-            *(_mm(row.body.get(name) or 0) for name in ("asked", "achieved", "u")),
-        )
-        for row in rows
-    ]
+    return [(row.build_id, VerifiedCut.read(row.body)) for row in rows]
 
 
-def _mm(raw: Any) -> float:
-    return read_quantity(raw, Kind.LENGTH, dimension="exact").value
-
-
-def read_with(session: Session, gauge: str) -> list[tuple[int, str, list[dict[str, Any]]]]:
+def read_with(session: Session, gauge: str) -> list[tuple[int, str, list[Reading]]]:
     """Return the builds that were read with a gauge, each with those readings as they stand in its record.
 
     Parameters
@@ -380,8 +398,8 @@ def read_with(session: Session, gauge: str) -> list[tuple[int, str, list[dict[st
 
     Returns
     -------
-    list of (int, str, list of dict)
-        Number and name of the build, and the bodies, the last changed build first; no more than
+    list of (int, str, list of Reading)
+        Number and name of the build, and the readings, the last changed build first; no more than
         200 builds.
     """
     rows = session.execute(
@@ -392,4 +410,4 @@ def read_with(session: Session, gauge: str) -> list[tuple[int, str, list[dict[st
         .order_by(func.max(_fact.c.id).desc())
         .limit(200)
     )
-    return [(row[0], row[1], list(row[2])) for row in rows]
+    return [(row[0], row[1], [Reading.read(body, order=i) for i, body in enumerate(row[2])]) for row in rows]

@@ -17,7 +17,6 @@ from sqlalchemy.orm import Session
 from zygometra.core.actors import Actor
 from zygometra.core.measuring.facts import register_of
 from zygometra.core.measuring.logbook import Gauge
-from zygometra.core.measuring.read_in import read_gauge
 
 from .locks import hold_gauges
 from .tables import GaugeFactRow, table_for
@@ -52,7 +51,7 @@ class Register:
     @cached_property
     def gauges(self) -> dict[str, Gauge]:
         """Each gauge, read."""
-        return {name: read_gauge(name, raw) for name, raw in self.entries.items()}
+        return {name: Gauge.read(raw, id=name) for name, raw in self.entries.items()}
 
 
 def register(session: Session) -> Register:

@@ -8,15 +8,14 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from sqlalchemy import select, update
+from sqlalchemy import update
 from sqlalchemy.orm import Session
 
 from zygometra.core.build.document import Document
 
 from .facts import of_build
 from .gauges import register
-from .in_force import NEWEST_RULE, RULES_IN_FORCE
-from .locks import hold_house_rules
+from .in_force import NEWEST_RULE
 from .tables import BuildRow, table_for
 
 _build = table_for(BuildRow)
@@ -45,29 +44,17 @@ def with_facts(session: Session, build_id: int, document: Mapping[str, Any]) -> 
     return {**document, **facts.document(register(session).entries)}
 
 
-def refresh_summary(
-    session: Session, build_id: int, summary: Mapping[str, Any], shop_rules: Mapping[str, float]
-) -> bool:
+def refresh_summary(session: Session, build_id: int, summary: Mapping[str, Any]) -> None:
     """Write what the floor says of a build after something was noted beside it; its version stays.
 
     Parameters
     ----------
     session : Session
-        The caller's.
+        The caller's, which holds the house rules: the build was judged by those in force.
     build_id : int
         The build.
     summary : Mapping
         Of the document and its facts.
-    shop_rules : Mapping
-        The shop's own rules that it was judged by.
-
-    Returns
-    -------
-    bool
-        False where somebody changed the rules in between: it is still to be judged by the new ones.
     """
-    hold_house_rules(session)
-    as_they_are = bool(session.execute(select(RULES_IN_FORCE)).scalar_one() == dict(shop_rules))
-    values: dict[str, Any] = {"summary": dict(summary), "judged": NEWEST_RULE if as_they_are else 0}
+    values: dict[str, Any] = {"summary": dict(summary), "judged": NEWEST_RULE}
     session.execute(update(_build).where(_build.c.id == build_id).values(**values))
-    return as_they_are

@@ -130,12 +130,6 @@ def ask_for_name() -> Response | None:
     return make_response(redirect(address))
 
 
-def back_or(address: str) -> str:
-    """Return the page that a form says it came from; another address where it says none."""
-    back = request.form.get("back")
-    return safe_next(back) if back else address
-
-
 def safe_next(address: str | None) -> str:
     """Return ``address`` if it leads inside the application, else the shop floor."""
     if (

@@ -20,8 +20,9 @@ from zygometra.core.cutting.signing import against_signature
 from zygometra.core.cutting.tolerance_learnt import with_memory
 from zygometra.core.cutting.verify import compared, cuts_came, figures_achieved
 from zygometra.core.house_rules import rules_for
-from zygometra.core.measuring.facts import Fact, Facts, facts_of
-from zygometra.core.measuring.read_in import read_gauge
+from zygometra.core.measuring.facts import Fact, Facts, read_fact
+from zygometra.core.measuring.logbook import Gauge
+from zygometra.core.measuring.read_in import facts_in
 from zygometra.core.memory import FinishedJob, remembered
 from zygometra.core.stack.evaluate import evaluate
 
@@ -30,7 +31,8 @@ NOW = "2026-05-10T08:00:00Z"
 
 
 def agreed(party, covers, i=1):
-    return Fact(i, f"a{i}", "agreement", {"party": party, "name": "N. N.", "covers": covers, "at": NOW})
+    body = {"id": f"a{i}", "party": party, "name": "N. N.", "covers": covers, "at": NOW}
+    return read_fact("agreement", body)
 
 
 def states(build, *facts):
@@ -83,13 +85,12 @@ def test_questions_say_how_long_they_are_open_and_what_moved():
         "blocks": "the last pass",
         "at": "2026-05-03T08:00:00Z",
     }
-    facts = [Fact(1, "q", "decision", ask)]
+    facts = [read_fact("decision", ask)]
     (found,) = questions(build, facts, NOW)
     assert (found.days, found.moved, found.options[0].cost) == (7, ("planned.0.deck_cut.A",), 40)
     assert list(blocked_by([found])) == [found]
-    facts.append(
-        Fact(2, "a", "decision", {"id": "a", "answers": "q", "option": "thick", "who": "Nell", "at": NOW})
-    )
+    answer = {"id": "a", "answers": "q", "option": "thick", "who": "Nell", "at": NOW}
+    facts.append(read_fact("decision", answer))
     (found,) = questions(build, facts, NOW)
     assert (found.answer.option, found.answer.who, found.days) == ("thick", "Nell", 0)
     assert list(blocked_by([found])) == []
@@ -100,7 +101,8 @@ def test_no_machining_of_what_only_one_has_agreed_to():
     spec = specification(build)
 
     def gate(number, *facts):
-        signed = replace(build, signed=Facts().extended(facts).signed)
+        noted = [Fact(i, one.id, one) for i, one in enumerate(facts, start=1)]
+        signed = replace(build, signed=Facts().extended(noted).signed)
         found = all_standings(signed, evaluate(build), NOW)
         return next((one for one in found if one.gate.number == number), None)
 
@@ -111,7 +113,7 @@ def test_no_machining_of_what_only_one_has_agreed_to():
     )
     everybody = [agreed(party, spec, i) for i, party in enumerate(("buyer", "builder", "machinist"), 1)]
     assert gate(15, *everybody).is_passed
-    ask = Fact(4, "q", "decision", {"id": "q", "text": "Which gasket?", "blocks": "the last pass"})
+    ask = read_fact("decision", {"id": "q", "text": "Which gasket?", "blocks": "the last pass"})
     assert gate(16, ask).fails == ("no answer yet: Which gasket?",)
     assert gate(16) is None
 
@@ -329,11 +331,11 @@ def test_facts_go_into_a_file_and_come_back():
         {"id": "v", "op": "deck_cut", "bank": "A", "machine": "mill-1", "asked": 0.1, "achieved": 0.11}
     ]
     built(doc)
-    written = Facts().extended(facts_of(doc, {})).document({})
+    written = Facts().extended(facts_in(doc, {})).document({})
     assert [one["id"] for one in written["acceptances"]] == ["old", "new"]
     for key in ("decisions", "agreements", "set_ups", "verified", "passes"):
         assert written[key] == doc[key]
-    again = Facts().extended(facts_of(written, {})).document({})
+    again = Facts().extended(facts_in(written, {})).document({})
     assert again == written
 
 
@@ -342,12 +344,12 @@ def test_a_gauge_nobody_vouched_for_is_as_doubtful_as_its_checks_showed():
         {"on": f"2026-0{i}-01", "good": True, "off": f"{off} mm"}
         for i, off in enumerate((0.004, 0.006, 0.005), 1)
     ]
-    bare = read_gauge("d", {"resolution": "0.01 mm", "checks": checks})
+    bare = Gauge.read({"resolution": "0.01 mm", "checks": checks}, id="d")
     assert bare.u == pytest.approx(math.hypot(bare.tends.bias, bare.tends.u))
     assert 0.002 < bare.tends.bias < 0.005
-    stated = read_gauge("d", {"resolution": "0.01 mm", "u": "0.003 mm", "checks": checks})
+    stated = Gauge.read({"resolution": "0.01 mm", "u": "0.003 mm", "checks": checks}, id="d")
     assert stated.u == 0.003
-    assert read_gauge("d", {"resolution": "0.01 mm"}).u is None
+    assert Gauge.read({"resolution": "0.01 mm"}, id="d").u is None
 
 
 def test_what_no_cut_moved_is_meant_whenever_it_was_read():

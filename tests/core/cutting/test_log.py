@@ -18,6 +18,7 @@ from zygometra.core.cutting.set_up import sweep_says
 from zygometra.core.cutting.sets import set_standing
 from zygometra.core.cutting.verify import lost_by
 from zygometra.core.errors import QuantityError
+from zygometra.core.faces.facing import Span
 from zygometra.core.findings.collect import findings
 from zygometra.core.house_rules import HouseRules, rules_for
 from zygometra.core.stack.evaluate import evaluate
@@ -25,6 +26,7 @@ from zygometra.core.student import quantile
 
 RULES = HouseRules()
 DECK = CutPlace("deck_cut", "A")
+ON_DECK = {"op": DECK.op, "bank": DECK.bank}
 
 
 def deck(**more):
@@ -36,7 +38,10 @@ def deck(**more):
 
 @given(st.lists(st.tuples(st.integers(1, 5), st.sampled_from([0.05, 0.1])), max_size=12))
 def test_a_number_is_one_pass_whoever_says_it(entered):
-    passes = [PassMade(f"p{i}", DECK, depth, n, order=i) for i, (n, depth) in enumerate(entered)]
+    passes = [
+        PassMade(id=f"p{i}", **ON_DECK, depth=depth, number=n, order=i)
+        for i, (n, depth) in enumerate(entered)
+    ]
     found = counted(passes)
     assert [one.number for one in found.passes] == sorted({n for n, _ in entered})
     assert len(found.passes) + len(found.again) + len(found.against) == len(entered)
@@ -126,8 +131,8 @@ def test_a_reading_that_does_not_agree_with_the_log_is_asked_about(read, asks):
 @given(st.floats(-0.01, 0.01), st.floats(-0.01, 0.01), st.floats(-1, 1))
 def test_a_sweep_gives_back_its_slopes(along, across, height):
     places = [(0, 60), (0, -60), (400, 60), (400, -60), (200, 0)]
-    sweep = tuple(Swept(x, y, height + along * x + across * y) for x, y in places)
-    record = SetUpRecord("s", DECK, sweep=sweep, rigid=True, span=(420, 160))
+    sweep = tuple(Swept(x=x, y=y, z=height + along * x + across * y) for x, y in places)
+    record = SetUpRecord(id="s", **ON_DECK, sweep=sweep, rigid=True, support_span=Span(along=420, across=160))
     found = sweep_says(record, RULES)
     assert (found.along, found.across) == (pytest.approx(along, abs=1e-9), pytest.approx(across, abs=1e-9))
     worst = max(abs(along) * 420, abs(across) * 160)
@@ -137,11 +142,17 @@ def test_a_sweep_gives_back_its_slopes(along, across, height):
 
 
 def test_a_set_up_says_what_it_lacks():
-    lean = SetUpRecord("s", DECK, sweep=(Swept(0, 0, 0), Swept(400, 0, 0.1)), spring=0.05)
+    lean = SetUpRecord(
+        id="s",
+        **ON_DECK,
+        sweep=(Swept(x=0, y=0, z=0), Swept(x=400, y=0, z=0.1)),
+        spring=0.05,
+    )
     told = " ".join(map(str, sweep_says(lean, RULES).says))
     for words in ("2 readings", "rigid", "spring"):
         assert words in told
-    beyond = SetUpRecord("s", DECK, sweep=tuple(Swept(x, y, x * 0.01) for x in (0, 400) for y in (0, 100)))
+    steep = tuple(Swept(x=x, y=y, z=x * 0.01) for x in (0, 400) for y in (0, 100))
+    beyond = SetUpRecord(id="s", **ON_DECK, sweep=steep)
     assert "the jacks move 2.000 mm: check the datum" in " ".join(map(str, sweep_says(beyond, RULES).says))
 
 
@@ -253,7 +264,16 @@ def crowns(*told):
     """A log of crowns: hole, depth, what it was stopped at, what it came out at."""
     return CutLog(
         passes=tuple(
-            PassMade(f"p{i}", CutPlace("crown_cut", "", n), depth, 1, stopped=stopped, finished=done, order=i)
+            PassMade(
+                id=f"p{i}",
+                op="crown_cut",
+                cylinder=n,
+                depth=depth,
+                number=1,
+                stopped=stopped,
+                finished=done,
+                order=i,
+            )
             for i, (n, depth, stopped, done) in enumerate(told)
         )
     )

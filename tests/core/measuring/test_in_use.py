@@ -14,18 +14,19 @@ from zygometra.core.cutting.gates import all_standings
 from zygometra.core.errors import QuantityError
 from zygometra.core.measuring.agreement import agreement, slipped
 from zygometra.core.measuring.examples import reading
-from zygometra.core.measuring.facts import Fact, Facts, Signed
+from zygometra.core.measuring.facts import Fact, Facts, Signed, read_fact
 from zygometra.core.measuring.gauges import compare_gauges, suspects, wants_check
 from zygometra.core.measuring.logbook import Check, Gauge, Logbook, Mishap, Voided, Zero
 from zygometra.core.measuring.progress import progress
-from zygometra.core.measuring.read_in import moment, read_measured
+from zygometra.core.measuring.read_in import read_measured
 from zygometra.core.measuring.selection import in_use
+from zygometra.core.moments import moment
 from zygometra.core.place import Place, Position
 from zygometra.core.stack.evaluate import evaluate
 
 UPRIGHT, INVERTED = (frozenset({("block", where)}) for where in ("upright", "inverted"))
 THRUST, PIN = Position(axis="thrust"), Position(axis="pin")
-GAUGE = Gauge("d", resolution=0.01, u=0.003, repeatability=0.004)
+GAUGE = Gauge(id="d", resolution=0.01, u=0.003, repeatability=0.004)
 
 
 def sorted_out(*readings, **more):
@@ -105,8 +106,8 @@ def test_every_reading_counts_or_is_set_aside_and_none_is_both():
             )
             for i, (on, axis, how, gauge, zero, tipped, hole) in enumerate(rows)
         ]
-        zeros = {"z1": Zero("z1", "d", 0.0, 0.05 if moved else 0.0)}
-        found = sorted_out(*readings, zeros=zeros, voided=(Voided("r0", "slip"),))
+        zeros = {"z1": Zero(id="z1", gauge="d", before=0.0, after=0.05 if moved else 0.0)}
+        found = sorted_out(*readings, zeros=zeros, voided=(Voided(reading="r0", why="slip"),))
         counts, aside = counted(found), [one.reading.id for one in found.aside]
         assert sorted(counts + aside) == sorted(one.id for one in readings)
         for place, series in found.series.items():
@@ -120,13 +121,13 @@ def test_every_reading_counts_or_is_set_aside_and_none_is_both():
     ("after", "moved"), [(0.0, False), (0.01, False), (-0.01, False), (0.0101, True), (0.02, True)]
 )
 def test_a_zero_has_moved_beyond_one_resolution(after, moved):
-    book = Logbook({"d": GAUGE}, {"z1": Zero("z1", "d", 0.0, after)})
+    book = Logbook({"d": GAUGE}, {"z1": Zero(id="z1", gauge="d", before=0.0, after=after)})
     assert book.has_moved("z1") is moved
     assert not book.has_moved("z9")
 
 
 def test_a_void_reading_is_set_aside_with_its_reason():
-    found = sorted_out(reading("a"), reading("b"), voided=(Voided("b", "a burr", "Ada"),))
+    found = sorted_out(reading("a"), reading("b"), voided=(Voided(reading="b", why="a burr", by="Ada"),))
     assert [(one.reading.id, one.reason, one.why) for one in found.aside] == [("b", "voided", "a burr")]
 
 
@@ -199,7 +200,7 @@ def test_a_figure_ten_times_off_is_asked_about(value, others, paper, like):
     ],
 )
 def test_a_failed_check_casts_doubt_on_what_was_read_since_the_last_good_one(checks, doubtful):
-    gauge = Gauge("d", checks=tuple(Check(on, good) for on, good in checks))
+    gauge = Gauge(id="d", checks=tuple(Check(on=on, good=good) for on, good in checks))
     days = {"a": "2026-04-20", "b": "2026-05-10", "c": "2026-05-16", "d": "2026-05-25"}
     readings = [reading(key, at=f"{day}T10:00:00Z") for key, day in days.items()] + [reading("none")]
     assert [one.id for one in suspects(gauge, readings)] == doubtful
@@ -207,13 +208,15 @@ def test_a_failed_check_casts_doubt_on_what_was_read_since_the_last_good_one(che
 
 def test_a_dropped_gauge_wants_a_check_before_its_next_reading():
     gauge = Gauge(
-        "d", checks=(Check(on="2026-05-01", good=True),), mishaps=(Mishap("2026-05-10", "dropped"),)
+        id="d",
+        checks=(Check(on="2026-05-01", good=True),),
+        mishaps=(Mishap(on="2026-05-10", what="dropped"),),
     )
     after = [reading("a", at="2026-05-09T10:00:00Z"), reading("b", at="2026-05-10T10:00:00Z")]
     mishap, since = wants_check(gauge, after)
     assert mishap.what == "dropped"
     assert [one.id for one in since] == ["b"]
-    checked = Gauge("d", checks=(Check(on="2026-05-11", good=True),), mishaps=gauge.mishaps)
+    checked = Gauge(id="d", checks=(Check(on="2026-05-11", good=True),), mishaps=gauge.mishaps)
     assert wants_check(checked, after) == (None, [])
 
 
@@ -280,7 +283,7 @@ def accepted(build, evaluation, number):
         "by": "Ada",
         "at": "2026-05-05T09:00:00Z",
     }
-    return standing, Fact(1, "s", "accepted", body)
+    return standing, read_fact("accepted", body)
 
 
 def test_an_acceptance_covers_places_and_values_and_lapses_when_one_changes():
@@ -311,10 +314,10 @@ def test_an_acceptance_covers_places_and_values_and_lapses_when_one_changes():
 
 def test_facts_fold_the_same_however_they_come():
     facts = [
-        Fact(1, "a", "reading", {"id": "a", "figure": "bore", "cylinder": 1, "value": 88}),
-        Fact(2, "z", "zero", {"name": "z1", "before": 0}),
-        Fact(3, "void a", "void", {"reading": "a", "why": "slip"}),
-        Fact(4, "f", "found", {"id": "f", "what": "a pore"}),
+        Fact(1, "a", read_fact("reading", {"id": "a", "figure": "bore", "cylinder": 1, "value": 88})),
+        Fact(2, "z", read_fact("zero", {"name": "z1", "before": 0})),
+        Fact(3, "void a", read_fact("void", {"reading": "a", "why": "slip"})),
+        Fact(4, "f", read_fact("found", {"id": "f", "what": "a pore"})),
     ]
     whole = Facts().extended(copy.deepcopy(facts))
     for cut in range(len(facts)):

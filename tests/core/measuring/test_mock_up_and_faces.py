@@ -432,10 +432,11 @@ def test_pellets_give_each_hole_its_gasket_and_tell_of_a_tilt() -> None:
 
 
 def test_what_is_noted_beside_a_build_comes_back_to_the_letter() -> None:
-    from zygometra.core.measuring.facts import Facts, facts_of
+    from zygometra.core.measuring.facts import Facts
+    from zygometra.core.measuring.read_in import facts_in
 
     document = demo("timber-hauler")
-    kept = Facts().extended(facts_of(document, {})).document({})
+    kept = Facts().extended(facts_in(document, {})).document({})
     for key in ("surveys", "steps", "readings"):
         assert kept[key] == document[key]
 

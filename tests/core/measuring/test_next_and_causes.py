@@ -13,7 +13,8 @@ from trials.causes import drawn
 from zygometra.core.measuring.cause_words import cause_words
 from zygometra.core.measuring.causes import causes
 from zygometra.core.measuring.faults import exchanged, slips_of
-from zygometra.core.measuring.read_in import read_measured, read_reading
+from zygometra.core.measuring.logbook import Reading
+from zygometra.core.measuring.read_in import read_measured
 from zygometra.core.measuring.what_next import what_next
 from zygometra.core.stack.evaluate import state_now
 from zygometra.core.wording import Reader
@@ -214,13 +215,13 @@ def test_thousands_of_readings_are_judged_by_their_means():
     ],
 )
 def test_the_slips_that_hands_make(typed, slips):
-    one = read_reading({"id": "a", "figure": "deck_clearance", "cylinder": 1, "value": typed}, 0)
+    one = Reading.read({"id": "a", "figure": "deck_clearance", "cylinder": 1, "value": typed})
     assert sorted(slips_of(one)) == pytest.approx(sorted(slips))
 
 
 def test_a_miscounted_shot_is_a_slip():
     shots = {"count": 20, "size": "2.5 cc", "part": "1 cc"}
-    one = read_reading({"id": "a", "figure": "chamber_volume", "cylinder": 1, "shots": shots}, 0)
+    one = Reading.read({"id": "a", "figure": "chamber_volume", "cylinder": 1, "shots": shots})
     assert list(slips_of(one)) == [2.5, -2.5]
 
 

@@ -8,7 +8,7 @@ import math
 import pytest
 
 from support.plain_plans import document
-from zygometra.core.measuring.facts import Fact
+from zygometra.core.measuring.signed import Accepted
 from zygometra.core.planning.disassembly import fallen, last_moment, opened_for
 from zygometra.core.planning.side_effects import side_effects
 from zygometra.exchange.build_file import build_from_text
@@ -138,6 +138,10 @@ def test_what_a_bowl_leaves_under_it_and_what_the_piston_loses():
     assert "crown volume and what is left of the crown" in opened_for(build, build.planned, "bare").read_again
 
 
+def accepted(key, **body):
+    return Accepted.read({"id": key, "reason": "seen", **body})
+
+
 @pytest.mark.parametrize(
     ("planned", "falls"),
     [
@@ -157,9 +161,9 @@ def test_acceptances_fall_that_were_signed_on_figures_which_a_plan_changes(plann
     known = {"by": "Ada", "at": "2026-11-02", "covers": {"cylinders.3.chamber_volume": 52.0}}
     again = {"covers": {"cylinders.1.deck_clearance": 0.3, "cylinders.2.deck_clearance": 0.3}}
     signed = [
-        Fact(1, "a", "accepted", {"gate": 6, "covers": {"cylinders.3.deck_clearance": 0.3}}),
-        Fact(2, "b", "accepted", {"gate": 9, **known}),
-        Fact(seq=3, key="c", kind="accepted", body={"gate": 6, **again}, by="Bo", at="2026-11-03"),
+        accepted("a", gate=6, covers={"cylinders.3.deck_clearance": 0.3}),
+        accepted("b", gate=9, **known),
+        accepted("c", gate=6, by="Bo", at="2026-11-03", **again),
     ]
     found = fallen(build, build.planned, signed)
     assert {one.gate.number: one.places for one in found} == falls

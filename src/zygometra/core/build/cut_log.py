@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterable
+from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, Literal, NamedTuple
+from typing import TYPE_CHECKING, Annotated, Literal, NamedTuple
 
-from ..faces.model import Spot
-from ..quantity import Quantity, read_quantity
-from ..units import Kind
+from ..faces.facing import Span
+from ..faces.model import SET_UPS, Spot
+from ..quantity import Quantity
+from ..records import ListOf, Nested, Record
+from ..slots import HOLE, ID, NOTE, WORD, WORDS, Day, Flag, Moment, Number, OneOf, Whole, length
 
 if TYPE_CHECKING:
     from .lever_table import OpName
@@ -34,63 +36,122 @@ class CutPlace(NamedTuple):
     cylinder: int | None = None
 
 
-class Swept(NamedTuple):
+_OFF = length(-50, 50)
+_DEPTH = length(0, 50)
+_ZONES = ListOf(WORD, 200)
+_ALONG = length(-20_000, 20_000)
+
+
+class Swept(Record, frozen=True, kw_only=True, eq=False):
     """One reading of the sweep before the first chip: where, and how high, in mm."""
 
-    x: float
-    y: float
-    z: float
+    x: Annotated[float, _ALONG]
+    y: Annotated[float, _ALONG]
+    z: Annotated[float, _OFF]
 
 
-@dataclass(frozen=True, slots=True)
-class SetUpRecord:
-    """How a part was set up before the first chip.
+class _Cut(Record, frozen=True, kw_only=True, eq=False):
+    """What names a place that is cut."""
+
+    id: Annotated[str, ID]
+    op: Annotated[CutOp, OneOf(*CUT_OPS)]
+    bank: Annotated[str | None, NOTE] = None
+
+    @property
+    def place(self) -> CutPlace:
+        """What is cut."""
+        if self.op in SETS:
+            return CutPlace(self.op, "", getattr(self, "cylinder", None))
+        return CutPlace(self.op, self.bank or "")
+
+
+class SetUpRecord(_Cut, frozen=True, kw_only=True, eq=False):
+    """How a part was set up before the first chip: a fact.
 
     Lengths in mm. ``spring`` is how much the part moved between free and clamped; ``limit`` the most that
     may come off in all; ``aim`` says whether it is cut to a height or skimmed until clean. None: nobody said.
     """
 
-    id: str
-    place: CutPlace
-    machine: str = ""
-    shop: str = ""
-    reference: str = ""
-    sweep: tuple[Swept, ...] = ()
-    moved: str = ""
-    spring: float | None = None
-    rigid: bool | None = None
-    limit: float | None = None
-    aim: Literal["height", "clean"] = "height"
-    span: tuple[float, float] | None = None
-    by: str = ""
-    at: str = ""
-    typed: Mapping[str, Any] = field(default_factory=dict, compare=False)
+    machine: Annotated[str, WORD] = ""
+    shop: Annotated[str, WORD] = ""
+    reference: Annotated[str, OneOf(*SET_UPS, "its own face", "pin arbor")] = ""
+    sweep: Annotated[tuple[Swept, ...], ListOf(Nested(Swept), 200)] = ()
+    moved: Annotated[str, WORDS] = ""
+    spring: Annotated[float | None, _OFF] = None
+    rigid: Annotated[bool | None, Flag()] = None
+    limit: Annotated[float | None, _DEPTH] = None
+    aim: Annotated[Literal["height", "clean"], OneOf("height", "clean")] = "height"
+    support_span: Annotated[Span | None, Nested(Span)] = None
+    by: Annotated[str, NOTE] = ""
+    at: Annotated[str, Day()] = ""
+
+    @property
+    def span(self) -> tuple[float, float] | None:
+        """Between the supports along and across, in mm; None where nobody said."""
+        span = self.support_span
+        return None if span is None else (span.along or 0.0, span.across or 0.0)
 
 
-@dataclass(frozen=True, slots=True)
-class PassMade:
-    """One pass as it was made.
+class PassMade(_Cut, frozen=True, kw_only=True, eq=False):
+    """One pass as it was made: a fact.
 
     ``depth`` is that pass alone, in mm. ``number`` counts the passes of one place from 1; None where a file
     does not say. ``touched`` and ``clean`` name the zones that the tool reached first, and those with nothing
     old left. ``stopped`` and ``finished`` are what a piece of a set was gauged at against the first piece.
     """
 
-    id: str
-    place: CutPlace
-    depth: float
-    number: int | None = None
-    kind: str = ""
-    feed: float | None = None
-    speed: float | None = None
-    touched: tuple[str, ...] = ()
-    clean: tuple[str, ...] = ()
-    stopped: float | None = None
-    finished: tuple[float, ...] = ()
-    by: str = ""
-    at: str = ""
+    cylinder: Annotated[int | None, HOLE] = None
+    number: Annotated[int | None, Whole(1, 999)] = None
+    depth: Annotated[float, length(0, 10)]
+    kind: Annotated[str, OneOf(*PASS_KINDS)] = ""
+    feed: Annotated[float | None, Number(0, 1e6)] = None
+    speed: Annotated[float | None, Number(0, 1e6)] = None
+    touched: Annotated[tuple[str, ...], _ZONES] = ()
+    clean: Annotated[tuple[str, ...], _ZONES] = ()
+    stopped: Annotated[float | None, _OFF] = None
+    finished: Annotated[tuple[float, ...], ListOf(_OFF, 8)] = ()
+    says: Annotated[str, WORDS] = ""
+    by: Annotated[str, NOTE] = ""
+    at: Annotated[str, Moment()] = ""
     order: int = 0
-    typed: Mapping[str, Any] = field(default_factory=dict, compare=False)
+
+
+def pass_at(place: CutPlace, depth: float, id: str, *, order: int) -> PassMade:
+    """Return a pass that nobody made, after all others: to ask what would follow from it.
+
+    Parameters
+    ----------
+    place : CutPlace
+        A face, or a piece.
+    depth : float
+        Of that pass, in mm.
+    id : str
+        What it is called.
+    order : int
+        Its place in the log; no unit.
+    """
+    return PassMade(
+        id=id,
+        op=place.op,
+        bank=place.bank or None,
+        cylinder=place.cylinder,
+        depth=depth,
+        order=order,
+        at="9999",
+    )
+
+
+class VerifiedCut(_Cut, frozen=True, kw_only=True, eq=False):
+    """What a finished cut came out at beside what was asked of its machine: a fact; in mm."""
+
+    cylinder: Annotated[int | None, HOLE] = None
+    machine: Annotated[str, WORD] = ""
+    shop: Annotated[str, WORD] = ""
+    asked: Annotated[float, _DEPTH]
+    achieved: Annotated[float, _OFF]
+    u: Annotated[float, _DEPTH] = 0.0
+    by: Annotated[str, NOTE] = ""
+    at: Annotated[str, Day()] = ""
 
 
 class Counted(NamedTuple):
@@ -117,9 +178,11 @@ def counted(passes: Iterable[PassMade]) -> Counted:
 
     Examples
     --------
-    >>> place = CutPlace("deck_cut", "A")
     >>> came = [("b", 0.1, 2), ("a", 0.2, 1), ("c", 0.1, 2)]
-    >>> found = counted(PassMade(key, place, depth, n, order=i) for i, (key, depth, n) in enumerate(came))
+    >>> found = counted(
+    ...     PassMade(id=key, op="deck_cut", bank="A", depth=depth, number=n, order=i)
+    ...     for i, (key, depth, n) in enumerate(came)
+    ... )
     >>> [one.id for one in found.passes], [one.id for one in found.again]
     (['a', 'b'], ['c'])
     """
@@ -240,78 +303,6 @@ def _wedge(op: OpName, bank: Bank, cylinder: int, planned: Iterable[Operation]) 
 
 
 NOTHING_CUT = CutLog()
-
-
-def read_set_up(raw: Mapping[str, Any]) -> SetUpRecord:
-    """Return a set-up record of a file or of a fact that was checked when it was taken in.
-
-    Parameters
-    ----------
-    raw : Mapping
-        An entry of ``set_ups``.
-    """
-    span = raw.get("support_span")
-    return SetUpRecord(
-        id=raw["id"],
-        place=_place(raw),
-        machine=raw.get("machine") or "",
-        shop=raw.get("shop") or "",
-        reference=raw.get("reference") or "",
-        sweep=tuple(Swept(_mm(one["x"]), _mm(one["y"]), _mm(one["z"])) for one in raw.get("sweep") or ()),
-        moved=raw.get("moved") or "",
-        spring=_maybe(raw.get("spring")),
-        rigid=raw.get("rigid"),
-        limit=_maybe(raw.get("limit")),
-        aim=raw.get("aim") or "height",
-        span=None if span is None else (_maybe(span.get("along")) or 0.0, _maybe(span.get("across")) or 0.0),
-        by=raw.get("by") or "",
-        at=raw.get("at") or "",
-        typed=raw,
-    )
-
-
-def read_pass(raw: Mapping[str, Any], order: int) -> PassMade:
-    """Return a pass of a file or of a fact that was checked when it was taken in.
-
-    Parameters
-    ----------
-    raw : Mapping
-        An entry of ``passes``.
-    order : int
-        Its place among them; no unit.
-    """
-    return PassMade(
-        id=raw["id"],
-        place=_place(raw),
-        depth=_mm(raw["depth"]),
-        number=raw.get("number"),
-        kind=raw.get("kind") or "",
-        feed=raw.get("feed"),
-        speed=raw.get("speed"),
-        touched=tuple(raw.get("touched") or ()),
-        clean=tuple(raw.get("clean") or ()),
-        stopped=_maybe(raw.get("stopped")),
-        finished=tuple(_mm(one) for one in raw.get("finished") or ()),
-        by=raw.get("by") or "",
-        at=raw.get("at") or "",
-        order=order,
-        typed=raw,
-    )
-
-
-def _place(raw: Mapping[str, Any]) -> CutPlace:
-    op: CutOp = raw["op"]
-    return CutPlace(
-        op, "" if op in SETS else raw.get("bank") or "", raw.get("cylinder") if op in SETS else None
-    )
-
-
-def _mm(raw: Any) -> float:
-    return read_quantity(raw, Kind.LENGTH, dimension="exact").value
-
-
-def _maybe(raw: Any) -> float | None:
-    return None if raw is None else _mm(raw)
 
 
 class Zone(NamedTuple):

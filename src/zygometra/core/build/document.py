@@ -9,24 +9,20 @@ so nothing is checked again here.
 from __future__ import annotations
 
 import json
-import math
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
-from typing import Any
+from dataclasses import dataclass
+from typing import Any, TypeVar
 
-from ..faces.facing import read_facing
-from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELD, FIELDS, field_at
-from ..fuel import Fuel
+from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, field_at
 from ..place import Place
-from ..quantity import Quantity, Unstated, read_field, read_quantity
-from ..units import Kind, from_base
-from ..windows import Window
-from .lever_table import AMOUNTS, LEVER, SWAP, OpName
-from .means import Means, PartChoice, SetUpCost, read_means, read_part, read_planning
-from .model import GASKET_FIGURES, Bank, Build, Gasket, Levers, Operation, Targets
-from .valve_gear import read_valve_gear
+from ..quantity import Unstated
+from ..records import Record, Refused
+from .build_record import BuildRecord, LeversRecord, PlannedOperation, Spreads, Windows, record_of_document
+from .model import GASKET_FIGURES, Bank, Build, Levers, Operation, Targets
+from .parts_record import gasket_of
 
 Document = dict[str, Any]
+R = TypeVar("R", bound=Record)
 
 
 def read_document(document: Mapping[str, Any]) -> Build:
@@ -40,44 +36,59 @@ def read_document(document: Mapping[str, Any]) -> Build:
     Returns
     -------
     Build
-        Ready to be evaluated.
+        Ready to be evaluated; without what is noted beside it.
     """
-    unstated: Unstated = document.get("unstated_doubt", "house")
-    engine, parts = document["engine"], document.get("parts") or {}
-    figures = {path: read_field(raw, field_at(path), unstated) for path, raw in figures_of(document)}
+    return build_of(record_of_document(document))
+
+
+def build_of(record: BuildRecord) -> Build:
+    """Return the build that a record of a document stands for.
+
+    Parameters
+    ----------
+    record : BuildRecord
+        As it was read, with nothing refused in it.
+
+    Returns
+    -------
+    Build
+        Ready to be evaluated; without what is noted beside it.
+    """
+    engine, parts = record.engine, record.parts
     names = {"": (parts.get("gasket") or {}).get("name") or ""}
-    for bank, own in (document.get("banks") or {}).items():
-        if isinstance(own, dict) and (name := (own.get("gasket") or {}).get("name")):
+    for bank, own in record.banks.items():
+        if name := (own.get("gasket") or {}).get("name"):
             names[bank] = name
     head = parts.get("head") or {}
     return Build(
-        name=document["name"],
-        layout=engine["layout"],
-        banks=tuple(Bank(b["name"], tuple(b["cylinders"])) for b in engine["banks"]),
-        figures=figures,
-        school=document.get("school") or "",
-        unstated_doubt=unstated,
+        name=record.name,
+        layout=engine.layout,
+        banks=tuple(Bank(bank.name, bank.cylinders) for bank in engine.banks),
+        figures=dict(figures_of(record.figures)),
+        school=record.school,
+        unstated_doubt=record.unstated_doubt,
         rod_material=(parts.get("rod") or {}).get("material", "steel"),
-        fuel=_fuel(document.get("fuel")),
-        head_material=(parts.get("head") or {}).get("material") or "",
+        fuel=None if record.fuel is None else record.fuel.fuel,
+        head_material=head.get("material") or "",
         gasket_names=names,
-        step_fills=tuple(read_fill(fill, unstated) for fill in head.get("step_fills") or ()),
-        planned=tuple(read_operation(op, unstated) for op in document.get("planned") or ()),
-        targets=_targets(document.get("targets") or {}),
-        levers=_levers(document.get("levers") or {}, unstated),
-        planning=read_planning(document.get("planning") or {}),
-        between_holes=_between(document.get("between_holes") or {}),
-        stated_ratio=(document.get("stated") or {}).get("compression_ratio"),
-        facing=read_facing(document.get("facing")),
-        gear=read_valve_gear(document.get("valve_gear")),
+        step_fills=tuple((fill.depth, fill.below) for fill in head.get("step_fills") or ()),
+        planned=tuple(one.operation for one in _sound(record.planned)),
+        targets=_targets(record.targets),
+        levers=_levers(record.levers),
+        planning=record.planning,
+        between_holes=record.between_holes,
+        stated_ratio=record.stated.get("compression_ratio"),
+        facing=record.facing,
+        gear=record.valve_gear,
     )
 
 
-def _fuel(raw: Mapping[str, Any] | None) -> Fuel | None:
-    """What it is to run on; a scale alone is no fuel."""
-    if not raw or raw.get("octane") is None:
-        return None
-    return Fuel(float(raw["octane"]), raw.get("scale") or "")
+def _sound(listed: tuple[R | Refused, ...]) -> Iterator[R]:
+    """What is listed: nothing of a checked document is refused."""
+    for one in listed:
+        if isinstance(one, Refused):
+            raise one.wrong
+        yield one
 
 
 def figures_of(document: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
@@ -123,200 +134,32 @@ def read_operation(op: Mapping[str, Any], unstated: Unstated) -> Operation:
         As it stands in a document.
     unstated : {"house", "zero"}
         What unstated doubt becomes.
-
-    Returns
-    -------
-    Operation
-        Read.
     """
-    amount = gasket = first = last = None
-    if op.get("first") is not None:
-        kind = LEVER[op["op"]].kind
-        first, last = (
-            read_quantity(op[key], kind, dimension=op["op"], unstated=unstated, low=0)
-            for key in ("first", "last")
-        )
-        amount = midway(first, last)
-    if op.get("amount") is not None:
-        kind = LEVER[op["op"]].kind
-        amount = read_quantity(op["amount"], kind, dimension=op["op"], unstated=unstated, low=0)
-    if op.get("gasket") is not None:
-        gasket = read_gasket(op["gasket"], unstated)
-    part = read_part(op["kind"], op["part"], unstated) if op.get("part") is not None else None
-    height = None
-    if op.get("to_height") is not None:
-        height = read_quantity(op["to_height"], Kind.LENGTH, dimension=op["op"], unstated=unstated, low=0)
-        # How deep that is, its build tells.
-        amount = replace(height, value=math.nan)
-    return Operation(
-        op["op"],
-        op.get("bank"),
-        cylinder=op.get("cylinder"),
-        amount=amount,
-        gasket=gasket,
-        first=first,
-        last=last,
-        part=part,
-        to_height=height,
-    )
+    return PlannedOperation.read(dict(op), unstated).operation
 
 
-def midway(first: Quantity, last: Quantity) -> Quantity:
-    """Return the amount of a levelling cut midway between its ends, in the unit of its first (trade.md 7).
-
-    Parameters
-    ----------
-    first, last : Quantity
-        At the first hole and at the last.
-    """
-    value = (first.value + last.value) / 2
-    number = from_base(value, first.unit)
-    return replace(
-        first,
-        value=value,
-        u=(first.u + last.u) / 2,
-        number=number,
-        as_typed=f"{number:.4g} {first.unit.symbol}",
-    )
-
-
-def read_gasket(raw: Mapping[str, Any], unstated: Unstated) -> Gasket:
-    """Return the gasket of an operation or of the shelf.
-
-    Parameters
-    ----------
-    raw : Mapping
-        Name, thickness, bore.
-    unstated : {"house", "zero"}
-        What unstated doubt becomes.
-
-    Returns
-    -------
-    Gasket
-        Read.
-    """
-
-    def part(name: str) -> Quantity | None:
-        value = raw.get(name)
-        return None if value is None else read_field(value, FIELD[f"gasket.{name}"], unstated)
-
-    return Gasket(
-        name=raw.get("name") or "",
-        thickness=part("thickness"),
-        bore=part("bore"),
-        opening_area=part("opening_area"),
-        volume=part("volume"),
-        price=float(raw.get("price") or 0),
-        days=float(raw.get("days") or 0),
-    )
-
-
-def read_fill(fill: Mapping[str, Any], unstated: Unstated = "house") -> tuple[Quantity, Quantity]:
-    """Return depth and volume of one fill in steps; in cc.
-
-    Parameters
-    ----------
-    fill : Mapping
-        One step fill of a file.
-    unstated : {"house", "zero"}
-        What unstated doubt becomes.
-    """
-    return (
-        read_quantity(fill["depth"], Kind.LENGTH, dimension="target"),
-        read_field(fill["below"], FIELD["head.chamber_volume"], unstated),
-    )
-
-
-def window_value(raw: Any, name: str) -> float:
-    """Return an edge of a window, in mm or as a ratio.
-
-    Parameters
-    ----------
-    raw : object
-        As it stands in a file.
-    name : str
-        The name, as files have it.
-    """
-    if name == "compression_ratio":
-        return float(raw)
-    return read_quantity(raw, Kind.LENGTH, dimension="target").value
-
-
-def _targets(targets: Mapping[str, Any]) -> Targets:
-    def window(name: str) -> Window:
-        own = targets.get(name) or {}
-        low, aim, high = (
-            None if own.get(key) is None else window_value(own[key], name) for key in ("min", "aim", "max")
-        )
-        return Window(low, aim, high)
-
-    between = targets.get("spread") or {}
-    spread = targets.get("ratio_spread")
-    if spread is None:
-        spread = between.get("compression_ratio")
-    gap = between.get("quench")
-    names = ("compression_ratio", "quench", "deck_clearance")
-    sources = {
-        name: tuple(own[key] for key in ("source", "second_source") if own.get(key))
-        for name in names
-        if (own := targets.get(name) or {}).get("source") or own.get("second_source")
-    }
+def _targets(wanted: Windows) -> Targets:
+    windows = wanted.by_result
+    between = wanted.spread or Spreads()
+    spread = between.compression_ratio if wanted.ratio_spread is None else wanted.ratio_spread
     return Targets(
-        compression_ratio=window("compression_ratio"),
-        quench=window("quench"),
-        deck_clearance=window("deck_clearance"),
-        ratio_spread=None if spread is None else float(spread),
-        quench_spread=None if gap is None else window_value(gap, "quench"),
-        sources=sources,
+        **{name: one.window for name, one in windows.items()},
+        ratio_spread=spread,
+        quench_spread=between.quench,
+        sources={name: one.sources for name, one in windows.items() if one.sources},
     )
 
 
-def _levers(levers: Mapping[str, Any], unstated: Unstated) -> Levers:
-    limits: dict[str, Quantity] = {
-        lever.key: read_quantity(levers[lever.key]["max"], lever.kind, dimension="limit")
-        for lever in AMOUNTS
-        if (levers.get(lever.key) or {}).get("max") is not None
-    }
-    gaskets = tuple(read_gasket(g, unstated) for g in levers.get("gaskets") or ())
-    means: dict[OpName, Means] = {
-        op: read_means(op, levers[op], unstated)
-        for op in (*(lever.key for lever in AMOUNTS), SWAP)
-        if levers.get(op) is not None
-    }
-    parts = tuple(
-        PartChoice(
-            read_part(one["kind"], one["part"], unstated),
-            float(one.get("price") or 0),
-            float(one.get("days") or 0),
-            tuple(one.get("needs") or ()),
-        )
-        for one in levers.get("parts") or ()
-    )
-    set_ups = {
-        name: SetUpCost(*(float(one.get(key) or 0) for key in ("cost", "minutes", "days")))
-        for name, one in (levers.get("set_ups") or {}).items()
-        if not name.startswith("x-")
-    }
-    per_bank, needs = bool(levers.get("gasket_per_bank", False)), tuple(levers.get("gasket_needs") or ())
+def _levers(record: LeversRecord) -> Levers:
     return Levers(
-        limits=limits,
-        gaskets=gaskets,
-        gasket_per_bank=per_bank,
-        means=means,
-        gasket_needs=needs,
-        parts=parts,
-        set_ups=set_ups,
+        limits={op: means.limit for op, means in record.means.items() if means.limit is not None},
+        gaskets=tuple(gasket_of(values) for values in record.gaskets),
+        gasket_per_bank=record.gasket_per_bank,
+        means=record.means,
+        gasket_needs=record.gasket_needs,
+        parts=tuple(one.choice for one in _sound(record.parts)),
+        set_ups=record.set_ups,
     )
-
-
-def _between(raw: Mapping[str, Any]) -> dict[str, float]:
-    """How far holes are expected to stand off their bank's line or mean, by figure; mm or cc."""
-    kinds = {"deck_clearance": Kind.LENGTH, "chamber_volume": Kind.VOLUME}
-    return {
-        name: read_quantity(raw[name], kind, dimension="exact").value
-        for name, kind in kinds.items()
-        if raw.get(name) is not None
-    }
 
 
 # -- build to document --------------------------------------------------------

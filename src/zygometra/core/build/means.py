@@ -7,13 +7,16 @@ build does not name is not there; one that names no limit takes the house's.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from typing import Any, Literal
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal
 
-from ..fields import FIELDS
-from ..quantity import Quantity, Unstated, read_field, read_quantity
+import msgspec
+
+from ..quantity import Quantity, Unstated
+from ..records import ListOf, MapOf, Nested, Record, Table
+from ..slots import BANK, WORD, Figure, Flag, OneOf, Plain, Real, Slot, Whole, length
 from ..units import Kind
-from .lever_table import LEVER, SWAP, OpName
+from .lever_table import AMOUNTS, SWAP, Lever, OpName
 
 # What may be fitted in place of what is there.
 PART_KINDS = ("piston", "rod", "crank", "head")
@@ -46,143 +49,149 @@ class PartChoice:
     needs: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class SetUpCost:
+MOST_MONEY, MOST_MINUTES, MOST_DAYS = 1e9, 1e6, 1e5
+_MONEY, _MINUTES, _DAYS, _METAL = Real(0, MOST_MONEY), Real(0, MOST_MINUTES), Real(0, MOST_DAYS), Real(0, 1e6)
+NEEDS = ListOf(WORD, 20)
+
+
+class SetUpCost(Record, frozen=True, kw_only=True, eq=False):
     """What it takes to open an engine so far that something can be done; once a plan."""
 
-    cost: float = 0.0
-    minutes: float = 0.0
-    days: float = 0.0
+    cost: Annotated[float, _MONEY] = 0.0
+    minutes: Annotated[float, _MINUTES] = 0.0
+    days: Annotated[float, _DAYS] = 0.0
 
 
-@dataclass(frozen=True, slots=True)
-class Means:
+class Means(Record, frozen=True, kw_only=True, eq=False):
     """One operation that a shop may use: between which amounts, in which steps, at what cost.
 
     ``low`` and ``high`` bound an amount that is not nought (``high`` None: the house's limit);
     ``banks`` narrows them for single banks. ``metal`` is what one unit takes off, in cc.
     """
 
+    KEYS = {"low": "min", "high": "max"}
+
+    fixed: Annotated[float, _MONEY] = 0.0
+    minutes: Annotated[float, _MINUTES] = 0.0
+    days: Annotated[float, _DAYS] = 0.0
+    needs: Annotated[tuple[str, ...], NEEDS] = ()
     op: OpName
     low: float = 0.0
     high: float | None = None
     step: Quantity | None = None
     tolerance: Quantity | None = None
-    fixed: float = 0.0
-    per_unit: float = 0.0
-    minutes: float = 0.0
-    minutes_per_unit: float = 0.0
-    days: float = 0.0
-    metal: float = 0.0
-    needs: tuple[str, ...] = ()
-    level: bool = False
-    level_fixed: float = 0.0
-    banks: Mapping[str, tuple[float | None, float | None]] = field(default_factory=dict)
     # The machine or outside shop that does it: what it did before stands for its tolerance.
     machine: str = ""
+    per_unit: float = 0.0
+    minutes_per_unit: float = 0.0
+    metal: float = 0.0
+    level: bool = False
+    level_fixed: float = 0.0
+    banks: Mapping[str, tuple[float | None, float | None]] = {}
+    # The same high limit as it was typed.
+    limit: Quantity | None = None
+
+    @classmethod
+    def understood(
+        cls, _raw: Mapping[str, Any], values: dict[str, Any], _unstated: Unstated
+    ) -> dict[str, Any]:
+        """Return the limits of single banks as pairs, and the limit as it was typed beside its value."""
+        if "banks" in values:
+            values["banks"] = {
+                name: (own.get("min"), own.get("max")) for name, own in values["banks"].items()
+            }
+        limit: Quantity | None = values.get("high")
+        return values if limit is None else {**values, "high": limit.value, "limit": limit}
 
 
-@dataclass(frozen=True, slots=True)
-class Planning:
+class _OfLever(Slot):
+    """What a shop may do with one lever: read with its own limits, kept as :class:`Means`."""
+
+    def __init__(self, op: OpName, record: type[Means]) -> None:
+        self.op, self.record = op, record
+
+    def read(self, raw: Any, unstated: Unstated) -> Means:
+        """Return the lever's limits and what it takes."""
+        read = self.record.read(raw, unstated, op=self.op)
+        return Means(**{name: getattr(read, name) for name in Means.__struct_fields__})
+
+    def schema(self, shared: dict[str, Any]) -> dict[str, Any]:
+        """Return the reference to its schema."""
+        return Nested(self.record).schema(shared)
+
+
+def _record_of(lever: Lever) -> type[Means]:
+    """The record of one lever: its amounts have its unit and its limits."""
+    figure = Figure(lever.kind, "limit", 0, lever.most)
+    amount = Plain(lever.kind, "limit", 0, lever.most)
+    cut = lever.kind is Kind.LENGTH
+    of_bank = Table("CutLimits" if cut else "OpeningLimits", {"min": amount, "max": amount})
+    own: dict[str, Any] = {
+        "low": Annotated[float, amount],
+        "high": Annotated[float | None, figure],
+        "step": Annotated[Quantity | None, Figure(lever.kind, "limit", 1e-4, lever.most)],
+        "tolerance": Annotated[Quantity | None, Figure(lever.kind, lever.key, 0, lever.most)],
+        "per_unit": Annotated[float, _MONEY],
+        "minutes_per_unit": Annotated[float, _MINUTES],
+        "metal": Annotated[float, _METAL],
+        "banks": Annotated[Mapping[str, Any], MapOf(BANK, of_bank)],
+    }
+    if cut:
+        own |= {
+            "machine": Annotated[str, WORD],
+            "level": Annotated[bool, Flag()],
+            "level_fixed": Annotated[float, _MONEY],
+        }
+    usual = {"low": 0.0, "per_unit": 0.0, "minutes_per_unit": 0.0, "metal": 0.0, "banks": {}}
+    usual |= {"machine": "", "level": False, "level_fixed": 0.0}
+    made: type[Means] = msgspec.defstruct(  # type: ignore[assignment]
+        "CutLever" if cut else "OpeningLever",
+        [(name, kind, usual.get(name)) for name, kind in own.items()],
+        bases=(Means,),
+        namespace={"__doc__": Means.__doc__},
+        frozen=True,
+        kw_only=True,
+        eq=False,
+    )
+    return made
+
+
+MEANS_OF: dict[OpName, Slot] = {lever.key: _OfLever(lever.key, _record_of(lever)) for lever in AMOUNTS}
+MEANS_OF[SWAP] = _OfLever(SWAP, Means)
+
+
+class Apart(Record, frozen=True, kw_only=True, eq=False):
+    """How far plans must lie apart for both to be shown: money, cc of metal, yield as a share of 1."""
+
+    KEYS = {"yield_": "yield"}
+
+    cost: Annotated[float, _MONEY] = APART_COST
+    metal_cc: Annotated[float, _METAL] = APART_METAL
+    yield_: Annotated[float, Real(0, 1)] = APART_YIELD
+
+
+class BetweenCuts(Record, frozen=True, kw_only=True, eq=False):
+    """How well a figure is read between two cuts: a standard uncertainty in mm; None: the house's."""
+
+    u: Annotated[float | None, length(0, 10)] = None
+
+
+class Planning(Record, frozen=True, kw_only=True, eq=False):
     """How plans are to be weighed: what comes first, the least yield, the seed, how far apart they must lie."""
 
-    priority: Priority = "cheapest"
-    least_yield: float = 0.5
-    seed: int = 1
-    apart_cost: float = APART_COST
-    apart_metal: float = APART_METAL
-    apart_yield: float = APART_YIELD
-    # How well a deck clearance is read between two cuts, a standard uncertainty in mm; None: the house's.
-    reading_u: float | None = None
+    priority: Annotated[Priority, OneOf(*PRIORITIES)] = "cheapest"
+    least_yield: Annotated[float, Real(0, 1)] = 0.5
+    seed: Annotated[int, Whole(0, 2**31 - 1)] = 1
+    apart: Annotated[Apart, Nested(Apart)] = Apart()
+    reading: Annotated[
+        Mapping[str, BetweenCuts], Table("ReadingBetween", {"deck_clearance": Nested(BetweenCuts)})
+    ] = {}
+
+    @property
+    def reading_u(self) -> float | None:
+        """How well a deck clearance is read between two cuts, in mm; None: the house's."""
+        between = self.reading.get("deck_clearance")
+        return None if between is None else between.u
 
 
 USUAL_PLANNING = Planning()
-
-
-def read_part(kind: PartKind, raw: Mapping[str, Any], unstated: Unstated) -> FittedPart:
-    """Return a part to fit.
-
-    Parameters
-    ----------
-    kind : str
-        What it is.
-    raw : Mapping
-        Its figures, as ``parts`` of a document has them.
-    unstated : {"house", "zero"}
-        What unstated doubt becomes.
-    """
-    figures = {
-        f.name: read_field(raw[f.name], f, unstated)
-        for f in FIELDS
-        if f.part == kind and raw.get(f.name) is not None
-    }
-    return FittedPart(kind, raw.get("name") or "", figures, dict(raw))
-
-
-def read_means(op: OpName, raw: Mapping[str, Any], unstated: Unstated) -> Means:
-    """Return what a document says of one operation.
-
-    Parameters
-    ----------
-    op : str
-        The operation.
-    raw : Mapping
-        Its entry among ``levers``.
-    unstated : {"house", "zero"}
-        What unstated doubt becomes.
-    """
-    kind = Kind.LENGTH if op == SWAP else LEVER[op].kind
-
-    def amount(value: Any) -> float | None:
-        return None if value is None else read_quantity(value, kind, dimension="limit").value
-
-    step, tolerance = raw.get("step"), raw.get("tolerance")
-    costs = {name: float(raw.get(name) or 0) for name in _COSTS}
-    banks = {
-        name: (amount(own.get("min")), amount(own.get("max")))
-        for name, own in (raw.get("banks") or {}).items()
-        if not name.startswith("x-")
-    }
-    return Means(
-        op=op,
-        low=amount(raw.get("min")) or 0.0,
-        high=amount(raw.get("max")),
-        step=None if step is None else read_quantity(step, kind, dimension="limit"),
-        tolerance=None
-        if tolerance is None
-        else read_quantity(tolerance, kind, dimension=op, unstated=unstated),
-        needs=tuple(raw.get("needs") or ()),
-        level=bool(raw.get("level", False)),
-        banks=banks,
-        machine=raw.get("machine") or "",
-        **costs,
-    )
-
-
-_COSTS = ("fixed", "per_unit", "minutes", "minutes_per_unit", "days", "metal", "level_fixed")
-
-
-def read_planning(raw: Mapping[str, Any]) -> Planning:
-    """Return how plans are to be weighed.
-
-    Parameters
-    ----------
-    raw : Mapping
-        ``planning`` of a document.
-    """
-    apart, reading = raw.get("apart") or {}, (raw.get("reading") or {}).get("deck_clearance") or {}
-    usual = USUAL_PLANNING
-    given = reading.get("u")
-
-    def or_usual(of: Mapping[str, Any], key: str, default: float) -> float:
-        return default if of.get(key) is None else float(of[key])
-
-    return Planning(
-        priority=raw.get("priority") or usual.priority,
-        least_yield=or_usual(raw, "least_yield", usual.least_yield),
-        seed=int(or_usual(raw, "seed", usual.seed)),
-        apart_cost=or_usual(apart, "cost", usual.apart_cost),
-        apart_metal=or_usual(apart, "metal_cc", usual.apart_metal),
-        apart_yield=or_usual(apart, "yield", usual.apart_yield),
-        reading_u=None if given is None else read_quantity(given, Kind.LENGTH, dimension="exact").value,
-    )

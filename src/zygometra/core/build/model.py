@@ -11,12 +11,15 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 from ..faces.facing import NOTHING_DECIDED, Facing
 from ..fuel import Fuel
 from ..place import Place, Scope
 from ..quantity import Quantity
+from ..records import Record
+from ..slots import OneOf
+from ..units import from_base
 from ..windows import OPEN, Window
 from .cut_log import NOTHING_CUT, CutLog
 from .lever_table import OpName
@@ -35,6 +38,8 @@ Layout = Literal["inline", "vee", "flat"]
 LAYOUTS: tuple[Layout, ...] = ("inline", "vee", "flat")
 ROD_MATERIALS = ("steel", "titanium", "aluminium")
 MOST_CYLINDERS = 32
+# How far an engine is taken apart.
+ASSEMBLED = ("complete", "heads off", "pistons out", "bare")
 # By so much two banks may differ in the mean of what was read of their holes and still be alike, in mm and cc.
 _APART = {"deck_clearance": 0.05, "deck_height": 0.05, "chamber_volume": 0.5}
 
@@ -132,6 +137,43 @@ class Operation:
         return (self.bank is None or self.bank == bank) and (
             self.cylinder is None or self.cylinder == cylinder
         )
+
+
+class MockUp(Record, frozen=True, kw_only=True, eq=False):
+    """How a mock-up was made: one set of parts or every hole its own; holes between by the line or the stack."""
+
+    sets: Annotated[str, OneOf("one", "own", null=False)] = "own"
+    between: Annotated[str, OneOf("line", "stack", null=False)] = "stack"
+
+
+def height_with_unknown_depth(height: Quantity) -> Quantity:
+    """Return the amount of a cut to a height until its build tells how deep that is, in mm: not a number.
+
+    Parameters
+    ----------
+    height : Quantity
+        To which it is cut.
+    """
+    return replace(height, value=math.nan)
+
+
+def midway(first: Quantity, last: Quantity) -> Quantity:
+    """Return the amount of a levelling cut midway between its ends, in the unit of its first (trade.md 7).
+
+    Parameters
+    ----------
+    first, last : Quantity
+        At the first hole and at the last.
+    """
+    value = (first.value + last.value) / 2
+    number = from_base(value, first.unit)
+    return replace(
+        first,
+        value=value,
+        u=(first.u + last.u) / 2,
+        number=number,
+        as_typed=f"{number:.4g} {first.unit.symbol}",
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from typing import Any
+from typing import Annotated
 
-from ..quantity import read_quantity
+from ..records import ListOf, Nested, Record, Table
+from ..slots import OneOf, Plain, Real, length
 from ..units import Kind
 
 VALVES = ("intake", "exhaust")
@@ -14,8 +14,18 @@ VALVES = ("intake", "exhaust")
 VALVE_FACES = ("pocket", "flat")
 
 
-@dataclass(frozen=True, slots=True)
-class ValveGear:
+_POSITIVE, _PRELOAD = length(0.1, 5000), length(-20, 50)
+_TILT, _FACE_ANGLE = (Plain(Kind.ANGLE, "exact", 0, high) for high in (80, 180))
+
+
+class PreloadRange(Record, frozen=True, kw_only=True, eq=False):
+    """Between what lifters take, in mm."""
+
+    min: Annotated[float | None, _PRELOAD] = None
+    max: Annotated[float | None, _PRELOAD] = None
+
+
+class ValveGear(Record, frozen=True, kw_only=True, eq=False):
     """What is known of the valve gear; lengths in mm, angles in degrees, None where nobody said.
 
     ``pitch_radius`` of the cam wheel, ``run_cosine`` of the run of chain or belt against the bore;
@@ -25,56 +35,26 @@ class ValveGear:
     ``valve_room`` along the bore by valve, ``valve_angle`` of each against the bore.
     """
 
-    kind: str = ""
-    pitch_radius: float | None = None
-    run_cosine: float | None = None
-    pushrod_tilt: float | None = None
-    pushrod_length: float | None = None
-    pushrods: tuple[float, ...] = ()
-    preload: float | None = None
-    preload_range: tuple[float | None, float | None] = (None, None)
-    intake_face_angle: float | None = None
-    manifold_room: float | None = None
-    valve_room: Mapping[str, float] = field(default_factory=dict)
-    valve_angle: Mapping[str, float] = field(default_factory=dict)
-    valve_faces: str = ""
+    kind: Annotated[str, OneOf("pushrod", "overhead cam", "valve in block")] = ""
+    pitch_radius: Annotated[float | None, _POSITIVE] = None
+    run_cosine: Annotated[float | None, Real(-1, 1)] = None
+    pushrod_tilt: Annotated[float | None, _TILT] = None
+    pushrod_length: Annotated[float | None, _POSITIVE] = None
+    pushrods: Annotated[tuple[float, ...], ListOf(_POSITIVE, 100)] = ()
+    preload: Annotated[float | None, _PRELOAD] = None
+    taken: Annotated[PreloadRange | None, Nested(PreloadRange)] = None
+    intake_face_angle: Annotated[float | None, _FACE_ANGLE] = None
+    manifold_room: Annotated[float | None, length(0, 50)] = None
+    valve_room: Annotated[Mapping[str, float], Table("Room", dict.fromkeys(VALVES, _PRELOAD))] = {}
+    valve_angle: Annotated[Mapping[str, float], Table("Tilt", dict.fromkeys(VALVES, _TILT))] = {}
+    valve_faces: Annotated[str, OneOf(*VALVE_FACES)] = ""
+
+    KEYS = {"taken": "preload_range"}
+
+    @property
+    def preload_range(self) -> tuple[float | None, float | None]:
+        """Between what lifters take, in mm."""
+        return (None, None) if self.taken is None else (self.taken.min, self.taken.max)
 
 
 NOT_SAID = ValveGear()
-
-
-def read_valve_gear(raw: Mapping[str, Any] | None) -> ValveGear:
-    """Return the valve gear of a checked document.
-
-    Parameters
-    ----------
-    raw : Mapping or None
-        ``valve_gear`` of a build document.
-    """
-    raw = raw or {}
-
-    def value(of: Mapping[str, Any], name: str, kind: Kind = Kind.LENGTH) -> float | None:
-        return None if of.get(name) is None else read_quantity(of[name], kind, dimension="exact").value
-
-    def by_valve(name: str, kind: Kind) -> dict[str, float]:
-        own = raw.get(name) or {}
-        return {valve: found for valve in VALVES if (found := value(own, valve, kind)) is not None}
-
-    between = raw.get("preload_range") or {}
-    return ValveGear(
-        kind=raw.get("kind") or "",
-        pitch_radius=value(raw, "pitch_radius"),
-        run_cosine=None if raw.get("run_cosine") is None else float(raw["run_cosine"]),
-        pushrod_tilt=value(raw, "pushrod_tilt", Kind.ANGLE),
-        pushrod_length=value(raw, "pushrod_length"),
-        pushrods=tuple(
-            read_quantity(one, Kind.LENGTH, dimension="exact").value for one in raw.get("pushrods") or ()
-        ),
-        preload=value(raw, "preload"),
-        preload_range=(value(between, "min"), value(between, "max")),
-        intake_face_angle=value(raw, "intake_face_angle", Kind.ANGLE),
-        manifold_room=value(raw, "manifold_room"),
-        valve_room=by_valve("valve_room", Kind.LENGTH),
-        valve_angle=by_valve("valve_angle", Kind.ANGLE),
-        valve_faces=raw.get("valve_faces") or "",
-    )

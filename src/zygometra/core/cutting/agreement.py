@@ -9,10 +9,8 @@ from typing import NamedTuple
 
 from ..build.model import Build
 from ..fields import place_label
-from ..measuring.facts import Fact
+from ..measuring.signed import PARTIES, Agreement, Decision, Option
 
-PARTIES = ("buyer", "builder", "machinist")
-WAYS = ("in person", "by telephone", "by letter", "by message", "on paper")
 # Two figures of an agreement are the same within this: the last bits of a sum.
 _SAME = 1e-9
 
@@ -119,47 +117,28 @@ class Party(NamedTuple):
     changed: tuple[str, ...]
 
 
-def parties(build: Build, agreements: Iterable[Fact]) -> tuple[Party, ...]:
+def parties(build: Build, agreements: Iterable[Agreement]) -> tuple[Party, ...]:
     """Return how buyer, builder and machinist stand to the specification as it is now.
 
     Parameters
     ----------
     build : Build
         As it is now.
-    agreements : iterable of Fact
+    agreements : iterable of Agreement
         In their order; the newest of each party counts.
     """
-    newest = {str(fact.body["party"]): fact for fact in agreements}
+    newest = {one.party: one for one in agreements}
     now = specification(build)
     found = []
     for party in PARTIES:
-        fact = newest.get(party)
-        if fact is None:
+        one = newest.get(party)
+        if one is None:
             found.append(Party(party=party, state="asked", name="", way="", at="", changed=()))
             continue
-        body = fact.body
-        moved = changed(body["covers"], now)
-        at = str(body.get("at") or fact.at)
-        found.append(
-            Party(
-                party=party,
-                state="lapsed" if moved else "agreed",
-                name=str(body["name"]),
-                way=str(body.get("way") or ""),
-                at=at,
-                changed=moved,
-            )
-        )
+        moved = changed(one.covers, now)
+        state = "lapsed" if moved else "agreed"
+        found.append(Party(party=party, state=state, name=one.name, way=one.way, at=one.at, changed=moved))
     return tuple(found)
-
-
-class Option(NamedTuple):
-    """One way a question may be answered; None where nobody said."""
-
-    name: str
-    cost: float | None
-    days: float | None
-    irreversible: str
 
 
 class Answer(NamedTuple):
@@ -194,54 +173,46 @@ class AgreementQuestion(NamedTuple):
     moved: tuple[str, ...]
 
 
-def questions(build: Build, decisions: Iterable[Fact], now: str) -> tuple[AgreementQuestion, ...]:
+def questions(build: Build, decisions: Iterable[Decision], now: str) -> tuple[AgreementQuestion, ...]:
     """Return the questions of a build with their newest answers, those without an answer first.
 
     Parameters
     ----------
     build : Build
         As it is now.
-    decisions : iterable of Fact
+    decisions : iterable of Decision
         Questions and answers in their order.
     now : str
         This moment, as facts carry it.
     """
     listed = list(decisions)
-    answers = {str(f.body["answers"]): f for f in listed if f.body.get("answers")}
+    answers = {one.answers: one for one in listed if one.answers}
     spec = specification(build)
-    found = [_question(f, answers.get(str(f.body["id"])), spec, now) for f in listed if f.body.get("text")]
+    found = [_question(one, answers.get(one.id), spec, now) for one in listed if one.text]
     return tuple(sorted(found, key=lambda one: one.answer is not None))
 
 
-def _question(fact: Fact, answer: Fact | None, spec: Figures, now: str) -> AgreementQuestion:
-    body = fact.body
-    rests = dict(body.get("rests_on") or {})
-    fallback = body.get("fallback")
-    at = str(body.get("at") or fact.at)
+def _question(asked: Decision, answer: Decision | None, spec: Figures, now: str) -> AgreementQuestion:
+    rests, kept_open = asked.rests_on, asked.fallback
     return AgreementQuestion(
-        id=str(body["id"]),
-        text=str(body["text"]),
-        options=tuple(
-            Option(one["name"], one.get("cost"), one.get("days"), one.get("irreversible") or "")
-            for one in body.get("options") or ()
-        ),
+        id=asked.id,
+        text=asked.text,
+        options=asked.options,
         rests_on=rests,
-        ask=str(body.get("ask") or ""),
-        way=str(body.get("way") or ""),
-        blocks=str(body.get("blocks") or ""),
-        fallback=(fallback["option"], fallback["until"]) if fallback else None,
-        by=str(body.get("by") or fact.by),
-        at=at,
+        ask=asked.ask,
+        way=asked.way,
+        blocks=asked.blocks,
+        fallback=None if kept_open is None else (kept_open.option, kept_open.until),
+        by=asked.by,
+        at=asked.at,
         answer=None if answer is None else _answer(answer),
-        days=_days(at, now) if answer is None else 0,
+        days=_days(asked.at, now) if answer is None else 0,
         moved=tuple(place for place in rests if not _same(rests[place], spec.get(place))),
     )
 
 
-def _answer(fact: Fact) -> Answer:
-    body = fact.body
-    option, who, way, says = (str(body.get(key) or "") for key in ("option", "who", "way", "says"))
-    return Answer(option=option, who=who, way=way, says=says, at=str(body.get("at") or fact.at))
+def _answer(one: Decision) -> Answer:
+    return Answer(option=one.option, who=one.who, way=one.way, says=one.says, at=one.at)
 
 
 def _days(since: str, now: str) -> int:

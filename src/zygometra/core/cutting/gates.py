@@ -7,48 +7,13 @@ from typing import Literal, NamedTuple
 
 from ..build.model import Build
 from ..gates import GATE, Gate, covers
-from ..measuring.facts import Fact
+from ..measuring.signed import Accepted
 from ..stack.results import Evaluation
 from .judged import Against, judged
 
 # A value that differs by less is the same: the last bits of a sum.
 _SAME = 1e-9
 GateState = Literal["open", "accepted", "met"]
-
-
-class Acceptance(NamedTuple):
-    """An acceptance: who signed, when, why, what stood against it, and the places and values it covered.
-
-    ``against`` names the cut it is for; empty for all of them. ``id`` is that of its fact.
-    """
-
-    by: str
-    at: str
-    reason: str
-    fails: tuple[str, ...]
-    covers: Mapping[str, float | None]
-    against: str = ""
-    id: str = ""
-
-
-def read_acceptance(fact: Fact) -> Acceptance:
-    """Return an acceptance as it was kept.
-
-    Parameters
-    ----------
-    fact : Fact
-        Of the kind ``accepted``.
-    """
-    body = fact.body
-    return Acceptance(
-        by=str(body.get("by") or fact.by),
-        at=str(body.get("at") or fact.at),
-        reason=str(body["reason"]),
-        fails=tuple(body.get("fails") or ()),
-        covers=dict(body.get("covers") or {}),
-        against=str(body.get("against") or ""),
-        id=str(body["id"]),
-    )
 
 
 class GateStanding(NamedTuple):
@@ -61,7 +26,7 @@ class GateStanding(NamedTuple):
     against: Against
     fails: tuple[str, ...]
     covers: Mapping[str, float | None]
-    signed: Acceptance | None
+    signed: Accepted | None
     lapsed: tuple[str, ...]
 
     @property
@@ -99,11 +64,10 @@ def all_standings(
     tuple of Standing
         With the newest acceptance of each.
     """
-    signed: dict[tuple[int, str], Acceptance] = {}
-    for fact in build.signed.accepted if build.signed is not None else ():
-        if fact.body.get("gate") is not None:
-            one = read_acceptance(fact)
-            signed[int(fact.body["gate"]), one.against] = one
+    signed: dict[tuple[int, str], Accepted] = {}
+    for one in build.signed.accepted if build.signed is not None else ():
+        if one.gate is not None:
+            signed[one.gate, one.against] = one
     found = []
     for number, against, fails, on in judged(build, evaluation, now, also):
         own = [signed[number, key] for key in (against.key, "") if (number, key) in signed]
@@ -121,7 +85,7 @@ def all_standings(
     return tuple(found)
 
 
-def _lapsed(mine: Acceptance | None, on: Mapping[str, float | None]) -> tuple[str, ...]:
+def _lapsed(mine: Accepted | None, on: Mapping[str, float | None]) -> tuple[str, ...]:
     """The places whose values changed; one for all cuts covers more places than one cut hangs on."""
     if mine is None:
         return ()

@@ -6,7 +6,7 @@ import math
 from dataclasses import replace
 from typing import NamedTuple
 
-from ..build.cut_log import CutPlace, PassMade
+from ..build.cut_log import CutPlace, pass_at
 from ..build.model import Build
 from ..house_rules import HouseRules
 from ..planning.as_machined import as_machined, banks_at_a_height
@@ -140,7 +140,7 @@ def _last_before_level(build: Build, place: CutPlace, rules: HouseRules, level: 
     low, high = 0.0, level
     while high - low > _FINE:
         middle = (low + high) / 2
-        made = PassMade("~tried", place, middle, order=len(build.cuts.passes), at="9999")
+        made = pass_at(place, middle, "~tried", order=len(build.cuts.passes))
         then = replace(build, cuts=replace(build.cuts, passes=(*build.cuts.passes, made)))
         if _solved(as_machined(with_usual_levers(then), rules), place, rules, most=0.0) is not None:
             low = middle

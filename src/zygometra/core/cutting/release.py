@@ -10,13 +10,14 @@ from ..build.model import Build
 from ..findings.collect import FINAL
 from ..findings.said import Finding
 from ..house_rules import HouseRules
+from ..measuring.signed import Accepted
 from ..measuring.simulated import simulated_places
 from ..sentence import Sentence, sentence
 from ..stack.evaluate import evaluate
 from ..stack.results import Evaluation, Hole
 from ..wording import Reader
 from ..written import Limit
-from .gates import Acceptance, GateStanding, read_acceptance
+from .gates import GateStanding
 from .judged import BEFORE_THE_CUT, CHAMBER, DEPTH, HEIGHT, READ, Against, cuts_of
 from .meant import as_meant
 
@@ -62,7 +63,7 @@ class Release(NamedTuple):
     against: Against
     state: ReleaseState
     reasons: tuple[HoldReason, ...]
-    accepted: tuple[tuple[HoldReason, Acceptance], ...]
+    accepted: tuple[tuple[HoldReason, Accepted], ...]
     covers: dict[str, float | None]
 
     def why(self, reader: Reader | None = None) -> tuple[str, ...]:
@@ -109,11 +110,8 @@ def releases(
         limit that was raised by hand are to be checked first; where only a reading releases, they bar.
     """
     meant = evaluate(as_meant(build)) if build.cuts.passes else evaluation
-    signed = [
-        read_acceptance(fact)
-        for fact in (build.signed.accepted if build.signed is not None else ())
-        if fact.body.get("about") == ABOUT
-    ]
+    accepted = build.signed.accepted if build.signed is not None else ()
+    signed = [one for one in accepted if one.about == ABOUT]
     standing, found = tuple(gates), tuple(findings)
     cuts = [one for one in dict.fromkeys((*cuts_of(build), *also)) if one.op in SHEETS]
     return tuple(
@@ -127,7 +125,7 @@ def releases(
     )
 
 
-def _release(build: Build, against: Against, reasons: list[HoldReason], signed: list[Acceptance]) -> Release:
+def _release(build: Build, against: Against, reasons: list[HoldReason], signed: list[Accepted]) -> Release:
     strict = build.school in _STRICT
     accepted, left = [], []
     covers = {f"amount of {against.key}": _amount(build, against)}
@@ -149,7 +147,7 @@ def _amount(build: Build, against: Against) -> float | None:
     return math.fsum(own) if own else None
 
 
-def _holds(one: Acceptance, covers: Mapping[str, float | None]) -> bool:
+def _holds(one: Accepted, covers: Mapping[str, float | None]) -> bool:
     """Whether the cut is still the one that was signed for."""
     for place, now in covers.items():
         was = one.covers.get(place)

@@ -84,7 +84,7 @@ def sweep_says(record: SetUpRecord, rules: HouseRules) -> SweepSays:
 def _slopes(sweep: tuple[Swept, ...]) -> tuple[float | None, float | None]:
     if len(sweep) < 3:
         return None, None
-    x, y, z = (np.array(column, dtype=float) for column in zip(*sweep, strict=True))
+    x, y, z = np.array([(one.x, one.y, one.z) for one in sweep], dtype=float).T
     on_axis = bool(np.ptp(y) < 1e-9)
     spread = np.column_stack([np.ones_like(x), x] + ([] if on_axis else [y]))
     if np.linalg.matrix_rank(spread, tol=1e-6) < spread.shape[1]:

@@ -35,5 +35,5 @@ def with_memory(build: Build, known: Callable[[str, OpName], Memory | None]) -> 
             tolerance = read_quantity(
                 {"value": 0, "unit": "mm", "u": found.u, "basis": "assumed"}, Kind.LENGTH, dimension=op
             )
-            means[op] = replace(own, tolerance=tolerance)
+            means[op] = own.with_(tolerance=tolerance)
     return replace(build, levers=replace(build.levers, means=means))

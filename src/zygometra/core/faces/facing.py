@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Annotated, Literal
 
-from ..quantity import read_quantity
-from ..units import Kind
+from ..records import Nested, Record
+from ..slots import OneOf, length
 from .model import NOT_SAID, SET_UPS, Pair, SetUp
 
 GASKET_KINDS = ("multi-layer steel", "composite", "soft metal")
@@ -17,48 +15,39 @@ Target = Literal["clean", "common", "height", "clearance"]
 TARGETS: tuple[Target, ...] = ("clean", "common", "height", "clearance")
 
 
-@dataclass(frozen=True, slots=True)
-class Facing:
+class Span(Record, frozen=True, kw_only=True, eq=False):
+    """Between the machinist's supports, in mm; None where nobody said."""
+
+    along: Annotated[float | None, length(0, 20_000)] = None
+    across: Annotated[float | None, length(0, 20_000)] = None
+
+    @property
+    def pair(self) -> Pair:
+        """The same as a pair."""
+        return Pair(self.along, self.across)
+
+
+class Facing(Record, frozen=True, kw_only=True, eq=False):
     """Decisions about facing decks and heads; lengths in mm, None where nobody said.
 
     ``head_cut_so_far`` is what a head has lost before, of what a head may lose.
     """
 
-    gasket_kind: str = ""
-    set_up: SetUp | Literal[""] = ""
-    target: Target = "clean"
-    allowance: float = 0.0
-    height: float | None = None
-    support_span: Pair = NOT_SAID
-    least_deck_height: float | None = None
-    head_cut_so_far: float = 0.0
+    gasket_kind: Annotated[str, OneOf(*GASKET_KINDS)] = ""
+    set_up: Annotated[SetUp | Literal[""], OneOf(*SET_UPS)] = ""
+    target: Annotated[Target, OneOf(*TARGETS)] = "clean"
+    allowance: Annotated[float, length(0, 50)] = 0.0
+    height: Annotated[float | None, length(-20_000, 20_000)] = None
+    supports: Annotated[Span | None, Nested(Span)] = None
+    least_deck_height: Annotated[float | None, length(-20_000, 20_000)] = None
+    head_cut_so_far: Annotated[float, length(0, 50)] = 0.0
+
+    KEYS = {"supports": "support_span"}
+
+    @property
+    def support_span(self) -> Pair:
+        """Between the machinist's supports, in mm."""
+        return NOT_SAID if self.supports is None else self.supports.pair
 
 
 NOTHING_DECIDED = Facing()
-
-
-def read_facing(raw: Mapping[str, Any] | None) -> Facing:
-    """Return the decisions of a checked document.
-
-    Parameters
-    ----------
-    raw : Mapping or None
-        ``facing`` of a build document.
-    """
-    raw = raw or {}
-    span = raw.get("support_span") or {}
-    set_up = raw.get("set_up")
-    return Facing(
-        gasket_kind=raw.get("gasket_kind") or "",
-        set_up=set_up if set_up in SET_UPS else "",
-        target=raw.get("target") or "clean",
-        allowance=_mm(raw.get("allowance")) or 0.0,
-        height=_mm(raw.get("height")),
-        support_span=Pair(_mm(span.get("along")), _mm(span.get("across"))),
-        least_deck_height=_mm(raw.get("least_deck_height")),
-        head_cut_so_far=_mm(raw.get("head_cut_so_far")) or 0.0,
-    )
-
-
-def _mm(raw: Any) -> float | None:
-    return None if raw is None else read_quantity(raw, Kind.LENGTH, dimension="exact").value

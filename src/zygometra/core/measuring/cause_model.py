@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -66,7 +65,7 @@ def sound_readings(used: ReadingSelection) -> tuple[Reading, ...]:
     for one in readings:
         kept.setdefault((series_of(one), one.pool), []).append(one)
     means = [(math.fsum(one.value for one in group) / len(group), group[-1]) for group in kept.values()]
-    return tuple(replace(newest, value=mean) for mean, newest in means)
+    return tuple(newest.with_(value=mean) for mean, newest in means)
 
 
 Series = tuple[tuple[str, ...], str]

@@ -31,4 +31,4 @@ def reading(id: str = "r1", figure: str = "deck_clearance", value: float = 0.3, 
     unit = unit_named("mm" if kind.value == "length" else "cc", kind)
     known.setdefault("place", place_of(figure, cylinder=1))
     known.setdefault("order", 0)
-    return Reading(id, figure, value=value, unit=unit, **known)
+    return Reading(id=id, figure=figure, value=value, unit=unit, **known)

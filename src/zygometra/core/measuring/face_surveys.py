@@ -5,10 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal, NamedTuple
+from typing import Annotated, Literal
 
 from ..faces.model import NOT_SAID, FaceKind, Pair, Point, Spot
-from ..quantity import Unstated, read_quantity
+from ..quantity import Quantity, Unstated
+from ..records import ListOf, MapOf, Nested, Record
+from ..slots import HOLE, ID, NOTE, Figure, Flag, Moment, Number, OneOf, length
 from ..units import Kind
 from ..usual_figures import repeatability
 from .logbook import HOUSE_STEP, Gauge
@@ -21,19 +23,63 @@ DATUMS: tuple[Datum, ...] = ("crank", "plate")
 _PER_M = 1000.0
 
 
-class ProbedBore(NamedTuple):
+# Of one survey beside a build: a probe's grid, not a scan.
+MOST_POINTS = 2000
+_ALONG, _LENGTH = length(-20_000, 20_000), length(0, 20_000)
+
+
+class ProbedBore(Record, frozen=True, kw_only=True, eq=False):
     """Where a bore lies on the deck as probed, in mm from the first cylinder; its diameter and out-of-round."""
 
-    number: int
-    x: float
-    y: float
-    diameter: float
-    out_of_round: float
+    number: Annotated[int, HOLE]
+    x: Annotated[float, _ALONG]
+    y: Annotated[float, _ALONG]
+    diameter: Annotated[float, _LENGTH]
+    out_of_round: Annotated[float, _LENGTH] = 0.0
+
+
+class PointRead(Record, frozen=True, kw_only=True, eq=False):
+    """A point of a face that was read: where it is in mm, and how high, with what is known of its doubt."""
+
+    x: Annotated[float, _ALONG]
+    y: Annotated[float, _ALONG]
+    z: Annotated[Quantity, Figure(Kind.LENGTH, "surveyed", -20_000, 20_000)]
+
+
+class Slopes(Record, frozen=True, kw_only=True, eq=False):
+    """Rise against the crank, in mm per m; None where nobody said."""
+
+    along: Annotated[float | None, Number(-200, 200)] = None
+    across: Annotated[float | None, Number(-200, 200)] = None
+
+    @property
+    def pair(self) -> Pair:
+        """The same in mm per mm (trade.md 8)."""
+        return Pair(*(None if one is None else one / _PER_M for one in (self.along, self.across)))
+
+
+class NotedSurvey(Record, frozen=True, kw_only=True, eq=False):
+    """One survey of a deck or a head of the build, as it was noted: a fact. Lengths in mm."""
+
+    id: Annotated[str, ID]
+    face: Annotated[FaceKind, OneOf("deck", "head")]
+    bank: Annotated[str, NOTE]
+    datum: Annotated[Datum, OneOf(*DATUMS)] = "crank"
+    held: Annotated[Held | Literal[""], OneOf(*HELD)] = ""
+    gauge: Annotated[str, ID] = ""
+    points: Annotated[tuple[PointRead, ...], ListOf(Nested(PointRead), MOST_POINTS, 3)]
+    corners: Annotated[dict[str, tuple[float, float]], MapOf(ID, ListOf(_ALONG, 2, 2), 40)] = {}
+    rail_slope: Annotated[Slopes | None, Nested(Slopes)] = None
+    bores: Annotated[tuple[ProbedBore, ...], ListOf(Nested(ProbedBore), 99)] = ()
+    simulated: Annotated[bool, Flag()] = False
+    says: Annotated[str, NOTE] = ""
+    by: Annotated[str, NOTE] = ""
+    at: Annotated[str, Moment()] = ""
 
 
 @dataclass(frozen=True, slots=True)
 class FaceSurvey:
-    """One survey of a face of a build: a fact.
+    """One survey of a face of a build, its doubt settled by the gauge that read it.
 
     ``bank`` names whose deck or head it is. ``shared_u`` is what all its points share, the gauge's own
     doubt in mm: it moves the face up or down and bends nothing. ``order`` is its place among the surveys.
@@ -55,20 +101,19 @@ class FaceSurvey:
     by: str = ""
     at: str = ""
     simulated: bool = False
-    typed: Mapping[str, Any] = field(default_factory=dict, compare=False)
 
 
-def read_face_survey(
-    raw: Mapping[str, Any], order: int, gauges: Mapping[str, Gauge], unstated: Unstated = "house"
+def settled_survey(
+    noted: NotedSurvey, order: int, gauges: Mapping[str, Gauge], unstated: Unstated = "house"
 ) -> FaceSurvey:
-    """Return a survey of a file or of a fact that was checked when it was taken in (trade.md 8).
+    """Return a survey with the doubt that its gauge gives its points (trade.md 8).
 
     Parameters
     ----------
-    raw : Mapping
-        An entry of ``surveys``.
+    noted : NotedSurvey
+        Read with the same ``unstated``.
     order : int
-        Its place among them; no unit.
+        Its place among the surveys; no unit.
     gauges : Mapping
         Those that are known: a point without doubt of its own has its gauge's.
     unstated : {"house", "zero"}
@@ -84,58 +129,33 @@ def read_face_survey(
     A point is read once: u² = repeatability² + r²/12 of its gauge. What the gauge itself is off is
     shared by all points, and kept apart.
     """
-    gauge = gauges.get(raw.get("gauge") or "")
+    gauge = gauges.get(noted.gauge)
     own = _point_u(gauge, unstated)
     points = []
     is_house = False
-    for entry in raw["points"]:
-        z = read_quantity(entry["z"], Kind.LENGTH, dimension="surveyed", unstated=unstated)
+    for one in noted.points:
+        z = one.z
         stated = z.doubt in ("stated", "tolerance", "readings")
         is_house = is_house or (not stated and gauge is None and unstated == "house")
-        points.append(Point(_mm(entry["x"]), _mm(entry["y"]), z.value, z.u if stated or own is None else own))
+        points.append(Point(one.x, one.y, z.value, z.u if stated or own is None else own))
     return FaceSurvey(
-        id=raw["id"],
-        face=raw["face"],
-        bank=raw["bank"],
+        id=noted.id,
+        face=noted.face,
+        bank=noted.bank,
         points=tuple(points),
-        corners={name: Spot(_mm(x), _mm(y)) for name, (x, y) in (raw.get("corners") or {}).items()},
-        rail_slope=Pair(*(None if v is None else v / _PER_M for v in _both(raw.get("rail_slope")))),
-        bores=tuple(
-            ProbedBore(
-                number=one["number"],
-                x=_mm(one["x"]),
-                y=_mm(one["y"]),
-                diameter=_mm(one["diameter"]),
-                out_of_round=_mm(one.get("out_of_round") or 0),
-            )
-            for one in raw.get("bores") or ()
-        ),
-        datum=raw.get("datum") or "crank",
-        held=raw.get("held") or "",
-        gauge=raw.get("gauge") or "",
+        corners={name: Spot(x, y) for name, (x, y) in noted.corners.items()},
+        rail_slope=NOT_SAID if noted.rail_slope is None else noted.rail_slope.pair,
+        bores=noted.bores,
+        datum=noted.datum,
+        held=noted.held,
+        gauge=noted.gauge,
         shared_u=gauge.u if gauge is not None and gauge.u is not None and unstated == "house" else 0.0,
         doubt_is_house=is_house,
         order=order,
-        by=raw.get("by") or "",
-        at=_moment(raw.get("at")),
-        simulated=bool(raw.get("simulated")),
-        typed=raw,
+        by=noted.by,
+        at=noted.at,
+        simulated=noted.simulated,
     )
-
-
-def _moment(raw: str | None) -> str:
-    from .read_in import moment
-
-    return moment(raw) if raw else ""
-
-
-def _both(raw: Mapping[str, Any] | None) -> tuple[float | None, float | None]:
-    raw = raw or {}
-    return raw.get("along"), raw.get("across")
-
-
-def _mm(raw: Any) -> float:
-    return read_quantity(raw, Kind.LENGTH, dimension="exact").value
 
 
 def _point_u(gauge: Gauge | None, unstated: Unstated) -> float | None:

@@ -5,75 +5,151 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any, Literal, NamedTuple
+from functools import cached_property
+from typing import Any, NamedTuple, TypeVar
 
-from ..build.cut_log import CutLog
+from ..build.cut_log import CutLog, PassMade, SetUpRecord, VerifiedCut
+from ..build.model import MockUp
 from ..errors import Fault, shown
+from ..moments import moment as when
 from ..quantity import Unstated
-from .face_surveys import FaceSurvey, read_face_survey
-from .logbook import Gauge, Logbook, MockUp, Reading, Voided, Zero
-from .read_in import cut_log_of, read_gauge, read_reading, read_void, read_zero
-from .read_in import moment as when
-from .steps import Step, read_step
+from ..records import Record
+from .face_surveys import FaceSurvey, NotedSurvey, settled_survey
+from .logbook import Found, Gauge, Logbook, Reading, Voided, Zero
+from .signed import Accepted, Agreement, Decision
+from .steps import Step
 
-FactKind = Literal[
-    "reading",
-    "zero",
-    "void",
-    "found",
-    "gauge",
-    "accepted",
-    "survey",
-    "step",
-    "set-up",
-    "pass",
-    "decision",
-    "agreement",
-    "verified",
-]
-# How many of each kind a build may have, and a file may list: what goes out comes in again.
+# What a build may have of everything together.
 MOST_FACTS = 20_000
-MOST: dict[FactKind, int] = {
-    "found": 2000,
-    "accepted": 2000,
-    "survey": 500,
-    "step": 2000,
-    "set-up": 500,
-    "pass": 5000,
-    "decision": 2000,
-    "agreement": 500,
-    "verified": 500,
-    "gauge": 500,
-}
-# Kinds that a file lists with an id of their own, under which key.
+R = TypeVar("R", bound=Record)
+
+
+class FactType(NamedTuple):
+    """One kind of fact: what it is called in the store, its record, and where and how often a file lists it.
+
+    A new kind is one line here and its record: file, JSON Schema, store and undoing follow from them.
+    """
+
+    kind: str
+    record: type[Record]
+    listed: str
+    most: int = 2000
+
+
+FACT_TYPES: tuple[FactType, ...] = (
+    FactType("gauge", Gauge, "gauges", 500),
+    FactType("zero", Zero, "zeros", MOST_FACTS),
+    FactType("reading", Reading, "readings", MOST_FACTS),
+    FactType("void", Voided, "voided", MOST_FACTS),
+    FactType("found", Found, "found"),
+    FactType("accepted", Accepted, "acceptances"),
+    FactType("survey", NotedSurvey, "surveys", 500),
+    FactType("step", Step, "steps"),
+    FactType("set-up", SetUpRecord, "set_ups", 500),
+    FactType("pass", PassMade, "passes", 5000),
+    FactType("decision", Decision, "decisions"),
+    FactType("agreement", Agreement, "agreements", 500),
+    FactType("verified", VerifiedCut, "verified", 500),
+)
+FactKind = str
+TYPE_OF: dict[FactKind, FactType] = {one.kind: one for one in FACT_TYPES}
+_KIND_OF: dict[type[Record], FactKind] = {one.record: one.kind for one in FACT_TYPES}
+# How many of each kind a build may have, and a file may list: what goes out comes in again.
+MOST: dict[FactKind, int] = {one.kind: one.most for one in FACT_TYPES if one.most < MOST_FACTS}
+# Named after something else, each kind apart; a file has gauges and zeros by their names.
+_BY_NAME = ("gauge", "zero")
+NAMED_AFTER = ("void", *_BY_NAME)
+# Kinds that a file lists with an id of their own, under which key; readings come before them.
 LISTED: dict[str, FactKind] = {
-    "found": "found",
-    "acceptances": "accepted",
-    "surveys": "survey",
-    "steps": "step",
-    "set_ups": "set-up",
-    "passes": "pass",
-    "decisions": "decision",
-    "agreements": "agreement",
-    "verified": "verified",
+    one.listed: one.kind for one in FACT_TYPES if one.kind not in (*NAMED_AFTER, "reading")
 }
 # What files wrote before they had the word.
 ALSO_READ = {"accepted": "acceptances"}
+_LISTED_KIND = {one.listed: one.kind for one in FACT_TYPES}
+# In this order a file has them, after gauges and zeros.
+_AS_WRITTEN = ("readings", "voided", "steps", *(key for key in LISTED if key != "steps"))
+LOGBOOK_KEYS = (*(one.listed for one in FACT_TYPES), *ALSO_READ)
 
 
 class Fact(NamedTuple):
-    """One fact of a build as it is kept.
-
-    ``body`` is its entry of a build file; of a zero and a gauge with their ``name`` in it, which a file
-    has as a key.
-    """
+    """One fact of a build as it is kept; who noted it and when, where its record does not say."""
 
     seq: int
     key: str
-    kind: FactKind
-    body: Mapping[str, Any]
+    record: Record
     by: str = ""
     at: str = ""
+
+    @property
+    def kind(self) -> FactKind:
+        """What it is called in the store."""
+        return kind_of(self.record)
+
+
+def kind_of(record: Record) -> FactKind:
+    """Return what a record is called in the store.
+
+    Parameters
+    ----------
+    record : Record
+        Of one of the kinds of fact.
+    """
+    return _KIND_OF[type(record)]
+
+
+def read_fact(kind: FactKind, body: Mapping[str, Any]) -> Record:
+    """Return the record of a fact that was checked when it was taken in.
+
+    Parameters
+    ----------
+    kind : str
+        What it is called in the store.
+    body : Mapping
+        Its entry of a build file; of a zero and a gauge with their ``name`` in it, which a file has as a key.
+
+    Raises
+    ------
+    Wrong
+        If it was not.
+    """
+    record = TYPE_OF[kind].record
+    if kind in _BY_NAME:
+        return record.read({key: value for key, value in body.items() if key != "name"}, id=body["name"])
+    return record.read(dict(body))
+
+
+def body_of(record: Record) -> dict[str, Any]:
+    """Return a record as the store keeps it: its entry of a build file, to the letter.
+
+    Parameters
+    ----------
+    record : Record
+        Of one of the kinds of fact.
+    """
+    if isinstance(record, (Zero, Gauge)):
+        return {"name": record.id, **record.typed}
+    return dict(record.typed)
+
+
+def stamped(record: R, by: str, at: str) -> R:
+    """Return a record with who noted it and when, where it does not say itself.
+
+    Parameters
+    ----------
+    record : Record
+        Of one of the kinds of fact.
+    by : str
+        Who.
+    at : str
+        This moment, as facts carry it.
+    """
+    stamp = {"by": by, "at": at}
+    missing = {key: value for key, value in stamp.items() if key not in record.typed}
+    if not missing:
+        return record
+    typed = {**missing, **record.typed}
+    read = {key: record.fields()[key].slot.read(value, "house") for key, value in missing.items()}
+    return record.with_(typed=typed, **read)
 
 
 class FoundBy(NamedTuple):
@@ -86,75 +162,73 @@ class FoundBy(NamedTuple):
     other: float | None = None
 
 
-def found_by(kind: FactKind, body: Mapping[str, Any]) -> FoundBy:
-    """Return what a fact is found by.
+def found_by(record: Record) -> FoundBy:
+    """Return what a fact is found by; values in mm, cc, mm² or degrees, by the figure.
 
     Parameters
     ----------
-    kind : str
-        Its kind.
-    body : Mapping
-        Its entry of a build file, checked.
-
-    Returns
-    -------
-    FoundBy
-        Values in mm, cc, mm² or degrees, by the figure.
+    record : Record
+        Of one of the kinds of fact.
     """
-    if kind == "reading":
-        reading = read_reading(body, 0)
-        value, other = reading.tipped or (reading.value, None)
-        return FoundBy(
-            place=str(reading.place), gauge=reading.gauge, zero=reading.zero, value=value, other=other
-        )
-    if kind == "zero":
-        return FoundBy(zero=body["name"])
-    if kind == "gauge":
-        return FoundBy(gauge=body["name"])
-    if body.get("cylinder") is not None:
-        return FoundBy(place=f"cylinders.{body['cylinder']}")
-    return FoundBy(place=f"banks.{body['bank']}") if body.get("bank") is not None else FoundBy()
+    if isinstance(record, Reading):
+        value, other = record.tipped or (record.value, None)
+        place = str(record.place)
+        return FoundBy(place=place, gauge=record.gauge, zero=record.zero, value=value, other=other)
+    if isinstance(record, Zero):
+        return FoundBy(zero=record.id)
+    if isinstance(record, Gauge):
+        return FoundBy(gauge=record.id)
+    bank, cylinder = _where(record)
+    if cylinder is not None:
+        return FoundBy(place=f"cylinders.{cylinder}")
+    return FoundBy(place=f"banks.{bank}") if bank else FoundBy()
+
+
+def _where(record: Record) -> tuple[str, int | None]:
+    """The bank and the hole that a record names."""
+    return getattr(record, "bank", "") or "", getattr(record, "cylinder", None)
 
 
 class Signed(NamedTuple):
     """What people put their names to beside a build, in their order and without what was taken back."""
 
-    accepted: tuple[Fact, ...] = ()
-    agreements: tuple[Fact, ...] = ()
-    decisions: tuple[Fact, ...] = ()
-
-
-# What is kept as it came, by its kind: the field of :class:`Facts` that holds it.
-_NOTED: dict[FactKind, str] = {
-    "found": "found",
-    "accepted": "accepted",
-    "survey": "surveys",
-    "set-up": "set_ups",
-    "pass": "passes",
-    "decision": "decisions",
-    "agreement": "agreements",
-    "verified": "verified",
-}
+    accepted: tuple[Accepted, ...] = ()
+    agreements: tuple[Agreement, ...] = ()
+    decisions: tuple[Decision, ...] = ()
 
 
 @dataclass(frozen=True)
 class Facts:
-    """The facts of a build up to one of them, read."""
+    """The facts of a build up to one of them, as records.
+
+    ``noted`` holds what has an id of its own, by kind; see :meth:`of`.
+    """
 
     seq: int = 0
-    readings: tuple[Reading, ...] = ()
-    zeros: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
-    voided: tuple[Voided, ...] = ()
-    found: tuple[Fact, ...] = ()
-    accepted: tuple[Fact, ...] = ()
-    surveys: tuple[Fact, ...] = ()
-    steps: tuple[Step, ...] = ()
-    gauges: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
-    set_ups: tuple[Fact, ...] = ()
-    passes: tuple[Fact, ...] = ()
-    decisions: tuple[Fact, ...] = ()
-    agreements: tuple[Fact, ...] = ()
-    verified: tuple[Fact, ...] = ()
+    zeros: Mapping[str, Zero] = field(default_factory=dict)
+    gauges: Mapping[str, Gauge] = field(default_factory=dict)
+    noted: Mapping[FactKind, tuple[Record, ...]] = field(default_factory=dict)
+
+    def of(self, record: type[R]) -> tuple[R, ...]:
+        """Return everything of one kind in its order, what was taken back among it.
+
+        Parameters
+        ----------
+        record : type
+            The kind's record, such as ``PassMade``.
+        """
+        found: tuple[R, ...] = self.noted.get(_KIND_OF[record], ())  # type: ignore[assignment]
+        return found
+
+    @property
+    def readings(self) -> tuple[Reading, ...]:
+        """The readings, those that were taken back among them."""
+        return self.of(Reading)
+
+    @property
+    def voided(self) -> tuple[Voided, ...]:
+        """What was taken back, with the reasons."""
+        return self.of(Voided)
 
     def extended(self, new: Iterable[Fact]) -> Facts:
         """Return these facts with those that came after.
@@ -164,37 +238,22 @@ class Facts:
         new : iterable of Fact
             In their order; the rest need not be read again.
         """
-        readings, voided = list(self.readings), list(self.voided)
-        noted: dict[str, list[Fact]] = {kind: list(getattr(self, name)) for kind, name in _NOTED.items()}
-        steps = list(self.steps)
-        zeros, gauges = dict(self.zeros), dict(self.gauges)
-        seq = self.seq
+        zeros, gauges, seq = dict(self.zeros), dict(self.gauges), self.seq
+        more: dict[FactKind, list[Record]] = {}
         for fact in new:
-            seq = fact.seq
-            body = fact.body
-            if fact.kind == "reading":
-                readings.append(read_reading(body, len(readings)))
-            elif fact.kind == "void":
-                voided.append(read_void(body))
-            elif fact.kind in noted:
-                noted[fact.kind].append(fact)
-            elif fact.kind == "step":
-                steps.append(read_step(body))
+            seq, record = fact.seq, fact.record
+            if isinstance(record, Zero):
+                zeros[record.id] = _grown(zeros.get(record.id), record)
+            elif isinstance(record, Gauge):
+                gauges[record.id] = _grown(gauges.get(record.id), record)
             else:
-                into = zeros if fact.kind == "zero" else gauges
-                # What is known of a zero or a gauge grows: before the readings, after them.
-                name = body["name"]
-                into[name] = {**into.get(name, {}), **{k: v for k, v in body.items() if k != "name"}}
-        return replace(
-            self,
-            seq=seq,
-            readings=tuple(readings),
-            zeros=zeros,
-            voided=tuple(voided),
-            steps=tuple(steps),
-            gauges=gauges,
-            **{name: tuple(noted[kind]) for kind, name in _NOTED.items()},
-        )
+                kind = kind_of(record)
+                listed = more.get(kind)
+                if listed is None:
+                    listed = more[kind] = list(self.noted.get(kind, ()))
+                listed.append(_in_place(record, fact, len(listed)))
+        noted = {**self.noted, **{kind: tuple(listed) for kind, listed in more.items()}}
+        return Facts(seq=seq, zeros=zeros, gauges=gauges, noted=noted)
 
     def within(self, document: Mapping[str, Any]) -> tuple[Facts, int]:
         """Return the facts whose holes and banks an engine has, and how many lie aside because it has not theirs.
@@ -210,27 +269,19 @@ class Facts:
             What was voided among those that lie aside is with them.
         """
         listed = document["engine"]["banks"]
-        banks = {bank["name"] for bank in listed}
-        holes = {number for bank in listed for number in bank["cylinders"]}
+        banks = {bank["name"] for bank in listed} | {""}
+        holes = {number for bank in listed for number in bank["cylinders"]} | {None}
 
-        def fits(body: Mapping[str, Any]) -> bool:
-            hole, bank = body.get("cylinder"), body.get("bank")
-            return (hole is None or hole in holes) and (bank is None or bank in banks)
+        def fits(record: Record) -> bool:
+            bank, hole = _where(record)
+            return hole in holes and bank in banks
 
-        aside: set[str] = set()
-        kept: dict[str, Any] = {}
-        readings = tuple(one for one in self.readings if fits(one.typed))
-        steps = tuple(one for one in self.steps if fits(one.typed))
-        for name in _NOTED.values():
-            own: tuple[Fact, ...] = getattr(self, name)
-            kept[name] = tuple(one for one in own if fits(one.body))
-            aside |= {one.key for one in own if not fits(one.body)}
-        aside |= {one.id for one in self.readings if not fits(one.typed)}
-        aside |= {one.id for one in self.steps if not fits(one.typed)}
+        aside = {str(one.id) for own in self.noted.values() for one in own if not fits(one)}  # type: ignore[attr-defined]
         if not aside:
             return self, 0
-        voided = tuple(one for one in self.voided if one.reading not in aside)
-        return replace(self, readings=readings, steps=steps, voided=voided, **kept), len(aside)
+        kept = {kind: tuple(one for one in own if fits(one)) for kind, own in self.noted.items()}
+        kept["void"] = tuple(one for one in self.voided if one.reading not in aside)
+        return replace(self, noted=kept), len(aside)
 
     def says_already(self, kind: FactKind, key: str, said: Mapping[str, Any]) -> bool:
         """Tell whether something was noted under a key already, in the same words: it was only sent again.
@@ -238,16 +289,15 @@ class Facts:
         Parameters
         ----------
         kind : str
-            One of those that are kept as they came.
+            One of those with an id of their own.
         key : str
             Made where it was typed.
         said : Mapping
             What of it a person typed, without what follows from the build as it stands now.
         """
-        noted: tuple[Fact, ...] = getattr(self, _NOTED[kind])
         return any(
-            one.key == key and all(one.body.get(name) == value for name, value in said.items())
-            for one in noted
+            one.typed.get("id") == key and all(one.typed.get(name) == value for name, value in said.items())
+            for one in self.noted.get(kind, ())
         )
 
     def logbook(self, register: Mapping[str, Gauge], mock_up: MockUp) -> Logbook:
@@ -260,21 +310,16 @@ class Facts:
         mock_up : MockUp
             As the build's document has it.
         """
-        own = self._own_gauges()
-        zeros: dict[str, Zero] = {name: read_zero(name, raw) for name, raw in self.zeros.items()}
         return Logbook(
-            gauges={**register, **own},
-            zeros=zeros,
+            gauges={**register, **self.gauges},
+            zeros=self.zeros,
             readings=self.readings,
             voided=self.voided,
             mock_up=mock_up,
         )
 
-    def _own_gauges(self) -> dict[str, Gauge]:
-        return {name: read_gauge(name, raw) for name, raw in self.gauges.items()}
-
     def faces(self, register: Mapping[str, Gauge], unstated: Unstated) -> tuple[FaceSurvey, ...]:
-        """Return the surveys among these facts, read.
+        """Return the surveys among these facts, their doubts settled.
 
         Parameters
         ----------
@@ -283,34 +328,47 @@ class Facts:
         unstated : {"house", "zero"}
             What unstated doubt becomes.
         """
-        known = {**register, **self._own_gauges()}
-        return tuple(read_face_survey(one.body, i, known, unstated) for i, one in enumerate(self.surveys))
+        known = {**register, **self.gauges}
+        return tuple(settled_survey(one, i, known, unstated) for i, one in enumerate(self.of(NotedSurvey)))
 
-    @property
+    @cached_property
     def void(self) -> frozenset[str]:
         """The ids of everything that was taken back."""
         return frozenset(one.reading for one in self.voided)
 
+    def standing(self, record: type[R]) -> tuple[R, ...]:
+        """Return everything of one kind in its order, without what was taken back.
+
+        Parameters
+        ----------
+        record : type
+            The kind's record.
+        """
+        return tuple(one for one in self.of(record) if one.id not in self.void)  # type: ignore[attr-defined]
+
+    @property
+    def ids(self) -> frozenset[str]:
+        """The ids of everything that can be taken back."""
+        return frozenset(
+            str(one.id)  # type: ignore[attr-defined]
+            for kind, own in self.noted.items()
+            if kind != "void"
+            for one in own
+        )
+
     @property
     def signed(self) -> Signed:
         """What people put their names to, without what was taken back."""
-        void = self.void
-        listed = (self.accepted, self.agreements, self.decisions)
-        return Signed(*(tuple(one for one in own if one.key not in void) for own in listed))
+        return Signed(self.standing(Accepted), self.standing(Agreement), self.standing(Decision))
 
     @property
     def steps_done(self) -> tuple[Step, ...]:
         """The steps, without what was taken back."""
-        void = self.void
-        return tuple(step for step in self.steps if step.id not in void)
+        return self.standing(Step)
 
     def cut_log(self) -> CutLog:
         """Return the log of cuts that these facts come to, without what was voided."""
-        return cut_log_of(
-            (one.body for one in self.set_ups),
-            (one.body for one in self.passes),
-            self.void,
-        )
+        return CutLog(self.standing(SetUpRecord), self.standing(PassMade))
 
     def document(self, register: Mapping[str, Mapping[str, Any]]) -> dict[str, Any]:
         """Return these facts as a build file carries them; empty where there are none.
@@ -320,38 +378,45 @@ class Facts:
         register : Mapping
             The shop's gauges, as files have them: of those the ones that readings name go along.
         """
-        named = {one.gauge for one in self.readings if one.gauge}
-        named |= {str(one.body["gauge"]) for one in self.surveys if one.body.get("gauge")}
-        named |= {str(zero["gauge"]) for zero in self.zeros.values() if zero.get("gauge")}
+        named = {
+            one.gauge for own in (self.readings, self.of(NotedSurvey), self.zeros.values()) for one in own
+        }
         gauges = {name: dict(register[name]) for name in sorted(named) if name in register}
-        gauges |= {name: dict(raw) for name, raw in self.gauges.items()}
+        gauges |= {name: dict(one.typed) for name, one in self.gauges.items()}
         through = {str(g["read_with"]) for g in gauges.values() if g.get("read_with")}
         gauges |= {n: dict(register[n]) for n in sorted(through) if n in register and n not in gauges}
         written: dict[str, Any] = {
             "gauges": gauges,
-            "zeros": {name: dict(raw) for name, raw in self.zeros.items()},
-            "readings": [dict(one.typed) for one in self.readings],
-            "voided": [_void_entry(one) for one in self.voided],
-            "steps": [dict(one.typed) for one in self.steps],
+            "zeros": {name: dict(one.typed) for name, one in self.zeros.items()},
         }
-        for key, kind in LISTED.items():
-            if kind in _NOTED:
-                written[key] = [dict(one.body) for one in getattr(self, _NOTED[kind])]
+        for key in _AS_WRITTEN:
+            written[key] = [dict(own.typed) for own in self.noted.get(_LISTED_KIND[key], ())]
         return {key: value for key, value in written.items() if value}
 
 
-def _void_entry(void: Voided) -> dict[str, str]:
-    entry = {"reading": void.reading, "why": void.why, "by": void.by, "at": void.at}
-    return {key: value for key, value in entry.items() if value}
+def _grown(before: R | None, new: R) -> R:
+    """What is known of a zero or a gauge grows: before the readings, after them."""
+    if before is None:
+        return new
+    return type(new).read({**before.typed, **new.typed}, id=new.id)  # type: ignore[attr-defined]
 
 
-def facts_of(document: Mapping[str, Any], register: Mapping[str, Mapping[str, Any]]) -> list[Fact]:
-    """Return the facts that a checked document carries, each with its key.
+def _in_place(record: Record, fact: Fact, order: int) -> Record:
+    """A record with its place among its kind, and with who noted it where it does not say itself."""
+    if isinstance(record, Reading | PassMade):
+        return record if record.order == order else record.with_(order=order)
+    if isinstance(record, Accepted | Agreement | Decision | Found) and not (record.by and record.at):
+        return record.with_(by=record.by or fact.by, at=record.at or fact.at)
+    return record
+
+
+def facts_of(listed: Mapping[str, Any], register: Mapping[str, Mapping[str, Any]]) -> list[Fact]:
+    """Return the facts that a build file lists, each with its key.
 
     Parameters
     ----------
-    document : Mapping
-        A build document, its logbook in it.
+    listed : Mapping
+        Its records, by the key under which the file has them: gauges and zeros by name, the others in order.
     register : Mapping
         The shop's gauges as files have them: one that is the same there is no fact of the build.
 
@@ -360,19 +425,17 @@ def facts_of(document: Mapping[str, Any], register: Mapping[str, Mapping[str, An
     list of Fact
         Gauges, zeros, readings, what was voided and found; ``seq`` counts from 1.
     """
-    rows: list[tuple[str, FactKind, Mapping[str, Any]]] = []
-    for name, raw in (document.get("gauges") or {}).items():
-        if not name.startswith("x-") and register.get(name) != raw:
-            rows.append((f"gauge {name}", "gauge", {"name": name, **raw}))
-    for name, raw in (document.get("zeros") or {}).items():
-        if not name.startswith("x-"):
-            rows.append((f"zero {name}", "zero", {"name": name, **raw}))
-    rows += [(raw["id"], "reading", raw) for raw in document.get("readings") or ()]
-    rows += [(f"void {raw['reading']}", "void", raw) for raw in document.get("voided") or ()]
-    for key, kind in LISTED.items():
+    rows: list[tuple[str, Record]] = []
+    for name, gauge in (listed.get("gauges") or {}).items():
+        if register.get(name) != gauge.typed:
+            rows.append((f"gauge {name}", gauge))
+    rows += [(f"zero {name}", zero) for name, zero in (listed.get("zeros") or {}).items()]
+    rows += [(one.id, one) for one in listed.get("readings") or ()]
+    rows += [(f"void {one.reading}", one) for one in listed.get("voided") or ()]
+    for key in LISTED:
         also = (old for old, new in ALSO_READ.items() if new == key)
-        rows += [(raw["id"], kind, raw) for name in (*also, key) for raw in document.get(name) or ()]
-    return [Fact(i, key, kind, body) for i, (key, kind, body) in enumerate(rows, start=1)]
+        rows += [(one.id, one) for name in (*also, key) for one in listed.get(name) or ()]
+    return [Fact(i, key, record) for i, (key, record) in enumerate(rows, start=1)]
 
 
 # What people put their names to.
@@ -421,20 +484,6 @@ def ahead_of(document: Mapping[str, Any], moment: str) -> Iterator[Fault]:
             if one.get("at") and when(one["at"]) > moment:
                 wanted = "a moment that has been: is the clock right that wrote it?"
                 yield Fault(f"{key}[{i}].at", shown(one["at"]), wanted)
-
-
-def signed_of(document: Mapping[str, Any]) -> Signed:
-    """Return what people put their names to in a checked document.
-
-    Parameters
-    ----------
-    document : Mapping
-        A build document with what was signed in it.
-    """
-    keys = {key for key, kind in LISTED.items() if kind in ("accepted", "agreement", "decision")}
-    keys |= {"voided", *ALSO_READ}
-    own = {key: document[key] for key in keys if document.get(key)}
-    return Facts().extended(facts_of(own, {})).signed
 
 
 def register_of(facts: Iterable[tuple[str, str, Mapping[str, Any]]]) -> dict[str, dict[str, Any]]:

@@ -32,7 +32,8 @@ def suspects(gauge: Gauge, readings: Iterable[Reading]) -> list[Reading]:
     Examples
     --------
     >>> from .examples import reading
-    >>> gauge = Gauge("d", checks=(Check("2026-05-01", True), Check("2026-05-09", False)))
+    >>> good, failed = Check(on="2026-05-01", good=True), Check(on="2026-05-09", good=False)
+    >>> gauge = Gauge(id="d", checks=(good, failed))
     >>> [one.id for one in suspects(gauge, [reading("a", at="2026-05-05T09:00:00Z")])]
     ['a']
     """

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import replace
 from typing import Literal, NamedTuple
 
 from ..build.lever_table import OpName
@@ -67,7 +66,7 @@ def _rooms_of(build: Build, hole: Hole) -> Iterator[RoomAt]:
         if series is None:
             continue
         # The depth of the spot itself, not of the rim that follows from it.
-        bare = series._replace(readings=tuple(replace(one, pad_height=None) for one in series.readings))
+        bare = series._replace(readings=tuple(one.with_(pad_height=None) for one in series.readings))
         read = figure_of(bare, build, build.in_use)
         moved = _moved(build, hole, series, latest(series.readings).at)
         if moved is None:

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from typing import Any, NamedTuple
+from typing import Annotated, Any, NamedTuple
 
 from ..build.model import Bank
+from ..quantity import Unstated
+from ..records import Record
+from ..slots import HOLE, ID, NOTE, WORDS, Moment, OneOf
 
 
 class StepKind(NamedTuple):
@@ -61,18 +64,37 @@ KIND: dict[str, StepKind] = {kind.key: kind for kind in KINDS}
 STATES: tuple[str, ...] = tuple(dict.fromkeys(state for kind in KINDS for state in kind.states))
 
 
-class Step(NamedTuple):
-    """A step that was done: what, how it stands, where, and in whose words."""
+class Step(Record, frozen=True, kw_only=True, eq=False):
+    """A step of the work as it was done: a fact; what, how it stands, where, and in whose words.
 
-    id: str
-    kind: StepKind
-    state: str
-    bank: str = ""
-    cylinder: int | None = None
-    says: str = ""
-    by: str = ""
-    at: str = ""
-    typed: Mapping[str, Any] = {}
+    ``at`` is when it was done: as it was noted, or at the end of an earlier day that it names. Of a day nobody
+    knows the hour: what was read that day is not taken to have been read after it.
+    """
+
+    id: Annotated[str, ID]
+    step: Annotated[str, OneOf(*KIND)]
+    state: Annotated[str, OneOf(*STATES)]
+    bank: Annotated[str, NOTE] = ""
+    cylinder: Annotated[int | None, HOLE] = None
+    on: Annotated[str, Moment()] = ""
+    says: Annotated[str, WORDS] = ""
+    by: Annotated[str, NOTE] = ""
+    at: Annotated[str, Moment()] = ""
+
+    @classmethod
+    def understood(
+        cls, _raw: Mapping[str, Any], values: dict[str, Any], _unstated: Unstated
+    ) -> dict[str, Any]:
+        """Return when it was done."""
+        noted, day = values.get("at", ""), values.get("on", "")[:10]
+        if day and not (noted and day >= noted[:10]):
+            values["at"] = f"{day}T23:59:59.999999Z"
+        return values
+
+    @property
+    def kind(self) -> StepKind:
+        """What was done."""
+        return KIND[self.step]
 
     def acts_on(self, bank: str, cylinder: int) -> bool:
         """Tell whether it changed a hole.
@@ -92,42 +114,6 @@ class Step(NamedTuple):
         where = f", bank {self.bank}" if self.bank else f", hole {self.cylinder}" if self.cylinder else ""
         state = "" if self.state == "done" else f": {self.state}"
         return f"{self.kind.label}{where}{state}"
-
-
-def read_step(raw: Mapping[str, Any]) -> Step:
-    """Return a step of a file or of a fact that was checked when it was taken in.
-
-    Parameters
-    ----------
-    raw : Mapping
-        An entry of ``steps``.
-    """
-    from .read_in import moment
-
-    return Step(
-        raw["id"],
-        KIND[raw["step"]],
-        state=raw["state"],
-        bank=raw.get("bank") or "",
-        cylinder=raw.get("cylinder"),
-        says=raw.get("says") or "",
-        by=raw.get("by") or "",
-        at=_done_at(raw.get("on"), moment(raw["at"]) if raw.get("at") else ""),
-        typed=raw,
-    )
-
-
-def _done_at(day: str | None, noted: str) -> str:
-    """When a step was done: as it was noted, or at the end of an earlier day that it names.
-
-    Of a day nobody knows the hour: what was read that day is not taken to have been read after it.
-    """
-    from .read_in import moment
-
-    if not day:
-        return noted
-    on = moment(day)[:10]
-    return noted if noted and on >= noted[:10] else f"{on}T23:59:59.999999Z"
 
 
 def seat_work(steps: Iterable[Step], banks: Iterable[Bank]) -> dict[int, str]:

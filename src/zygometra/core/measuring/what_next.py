@@ -286,7 +286,7 @@ def _as_before(figure: str, place: Place, value: float, logbook: Logbook) -> Rea
             order=order,
             temperature=20.0,
         )
-    return replace(last, id="", place=place, value=value, order=order)
+    return last.with_(id="", place=place, value=value, order=order)
 
 
 def _after(
@@ -300,7 +300,7 @@ def _after(
     house = build.unstated_doubt == "house"
     key = pool_key(sample)
     pool = used.pools.get(key) or pools_of([sample], logbook, house=house)[key]
-    against = replace(sample, zero=zero)
+    against = sample.with_(zero=zero)
     return figure_of(Series(sample.place, (against,), pool), build, used)
 
 

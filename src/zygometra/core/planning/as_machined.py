@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from ..build.cut_log import FACES, NOTHING_CUT, CutLog, CutPlace, PassMade
+from ..build.cut_log import FACES, NOTHING_CUT, CutLog, CutPlace, PassMade, pass_at
 from ..build.model import Bank, Build, Operation
 from ..fields import CYLINDER_NAMES
 from ..house_rules import HouseRules
@@ -52,10 +52,10 @@ def as_machined(build: Build, rules: HouseRules) -> Build:
                 else _left(build, rules, op, bank)
                 for bank in build.banks
             }
-            means[op] = replace(own, banks=ends)
+            means[op] = own.with_(banks=ends)
         elif op == "crown_cut" and (move := move_of(build, rules, op, None)) is not None:
             made = max(build.cuts.on_hole(op, bank, n, ()) for bank in build.banks for n in bank.cylinders)
-            means[op] = replace(own, low=max(move.low - made, 0.0), high=max(move.high - made, 0.0))
+            means[op] = own.with_(low=max(move.low - made, 0.0), high=max(move.high - made, 0.0))
         else:
             means[op] = own
     levers = replace(build.levers, means=means)
@@ -93,7 +93,7 @@ def _at_their_heights(build: Build, named: dict[str, Operation]) -> CutLog:
     for bank, op in named.items():
         place = CutPlace("deck_cut", bank)
         if (left := op.deepest - log.total(place)) > 0:
-            rest.append(PassMade(f"~{bank} to its height", place, left, order=len(log.passes), at="9999"))
+            rest.append(pass_at(place, left, f"~{bank} to its height", order=len(log.passes)))
     return replace(log, passes=(*log.passes, *rest)) if rest else log
 
 
@@ -164,13 +164,7 @@ def _with_sets_finished(build: Build) -> CutLog:
     made = {number: log.total(CutPlace("crown_cut", "", number)) for number in build.cylinders}
     most = max(made.values())
     follow = [
-        PassMade(
-            f"~{number} follows",
-            CutPlace("crown_cut", "", number),
-            most - off,
-            order=len(log.passes),
-            at="9999",
-        )
+        pass_at(CutPlace("crown_cut", "", number), most - off, f"~{number} follows", order=len(log.passes))
         for number, off in made.items()
         if most - off > 0
     ]

@@ -236,8 +236,8 @@ class BankDraws:
         self.bank, self.costs, self.stated, self.drawn = bank, costs, stated, drawn
         planning, several = space.build.planning, len(space.banks)
         # Lowest cost and metal that a step of a ladder may not exceed.
-        self.cost_step = max(planning.apart_cost, 1e-9) / (4 * several)
-        self.metal_step = max(planning.apart_metal, 1e-9) / (4 * several)
+        self.cost_step = max(planning.apart.cost, 1e-9) / (4 * several)
+        self.metal_step = max(planning.apart.metal_cc, 1e-9) / (4 * several)
         # What may be sunk into the crowns at the most, in cc.
         self.bowl = space.bowl.high if space.bowl is not None else 0.0
         self.one_gasket, self.others = space.one_gasket, several > 1

@@ -9,12 +9,11 @@ from collections.abc import Iterable
 from typing import NamedTuple
 
 from ..build.lever_table import AMOUNTS
-from ..build.model import Build, Operation
+from ..build.model import ASSEMBLED, Build, Operation
 from ..gates import GATE, Gate
-from ..measuring.facts import Fact
+from ..measuring.signed import Accepted
 
 # How far an engine is assembled, from complete to bare; each names what is still on.
-ASSEMBLED = ("complete", "heads off", "pistons out", "bare")
 # How far each operation needs it open.
 _NEEDS = {
     "gasket": 1,
@@ -239,7 +238,7 @@ class Fallen(NamedTuple):
     places: tuple[str, ...]
 
 
-def fallen(build: Build, planned: tuple[Operation, ...], accepted: Iterable[Fact]) -> tuple[Fallen, ...]:
+def fallen(build: Build, planned: tuple[Operation, ...], accepted: Iterable[Accepted]) -> tuple[Fallen, ...]:
     """Return the acceptances that were signed on figures which a plan changes.
 
     Parameters
@@ -248,7 +247,7 @@ def fallen(build: Build, planned: tuple[Operation, ...], accepted: Iterable[Fact
         For its banks.
     planned : tuple of Operation
         The plan.
-    accepted : iterable of Fact
+    accepted : iterable of Accepted
         The acceptances among the facts of the build, in their order; of each gate the newest counts.
 
     Returns
@@ -256,15 +255,12 @@ def fallen(build: Build, planned: tuple[Operation, ...], accepted: Iterable[Fact
     tuple of Fallen
         In the order of the gates.
     """
-    newest = {int(fact.body["gate"]): fact for fact in accepted if fact.body.get("gate") is not None}
+    newest = {one.gate: one for one in accepted if one.gate is not None}
     found = []
-    for number, fact in sorted(newest.items()):
-        places = tuple(path for path in fact.body.get("covers") or () if _is_changed(build, planned, path))
+    for number, one in sorted(newest.items()):
+        places = tuple(path for path in one.covers if _is_changed(build, planned, path))
         if places:
-            body = fact.body
-            found.append(
-                Fallen(GATE[number], str(body.get("by") or fact.by), str(body.get("at") or fact.at), places)
-            )
+            found.append(Fallen(GATE[number], one.by, one.at, places))
     return tuple(found)
 
 

@@ -11,9 +11,9 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from ..build.document import read_gasket
 from ..build.lever_table import LEVER
 from ..build.model import Build, Operation
+from ..build.parts_record import GASKET_CHOICE, gasket_of
 from ..house_rules import HouseRules
 from ..sentence import Sentence, sentence
 from ..units import Kind
@@ -457,14 +457,14 @@ def relaxed(build: Build, wanted: PlanTargets, relaxation: dict[str, Any]) -> tu
             continue
         one = means[op]
         if "max" in given:
-            one = replace(one, high=float(str(given["max"]).split()[0]))
+            one = one.with_(high=float(str(given["max"]).split()[0]))
         for bank, limits in (given.get("banks") or {}).items():
             low = one.banks.get(bank, (None, None))[0]
-            one = replace(one, banks={**one.banks, bank: (low, float(str(limits["max"]).split()[0]))})
+            one = one.with_(banks={**one.banks, bank: (low, float(str(limits["max"]).split()[0]))})
         means[op] = one
     gaskets = build.levers.gaskets
     if "gaskets" in levers:
-        gaskets = tuple(read_gasket(raw, build.unstated_doubt) for raw in levers["gaskets"])
+        gaskets = tuple(gasket_of(GASKET_CHOICE.read(raw, build.unstated_doubt)) for raw in levers["gaskets"])
     changed = replace(build, levers=replace(build.levers, means=means, gaskets=gaskets))
     return changed, wanted._replace(**windows)
 

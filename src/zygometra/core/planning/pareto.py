@@ -43,10 +43,10 @@ def epsilon_dominates(one: Objectives, other: Objectives, apart: Planning, share
     False
     """
     return (
-        one.cost <= other.cost + share * apart.apart_cost + _HAIR
-        and one.metal <= other.metal + share * apart.apart_metal + _HAIR
+        one.cost <= other.cost + share * apart.apart.cost + _HAIR
+        and one.metal <= other.metal + share * apart.apart.metal_cc + _HAIR
         and one.days <= other.days + _HAIR
-        and one.chance >= other.chance - share * apart.apart_yield - _HAIR
+        and one.chance >= other.chance - share * apart.apart.yield_ - _HAIR
     )
 
 
@@ -112,10 +112,10 @@ class ParetoArchive:
         self._good = np.vstack([self._good[stays], one])
         apart, share = self._apart, self._share
         self._table = self._good * [1, 1, 1, -1] + [
-            -share * apart.apart_cost - _HAIR,
-            -share * apart.apart_metal - _HAIR,
+            -share * apart.apart.cost - _HAIR,
+            -share * apart.apart.metal_cc - _HAIR,
             -_HAIR,
-            share * apart.apart_yield + _HAIR,
+            share * apart.apart.yield_ + _HAIR,
         ]
 
     def dominated(
@@ -153,10 +153,10 @@ class ParetoArchive:
         """
         apart, share = self._apart, self._share
         return np.asarray(
-            (worth.cost <= cost + share * apart.apart_cost + _HAIR)
-            & (worth.metal <= metal + share * apart.apart_metal + _HAIR)
+            (worth.cost <= cost + share * apart.apart.cost + _HAIR)
+            & (worth.metal <= metal + share * apart.apart.metal_cc + _HAIR)
             & (worth.days <= days + _HAIR)
-            & (worth.chance >= chance - share * apart.apart_yield - _HAIR)
+            & (worth.chance >= chance - share * apart.apart.yield_ - _HAIR)
         )
 
     def dominates(self, worth: Objectives) -> bool:
@@ -196,7 +196,7 @@ def pareto_front(worths: list[Objectives], apart: Planning, share: float) -> lis
     table = np.array(worths) * [1, 1, 1, -1]
     as_good = (table[:, None, :] <= table[None, :, :]).all(axis=2)
     beaten = (as_good & ~as_good.T).any(axis=0)
-    off = np.array([apart.apart_cost, apart.apart_metal, 0.0, apart.apart_yield]) * share + _HAIR
+    off = np.array([apart.apart.cost, apart.apart.metal_cc, 0.0, apart.apart.yield_]) * share + _HAIR
     covering = np.asarray((table[:, None, :] <= table[None, :, :] + off).all(axis=2))
     kept: list[int] = []
     for i in np.nonzero(~beaten)[0].tolist():

@@ -16,10 +16,9 @@ from typing import Literal, NamedTuple
 
 import numpy as np
 
-from ..build.document import midway
 from ..build.lever_table import FIT, SWAP
 from ..build.means import FittedPart, PartChoice
-from ..build.model import Gasket, Operation
+from ..build.model import Gasket, Operation, midway
 from ..linear import Linear
 from ..stack.arithmetic import circle_area, clearance_volume_for, cylinder_volume
 from ..stack.kernel import (

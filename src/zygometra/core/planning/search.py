@@ -20,10 +20,9 @@ from typing import NamedTuple, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from ..build.document import midway
 from ..build.lever_table import FIT, SWAP
 from ..build.means import FittedPart
-from ..build.model import Build, Operation
+from ..build.model import Build, Operation, midway
 from ..house_rules import HouseRules
 from ..quantity import Quantity, Source
 from ..windows import TOLERANCE

@@ -109,7 +109,7 @@ def _usual(build: Build, op: OpName) -> Means:
     step = "0.1 cc" if kind is Kind.VOLUME else "0.01 mm"
     tolerance = {"value": 0, "plus_minus": unstated_doubt(op, "assumed")}
     return Means(
-        op,
+        op=op,
         high=None if own is None else own.value,
         step=read_quantity(step, kind, dimension="limit"),
         tolerance=read_quantity(tolerance, kind, dimension=op),

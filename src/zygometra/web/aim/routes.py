@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from flask import Blueprint, make_response, redirect, request, url_for
+from flask import Blueprint, make_response, redirect, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.build.document import differences
@@ -14,7 +14,7 @@ from zygometra.core.errors import BuildFaults
 from ..build.bench import Bench, open_bench
 from ..build.page import render
 from ..build.saving import save as save_build
-from ..forms.form import Form, words_of
+from ..forms.form import sent_form, words_of
 from .form import document_of, form_of, slot_of
 from .view import view
 
@@ -36,7 +36,7 @@ def _page(bench: Bench, form: Mapping[str, str], faults: Mapping[str, str]) -> s
 def save(build_id: int) -> BaseResponse:
     """Save what is wanted."""
     bench = open_bench(build_id)
-    form = Form(request.form, bench.reader)
+    form = sent_form()
     document = document_of(bench.document, form)
     refused = None
     if not form.faults:

@@ -16,6 +16,7 @@ from zygometra.core.findings.registry import Case
 from zygometra.core.findings.said import Finding
 from zygometra.core.house_rules import HouseRules, rules_for
 from zygometra.core.measuring.simulated import is_simulated
+from zygometra.core.records import Record
 from zygometra.core.stack.evaluate import evaluate
 from zygometra.core.stack.results import Evaluation, State
 from zygometra.core.stages import BuildProgress
@@ -171,6 +172,40 @@ def _open(build_id: int, head: heads.Head) -> Bench:
         ("rules", tuple(stored.shop_rules.items())), lambda: rules_for(kept.build.school, stored.shop_rules)
     )
     return Bench(stored=stored, build=kept.build, rules=rules, reader=reader(), kept=kept)
+
+
+def bench_with(build_id: int, noted: Mapping[int, Record]) -> tuple[Bench, Callable[[], None]]:
+    """Load a build with what this request just noted of it, in the same transaction.
+
+    Parameters
+    ----------
+    build_id : int
+        The build, held.
+    noted : Mapping
+        By their numbers, as they were understood where they came in: none is read again.
+
+    Returns
+    -------
+    bench, keep : Bench, callable
+        Call ``keep`` once the transaction is committed: from then on this process has it.
+    """
+    known = kept_builds()
+    stored = builds.load(db(), build_id)
+    read = known.facts(database(), build_id)
+    read = read.extended(facts.since(db(), build_id, read.seq, noted))
+    register = gauges.register(db())
+    kept = keep(stored.document, read, register.gauges)
+    key = Key(
+        database=database(),
+        build=build_id,
+        version=stored.version,
+        fact=read.seq,
+        gauges=register.newest,
+        moment=stored.changed_at,
+    )
+    rules = rules_for(kept.build.school, stored.shop_rules)
+    bench = Bench(stored=stored, build=kept.build, rules=rules, reader=reader(), kept=kept)
+    return bench, lambda: known.put(key, kept)
 
 
 def answered_for(build_id: int, work: Callable[[Bench], _T]) -> _T:

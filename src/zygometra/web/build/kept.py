@@ -5,20 +5,20 @@ from __future__ import annotations
 import json
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import datetime
 from threading import Lock
 from typing import Any, NamedTuple, TypeVar
 
 from flask import Flask, current_app
 
-from zygometra.core.build.document import read_document
+from zygometra.core.build.build_record import record_of_document
+from zygometra.core.build.document import build_of
 from zygometra.core.build.model import Build
 from zygometra.core.errors import ZygometraError
 from zygometra.core.measuring.facts import Facts
-from zygometra.core.measuring.figures import measure
 from zygometra.core.measuring.logbook import Gauge
-from zygometra.core.measuring.read_in import read_mock_up
+from zygometra.core.measuring.read_in import with_facts
 from zygometra.core.stack.evaluate import state_now
 from zygometra.core.stack.results import State
 from zygometra.store.heads import Head
@@ -91,14 +91,11 @@ def keep(
     document: Mapping[str, Any], facts: Facts = NO_FACTS, gauges: Mapping[str, Gauge] | None = None
 ) -> Kept:
     """Read a document with the facts beside it, and evaluate it as it stands."""
-    build = read_document(document)
+    record = record_of_document(document)
+    build = build_of(record)
     every, (facts, aside) = facts, facts.within(document)
-    mock_up = read_mock_up(document.get("mock_up"))
-    if facts.seq or mock_up.between == "line":
-        surveys = facts.faces(gauges or {}, build.unstated_doubt)
-        beside = replace(build, surveys=surveys, steps=facts.steps_done, cuts=facts.cut_log())
-        beside = replace(beside, signed=facts.signed)
-        build = measure(beside, facts.logbook(gauges or {}, mock_up))
+    if facts.seq or record.mock_up.between == "line":
+        build = with_facts(build, facts, gauges or {}, record)
     try:
         now = state_now(build)
     except ZygometraError:

@@ -6,7 +6,7 @@ import json
 from collections.abc import Mapping
 from typing import Any
 
-from flask import Response, make_response, render_template, request, url_for
+from flask import Response, make_response, render_template, url_for
 
 from zygometra.core.build.document import Document, differences, leaf_at
 from zygometra.core.build.record import place_words, written
@@ -20,6 +20,7 @@ from zygometra.store.builds import BuildClosed, VersionConflict
 from zygometra.store.history import last_move
 
 from ..db import db
+from ..forms.form import sent_form
 from ..people import entry, request_is_partial
 from .bench import Bench
 
@@ -28,7 +29,7 @@ Leaves = Mapping[tuple[str, ...], Any]
 
 def seen_version() -> int:
     """Return the version that the form was made from: what every change of a build is held against."""
-    return known_version(request.form.get("version"))
+    return known_version(sent_form().raw("version"))
 
 
 def save(
@@ -86,9 +87,9 @@ def closed(refused: BuildClosed) -> Response:
         Status 409. Nothing was written.
     """
     db().rollback()
-    build, asked = refused.current, request.form.get("stage", "")
+    build, asked = refused.current, sent_form().raw("stage")
     fault = ""
-    if refused.reason or "reason" in request.form:
+    if refused.reason or "reason" in sent_form():
         fault = f"Found {shown(refused.reason)}; wanted a reason of {SHORTEST_REASON} to 400 characters."
     body = render_template(
         "build/closed.html",

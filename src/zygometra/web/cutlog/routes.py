@@ -3,33 +3,35 @@
 # long: the addresses of one bench
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
+from typing import Any, cast
 
 from flask import Blueprint, abort, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
-from zygometra.core.build.cut_log import CUT_OPS, FACES, SETS, CutPlace, read_pass, read_set_up
+from zygometra.core.build.cut_log import CUT_OPS, FACES, SETS, CutPlace, PassMade, SetUpRecord
 from zygometra.core.cutting.judged import against_of
 from zygometra.core.cutting.running import PassTooDeep, Running, check_pass, check_reading, running
 from zygometra.core.cutting.set_up import sweep_says
 from zygometra.core.cutting.verify import logged_at, lost_by
-from zygometra.core.errors import QuantityError, shown
-from zygometra.core.measuring.read_in import read_reading
+from zygometra.core.errors import BuildFaults, QuantityError, shown
+from zygometra.core.measuring.facts import FactKind
+from zygometra.core.measuring.logbook import Reading
 from zygometra.core.quantity import read_quantity
-from zygometra.core.typed import check_text, known_number, plain_number
+from zygometra.core.records import Record
+from zygometra.core.typed import known_number
 from zygometra.core.units import Kind
-from zygometra.exchange.cut_log_faults import cut_entry_faults
-from zygometra.exchange.logbook_faults import reading_entry_faults
+from zygometra.exchange.cut_log_faults import cut_entry
+from zygometra.exchange.logbook_faults import reading_entry
 from zygometra.store import facts
 from zygometra.store.facts import New
 
 from ..build.bench import Bench, open_bench
 from ..build.page import render
 from ..db import db
+from ..forms.form import Form, sent_form
 from ..forms.read import with_unit
-from ..measure.noting import append, fault_words, now, renew
-from ..measure.sent import key_of, stamp
+from ..measure.noting import fault_words, note, now
+from ..measure.sent import stamp
 from ..people import person, request_is_partial, told_error
 from ..queued import KEY, queued_key
 from .list import cards
@@ -116,21 +118,6 @@ def _typed(typed: str, bench: Bench) -> str:
     return with_unit(typed.strip()[:80], Kind.LENGTH, bench.reader)
 
 
-def _kept_length(form: Mapping[str, str], name: str, bench: Bench) -> str | None:
-    """A length as it was typed, with its unit; None where nothing was."""
-    if not form.get(name, "").strip():
-        return None
-    _length(form[name], bench)
-    return _typed(form[name], bench)
-
-
-def _number(form: Mapping[str, str], name: str, what: str) -> float | None:
-    text = form.get(name, "").strip()
-    if not text:
-        return None
-    return plain_number(text, what, low=0, high=1e6)
-
-
 # -- answers --------------------------------------------------------------------
 
 
@@ -142,21 +129,20 @@ def _refused(
     if request_is_partial():
         body = render_template("cutlog/refused.html", says=says, may_insist=may_insist)
         response = make_response(body, status)
-        key = queued_key() or request.form.get("key", "")
+        key = queued_key() or sent_form().raw("key")
         response.headers["X-Refused"] = key if KEY.fullmatch(key) else ""
         return response
     if place.op in SETS:
-        shown_set = set_view(bench, place.op, fault=says, typed=request.form)
+        shown_set = set_view(bench, place.op, fault=says, typed=sent_form().typed)
         return make_response(render(bench, "sheet", "cutlog/set.html", tab="cutlog", **shown_set), status)
-    shown_view = face_view(bench, place, fault=says, typed=request.form)
+    shown_view = face_view(bench, place, fault=says, typed=sent_form().typed)
     return make_response(render(bench, "sheet", "cutlog/face.html", tab="cutlog", **shown_view), status)
 
 
 def _kept(bench: Bench, place: CutPlace, fact: New) -> BaseResponse:
-    refusal = append(bench.id, [fact])
-    if refusal is not None:
-        return _refused(bench, place, *refusal)
-    renew(bench.id)
+    noted = note(bench.id, [fact])
+    if noted.bench is None:
+        return _refused(bench, place, noted.says, noted.status)
     if request_is_partial():
         response = make_response("", 200)
         response.headers["X-Kept"] = fact.key
@@ -170,10 +156,10 @@ def _address(bench: Bench, place: CutPlace) -> str:
     return url_for("cutlog.face", build_id=bench.id, op=place.op, bank=place.bank)
 
 
-def _checked(bench: Bench, key: str, body: dict[str, Any]) -> str:
-    """What is wrong with an entry, in one sentence; empty where it is as a file wants it."""
+def _entry(bench: Bench, kind: FactKind, body: dict[str, Any]) -> Record:
+    """An entry as a file has it, by whom and when; raises BuildFaults where a file would not take it."""
     names, numbers = [bank.name for bank in bench.build.banks], list(bench.build.cylinders)
-    return next((fault_words(fault) for fault in cut_entry_faults(key, body, names, numbers)), "")
+    return cut_entry(kind, stamp(body, sent_form(), person(), now()), names, numbers)
 
 
 # -- set-up ---------------------------------------------------------------------
@@ -184,49 +170,41 @@ def set_up(build_id: int, op: str, bank: str) -> BaseResponse:
     """Note how a part was set up before the first chip."""
     bench = open_bench(build_id)
     place = _place(bench, op, bank)
-    form = request.form
+    form = sent_form()
     try:
         body = _set_up_body(bench, place, form)
     except QuantityError as error:
         return _refused(bench, place, told_error(error))
-    if says := _checked(bench, "set_ups", body):
-        return _refused(bench, place, says)
-    found = sweep_says(read_set_up(body), bench.rules)
-    if found.is_beyond and form.get("sure") != "yes":
+    try:
+        record = cast(SetUpRecord, _entry(bench, "set-up", body))
+    except BuildFaults as error:
+        return _refused(bench, place, fault_words(error.faults[0]))
+    found = sweep_says(record, bench.rules)
+    if found.is_beyond and form.raw("sure") != "yes":
         told = next(one for one in found.says if "jacks" in str(one))
         return _refused(bench, place, told.written(bench.reader) + " If it is so, say so.", may_insist=True)
-    return _kept(bench, place, New(body["id"], "set-up", stamp(body, form, person(), now())))
+    return _kept(bench, place, New(record.id, record))
 
 
-def _set_up_body(bench: Bench, place: CutPlace, form: Mapping[str, str]) -> dict[str, Any]:
-    body: dict[str, Any] = {"id": key_of(form), "op": place.op, "bank": place.bank}
+def _set_up_body(bench: Bench, place: CutPlace, form: Form) -> dict[str, Any]:
+    body: dict[str, Any] = {"id": form.key, "op": place.op, "bank": place.bank}
     for name, most in (("machine", 80), ("shop", 80), ("moved", 400)):
-        if words := check_text(form.get(name, ""), f"text of up to {most} characters", most=most):
+        if words := form.words(name, most=most):
             body[name] = words
-    body |= {name: form[name] for name in ("reference", "aim") if form.get(name)}
-    body |= {
-        name: kept for name in ("spring", "limit") if (kept := _kept_length(form, name, bench)) is not None
-    }
+    body |= {name: word for name in ("reference", "aim") if (word := form.raw(name))}
+    body |= {name: kept for name in ("spring", "limit") if (kept := form.length(name)) is not None}
     sweep = []
     for zone, i in zip(_corner_zones(bench, place), range(_SWEPT), strict=True):
-        if (z := _kept_length(form, f"sweep.{i}", bench)) is not None:
+        if (z := form.length(f"sweep.{i}")) is not None:
             sweep.append({"x": zone.spot.x, "y": zone.spot.y, "z": z})
     body |= {"sweep": sweep} if sweep else {}
     span = {
         name: kept
         for name in ("along", "across")
-        if (kept := _kept_length_long(form, name, bench)) is not None
+        if (kept := form.length(name, low=1, high=20_000, small=False)) is not None
     }
     body |= {"support_span": span} if span else {}
-    return body | {"rigid": form.get("rigid") == "yes"}
-
-
-def _kept_length_long(form: Mapping[str, str], name: str, bench: Bench) -> str | None:
-    if not form.get(name, "").strip():
-        return None
-    written = with_unit(form[name].strip()[:80], Kind.LENGTH, bench.reader, small=False)
-    read_quantity(written, Kind.LENGTH, dimension="exact", low=1, high=20_000)
-    return written
+    return body | {"rigid": form.raw("rigid") == "yes"}
 
 
 def _corner_zones(bench: Bench, place: CutPlace) -> list[Any]:
@@ -244,7 +222,9 @@ def made(build_id: int, op: str, bank: str) -> BaseResponse:
     place = _place(bench, op, bank)
     zones = {zone.name for zone in running(bench.build, place, bench.rules).zones}
     marked = {
-        name.removeprefix("zone."): state for name, state in request.form.items() if name.startswith("zone.")
+        name.removeprefix("zone."): state
+        for name, state in sent_form().typed.items()
+        if name.startswith("zone.")
     }
     own = {
         "touched": sorted(z for z, state in marked.items() if z in zones and state in ("touched", "clean")),
@@ -259,8 +239,8 @@ def piece(build_id: int, pieces_op: str) -> BaseResponse:
     if pieces_op not in SETS:
         abort(404)
     bench = open_bench(build_id)
-    form = request.form
-    typed = form.get("cylinder", "")
+    form = sent_form()
+    typed = form.raw("cylinder")
     number = known_number(typed)
     if number not in bench.build.cylinders:
         known = ", ".join(map(str, sorted(bench.build.cylinders)))
@@ -269,56 +249,52 @@ def piece(build_id: int, pieces_op: str) -> BaseResponse:
     place = CutPlace(pieces_op, "", number)
     own: dict[str, Any] = {}
     try:
-        if (stopped := _kept_length(form, "stopped", bench)) is not None:
+        if (stopped := form.length("stopped")) is not None:
             own["stopped"] = stopped
-        ends = [
-            kept
-            for name in ("finished.0", "finished.1")
-            if (kept := _kept_length(form, name, bench)) is not None
-        ]
+        ends = [kept for name in ("finished.0", "finished.1") if (kept := form.length(name)) is not None]
     except QuantityError as error:
         return _refused(bench, place, told_error(error))
     return _pass(bench, place, own | ({"finished": ends} if ends else {}))
 
 
 def _pass(bench: Bench, place: CutPlace, own: dict[str, Any]) -> BaseResponse:
-    form = request.form
+    form = sent_form()
     # Nobody logs another until this one is judged and kept: two that are each within the limit may not be together.
     facts.hold(db(), bench.id)
     bench = open_bench(bench.id)
     known = running(bench.build, place, bench.rules)
     try:
-        body: dict[str, Any] = {"id": key_of(form), "op": place.op}
+        body: dict[str, Any] = {"id": form.key, "op": place.op}
         body |= {"bank": place.bank} if place.bank else {"cylinder": place.cylinder}
-        depth = form.get("depth", "").strip()
+        depth = form["depth"]
         if not depth and own.get("finished"):
             # A piece that was read again and not cut.
             depth = "0 mm"
-        number = form.get("number", "") or form.get(f"number.{place.cylinder}", "")
+        number = form.raw("number") or form.raw(f"number.{place.cylinder}")
         body |= {"number": _numbered(number, known.next_number), "depth": _typed(depth, bench)}
         read_quantity(body["depth"], Kind.LENGTH, dimension="exact", low=0, high=10)
-        body |= {"kind": form["kind"]} if form.get("kind") else {}
+        body |= {"kind": kind} if (kind := form.raw("kind")) else {}
         for name, what in (
             ("feed", "a feed in mm a minute, such as 120"),
             ("speed", "turns a minute, such as 200"),
         ):
-            if (value := _number(form, name, what)) is not None:
+            if (value := form.number(name, what, low=0, high=1e6)) is not None:
                 body[name] = value
-        if words := check_text(form.get("says", ""), "a note of up to 400 characters", most=400):
+        if words := form.words("says", "a note of up to 400 characters"):
             body["says"] = words
         body |= own
-        if says := _checked(bench, "passes", body):
-            return _refused(bench, place, says)
-        one = read_pass(body, 0)
-        if body["id"] not in {one.body["id"] for one in bench.kept.facts.passes}:
+        one = cast(PassMade, _entry(bench, "pass", body))
+        if one.id not in {made.id for made in bench.kept.facts.of(PassMade)}:
             if says := _waits(bench, place, known):
                 return _refused(bench, place, says)
-            check_pass(known, one.depth, bench.rules, sure=form.get("sure") == "yes")
+            check_pass(known, one.depth, bench.rules, sure=form.raw("sure") == "yes")
     except PassTooDeep as error:
         return _refused(bench, place, error.says.written(bench.reader), may_insist=True)
+    except BuildFaults as error:
+        return _refused(bench, place, fault_words(error.faults[0]))
     except QuantityError as error:
         return _refused(bench, place, told_error(error))
-    return _kept(bench, place, New(body["id"], "pass", stamp(body, form, person(), now())))
+    return _kept(bench, place, New(one.id, one))
 
 
 def _waits(bench: Bench, place: CutPlace, known: Running) -> str:
@@ -350,50 +326,46 @@ def read(build_id: int, op: str, bank: str) -> BaseResponse:
     """Note a reading between passes; one that does not agree with the log is asked about."""
     bench = open_bench(build_id)
     place = _place(bench, op, bank)
-    form = request.form
+    form = sent_form()
     figures = ("deck_clearance", "deck_height") if op == "deck_cut" else ("chamber_volume",)
     own = bank_of(bench, bank)
-    typed = form.get("cylinder", "")
+    typed = form.raw("cylinder")
     number = known_number(typed)
     holes = own.cylinders if own else ()
-    if form.get("figure") not in figures or number not in holes:
+    if form.raw("figure") not in figures or number not in holes:
         return _refused(
             bench, place, f"Found hole {shown(typed)}; wanted one of {', '.join(map(str, holes))}."
         )
     kind = Kind.LENGTH if op == "deck_cut" else Kind.VOLUME
-    small = form["figure"] == "deck_clearance"
+    small = form.raw("figure") == "deck_clearance"
     try:
-        written = with_unit(form.get("value", "").strip()[:80], kind, bench.reader, small=small)
+        written = with_unit(form["value"][:80], kind, bench.reader, small=small)
         body: dict[str, Any] = {
-            "id": key_of(form),
-            "figure": form["figure"],
+            "id": form.key,
+            "figure": form.raw("figure"),
             "cylinder": number,
             "value": written,
         }
     except QuantityError as error:
         return _refused(bench, place, told_error(error))
-    if gauge := form.get("gauge", "").strip()[:80]:
+    if gauge := form["gauge"][:80]:
         body["gauge"] = gauge
     gauges = bench.build.logbook.gauges if bench.build.logbook else {}
     names, numbers = [one.name for one in bench.build.banks], list(bench.build.cylinders)
-    fault = next(
-        iter(reading_entry_faults("reading", body, order=0, gauges=gauges, names=names, numbers=numbers)),
-        None,
-    )
-    if fault is not None:
-        return _refused(bench, place, fault_words(fault))
     entry = stamp(body, form, person(), now())
-    if form.get("sure") != "yes" and (says := _disagrees(bench, place, entry)):
+    try:
+        read = reading_entry("reading", entry, gauges=gauges, names=names, numbers=numbers)
+    except BuildFaults as error:
+        return _refused(bench, place, fault_words(error.faults[0]))
+    if form.raw("sure") != "yes" and (says := _disagrees(bench, place, number, read)):
         return _refused(bench, place, f"{says} If it is right, say so.", may_insist=True)
-    return _kept(bench, place, New(body["id"], "reading", entry))
+    return _kept(bench, place, New(read.id, read))
 
 
-def _disagrees(bench: Bench, place: CutPlace, body: dict[str, Any]) -> str:
+def _disagrees(bench: Bench, place: CutPlace, number: int, one: Reading) -> str:
     """What a reading says against the log, in one sentence; empty where the two agree, or cannot be compared."""
-    number, at = body["cylinder"], body["at"]
-    found = lost_by(
-        bench.build, place, number=number, figure=body["figure"], read=read_reading(body, 0).value, at=at
-    )
+    at = str(one.typed["at"])
+    found = lost_by(bench.build, place, number=number, figure=one.figure, read=one.value, at=at)
     if found is None:
         return ""
     told = check_reading(logged_at(bench.build, place, number, at), *found)

@@ -22,6 +22,7 @@ from zygometra.core.digits import figure
 from zygometra.core.errors import QuantityError
 from zygometra.core.gates import LONGEST_REASON
 from zygometra.core.measuring.faces import question, surveys_in_use
+from zygometra.core.measuring.logbook import Found
 from zygometra.core.planning.as_machined import banks_at_a_height, from_the_start
 from zygometra.core.planning.plans import Planner
 from zygometra.core.planning.single_lever_plans import with_usual_levers
@@ -88,9 +89,9 @@ def face_view(
         **_fields(bench, place),
         "depth": typed.get("depth") or _next_depth_typed(bench, now),
         "found": [
-            one.body
-            for one in bench.kept.facts.found
-            if one.body.get("bank") in (None, place.bank) and one.body.get("cylinder") is None
+            one
+            for one in bench.kept.facts.of(Found)
+            if one.bank in (None, place.bank) and one.cylinder is None
         ],
         "fault": fault,
         "typed": typed,

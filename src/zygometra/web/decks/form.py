@@ -10,8 +10,7 @@ from zygometra.core.faces.facing import GASKET_KINDS, TARGETS
 from zygometra.core.faces.model import SET_UPS
 
 from ..forms.form import Form
-from ..forms.read import choice
-from ..measure.lengths import length
+from ..forms.read import choice, length
 
 TARGET_WORDS = {
     "clean": "each deck just cleaned",

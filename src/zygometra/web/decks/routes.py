@@ -17,9 +17,8 @@ from ..build.bench import BEGUN, Bench, is_begun, open_bench
 from ..build.page import render
 from ..build.practice import may_simulate
 from ..build.saving import save as save_build
-from ..forms.form import Form
+from ..forms.form import sent_form
 from ..measure.noting import fault_words
-from ..measure.sent import key_of
 from ..measure.surveys import keep_survey, keep_typed
 from ..people import told_error
 from .form import document_of
@@ -44,7 +43,7 @@ def _page(bench: Bench, **own: Any) -> str:
 def settle(build_id: int) -> BaseResponse:
     """Save what was decided about facing."""
     bench = open_bench(build_id)
-    form = Form(request.form, bench.reader)
+    form = sent_form()
     document = document_of(bench.document, form)
     if form.faults:
         return make_response(_page(bench, faults=form.faults, decided=form.typed), 422)
@@ -56,7 +55,7 @@ def settle(build_id: int) -> BaseResponse:
 def survey(build_id: int) -> BaseResponse:
     """Keep a survey that was typed point by point."""
     bench = open_bench(build_id)
-    form = Form(request.form, bench.reader)
+    form = sent_form()
     typed = {"face": "deck", "bank": form["bank"], "datum": "crank"}
     if faults := keep_typed(bench, form, typed, small=False):
         return make_response(_page(bench, faults=faults, typed=form.typed), 422)
@@ -78,7 +77,7 @@ def probe(build_id: int) -> BaseResponse:
 def simulate(build_id: int) -> BaseResponse:
     """Let the simulated probe touch a deck of this build, and keep what it sends."""
     bench = open_bench(build_id)
-    bank = next((one for one in bench.build.banks if one.name == request.form.get("bank")), None)
+    bank = next((one for one in bench.build.banks if one.name == sent_form().raw("bank")), None)
     if bank is None or not may_simulate(bench):
         abort(404)
     hidden = hidden_deck(bench, bank)
@@ -112,7 +111,7 @@ def _taken(bench: Bench, data: bytes, called: str, *, simulated: bool = False) -
     try:
         probed = read_probe(data)
         entry = {**probed.entry, "says": f"from {called[:80]}"} | ({"simulated": True} if simulated else {})
-        refusal = keep_survey(bench, key_of(request.form), entry)
+        refusal = keep_survey(bench, sent_form().key, entry)
     except QuantityError as error:
         refusal = told_error(error)
     except BuildFaults as error:

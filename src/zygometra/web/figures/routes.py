@@ -19,6 +19,7 @@ from ..build.bench import Bench, open_bench
 from ..build.page import render, render_aside
 from ..build.saving import save as save_build
 from ..forms.figure import figure_of, form_of
+from ..forms.form import sent_form
 from ..people import request_is_partial, safe_next, told_error
 from .view import BASIS_MARKS, form_view, known_field, lines, places_said, table_of_holes
 
@@ -71,11 +72,11 @@ def _form(bench: Bench, field: Field, path: str, typed: Mapping[str, Any], fault
 def save(build_id: int) -> BaseResponse:
     """Save one figure, or take it out."""
     bench = open_bench(build_id)
-    path = request.form.get("at", "")
+    path = sent_form().raw("at")
     field = _known(bench, path)
-    places = places_said(bench, field, path, request.form.get("spread", ""))
+    places = places_said(bench, field, path, sent_form().raw("spread"))
     try:
-        typed = None if request.form.get("remove") else figure_of(request.form, field, bench.reader)
+        typed = None if sent_form().raw("remove") else figure_of(sent_form().typed, field, bench.reader)
         document, mine = dict(bench.document), dict[tuple[str, ...], Any]()
         for keys in (Place.parse(place).keys for place in places):
             stands = leaf_at(document, keys)
@@ -88,11 +89,11 @@ def save(build_id: int) -> BaseResponse:
         refused = save_build(bench, document, says, mine=mine)
     except QuantityError as error:
         return make_response(
-            _form(bench, field, path=path, typed=dict(request.form), fault=told_error(error)), 422
+            _form(bench, field, path=path, typed=dict(sent_form().typed), fault=told_error(error)), 422
         )
     except BuildFaults as error:
         fault = f"{error.faults[0]}."
-        return make_response(_form(bench, field, path=path, typed=dict(request.form), fault=fault), 422)
+        return make_response(_form(bench, field, path=path, typed=dict(sent_form().typed), fault=fault), 422)
     return refused or _done(build_id)
 
 
@@ -101,5 +102,5 @@ def _done(build_id: int) -> Response | BaseResponse:
         response = make_response("", 204)
         response.headers["HX-Refresh"] = "true"
         return response
-    back = request.form.get("back")
+    back = sent_form().raw("back")
     return redirect(safe_next(back) if back else url_for("figures.page", build_id=build_id))

@@ -20,7 +20,7 @@ from zygometra.store.facts import OtherFact, TooMany
 
 from ..behind import AT_ONCE, begin, reading_of, still_reading
 from ..db import db
-from ..forms.form import Form
+from ..forms.form import sent_form
 from ..forms.read import name
 from ..measure.noting import almost_now
 from ..people import entry, reader
@@ -50,9 +50,9 @@ def new() -> BaseResponse | tuple[str, int] | str:
     """Start a build from blank, or as a copy of another."""
     if request.method == "GET":
         return _new_page({}, {})
-    if request.form.get("copy_of"):
+    if sent_form().raw("copy_of"):
         return _copy()
-    form = Form(request.form, reader())
+    form = sent_form()
     document = read_new(form)
     if document is None:
         return _new_page(form.typed, form.faults), 422
@@ -79,7 +79,7 @@ def _begin(document: Document, says: str, found: Found = _NONE) -> BaseResponse 
 
 
 def _copy() -> BaseResponse | tuple[str, int]:
-    form = Form(request.form, reader())
+    form = sent_form()
     called = form.take("copy_name", name(form["copy_name"], "the copy"))
     if called is None:
         return _new_page(form.typed, form.faults), 422
@@ -92,7 +92,7 @@ def _copy() -> BaseResponse | tuple[str, int]:
 @floor.post("/builds/import")
 def import_file() -> BaseResponse | tuple[str, int]:
     """Take in a build file, whole or not at all."""
-    if token := request.form.get("token", ""):
+    if token := sent_form().raw("token"):
         reading = reading_of(token)
         if reading is None:
             flash("That file is not here any more: choose it again.")

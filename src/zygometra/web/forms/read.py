@@ -12,9 +12,10 @@ from typing import Generic, NamedTuple, TypeVar
 from zygometra.core.build.lever_table import LEVERS
 from zygometra.core.errors import QuantityError, shown
 from zygometra.core.fields import Field
+from zygometra.core.quantity import read_quantity
 from zygometra.core.spoken import as_written, bare_unit
 from zygometra.core.typed import MOST_NAME, check_text, plain_number, whole_number
-from zygometra.core.units import Kind, Unit, read_typed
+from zygometra.core.units import BASE, Kind, Unit, read_typed
 from zygometra.core.wording import Reader
 
 from ..people import told_error
@@ -140,6 +141,49 @@ def with_unit(typed: str, kind: Kind, reader: Reader, *, small: bool = True, sid
     return f"{text} {bare_unit(kind, reader, small=small, typed=text).symbol}"
 
 
+# Units of a setting that is settled once for a series.
+UNITS = {Kind.LENGTH: ("mm", "thou", "in"), Kind.VOLUME: ("cc",), Kind.AREA: ("mm2",), Kind.ANGLE: ("°",)}
+_EXAMPLE = {Kind.LENGTH: "0.31 mm", Kind.VOLUME: "52.4 cc", Kind.AREA: "4200 mm2", Kind.ANGLE: "12.5°"}
+
+
+def with_settled(typed: str, unit: str, kind: Kind, *, sided: bool = False) -> str:
+    """Return a dimension as a file writes it, in the unit that was settled for a series where it has none.
+
+    Parameters
+    ----------
+    typed : str
+        As typed, or as spoken: :mod:`zygometra.core.spoken`.
+    unit : str
+        The symbol that was settled; empty where none was.
+    kind : Kind
+        What it measures.
+    sided : bool
+        True for a clearance, which can be so much down or proud.
+
+    Raises
+    ------
+    QuantityError
+        If it cannot be understood, or has no unit and none was settled.
+    """
+    text = as_written(typed.strip(), sided=sided)
+    if not text:
+        raise QuantityError("nothing", f"a figure, such as {_EXAMPLE[kind]}")
+    if read_typed(text, kind).unit is not None:
+        return text
+    among = UNITS.get(kind, ())
+    if unit not in among:
+        likely = " or ".join(f"{text} {one}" for one in among[:2])
+        wanted = f"{likely or 'a figure with its unit'}, or a unit chosen once"
+        raise QuantityError(f"{text} without a unit", wanted)
+    return f"{text} {unit}"
+
+
+def in_unit(typed: str, kind: Kind) -> str:
+    """Return a dimension as a file writes it, in its kind's own unit where it has none; raises QuantityError."""
+    text = as_written(typed)
+    return text if read_typed(text, kind).unit is not None else f"{text} {BASE[kind].symbol}"
+
+
 def is_sided(field: Field) -> bool:
     """Tell whether a dimension can be so much down, or proud."""
     return field.name == "deck_clearance"
@@ -151,3 +195,28 @@ def quantity(typed: str, field: Field, reader: Reader) -> Read[str]:
         typed,
         lambda text: with_unit(text, field.kind, reader, small=is_small(field), sided=is_sided(field)),
     )
+
+
+def length(
+    typed: str, reader: Reader, *, low: float = -20_000.0, high: float = 20_000.0, small: bool = False
+) -> Read[str]:
+    """Read a length that is kept as it was typed, with its unit.
+
+    Parameters
+    ----------
+    typed : str
+        As it stands in the field; nothing is nothing.
+    reader : Reader
+        Whose bare numbers are mm, or inches.
+    low, high : float
+        What it may be, in mm.
+    small : bool
+        True where a reader of inches means thou by a bare number.
+    """
+
+    def read(text: str) -> str:
+        written = with_unit(text, Kind.LENGTH, reader, small=small)
+        read_quantity(written, Kind.LENGTH, dimension="exact", low=low, high=high)
+        return written
+
+    return attempt(typed, read)

@@ -6,8 +6,8 @@ import re
 from typing import Any
 
 from zygometra.core.errors import QuantityError, shown
-from zygometra.core.measuring.logbook import Gauge
-from zygometra.core.measuring.read_in import GAUGE_FIGURES, gauge_off, read_gauge
+from zygometra.core.measuring.logbook import GAUGE_FIGURES, Gauge, gauge_figure, gauge_off
+from zygometra.core.records import Wrong
 from zygometra.core.typed import check_text
 from zygometra.core.units import Kind
 
@@ -60,9 +60,10 @@ def gauge_of(form: Form) -> tuple[str, dict[str, Any]] | None:
         entry["compensated"] = True
     if not form.faults:
         try:
-            read_gauge(name or "", entry)
-        except QuantityError as error:
-            form.refuse("u", str(error.found), str(error.wanted))
+            Gauge.read(entry, id=name or "")
+        except Wrong as error:
+            fault = next(error.at(""))
+            form.refuse("u", fault.found, fault.wanted)
     return None if form.faults or name is None else (name, entry)
 
 
@@ -75,8 +76,6 @@ def _name(text: str) -> str:
 
 
 def _figure(text: str) -> str:
-    from zygometra.core.measuring.read_in import gauge_figure
-
     value, kind = gauge_figure(text)
     if kind is None:
         raise QuantityError(f"{text} without a unit", f"{text} mm, {text} thou or {text} cc")

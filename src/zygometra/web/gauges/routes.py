@@ -31,9 +31,9 @@ from zygometra.store import gauges as register
 from ..build.bench import open_bench
 from ..build.practice import may_simulate
 from ..db import db
-from ..forms.form import Form
+from ..forms.form import sent_form
 from ..measure.read_view import place_value, places_of
-from ..people import actor, reader, told_error
+from ..people import actor, told_error
 from ..sessions import until_it_ends
 from .form import gauge_of, with_off
 from .view import MISHAPS, gauge_view, register_view
@@ -53,7 +53,7 @@ def page() -> str:
 @gauges.post("/gauges")
 def save() -> BaseResponse:
     """Register a gauge, or register it anew with other figures."""
-    form = Form(request.form, reader())
+    form = sent_form()
     found = gauge_of(form)
     if found is None:
         body = render_template(
@@ -87,25 +87,25 @@ def note(name: str) -> BaseResponse:
     known = register.register(db())
     if name not in known.entries:
         abort(404)
-    what = request.form.get("what", "")
+    what = sent_form().raw("what")
     body: dict[str, Any]
     try:
         if what == "retired":
             body = {
                 "why": check_text(
-                    request.form.get("why", ""), "a reason of 3 to 200 characters", least=3, most=200
+                    sent_form().raw("why"), "a reason of 3 to 200 characters", least=3, most=200
                 )
             }
             kind = "retired"
         elif what in MISHAPS:
-            body, kind = {"on": day_of(request.form.get("on", "")), "what": what}, "mishap"
+            body, kind = {"on": day_of(sent_form().raw("on")), "what": what}, "mishap"
         elif what in ("good", "failed"):
-            body, kind = {"on": day_of(request.form.get("on", "")), "good": what == "good"}, "check"
-            if off := request.form.get("off", "").strip()[:40]:
+            body, kind = {"on": day_of(sent_form().raw("on")), "good": what == "good"}, "check"
+            if off := sent_form()["off"][:40]:
                 body["off"] = with_off(known.gauges[name], off)
         else:
             raise QuantityError(shown(what), "a check that was good or failed, or what happened to it")
-        key = check_text(request.form.get("key", ""), "a key of 1 to 80 characters", least=1, most=80)
+        key = check_text(sent_form().raw("key"), "a key of 1 to 80 characters", least=1, most=80)
     except QuantityError as error:
         fault = told_error(error)
         body_text = render_template("gauges/one.html", **(gauge_view(db(), known, name, fault=fault) or {}))

@@ -12,7 +12,6 @@ from sqlalchemy.orm import Session
 from zygometra.core.digits import number_of
 from zygometra.core.measuring.gauges import suspects, wants_check
 from zygometra.core.measuring.logbook import Gauge
-from zygometra.core.measuring.read_in import read_reading
 from zygometra.core.units import Kind
 from zygometra.store.facts import read_with
 from zygometra.store.gauges import Register
@@ -196,8 +195,7 @@ def _noted_words(kind: str, body: Mapping[str, Any]) -> str:
 def _rests_on(session: Session, gauge: Gauge) -> list[dict[str, Any]]:
     """The builds that were read with it, and how many of those readings are in doubt."""
     out = []
-    for build_id, name, bodies in read_with(session, gauge.id):
-        readings = [read_reading(body, i) for i, body in enumerate(bodies)]
+    for build_id, name, readings in read_with(session, gauge.id):
         doubtful = suspects(gauge, readings)
         _, after = wants_check(gauge, readings)
         out.append(

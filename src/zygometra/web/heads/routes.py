@@ -14,9 +14,8 @@ from zygometra.core.measuring.face_surveys import HELD
 from ..build.bench import BEGUN, Bench, is_begun, open_bench
 from ..build.page import render
 from ..build.saving import save as save_build
-from ..forms.form import Form
-from ..forms.read import choice
-from ..measure.lengths import length
+from ..forms.form import sent_form
+from ..forms.read import choice, length
 from ..measure.surveys import keep_typed
 from .matching import ask, planned_with
 from .view import VALVE_GEAR, view
@@ -40,7 +39,7 @@ def _page(bench: Bench, **own: Any) -> str:
 def survey(build_id: int) -> BaseResponse:
     """Keep a sweep of a head that was typed point by point."""
     bench = open_bench(build_id)
-    form = Form(request.form, bench.reader)
+    form = sent_form()
     held = form.take("held", choice(form["held"], ("", *HELD), what="way of holding it"))
     typed = {"face": "head", "bank": form["bank"], "datum": "plate", "held": held}
     if faults := keep_typed(bench, form, typed, small=True):
@@ -52,7 +51,7 @@ def survey(build_id: int) -> BaseResponse:
 def settle(build_id: int) -> BaseResponse:
     """Save what opens the valves, and what the head has lost before."""
     bench = open_bench(build_id)
-    form = Form(request.form, bench.reader)
+    form = sent_form()
     gear = form.take("gear", choice(form["gear"], [key for key, _ in VALVE_GEAR], what="valve gear"))
     so_far = form.take("so_far", length(form["so_far"], bench.reader, low=0, high=50, small=True))
     if form.faults:
@@ -67,7 +66,7 @@ def settle(build_id: int) -> BaseResponse:
 def plan(build_id: int) -> BaseResponse:
     """Put a match on the plan, in place of the head cuts and chamber openings that stand there."""
     bench = open_bench(build_id)
-    answer = ask(bench, request.form).answer
+    answer = ask(bench, sent_form().typed).answer
     if answer is None:
         return make_response(_page(bench), 422)
     if is_begun(bench, "head_cut"):

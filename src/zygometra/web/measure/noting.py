@@ -4,20 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, timedelta
-from typing import Any
+from typing import Any, NamedTuple
 
-from zygometra.core.errors import Fault, shown
+from zygometra.core.errors import BuildFaults, Fault, shown
 from zygometra.core.findings.summary import summarise_build
 from zygometra.core.measuring.facts import FactKind
-from zygometra.exchange.cut_log_faults import cut_entry_faults
+from zygometra.exchange.cut_log_faults import cut_entry
 from zygometra.store import facts
 from zygometra.store.facts import ClosedToFacts, New, OtherFact, TooMany
+from zygometra.store.locks import hold_house_rules
 from zygometra.store.whole import refresh_summary
 
-from ..build.bench import Bench, open_bench
+from ..build.bench import Bench, bench_with
 from ..db import db
 from ..people import actor, person
-from ..settling import settler
 
 
 def now() -> str:
@@ -30,43 +30,59 @@ def almost_now() -> str:
     return (datetime.now(UTC) + timedelta(minutes=10)).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
-def append(build_id: int, new: Sequence[New]) -> tuple[str, int] | None:
-    """Keep facts and commit; or return in one sentence why they are not taken, and the status of that answer."""
+class Noted(NamedTuple):
+    """What came of noting something: the build as it then stands, or why it was not taken and that answer's status."""
+
+    bench: Bench | None
+    says: str = ""
+    status: int = 200
+    added: int = 0
+    known: int = 0
+
+
+def note(build_id: int, new: Sequence[New]) -> Noted:
+    """Keep facts and what follows from them, the floor's line about the build, in one transaction; or say why not.
+
+    Parameters
+    ----------
+    build_id : int
+        The build.
+    new : sequence of New
+        Checked against it.
+    """
+    # The rules before the build, as everybody takes them.
+    hold_house_rules(db())
     try:
-        facts.append(db(), build_id, new, actor=actor())
+        done = facts.append(db(), build_id, new, actor=actor())
     except ClosedToFacts as shut:
         db().rollback()
-        return f"This build is {shut.stage}: it takes nothing more until it is opened again.", 409
+        return Noted(
+            None, f"This build is {shut.stage}: it takes nothing more until it is opened again.", 409
+        )
     except OtherFact as other:
         db().rollback()
-        return f"Found the key {shown(other.key)}, which another entry has; wanted a key of its own.", 422
+        says = f"Found the key {shown(other.key)}, which another entry has; wanted a key of its own."
+        return Noted(None, says, 422)
     except TooMany:
         db().rollback()
-        return "This build has so many entries of that kind, or in all, that it takes no more.", 413
+        return Noted(
+            None, "This build has so many entries of that kind, or in all, that it takes no more.", 413
+        )
+    bench, keep = bench_with(build_id, done.noted)
+    refresh_summary(db(), build_id, summarise_build(bench.kept.build, bench.rules))
     db().commit()
-    return None
+    keep()
+    return Noted(bench, added=done.added, known=done.known)
 
 
-def renew(build_id: int) -> Bench:
-    """Return the build with what was just noted, and write the floor's line about it anew."""
-    bench = open_bench(build_id)
-    summary = summarise_build(bench.kept.build, bench.rules)
-    by_the_rules = refresh_summary(db(), build_id, summary, bench.stored.shop_rules)
-    db().commit()
-    if not by_the_rules:
-        settler().wake()
-    return bench
-
-
-def note_entry(bench: Bench, kind: FactKind, listed: str, body: Mapping[str, Any]) -> tuple[str, int] | None:
-    """Check an entry as a file lists it and keep it as a fact, by whom and when; or return why not, and the status."""
+def note_entry(bench: Bench, kind: FactKind, body: Mapping[str, Any]) -> Noted:
+    """Check an entry as a file lists it and keep it as a fact, by whom and when; or say why not."""
     names, numbers = [bank.name for bank in bench.build.banks], list(bench.build.cylinders)
-    for fault in cut_entry_faults(listed, body, names, numbers):
-        return fault_words(fault), 422
-    refusal = append(bench.id, [New(body["id"], kind, {**body, "by": person(), "at": now()})])
-    if refusal is None:
-        renew(bench.id)
-    return refusal
+    try:
+        record = cut_entry(kind, {**body, "by": person(), "at": now()}, names, numbers)
+    except BuildFaults as error:
+        return Noted(None, fault_words(error.faults[0]), 422)
+    return note(bench.id, [New(body["id"], record)])
 
 
 def fault_words(fault: Fault) -> str:

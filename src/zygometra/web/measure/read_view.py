@@ -18,9 +18,8 @@ from zygometra.store.gauges import Register
 from ..build.bench import Bench
 from ..build.practice import may_simulate
 from ..db import db
-from ..forms.read import bare_unit_of
+from ..forms.read import UNITS, bare_unit_of
 from .reading_words import ReadingLine, agreement_words, label, line, mark_of, value_words
-from .sent import UNITS
 
 # What stays as it is from one reading to the next.
 SETUP = (
@@ -123,16 +122,6 @@ def place_value(place: Place) -> str:
     if place.scope is Scope.HOLE:
         return f"h{place.number}"
     return f"b{place.bank}" if place.scope is Scope.BANK else "e"
-
-
-def with_place(form: Mapping[str, str]) -> dict[str, str]:
-    """Return what was sent, its place as bank and cylinder."""
-    named, rest = form.get("place", ""), {key: text for key, text in form.items() if key != "place"}
-    if named.startswith("h"):
-        rest["cylinder"] = named[1:]
-    elif named.startswith("b"):
-        rest["bank"] = named[1:]
-    return rest
 
 
 def gauges_known(bench: Bench) -> tuple[Register, dict[str, Any]]:

@@ -24,28 +24,30 @@ from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.digits import number_of
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, ZygometraError
-from zygometra.core.measuring.facts import FoundBy, ahead_of
-from zygometra.core.measuring.logbook import Logbook
-from zygometra.core.measuring.read_in import read_reading, read_zero
+from zygometra.core.measuring.facts import FoundBy, ahead_of, read_fact, stamped
+from zygometra.core.measuring.logbook import Found, Logbook, Voided, Zero
+from zygometra.core.measuring.signed import Decision
 from zygometra.core.place import Place
-from zygometra.core.typed import check_text, made_printable, whole_number
+from zygometra.core.records import faults_of
+from zygometra.core.typed import made_printable
 from zygometra.exchange.logbook_csv import MOST_BYTES, Taken, read_behind, read_logbook_csv, write_logbook_csv
 from zygometra.exchange.logbook_faults import place_faults
 from zygometra.store import facts
-from zygometra.store.facts import ClosedToFacts, New, OtherFact, TooMany
+from zygometra.store.facts import ClosedToFacts, New, TooMany
 
 from ..behind import AT_ONCE, begin, reading_of, still_reading
 from ..build.bench import Bench, open_bench
 from ..build.page import render, render_aside
 from ..db import db
+from ..forms.form import back_or, placed, sent_form
 from ..jobs import line_of_files
-from ..people import actor, back_or, person, reader, request_is_partial, told_error, who
+from ..people import actor, person, reader, request_is_partial, told_error, who
 from ..queued import queued_key
 from . import photos
-from .noting import almost_now, append, now, renew
+from .noting import almost_now, note, now
 from .place_view import place_view
-from .read_view import SETUP, Refusal, gauges_known, next_place, recent, settled, view, with_place
-from .sent import key_of, read_sent, stamp
+from .read_view import SETUP, Refusal, gauges_known, next_place, recent, settled, view
+from .sent import read_sent, stamp
 from .view import logbook_view
 
 measure = Blueprint("measure", __name__, template_folder="templates")
@@ -94,22 +96,21 @@ def read(build_id: int) -> str:
 def take(build_id: int) -> BaseResponse:
     """Take one reading, once however often it is sent."""
     bench = open_bench(build_id)
-    form = with_place(request.form)
+    form = placed(sent_form())
     _, known = gauges_known(bench)
     sent = read_sent(bench, form, gauges=known, reader=reader(), by=person(), now=now())
-    if sent.fault:
+    if sent.reading is None or sent.fault:
         return _refused(bench, sent.key, sent.fault, may_insist=sent.may_insist)
-    refusal = append(bench.id, [New(sent.key, "reading", sent.body)])
-    if refusal is not None:
-        return _refused(bench, sent.key, refusal[0], status=refusal[1])
-    bench = renew(build_id)
-    just = read_reading(sent.body, 0)
-    setup = settled(bench, form)
+    noted = note(bench.id, [New(sent.key, sent.reading)])
+    if noted.bench is None:
+        return _refused(bench, sent.key, noted.says, status=noted.status)
+    bench = noted.bench
+    setup = settled(bench, form.typed)
     if request_is_partial():
-        response = make_response(render_template("measure/recent.html", recent=recent(bench, just)))
+        response = make_response(render_template("measure/recent.html", recent=recent(bench, sent.reading)))
         response.headers["X-Kept"] = sent.key
         return response
-    at = next_place(bench, setup, request.form.get("place", ""))
+    at = next_place(bench, setup, sent_form().raw("place"))
     return redirect(_read_address(build_id, at, setup))
 
 
@@ -122,8 +123,9 @@ def _refused(
         response = make_response(body, status)
         response.headers["X-Refused"] = queued_key() or key
         return response
-    refused = Refusal(says, request.form, may_insist)
-    whole = view(bench, request.form, request.form.get("place", ""), refused)
+    typed = sent_form().typed
+    refused = Refusal(says, typed, may_insist)
+    whole = view(bench, typed, typed.get("place", ""), refused)
     return make_response(render_template("measure/read.html", bench=bench, **whole), status)
 
 
@@ -134,34 +136,35 @@ def _refused(
 def zero(build_id: int) -> BaseResponse:
     """Note that the gauge was zeroed, or what it showed on its datum afterwards."""
     bench = open_bench(build_id)
-    setup = settled(bench, request.form)
-    at = request.form.get("place", "")
-    name, after = request.form.get("zero", "").strip(), request.form.get("after", "").strip()
+    form = sent_form()
+    setup = settled(bench, form.typed)
+    at = sent_form().raw("place")
+    name, after = sent_form()["zero"], sent_form()["after"]
     try:
-        if request.form.get("do") == "check":
+        if sent_form().raw("do") == "check":
             body = _after(name, after, setup["unit"])
         else:
             # A device without a network gives it its name at once.
-            told = request.form.get("new", "")
+            told = sent_form().raw("new")
             name = (
                 told
                 if _ZERO.fullmatch(told)
-                else f"z{sha256(request.form.get('key', '').encode()).hexdigest()[:6]}"
+                else f"z{sha256(sent_form().raw('key').encode()).hexdigest()[:6]}"
             )
             body = {"name": name, "before": 0, **({"gauge": setup["gauge"]} if setup["gauge"] else {})}
-        key = key_of(request.form)
+        key = sent_form().key
     except QuantityError as error:
         return _refused(bench, "", told_error(error))
-    refusal = append(build_id, [New(key, "zero", stamp(body, request.form, person(), now()))])
-    if refusal is not None:
-        return _refused(bench, key, refusal[0], status=refusal[1])
-    bench = renew(build_id)
+    noted = note(build_id, [New(key, read_fact("zero", stamp(body, form, person(), now())))])
+    if noted.bench is None:
+        return _refused(bench, key, noted.says, status=noted.status)
+    bench = noted.bench
     if (bench.build.logbook or Logbook()).has_moved(name):
         flash(
             f"The zero {name} came back off its mark: what was read against it does not count. Zero it again."
         )
         name = ""
-    elif request.form.get("do") == "check":
+    elif sent_form().raw("do") == "check":
         flash(f"The zero {name} stands.")
     return redirect(_read_address(build_id, at, {**setup, "zero": name}))
 
@@ -181,7 +184,8 @@ def _after(name: str, after: str, unit: str) -> dict[str, Any]:
         "name": name,
         "after": after if any(c.isalpha() or c == '"' for c in after) else f"{after} {unit}",
     }
-    read_zero(name, body)
+    if faults := faults_of(lambda: Zero.read({"after": body["after"]}, id=name)):
+        raise QuantityError(faults[0].found, faults[0].wanted)
     return body
 
 
@@ -192,23 +196,23 @@ def _after(name: str, after: str, unit: str) -> dict[str, Any]:
 def void(build_id: int) -> BaseResponse:
     """Take a reading back, with a reason; it stays to be seen."""
     bench = open_bench(build_id)
-    named = request.form.get("reading", "")
+    named = sent_form().raw("reading")
     known = bench.kept.facts
-    noted = (known.passes, known.set_ups, known.verified, known.accepted, known.agreements)
-    beside = {str(one.body["id"]) for own in noted for one in own}
-    beside |= {one.id for one in bench.build.surveys} | {one.id for one in known.steps}
-    if named not in (bench.build.logbook or Logbook()).by_id and named not in beside:
+    if named not in known.ids or named in {
+        *(one.id for one in known.of(Found)),
+        *(one.id for one in known.of(Decision)),
+    }:
         abort(404)
     try:
-        why = check_text(request.form.get("why", ""), f"a reason of {_WORDS}", least=3, most=400)
+        why = sent_form().words("why", f"a reason of {_WORDS}", least=3)
     except QuantityError as error:
         return _said(bench, told_error(error), 422)
     body = {"reading": named, "why": why, "by": person(), "at": now()}
-    refusal = append(build_id, [New(f"void {named}", "void", body)])
-    if refusal is not None:
+    noted = note(build_id, [New(f"void {named}", Voided.read(body))])
+    if noted.bench is None:
         # Voided by somebody else in between: it is void, with that person's reason.
-        if refusal[1] != 422:
-            return _said(bench, *refusal)
+        if noted.status != 422:
+            return _said(bench, noted.says, noted.status)
         flash("That was void already.")
     return _done(build_id)
 
@@ -217,40 +221,40 @@ def void(build_id: int) -> BaseResponse:
 def found(build_id: int) -> BaseResponse:
     """Note something that was found on a part: where, and what follows from it."""
     bench = open_bench(build_id)
-    form = with_place(request.form)
+    form = placed(sent_form())
     try:
-        key = key_of(form)
+        key = form.key
         body: dict[str, Any] = {
             "id": key,
-            "what": check_text(form.get("what", ""), f"what was found, in {_WORDS}", least=3, most=400),
+            "what": form.words("what", f"what was found, in {_WORDS}", least=3),
         }
         for name, most in (("where", 200), ("consequence", 400)):
-            if words := check_text(form.get(name, ""), f"text of up to {most} characters", most=most):
+            if words := form.words(name, most=most):
                 body[name] = words
-        if hole := form.get("cylinder", ""):
-            body["cylinder"] = whole_number(hole, "the number of a hole", low=1)
-        elif form.get("bank"):
-            body["bank"] = form["bank"]
+        if (hole := form.hole()) is not None:
+            body["cylinder"] = hole
+        elif bank := form.raw("bank"):
+            body["bank"] = bank
     except QuantityError as error:
         return _said(bench, told_error(error), 422)
     banks = [bank.name for bank in bench.build.banks]
     for fault in place_faults("found", body, banks, list(bench.build.cylinders)):
         return _said(bench, f"Found {fault.found}; wanted {fault.wanted}.", 422)
-    refusal = append(build_id, [New(key, "found", stamp(body, form, person(), now()))])
-    return _said(bench, *refusal) if refusal is not None else _done(build_id)
+    noted = note(build_id, [New(key, Found.read(stamp(body, form, person(), now())))])
+    return _said(bench, noted.says, noted.status) if noted.bench is None else _done(build_id)
 
 
 @measure.post("/builds/<int:build_id>/measure/photo")
 def photo(build_id: int) -> BaseResponse:
     """Keep a photograph beside a reading or a found thing, made small and without where it was taken."""
     bench = open_bench(build_id)
-    named = request.form.get("fact", "")
+    named = sent_form().raw("fact")
     known = (bench.build.logbook or Logbook()).by_id
-    if named not in known and named not in {one.key for one in bench.kept.facts.found}:
+    if named not in known and named not in {one.id for one in bench.kept.facts.of(Found)}:
         abort(404)
     upload = request.files.get("file")
     try:
-        key = key_of(request.form)
+        key = sent_form().key
         content = b""
         if upload is not None:
             with upload.stream as stream:
@@ -318,7 +322,7 @@ def table(build_id: int) -> Response:
 def take_table(build_id: int) -> BaseResponse:
     """Take in a table of readings, whole or not at all. A large one is read behind the page."""
     bench = open_bench(build_id)
-    if token := request.form.get("token", ""):
+    if token := sent_form().raw("token"):
         reading = reading_of(token)
         if reading is None:
             flash("That table is not here any more: choose its file again.")
@@ -347,23 +351,20 @@ def take_table(build_id: int) -> BaseResponse:
 
 
 def _take_table(bench: Bench, called: str, taken: Taken, found: Sequence[FoundBy] = ()) -> BaseResponse:
-    if faults := list(ahead_of({"readings": taken.readings}, almost_now())):
+    if faults := list(ahead_of({"readings": [one.typed for one in taken.readings]}, almost_now())):
         rows = [Fault(f"reading {fault.path[9:-4]}, at", fault.found, fault.wanted) for fault in faults]
         return _table_faults(bench, called, rows)
-    stamp = {"by": person(), "at": now()}
-    new = [New(row["id"], "reading", {**stamp, **row}, by) for row, by in zip_longest(taken.readings, found)]
-    new += [New(f"void {row['reading']}", "void", {**row, **stamp}) for row in taken.voided]
-    try:
-        done = facts.append(db(), bench.id, new, actor=actor())
-    except (ClosedToFacts, OtherFact, TooMany):
-        db().rollback()
-        refusal = append(bench.id, new)
-        says, _ = refusal or ("", 0)
-        return _table_faults(bench, called, [Fault("the table", says, "readings with keys of their own")])
-    db().commit()
-    renew(bench.id)
-    known_before = f", {done.known} known already" if done.known else ""
-    flash(f"{done.added} entries were taken in from {called[:80]}{known_before}.")
+    who, when = person(), now()
+    new = [New(one.id, stamped(one, who, when), by) for one, by in zip_longest(taken.readings, found)]
+    new += [
+        New(f"void {row['reading']}", Voided.read({**row, "by": who, "at": when})) for row in taken.voided
+    ]
+    noted = note(bench.id, new)
+    if noted.bench is None:
+        says = Fault("the table", noted.says, "readings with keys of their own")
+        return _table_faults(bench, called, [says])
+    known_before = f", {noted.known} known already" if noted.known else ""
+    flash(f"{noted.added} entries were taken in from {called[:80]}{known_before}.")
     return redirect(url_for("measure.page", build_id=bench.id))
 
 
@@ -404,11 +405,10 @@ def _said(bench: Bench, says: str, status: int) -> BaseResponse:
     """One sentence about what was not taken, on the logbook's page; what was typed stands there again."""
     if queued_key():
         return make_response(render_template("measure/refused.html", says=says, key=queued_key()), status)
-    typed: Mapping[str, str] = request.form
+    typed = sent_form().typed
     whole = render(bench, "measure", "measure/page.html", **logbook_view(bench, fault=says, typed=typed))
     return make_response(whole, status)
 
 
 def _done(build_id: int) -> BaseResponse:
-    renew(build_id)
     return redirect(back_or(url_for("measure.page", build_id=build_id)))

@@ -6,27 +6,24 @@ from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 from zygometra.core.digits import figure
-from zygometra.core.errors import Fault, QuantityError, shown
+from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
 from zygometra.core.measuring.agreement import axis_wanted, odd_rock, slipped
 from zygometra.core.measuring.cut_since import passes_over
 from zygometra.core.measuring.logbook import AXES, READABLE, SURFACES, Gauge, Logbook, Reading
-from zygometra.core.measuring.read_in import moment, read_reading
-from zygometra.core.spoken import as_written
-from zygometra.core.typed import check_text, plain_number, whole_number
+from zygometra.core.moments import moment
+from zygometra.core.typed import check_text, whole_number
 from zygometra.core.units import Kind, from_base, read_typed
 from zygometra.core.wording import Reader
 from zygometra.core.written import AsTyped
-from zygometra.exchange.logbook_faults import reading_entry_faults
+from zygometra.exchange.logbook_faults import reading_entry
 
 from ..build.bench import Bench
-from ..forms.read import is_sided
-from ..queued import KEY
+from ..forms.form import Form
+from ..forms.read import in_unit, is_sided, with_settled
 
 # Conditions that are words, or yes and no.
 _WORDS = ("caps", "rod", "piston", "fastener")
 _FLAGS = ("plate", "oiled", "shells", "level_stood")
-# Units of a setting that is settled once for a series.
-UNITS = {Kind.LENGTH: ("mm", "thou", "in"), Kind.VOLUME: ("cc",), Kind.AREA: ("mm2",), Kind.ANGLE: ("°",)}
 # Two readings alike of one place so many seconds apart were likely one, pressed twice.
 _TWICE_WITHIN = 3.0
 _INSIST = "Press “it is right” to keep"
@@ -34,36 +31,17 @@ _OR = f"a slipped point, or another unit? Put it right. {_INSIST} it."
 
 
 class Sent(NamedTuple):
-    """A reading as the page sent it: its fact, or one sentence; ``sure`` would take it all the same."""
+    """A reading as the page sent it, or one sentence; ``sure`` would take it all the same."""
 
     key: str
-    body: dict[str, Any]
+    reading: Reading | None
     fault: str = ""
     may_insist: bool = False
 
 
-def key_of(form: Mapping[str, str]) -> str:
-    """Return the key that was made where a fact was typed.
-
-    Parameters
-    ----------
-    form : Mapping
-        What was sent.
-
-    Raises
-    ------
-    QuantityError
-        If there is none, or none such.
-    """
-    key = form.get("key", "")
-    if not KEY.fullmatch(key):
-        raise QuantityError(f"the key {shown(key)}", "1 to 80 letters, digits, spaces and _ . : -")
-    return key
-
-
-def stamp(body: dict[str, Any], form: Mapping[str, str], by: str, now: str) -> dict[str, Any]:
+def stamp(body: dict[str, Any], form: Form, by: str, now: str) -> dict[str, Any]:
     """Put who and when into a fact: the time at which it was typed, where that is sent and not to come."""
-    typed = form.get("at", "")
+    typed = form.raw("at")
     try:
         at = moment(typed)[:19] + "Z" if typed else now
     except QuantityError:
@@ -72,7 +50,7 @@ def stamp(body: dict[str, Any], form: Mapping[str, str], by: str, now: str) -> d
 
 
 def read_sent(
-    bench: Bench, form: Mapping[str, str], gauges: Mapping[str, Gauge], reader: Reader, by: str, now: str
+    bench: Bench, form: Form, gauges: Mapping[str, Gauge], reader: Reader, by: str, now: str
 ) -> Sent:
     """Read what the reading page sent.
 
@@ -80,8 +58,8 @@ def read_sent(
     ----------
     bench : Bench
         The build.
-    form : Mapping
-        Texts by field.
+    form : Form
+        As it was sent.
     gauges : Mapping
         Those that are known: of the shop and of the build.
     reader : Reader
@@ -96,29 +74,27 @@ def read_sent(
     """
     key = ""
     try:
-        key = key_of(form)
+        key = form.key
         body = stamp({"id": key, **_body(form)}, form, by, now)
     except QuantityError as error:
-        return Sent(key, {}, _sentence(error, reader))
+        return Sent(key, None, _sentence(error, reader))
     banks, holes = [bank.name for bank in bench.build.banks], list(bench.build.cylinders)
-    faults = list(reading_entry_faults("reading", body, order=0, gauges=gauges, names=banks, numbers=holes))
-    if faults:
-        return Sent(key, body, _fault_words(faults[0], reader))
-    reading = read_reading(body, 0)
+    try:
+        reading = reading_entry("reading", body, gauges=gauges, names=banks, numbers=holes)
+    except BuildFaults as error:
+        return Sent(key, None, _fault_words(error.faults[0], reader))
     logbook = bench.build.logbook or Logbook()
     if reading.id in logbook.by_id:
         # Sent again: whatever was asked then was answered.
-        return Sent(key, body)
+        return Sent(key, reading)
     if reading.zero and logbook.has_moved(reading.zero):
         return Sent(
             key,
-            body,
+            None,
             f"The zero {reading.zero} has come back off its mark: zero the gauge again, and read against the new one.",
         )
-    if form.get("sure"):
-        return Sent(key, body)
-    odd = _odd(bench, reading, logbook, reader)
-    return Sent(key, body, odd, may_insist=bool(odd))
+    odd = "" if form.raw("sure") else _odd(bench, reading, logbook, reader)
+    return Sent(key, reading, odd, may_insist=bool(odd))
 
 
 def _sentence(error: QuantityError, reader: Reader) -> str:
@@ -129,145 +105,109 @@ def _fault_words(fault: Fault, reader: Reader) -> str:
     return _sentence(QuantityError(fault.found, fault.wanted), reader)
 
 
-def _body(form: Mapping[str, str]) -> dict[str, Any]:
+def _body(form: Form) -> dict[str, Any]:
     """The entry of a build file that a form describes."""
-    name = form.get("figure", "")
+    name = form.raw("figure")
     field = READABLE.get(name)
     if field is None:
         raise QuantityError(f"the figure {shown(name)}", "one that can be read, such as deck_clearance")
     body: dict[str, Any] = {"figure": name}
-    if form.get("cylinder", "").strip():
+    if form["cylinder"]:
         body["cylinder"] = whole_number(form["cylinder"], "the number of a hole", low=1, high=99)
-    if form.get("bank", "").strip():
-        body["bank"] = form["bank"].strip()
-    unit = form.get("unit", "").strip()
-    sided = is_sided(field)
-    way = form.get("way", "plain")
+    if form["bank"]:
+        body["bank"] = form["bank"]
+    unit, sided = form["unit"], is_sided(field)
+    way = form.raw("way")
     if way == "shots":
         body["shots"] = _shots(form)
     elif way == "tipped":
         body["tipped"] = [
-            _valued(form.get(name, ""), unit, field.kind, sided=sided) for name in ("value", "side")
+            with_settled(form[name], unit, field.kind, sided=sided) for name in ("value", "side")
         ]
     else:
-        body["value"] = _valued(form.get("value", ""), unit, field.kind, sided=sided)
-    if form.get("heard") == "yes":
+        body["value"] = with_settled(form["value"], unit, field.kind, sided=sided)
+    if form.raw("heard") == "yes":
         # Only stand-ins send to a page so far: what they sent is no real figure.
         body["simulated"] = True
     return body | _circumstances(form)
 
 
-def _valued(typed: str, unit: str, kind: Kind, *, sided: bool) -> str:
-    """A figure as a file writes it: as typed, with the unit that was settled where it has none."""
-    text = as_written(typed.strip(), sided=sided)
-    if not text:
-        raise QuantityError("nothing", f"a figure, such as {_EXAMPLE[kind]}")
-    if read_typed(text, kind).unit is not None:
-        return text
-    if unit not in UNITS.get(kind, ()):
-        likely = " or ".join(f"{text} {one}" for one in UNITS.get(kind, ())[:2])
-        raise QuantityError(
-            f"{text} without a unit", f"{likely or 'a figure with its unit'}, or a unit chosen once"
-        )
-    return f"{text} {unit}"
-
-
-_EXAMPLE = {Kind.LENGTH: "0.31 mm", Kind.VOLUME: "52.4 cc", Kind.AREA: "4200 mm2", Kind.ANGLE: "12.5°"}
-
-
-def _shots(form: Mapping[str, str]) -> dict[str, Any]:
+def _shots(form: Form) -> dict[str, Any]:
     """Counted shots: how many, of which size, and a part of one."""
-    count = whole_number(
-        form.get("value", "").strip() or "0", "how many whole shots, such as 21", low=0, high=10_000
-    )
-    part = form.get("side", "").strip()
-    size = form.get("size", "").strip()
-    if not size:
+    count = whole_number(form["value"] or "0", "how many whole shots, such as 21", low=0, high=10_000)
+    if not form["size"]:
         raise QuantityError("no size of a shot", "the volume of one shot, such as 2.5 cc")
-    shots: dict[str, Any] = {"count": count, "size": _cc(size, "size_u", form)}
-    if part:
-        shots["part"] = _cc(part, "part_u", form)
-    if form.get("random", "").strip():
-        shots["random"] = _in_cc(form["random"])
+    shots: dict[str, Any] = {"count": count, "size": _cc(form["size"], form["size_u"])}
+    if form["side"]:
+        shots["part"] = _cc(form["side"], form["part_u"])
+    if form["random"]:
+        shots["random"] = in_unit(form["random"], Kind.VOLUME)
     return shots
 
 
-def _cc(typed: str, doubt: str, form: Mapping[str, str]) -> Any:
-    if not form.get(doubt, "").strip():
-        return _in_cc(typed)
-    read = read_typed(_in_cc(typed), Kind.VOLUME)
+def _cc(typed: str, doubt: str) -> Any:
+    written = in_unit(typed, Kind.VOLUME)
+    if not doubt:
+        return written
+    read = read_typed(written, Kind.VOLUME)
     unit = read.unit.symbol if read.unit else "cc"
-    return {"value": read.number, "unit": unit, "u": _in_cc(form[doubt])}
+    return {"value": read.number, "unit": unit, "u": in_unit(doubt, Kind.VOLUME)}
 
 
-def _in_cc(typed: str) -> str:
-    text = as_written(typed.strip())
-    return text if read_typed(text, Kind.VOLUME).unit is not None else f"{text} cc"
-
-
-def _circumstances(form: Mapping[str, str]) -> dict[str, Any]:
+def _circumstances(form: Form) -> dict[str, Any]:
     """Gauge, zero, where on the part, temperature, and under which conditions."""
     out: dict[str, Any] = {}
     for name in ("gauge", "zero"):
-        if words := form.get(name, "").strip():
+        if words := form[name]:
             out[name] = check_text(words, f"the name of a {name} of up to 80 characters", most=80)
     for name, among in (("on", SURFACES), ("axis", AXES)):
-        if (word := form.get(name, "").strip()) in among:
+        if (word := form[name]) in among:
             out[name] = word
         elif word:
             raise QuantityError(f"{name} {shown(word)}", "one of " + ", ".join(among))
-    if body_of_crown := form.get("rim_below", "").strip():
-        out |= _filling(body_of_crown, form)
-    if depth := form.get("depth", "").strip():
-        out["depth"] = depth if read_typed(depth, Kind.LENGTH).unit else f"{depth} mm"
-    if pad := form.get("pad_height", "").strip():
-        out["pad_height"] = pad if read_typed(pad, Kind.LENGTH).unit else f"{pad} mm"
+    if form["rim_below"]:
+        out |= _filling(form)
+    for name in ("depth", "pad_height"):
+        if typed := form[name]:
+            out[name] = typed if read_typed(typed, Kind.LENGTH).unit else f"{typed} mm"
     for name, low, high, wanted in (
         ("clock", 0.0, 360.0, "degrees from 0 to 360"),
         ("temperature", -60.0, 200.0, "degrees Celsius, such as 21.5"),
         ("gauge_temperature", -60.0, 200.0, "degrees Celsius, such as 21.5"),
     ):
-        if typed := form.get(name, "").strip():
-            out[name] = plain_number(typed, wanted, low=low, high=high)
-    conditions = _conditions(form)
-    if conditions:
+        if (number := form.number(name, wanted, low=low, high=high)) is not None:
+            out[name] = number
+    if conditions := _conditions(form):
         out["conditions"] = conditions
-    if says := form.get("says", "").strip():
+    if says := form["says"]:
         out["says"] = check_text(says, "a note of up to 400 characters", most=400)
     return out
 
 
-def _filling(below: str, form: Mapping[str, str]) -> dict[str, Any]:
+def _filling(form: Form) -> dict[str, Any]:
     """A crown that was filled in its bore: how far below the deck its rim stood, and the bore."""
-    if form.get("figure") != "crown_volume":
+    if form.raw("figure") != "crown_volume":
         return {}
-    out: dict[str, Any] = {"rim_below": _in_mm(below)}
-    if bore := form.get("bore", "").strip():
-        out["bore"] = _in_mm(bore)
-    if ring := form.get("ring_volume", "").strip():
-        out["ring_volume"] = _in_cc(ring)
+    out: dict[str, Any] = {"rim_below": in_unit(form["rim_below"], Kind.LENGTH)}
+    if bore := form["bore"]:
+        out["bore"] = in_unit(bore, Kind.LENGTH)
+    if ring := form["ring_volume"]:
+        out["ring_volume"] = in_unit(ring, Kind.VOLUME)
     return out
 
 
-def _in_mm(typed: str) -> str:
-    text = as_written(typed)
-    return text if read_typed(text, Kind.LENGTH).unit is not None else f"{text} mm"
-
-
-def _conditions(form: Mapping[str, str]) -> dict[str, Any]:
+def _conditions(form: Form) -> dict[str, Any]:
     found: dict[str, Any] = {}
     for name in _WORDS:
-        if words := form.get(name, "").strip():
+        if words := form[name]:
             found[name] = check_text(words, "a few words of up to 80 characters", most=80)
     for name in _FLAGS:
-        if (word := form.get(name, "")) in ("yes", "no"):
+        if (word := form.raw(name)) in ("yes", "no"):
             found[name] = word == "yes"
-    if (block := form.get("block", "")) in ("upright", "inverted"):
+    if (block := form.raw("block")) in ("upright", "inverted"):
         found["block"] = block
-    if hours := form.get("hours", "").strip():
-        wanted = "hours since the last machining, such as 12"
-        found["hours_since_machining"] = plain_number(hours, wanted, low=0.0, high=1e6)
-    return found
+    hours = form.number("hours", "hours since the last machining, such as 12", low=0.0, high=1e6)
+    return found if hours is None else {**found, "hours_since_machining": hours}
 
 
 def _odd(bench: Bench, reading: Reading, logbook: Logbook, reader: Reader) -> str:

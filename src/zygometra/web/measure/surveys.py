@@ -10,15 +10,14 @@ from zygometra.core.errors import BuildFaults, QuantityError
 from zygometra.core.measuring.face_surveys import FaceSurvey
 from zygometra.core.measuring.faces import surveys_in_use
 from zygometra.core.wording import Reader
-from zygometra.exchange.logbook_faults import survey_entry_faults
+from zygometra.exchange.logbook_faults import survey_entry
 from zygometra.store.facts import New
 
 from ..build.bench import Bench
 from ..forms.form import Form
+from ..forms.read import length
 from ..people import person, told_error
-from .lengths import length
-from .noting import append, fault_words, now, renew
-from .sent import key_of
+from .noting import fault_words, note, now
 
 ROWS = ("intake edge", "middle", "exhaust edge")
 MOST_COLUMNS = 13
@@ -124,14 +123,8 @@ def keep_survey(bench: Bench, key: str, entry: Mapping[str, Any]) -> str:
     """
     body = {"id": key, **{k: v for k, v in entry.items() if v not in (None, "", {})}}
     banks, holes = [bank.name for bank in bench.build.banks], list(bench.build.cylinders)
-    faults = list(survey_entry_faults("survey", body, banks, holes))
-    if faults:
-        raise BuildFaults(faults)
-    refusal = append(bench.id, [New(key, "survey", {**body, "by": person(), "at": now()})])
-    if refusal is not None:
-        return refusal[0]
-    renew(bench.id)
-    return ""
+    survey = survey_entry("survey", {**body, "by": person(), "at": now()}, banks, holes)
+    return note(bench.id, [New(key, survey)]).says
 
 
 def keep_typed(bench: Bench, form: Form, typed: Mapping[str, Any], *, small: bool) -> dict[str, str]:
@@ -162,7 +155,7 @@ def keep_typed(bench: Bench, form: Form, typed: Mapping[str, Any], *, small: boo
     if form.faults:
         return form.faults
     try:
-        refusal = keep_survey(bench, key_of(form.typed), entry)
+        refusal = keep_survey(bench, form.key, entry)
     except QuantityError as error:
         refusal = told_error(error)
     except BuildFaults as error:

@@ -11,7 +11,7 @@ from flask import url_for
 from zygometra.core.digits import figure
 from zygometra.core.measuring.agreement import agreement
 from zygometra.core.measuring.cause_words import cause_words, where_words
-from zygometra.core.measuring.logbook import READABLE, Logbook
+from zygometra.core.measuring.logbook import READABLE, Found, Logbook
 from zygometra.core.measuring.progress import Progress, progress
 from zygometra.core.measuring.what_next import Advice, what_next
 from zygometra.core.place import Place, Scope
@@ -58,7 +58,7 @@ class Next(NamedTuple):
     address: str
 
 
-class Found(NamedTuple):
+class FoundShown(NamedTuple):
     """Something that was found."""
 
     key: str
@@ -264,28 +264,19 @@ def _by(who: str) -> str:
     return f" ({who})" if who else ""
 
 
-def _found(bench: Bench, shown: Mapping[str, list[str]]) -> list[Found]:
+def _found(bench: Bench, shown: Mapping[str, list[str]]) -> list[FoundShown]:
     out = []
-    for fact in bench.kept.facts.found:
-        body = fact.body
-        place = (
-            f"hole {body['cylinder']}"
-            if body.get("cylinder")
-            else f"bank {body['bank']}"
-            if body.get("bank")
-            else ""
-        )
-        where = ", ".join(filter(None, (place, body.get("where", ""))))
-        at = str(body.get("at") or fact.at)[:16].replace("T", " ")
+    for one in bench.kept.facts.of(Found):
+        place = f"hole {one.cylinder}" if one.cylinder else f"bank {one.bank}" if one.bank else ""
         out.append(
-            Found(
-                key=fact.key,
-                what=str(body["what"]),
-                where=where,
-                consequence=str(body.get("consequence") or ""),
-                who=str(body.get("by") or fact.by),
-                at=at,
-                photos=tuple(shown.get(fact.key, ())),
+            FoundShown(
+                key=one.id,
+                what=one.what,
+                where=", ".join(filter(None, (place, one.where))),
+                consequence=one.consequence,
+                who=one.by,
+                at=str(one.typed.get("at") or one.at)[:16].replace("T", " "),
+                photos=tuple(shown.get(one.id, ())),
             )
         )
     return list(reversed(out))

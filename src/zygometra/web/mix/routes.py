@@ -31,6 +31,7 @@ from ..build.bench import open_bench
 from ..build.fragments import WORDS as SEVERITY_WORDS
 from ..build.saving import save
 from ..db import db
+from ..forms.form import Form, sent_form
 from ..forms.read import name
 from ..jobs import jobs
 from ..people import actor, entry, reader, told_error, who
@@ -47,14 +48,12 @@ COUNT_WAIT = 0.5
 _MOST_BLOCKS, _MOST_BUILDS = 500, 500
 
 
-def _asked(form: Any = None) -> MixQuery:
+def _asked(form: Form | None = None) -> MixQuery:
     shelf, _, _ = shelf_and_rules(db())
     blocks = shelf.tables["block"].codes
-    args = request.args if form is None else form
+    texts = request.args.to_dict() if form is None else form.typed
     block = blocks[0] if blocks else ""
-    return read_asked(
-        args.to_dict(), reader(), block=block, shop=shop_rules(db()), left_open=left_open(shelf)
-    )
+    return read_asked(texts, reader(), block=block, shop=shop_rules(db()), left_open=left_open(shelf))
 
 
 def _address(endpoint: str, asked: MixQuery) -> str:
@@ -220,7 +219,7 @@ def basket_csv() -> Response | tuple[str, int]:
 @mix.post("/order")
 def order() -> BaseResponse | str | tuple[str, int]:
     """Mark what a basket wants as ordered; not while the stack fails on paper, unless somebody signs."""
-    asked = _asked(request.form)
+    asked = _asked(sent_form())
     found = _chosen(asked)
     if found is None:
         return _gone()
@@ -228,9 +227,9 @@ def order() -> BaseResponse | str | tuple[str, int]:
     if between := _changed_since(laid_out, recipe):
         return _basket_page(asked, laid_out, recipe, between), 409
     against = _against(laid_out, recipe)
-    reason = request.form.get("reason", "").strip()
+    reason = sent_form()["reason"]
     if against.stands and acceptances.accepted(db(), against) is None:
-        if not request.form.get("sign") or not gates.is_reason(reason):
+        if not sent_form().raw("sign") or not gates.is_reason(reason):
             fault = (
                 f"Found {shown(reason)} as the reason; wanted a reason of {gates.SHORTEST_REASON} to"
                 f" {gates.LONGEST_REASON} characters and your consent, because the stack fails on paper."
@@ -247,7 +246,7 @@ def _changed_since(laid_out: QueryTables, recipe: Recipe) -> str:
     """Who changed parts of a basket since it was seen, in a sentence; empty where nobody did."""
     store.hold(db())
     parts = [item.part for item in basket_of(db(), laid_out, recipe) if item.part is not None]
-    seen = known_id(request.form.get("version"))
+    seen = known_id(sent_form().raw("version"))
     changes = store.changed_since(db(), ((part.kind, part.code) for part in parts), seen)
     if not changes:
         return ""
@@ -293,7 +292,7 @@ def _take_page(asked: MixQuery, recipe: Recipe, fault: str) -> str:
 @mix.post("/take")
 def take() -> BaseResponse | str | tuple[str, int]:
     """Take a recipe into a build, new or known; the record says where its figures come from."""
-    asked = _asked(request.form)
+    asked = _asked(sent_form())
     found = _chosen(asked)
     if found is None:
         return _gone()
@@ -301,10 +300,10 @@ def take() -> BaseResponse | str | tuple[str, int]:
     codes = ", ".join(f"{KIND[kind].label} {recipe.parts[kind].code}" for kind in MAKING)
     says = recipe_words(laid_out.block.code, codes)
     document = {**recipe.document, "targets": targets_of(laid_out.question)}
-    into = request.form.get("into", "new")
+    into = sent_form().raw("into") or "new"
     try:
         if into == "new":
-            called = name(request.form.get("name", ""), "the build")
+            called = name(sent_form().raw("name"), "the build")
             if called.value is None:
                 return _take_page(asked, recipe, called.fault), 422
             build_id = _new_build({**document, "name": called.value}, says)

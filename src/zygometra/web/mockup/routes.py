@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, flash, make_response, redirect, request, url_for
+from flask import Blueprint, flash, make_response, redirect, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.build.document import with_leaf
@@ -13,9 +13,8 @@ from zygometra.core.build.record import plan_words
 from ..build.bench import BEGUN, Bench, is_begun, open_bench
 from ..build.page import render
 from ..build.saving import save as save_build
-from ..forms.form import Form
-from ..forms.read import choice
-from ..measure.lengths import length
+from ..forms.form import sent_form
+from ..forms.read import choice, length
 from .view import BETWEEN, SETS, plan_cuts, tags, view
 
 mockup = Blueprint("mockup", __name__, template_folder="templates")
@@ -36,7 +35,7 @@ def _page(bench: Bench, **own: Any) -> str:
 def settle(build_id: int) -> BaseResponse:
     """Save how the mock-up is made, and how far the machinist's supports are apart."""
     bench = open_bench(build_id)
-    form = Form(request.form, bench.reader)
+    form = sent_form()
     sets = form.take("sets", choice(form["sets"], [key for key, _ in SETS], what="way of mocking up"))
     between = form.take(
         "between", choice(form["between"], [key for key, _ in BETWEEN], what="way of filling")

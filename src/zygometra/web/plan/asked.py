@@ -76,7 +76,7 @@ def read_asked(
     priority: Priority = next(
         (one for one in PRIORITIES if one == typed.get("priority")), build.planning.priority
     )
-    build = replace(build, planning=replace(build.planning, priority=priority))
+    build = replace(build, planning=build.planning.with_(priority=priority))
     pins = _pins(build, typed, faults, reader)
     changed = any(name.startswith(RESULTS) and value for name, value in typed.items())
     chosen = typed.get("at", "")

@@ -114,7 +114,7 @@ def with_pushrods_of_the_shelf(build: Build) -> Build:
         if part.state != "fitted" and (quantity := part.quantity("length")) is not None
     }
     known = tuple(sorted({*build.gear.pushrods, *lengths}))
-    return replace(build, gear=replace(build.gear, pushrods=known))
+    return replace(build, gear=build.gear.with_(pushrods=known))
 
 
 def offered(bench: Bench) -> list[Offer]:

@@ -8,16 +8,16 @@ from flask import Blueprint, flash, make_response, redirect, render_template, re
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.build.document import with_leaf
+from zygometra.core.build.model import ASSEMBLED
 from zygometra.core.build.record import plan_words
 from zygometra.core.errors import BuildFaults, ZygometraError
-from zygometra.core.planning.disassembly import ASSEMBLED
 from zygometra.exchange.build_file import check
 from zygometra.exchange.plain_json import loads
 
 from ..build.bench import Bench, open_bench, with_plan
 from ..build.page import render
 from ..build.saving import save as save_build
-from ..forms.form import Form
+from ..forms.form import sent_form
 from ..people import told_error
 from ..stack.crowns import asked_of_crowns
 from ..verify.memory import remembering
@@ -88,7 +88,7 @@ def levers_page(build_id: int) -> str:
 def save_levers(build_id: int) -> BaseResponse:
     """Save what the shop can do."""
     bench = open_bench(build_id)
-    form = Form(request.form, bench.reader)
+    form = sent_form()
     document = levers.document_of(bench.document, form.typed, bench.reader)
     faults = levers.faults_of(document)
     if faults:
@@ -109,7 +109,7 @@ def parts_page(build_id: int) -> str:
 def save_parts(build_id: int) -> BaseResponse:
     """Save which parts a plan may fit."""
     bench = open_bench(build_id)
-    form = Form(request.form, bench.reader)
+    form = sent_form()
     document = parts.document_of(bench, form.typed)
     faults = levers.faults_of(document)
     if faults:
@@ -123,7 +123,7 @@ def save_parts(build_id: int) -> BaseResponse:
 def assembled(build_id: int) -> BaseResponse:
     """Say how far the engine is assembled: what a plan must open hangs on it."""
     bench = open_bench(build_id)
-    said = request.form.get("assembled", "")
+    said = sent_form().raw("assembled")
     if said and said not in ASSEMBLED:
         flash(f"Found '{said[:40]}'; wanted one of {', '.join(ASSEMBLED)}.")
         return redirect(url_for("plan.page", build_id=build_id))
@@ -136,7 +136,7 @@ def assembled(build_id: int) -> BaseResponse:
 def keep(build_id: int) -> BaseResponse:
     """Put a plan on the build, in place of what it plans."""
     bench = open_bench(build_id)
-    planned = _plan_sent(request.form.get("planned", ""))
+    planned = _plan_sent(sent_form().raw("planned"))
     if planned is None:
         flash("Found no plan in what was sent; choose one of those on this page.")
         return redirect(url_for("plan.page", build_id=build_id))

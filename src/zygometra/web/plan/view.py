@@ -13,6 +13,7 @@ from markupsafe import Markup, escape
 from zygometra.core.build.document import operation_document
 from zygometra.core.build.levers import limit_of
 from zygometra.core.build.means import PRIORITIES
+from zygometra.core.build.model import ASSEMBLED
 from zygometra.core.build.record import op_words
 from zygometra.core.digits import figure, ratio_text
 from zygometra.core.fields import place_label
@@ -20,7 +21,7 @@ from zygometra.core.house_rules import SCHOOLS
 from zygometra.core.planning.as_machined import from_the_start
 from zygometra.core.planning.bounded import plans_within, ways_within
 from zygometra.core.planning.crowns import closed_levers
-from zygometra.core.planning.disassembly import ASSEMBLED, fallen, last_moment, opened_for
+from zygometra.core.planning.disassembly import fallen, last_moment, opened_for
 from zygometra.core.planning.infeasibility import Relaxation
 from zygometra.core.planning.plans import Plan, PlanAnswer
 from zygometra.core.planning.results import wanted_of

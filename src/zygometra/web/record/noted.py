@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from typing import Any, NamedTuple
+from collections.abc import Iterator
+from typing import NamedTuple
 
-from zygometra.core.build.cut_log import CutPlace, read_pass
+from zygometra.core.build.cut_log import CutPlace, PassMade, SetUpRecord, VerifiedCut
 from zygometra.core.measuring.cause_words import reading_words
+from zygometra.core.measuring.face_surveys import NotedSurvey
 from zygometra.core.measuring.facts import Facts
-from zygometra.core.measuring.logbook import READABLE, Reading
+from zygometra.core.measuring.logbook import READABLE, Found, Reading
+from zygometra.core.measuring.signed import Accepted, Agreement, Decision
 from zygometra.core.measuring.steps import Step
 from zygometra.core.units import Kind
 from zygometra.core.written import Clearance, Length, Volume
@@ -45,62 +47,48 @@ def _heads(facts: Facts) -> Iterator[tuple[str, str, str, str]]:
     """Key, kind, who and when of everything but voids."""
     for reading in facts.readings:
         yield reading.id, "reading", reading.by, reading.at
-    for step in facts.steps:
+    for step in facts.of(Step):
         yield step.id, "step", step.by, step.at
     for kind, listed in (
-        ("survey", facts.surveys),
-        ("set-up", facts.set_ups),
-        ("pass", facts.passes),
-        ("accepted", facts.accepted),
-        ("agreed", facts.agreements),
-        ("question", facts.decisions),
-        ("found", facts.found),
-        ("verified", facts.verified),
+        ("survey", facts.of(NotedSurvey)),
+        ("set-up", facts.of(SetUpRecord)),
+        ("pass", facts.of(PassMade)),
+        ("accepted", facts.of(Accepted)),
+        ("agreed", facts.of(Agreement)),
+        ("question", facts.of(Decision)),
+        ("found", facts.of(Found)),
+        ("verified", facts.of(VerifiedCut)),
     ):
-        for fact in listed:
-            yield (
-                str(fact.body["id"]),
-                kind,
-                str(fact.body.get("by") or fact.by),
-                str(fact.body.get("at") or fact.at),
-            )
+        for one in listed:
+            yield one.id, kind, one.by, str(one.typed.get("at") or one.at)
 
 
 def _names(bench: Bench, facts: Facts) -> Iterator[tuple[str, str]]:
     """Each thing in words, by its key."""
     for reading in facts.readings:
         yield reading.id, _reading(bench, reading)
-    for step in facts.steps:
+    for step in facts.of(Step):
         yield step.id, _step(step)
-    for one in facts.surveys:
-        body = one.body
-        where = f" of bank {body['bank']}" if bench.several_banks else ""
-        simulated = ", simulated" if body.get("simulated") else ""
-        yield str(body["id"]), f"{body['face']}{where} surveyed, {len(body['points'])} points{simulated}"
-    for one in facts.set_ups:
-        machine = one.body.get("machine") or one.body.get("shop")
-        yield (
-            str(one.body["id"]),
-            f"set-up of the {_cut(bench, one.body)}" + (f" on {machine}" if machine else ""),
-        )
-    for i, one in enumerate(facts.passes):
-        made = read_pass(one.body, i)
+    for survey in facts.of(NotedSurvey):
+        where = f" of bank {survey.bank}" if bench.several_banks else ""
+        simulated = ", simulated" if survey.simulated else ""
+        yield survey.id, f"{survey.face}{where} surveyed, {len(survey.points)} points{simulated}"
+    for record in facts.of(SetUpRecord):
+        machine = record.machine or record.shop
+        yield record.id, f"set-up of the {_cut(bench, record)}" + (f" on {machine}" if machine else "")
+    for made in facts.of(PassMade):
         number = f"pass {made.number}" if made.number else "a pass"
-        yield made.id, f"{number} on the {_cut(bench, one.body)}: {bench.reader.length(made.depth, 0.001)}"
-    for one in facts.accepted:
-        yield str(one.body["id"]), _accepted(one.body)
-    for one in facts.agreements:
-        yield str(one.body["id"]), f"the {one.body['party']} agreed to the specification: {one.body['name']}"
-    for one in facts.decisions:
-        body = one.body
-        words = (
-            body["text"] if body.get("text") else f"{body.get('who', '')} answered: {body.get('option', '')}"
-        )
-        yield str(body["id"]), str(words)
-    for one in facts.found:
-        yield str(one.body["id"]), str(one.body["what"])
-    for one in facts.verified:
-        yield str(one.body["id"]), f"what came off the {_cut(bench, one.body)} is remembered"
+        yield made.id, f"{number} on the {_cut(bench, made)}: {bench.reader.length(made.depth, 0.001)}"
+    for accepted in facts.of(Accepted):
+        yield accepted.id, _accepted(accepted)
+    for agreed in facts.of(Agreement):
+        yield agreed.id, f"the {agreed.party} agreed to the specification: {agreed.name}"
+    for decision in facts.of(Decision):
+        yield decision.id, decision.text or f"{decision.who} answered: {decision.option}"
+    for found in facts.of(Found):
+        yield found.id, found.what
+    for verified in facts.of(VerifiedCut):
+        yield verified.id, f"what came off the {_cut(bench, verified)} is remembered"
 
 
 def _reading(bench: Bench, one: Reading) -> str:
@@ -119,15 +107,14 @@ def _step(step: Step) -> str:
     return f"{step.words}{f': {step.says}' if step.says else ''}"
 
 
-def _cut(bench: Bench, body: Mapping[str, Any]) -> str:
-    if body.get("cylinder"):
-        return f"{NAMES[body['op']].lower().removesuffix('s')} of hole {body['cylinder']}"
-    return called(bench, CutPlace(body["op"], body.get("bank") or "")).lower()
+def _cut(bench: Bench, one: SetUpRecord | PassMade | VerifiedCut) -> str:
+    cylinder = getattr(one, "cylinder", None)
+    if cylinder:
+        return f"{NAMES[one.op].lower().removesuffix('s')} of hole {cylinder}"
+    return called(bench, CutPlace(one.op, one.bank or "")).lower()
 
 
-def _accepted(body: Mapping[str, Any]) -> str:
-    against = f" before the {str(body['against']).replace('_', ' ')}" if body.get("against") else ""
-    what = (
-        f"gate {body['gate']}{against}" if body.get("gate") is not None else f"{body.get('about')}{against}"
-    )
-    return f"{what}: {body['reason']}"
+def _accepted(one: Accepted) -> str:
+    against = f" before the {one.against.replace('_', ' ')}" if one.against else ""
+    what = f"gate {one.gate}{against}" if one.gate is not None else f"{one.about}{against}"
+    return f"{what}: {one.reason}"

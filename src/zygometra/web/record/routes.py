@@ -35,6 +35,7 @@ from ..build.bench import open_bench
 from ..build.page import render
 from ..build.saving import save, seen_version
 from ..db import db
+from ..forms.form import sent_form
 from ..people import actor, entry, safe_next
 from ..work.view import standings_of
 from .view import view
@@ -67,7 +68,7 @@ def redo(build_id: int) -> BaseResponse:
 def _step(build_id: int, *, forward: bool) -> BaseResponse:
     step = history_of.step_forward if forward else history_of.step_back
     word = "redo" if forward else "undo"
-    if unkept := request.form.get("unkept"):
+    if unkept := sent_form().raw("unkept"):
         return _asked_first(build_id, word, safe_next(unkept))
     try:
         change = step(db(), build_id, expected_version=seen_version(), actor=actor())
@@ -88,7 +89,7 @@ def _asked_first(build_id: int, word: str, what_if: str) -> Response:
         what_if=what_if,
         action=request.path,
         version=seen_version(),
-        back=safe_next(request.form.get("back")),
+        back=safe_next(sent_form().raw("back")),
     )
     return make_response(asked, 409)
 
@@ -103,13 +104,13 @@ def _not_now(stale: builds.VersionConflict, then: str) -> BaseResponse:
 
 
 def _back() -> BaseResponse:
-    return redirect(safe_next(request.form.get("back")))
+    return redirect(safe_next(sent_form().raw("back")))
 
 
 @record.post("/builds/<int:build_id>/choose")
 def choose(build_id: int) -> BaseResponse:
     """Save mine over theirs, after both were seen."""
-    leaves = _leaves(request.form.get("leaves", ""))
+    leaves = _leaves(sent_form().raw("leaves"))
     bench = open_bench(build_id)
     document: dict[str, Any] = dict(bench.document)
     try:
@@ -118,7 +119,7 @@ def choose(build_id: int) -> BaseResponse:
     except (AttributeError, TypeError, ValueError):
         # A path through what is no object.
         abort(400)
-    says = made_printable(request.form.get("says", ""), 400)
+    says = made_printable(sent_form().raw("says"), 400)
     try:
         refused = save(bench, document, says + CHOSEN, mine=leaves)
     except BuildFaults as error:
@@ -149,7 +150,7 @@ def _leaves(text: str) -> dict[tuple[str, ...], Any]:
 @record.post("/builds/<int:build_id>/stage")
 def stage(build_id: int) -> BaseResponse:
     """Move a build to another stage."""
-    wanted = request.form.get("stage", "")
+    wanted = sent_form().raw("stage")
     if wanted not in STAGE:
         abort(400)
     try:
@@ -157,9 +158,9 @@ def stage(build_id: int) -> BaseResponse:
             db(),
             build_id,
             wanted,
-            seen=request.form.get("seen", ""),
+            seen=sent_form().raw("seen"),
             expected_version=seen_version(),
-            entry=entry(" ".join(request.form.get("reason", "").split())[:400]),
+            entry=entry(sent_form().line("reason")[:400]),
         )
     except builds.VersionConflict as stale:
         return _not_now(stale, "move it")

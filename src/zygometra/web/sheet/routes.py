@@ -19,8 +19,8 @@ from zygometra.exchange.face_drawings import face_dxf, face_svg
 from ..assets import asset_file
 from ..build.bench import Bench, open_bench
 from ..build.page import render
+from ..forms.form import sent_form
 from ..measure.noting import note_entry
-from ..measure.sent import key_of
 from ..people import told_error
 from ..printing import pdf_response
 from ..work.released import release_of
@@ -74,15 +74,15 @@ def face(build_id: int, op: str, bank: str) -> BaseResponse | str:
 def release(build_id: int) -> BaseResponse:
     """Sign for what keeps a sheet from being released: what was ticked, with one name and one reason."""
     bench = open_bench(build_id)
-    op, _, bank = request.form.get("cut", "").partition("|")
+    op, _, bank = sent_form().raw("cut").partition("|")
     if op not in FACES or bank not in {one.name for one in bench.build.banks} or bench.evaluation is None:
         abort(404)
     place = CutPlace(op, bank)
     found = release_of(bench, against_of(place))
     assert found is not None
     signable = {one.key for one in found.reasons if not one.is_final and one.gate is None}
-    ticked = list(dict.fromkeys(request.form.getlist("about")))
-    reason = " ".join(request.form.get("reason", "").split())
+    ticked = sent_form().all("about")
+    reason = sent_form().line("reason")
     if not ticked:
         return _unsigned(bench, place, "Found nothing ticked; wanted one or more of what stands against it.")
     if not set(ticked) <= signable:
@@ -92,7 +92,7 @@ def release(build_id: int) -> BaseResponse:
     if not is_reason(reason):
         return _unsigned(bench, place, f"Found {quoted(reason)}; wanted a reason of 3 to 500 characters.")
     try:
-        key = key_of(request.form)
+        key = sent_form().key
     except QuantityError as error:
         return _unsigned(bench, place, told_error(error))
     body = {
@@ -103,9 +103,9 @@ def release(build_id: int) -> BaseResponse:
         "fails": ticked,
         "covers": found.covers,
     }
-    refusal = note_entry(bench, "accepted", "acceptances", body)
-    if refusal is not None:
-        return _unsigned(bench, place, *refusal)
+    noted = note_entry(bench, "accepted", body)
+    if noted.bench is None:
+        return _unsigned(bench, place, noted.says, noted.status)
     return redirect(url_for("sheet.face", build_id=bench.id, op=op, bank=bank))
 
 
@@ -113,7 +113,7 @@ def _unsigned(bench: Bench, place: CutPlace, says: str, status: int = 422) -> Ba
     shown = _printable(bench, place)
     if shown is None:
         return redirect(url_for("sheet.page", build_id=bench.id))
-    told = shown | signing(place, shown) | {"fault": says, "typed": request.form}
+    told = shown | signing(place, shown) | {"fault": says, "typed": sent_form().typed}
     return make_response(render(bench, "sheet", "sheet/face_page.html", **told), status)
 
 

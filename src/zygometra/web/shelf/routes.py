@@ -24,7 +24,7 @@ from zygometra.store.newest import Moved
 
 from ..behind import AT_ONCE, begin, reading_of, still_reading
 from ..db import db
-from ..forms.form import Form
+from ..forms.form import Form, sent_form
 from ..people import actor, entry, reader, told_error
 from .form import form_of, read_part
 from .take_in import laid_beside, sent, take_in_page
@@ -92,7 +92,7 @@ def part(kind: str, code: str) -> BaseResponse | str | tuple[str, int]:
 
 
 def _save(kind: str, before: Part | None) -> BaseResponse | tuple[str, int]:
-    form = Form(request.form, reader())
+    form = sent_form()
     version = form.version
     read = read_part(form, kind, before)
     if read is not None and newly_ordered(read, before):
@@ -157,9 +157,9 @@ def _part_page(
 @shelf.post("/<kind>/<path:code>/back")
 def back(kind: str, code: str) -> BaseResponse:
     """Bring a part back to what it was before one of its changes."""
-    was, says = store.as_before(db(), _kind(kind), code, known_id(request.form.get("change")))
+    was, says = store.as_before(db(), _kind(kind), code, known_id(sent_form().raw("change")))
     part = put_back(was, store.parts_by_code(db(), [(kind, code)]).get((kind, code)))
-    version = known_version(request.form.get("version"))
+    version = known_version(sent_form().raw("version"))
     here = redirect(url_for("shelf.part", kind=kind, code=code))
     try:
         store.save_part(db(), part, expected_version=version, entry=entry(shelf_record.put_back_words(says)))
@@ -181,7 +181,7 @@ def back(kind: str, code: str) -> BaseResponse:
 @shelf.post("/<kind>/<path:code>/remove")
 def remove(kind: str, code: str) -> BaseResponse:
     """Take a part off the shelf."""
-    version = known_version(request.form.get("version"))
+    version = known_version(sent_form().raw("version"))
     try:
         store.remove_part(db(), _kind(kind), code, expected_version=version, actor=actor())
     except store.PartStale as stale:
@@ -209,9 +209,9 @@ def table(kind: str) -> Response:
 @shelf.post("/take-in")
 def take_in() -> BaseResponse | tuple[str, int]:
     """Take in a table: whole, or only its good rows where the person says so. A large one is read behind the page."""
-    kind = _kind(request.form.get("kind", ""))
-    seen = known_id(request.form.get("version"))
-    if token := request.form.get("token", ""):
+    kind = _kind(sent_form().raw("kind"))
+    seen = known_id(sent_form().raw("version"))
+    if token := sent_form().raw("token"):
         reading = reading_of(token)
         if reading is None:
             flash("That table is not here any more: choose its file again.")
@@ -267,9 +267,9 @@ def rules() -> BaseResponse | str | tuple[str, int]:
     """Show the rules of fit, and put the shop's own in force."""
     if request.method == "GET":
         return _rules_page("", "")
-    if request.form.get("usual"):
+    if sent_form().raw("usual"):
         return _put_in_force(None, "")
-    text = request.form.get("rules", "")
+    text = sent_form().raw("rules")
     try:
         own = rules_from_data(document_from_text(text))
     except BuildFaults as error:
@@ -287,7 +287,7 @@ def _put_in_force(own: FitRules | None, text: str) -> BaseResponse | tuple[str, 
     """Put rules of fit in force, unless somebody did since the page was opened."""
     says = shelf_record.RULES_USUAL if own is None else shelf_record.RULES_CHANGED
     try:
-        fit_rules.save(db(), own, entry=entry(says), seen=known_version(request.form.get("version")))
+        fit_rules.save(db(), own, entry=entry(says), seen=known_version(sent_form().raw("version")))
     except Moved as moved:
         db().rollback()
         fault = (

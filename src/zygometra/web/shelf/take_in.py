@@ -16,6 +16,7 @@ from zygometra.exchange.tables import NoTable, letters_of
 from zygometra.store import shelf as store
 
 from ..db import db
+from ..forms.form import sent_form
 from ..words import counted
 from .view import leaves_between
 
@@ -78,7 +79,7 @@ def sent() -> tuple[str, bytes | str]:
     if upload is not None and upload.filename:
         with upload.stream as stream:
             return made_printable(upload.filename), stream.read(MOST_BYTES + 1)
-    return made_printable(request.form.get("name", "a table")), request.form.get("text", "")
+    return made_printable(sent_form().raw("name") or "a table"), sent_form().raw("text")
 
 
 def laid_beside(
@@ -101,8 +102,8 @@ def laid_beside(
     """
     known = store.parts_by_code(db(), ((p.kind, p.code) for p in read.parts))
     ordered = tuple(p.code for p in read.parts if newly_ordered(p, known.get((p.kind, p.code))))
-    reason = request.form.get("reason", "").strip()
-    good = bool(request.form.get("good_rows"))
+    reason = sent_form()["reason"]
+    good = bool(sent_form().raw("good_rows"))
     return TableTakenIn(
         kind=kind,
         name=name,

@@ -13,7 +13,7 @@ from zygometra.store import rules as store
 from zygometra.store.newest import Moved
 
 from ..db import db
-from ..forms.form import Form
+from ..forms.form import Form, sent_form
 from ..people import CHOICES, actor, choice, leave, name_myself, person, reader, safe_next
 from ..settling import settler
 from ..stations import keys as every_key
@@ -37,7 +37,7 @@ def who() -> BaseResponse | tuple[str, int]:
     fault, name = "", person()
     back = safe_next(request.values.get("next"))
     if request.method == "POST":
-        name = " ".join((request.form.get("person") or "").split())
+        name = sent_form().line("person")
         if is_name(name):
             name_myself(name)
             return redirect(back)
@@ -68,11 +68,11 @@ def settings() -> BaseResponse | str:
     """Units, words and light of this person; they change no figure."""
     if request.method == "POST":
         for name, allowed in CHOICES.items():
-            if request.form.get(name) in allowed:
-                session[name] = request.form[name]
+            if sent_form().raw(name) in allowed:
+                session[name] = sent_form().raw(name)
         session.permanent = True
         flash("Settings kept.")
-        back = request.form.get("back")
+        back = sent_form().raw("back")
         return redirect(safe_next(back) if back else url_for("shop.settings"))
     choices = [
         (name, label, choice(name), [(value, _WORDS.get(value, value)) for value in CHOICES[name]])
@@ -86,7 +86,7 @@ def house_rules() -> BaseResponse | tuple[str, int] | str:
     """The shop's rules of thumb, each with its reason; every change stands under a name."""
     if request.method == "GET":
         return _rules_page(None)
-    form = Form(request.form, reader())
+    form = sent_form()
     typed = read_rules(form)
     if form.faults:
         return _rules_page(form), 422

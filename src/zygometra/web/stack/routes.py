@@ -13,6 +13,7 @@ from .. import urls
 from ..build.bench import answered_for, open_bench, with_plan
 from ..build.page import render_aside
 from ..build.saving import save
+from ..forms.form import sent_form
 from .crowns import asked_of_crowns
 from .derivation import derivation
 from .view import answer_parts, view
@@ -50,13 +51,13 @@ def keep(build_id: int) -> BaseResponse | str:
     """Keep the plan on screen."""
     bench = open_bench(build_id)
     try:
-        planned = read_plan(request.form.get("plan", ""), bench.build)
+        planned = read_plan(sent_form().raw("plan"), bench.build)
     except BuildFaults as error:
         shown = answer(bench, {})
         shown.refused["plan"] = str(error.faults[0])
         return make_response(_page(shown), 422)
     if asks := asked_of_crowns(with_plan(bench, planned)):
-        shown = answer(bench, {"plan": request.form.get("plan", "")})
+        shown = answer(bench, {"plan": sent_form().raw("plan")})
         shown.refused["plan"] = asks
         return make_response(_page(shown), 422)
     plan = [operation_document(op) for op in planned]
@@ -64,7 +65,7 @@ def keep(build_id: int) -> BaseResponse | str:
     if not plan:
         document.pop("planned")
     refused = save(bench, document, plan_words(plan), mine={("planned",): plan})
-    shown_hole = {"hole": request.form.get("hole"), "scope": request.form.get("scope")}
+    shown_hole = {"hole": sent_form().raw("hole"), "scope": sent_form().raw("scope")}
     return refused or redirect(urls.station(build_id, "stack", **shown_hole))
 
 

@@ -19,7 +19,7 @@ def memory_of(who: str, op: str, rules: HouseRules) -> Memory | None:
     """Return what a machine or a shop tends to do; None where nothing of it was ever verified."""
     jobs = [
         FinishedJob(one.achieved - one.asked, one.u)
-        for one in facts.verified(db())
+        for _, one in facts.verified(db())
         if who and who in (one.shop, one.machine) and one.op == op
     ]
     return remembered(jobs, rules["cut_tolerance"] / 3**0.5) if jobs else None

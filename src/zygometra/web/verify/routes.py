@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, abort, make_response, redirect, render_template, request, url_for
+from flask import Blueprint, abort, make_response, redirect, render_template, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.cutting.verify import cuts_came, figures_achieved
@@ -14,8 +14,8 @@ from zygometra.core.measuring.facts import FactKind
 
 from ..build.bench import Bench, open_bench
 from ..build.page import render
+from ..forms.form import sent_form
 from ..measure.noting import note_entry
-from ..measure.sent import key_of
 from ..people import told_error
 from ..printing import pdf_response
 from .view import ABOUT, build_sheet, view
@@ -50,14 +50,14 @@ def pdf(build_id: int) -> BaseResponse:
 
 
 def _said(bench: Bench, says: str, status: int = 422) -> BaseResponse:
-    shown_view = view(bench, fault=says, typed=request.form)
+    shown_view = view(bench, fault=says, typed=sent_form().typed)
     return make_response(render(bench, "agreement", "verify/page.html", tab="verify", **shown_view), status)
 
 
-def _kept(bench: Bench, kind: FactKind, listed: str, body: dict[str, Any]) -> BaseResponse:
-    refusal = note_entry(bench, kind, listed, body)
-    if refusal is not None:
-        return _said(bench, *refusal)
+def _kept(bench: Bench, kind: FactKind, body: dict[str, Any]) -> BaseResponse:
+    noted = note_entry(bench, kind, body)
+    if noted.bench is None:
+        return _said(bench, noted.says, noted.status)
     return _back(bench)
 
 
@@ -71,13 +71,13 @@ def sign(build_id: int) -> BaseResponse:
     bench = open_bench(build_id)
     if bench.evaluation is None:
         abort(404)
-    reason = " ".join(request.form.get("reason", "").split())
+    reason = sent_form().line("reason")
     if not is_reason(reason):
         return _said(bench, f"Found {shown(reason)}; wanted in 3 to 500 characters why it is right so.")
     said = {"about": ABOUT, "reason": reason}
-    if bench.kept.facts.says_already("accepted", request.form.get("key", ""), said):
+    if bench.kept.facts.says_already("accepted", sent_form().raw("key"), said):
         return _back(bench)
-    if request.form.get("seen") != f"{bench.stored.version}.{bench.kept.facts.seq}":
+    if sent_form().raw("seen") != f"{bench.stored.version}.{bench.kept.facts.seq}":
         return _said(
             bench, "Something was noted or changed since this page was made: look at it, then sign.", 409
         )
@@ -85,7 +85,7 @@ def sign(build_id: int) -> BaseResponse:
     if shown_view["bars"]:
         return _said(bench, f"Nobody can sign this away: {shown_view['bars'][0]}")
     try:
-        key = key_of(request.form)
+        key = sent_form().key
     except QuantityError as error:
         return _said(bench, told_error(error))
     body = {
@@ -95,7 +95,7 @@ def sign(build_id: int) -> BaseResponse:
         "fails": shown_view["against"][:200],
         "covers": figures_achieved(bench.build),
     }
-    return _kept(bench, "accepted", "acceptances", body)
+    return _kept(bench, "accepted", body)
 
 
 @verify.post("/builds/<int:build_id>/verify/remember")
@@ -104,8 +104,8 @@ def remember(build_id: int) -> BaseResponse:
     bench = open_bench(build_id)
     if bench.evaluation is None:
         abort(404)
-    op, _, bank = request.form.get("cut", "").partition("|")
-    if bench.kept.facts.says_already("verified", request.form.get("key", ""), {"op": op, "bank": bank}):
+    op, _, bank = sent_form().raw("cut").partition("|")
+    if bench.kept.facts.says_already("verified", sent_form().raw("key"), {"op": op, "bank": bank}):
         return _back(bench)
     came = next((one for one in cuts_came(bench.build) if (one.place.op, one.place.bank) == (op, bank)), None)
     if came is None or not (came.machine or came.shop):
@@ -113,10 +113,10 @@ def remember(build_id: int) -> BaseResponse:
             bench, "That cut has no machine in its set-up record, or was not read before and after it."
         )
     try:
-        key = key_of(request.form)
+        key = sent_form().key
     except QuantityError as error:
         return _said(bench, told_error(error))
     body: dict[str, Any] = {"id": key, "op": op, "bank": bank}
     body |= {name: value for name, value in (("machine", came.machine), ("shop", came.shop)) if value}
     body |= {"asked": round(came.asked, 6), "achieved": round(came.achieved, 6), "u": round(came.u, 6)}
-    return _kept(bench, "verified", "verified", body)
+    return _kept(bench, "verified", body)

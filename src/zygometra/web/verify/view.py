@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from datetime import date
 from typing import Any, NamedTuple
 
-from zygometra.core.build.cut_log import CutPlace
+from zygometra.core.build.cut_log import VerifiedCut
 from zygometra.core.cutting.agreement import changed
 from zygometra.core.cutting.signing import Stands, against_signature, still_to_cut
 from zygometra.core.cutting.verify import (
@@ -22,7 +22,8 @@ from zygometra.core.cutting.verify import (
 from zygometra.core.digits import MINUS, figure, ratio_text
 from zygometra.core.fields import place_label
 from zygometra.core.gates import LONGEST_REASON
-from zygometra.core.measuring.facts import Fact
+from zygometra.core.measuring.logbook import Found
+from zygometra.core.measuring.signed import Accepted
 from zygometra.core.stack import cut_sheet
 
 from ..build.bench import Bench, engine_line
@@ -54,20 +55,19 @@ def signatures(bench: Bench) -> list[Signature]:
     """Return who signed for the finished engine, the newest first, each with what changed since."""
     if bench.evaluation is None:
         return []
-    own = [fact for fact in bench.kept.facts.signed.accepted if fact.body.get("about") == ABOUT]
+    own = [one for one in bench.kept.facts.signed.accepted if one.about == ABOUT]
     # Asked on every page: where nobody signed, nothing is worked out.
     now = figures_achieved(bench.build) if own else {}
-    return [_signature(fact, now) for fact in reversed(own)]
+    return [_signature(one, now) for one in reversed(own)]
 
 
-def _signature(fact: Fact, now: Mapping[str, float | None]) -> Signature:
-    body = fact.body
+def _signature(one: Accepted, now: Mapping[str, float | None]) -> Signature:
     return Signature(
-        by=str(body.get("by") or fact.by),
-        at=str(body.get("at") or fact.at),
-        reason=str(body["reason"]),
-        fails=tuple(body.get("fails") or ()),
-        moved=tuple(_label(place) for place in changed(body.get("covers") or {}, now)),
+        by=one.by,
+        at=one.at,
+        reason=one.reason,
+        fails=one.fails,
+        moved=tuple(_label(place) for place in changed(one.covers, now)),
     )
 
 
@@ -169,11 +169,8 @@ def _written(write: Callable[..., str], value: float | None, half: float) -> str
 def _cut(bench: Bench, one: CutCame) -> dict[str, Any]:
     reader = bench.reader
     void = bench.build.logbook.void if bench.build.logbook else {}
-    known = [
-        str(fact.body["id"])
-        for fact in bench.kept.facts.verified
-        if CutPlace(fact.body["op"], fact.body.get("bank") or "") == one.place and fact.body["id"] not in void
-    ]
+    kept = bench.kept.facts.of(VerifiedCut)
+    known = [own.id for own in kept if own.place == one.place and own.id not in void]
     return {
         "place": one.place,
         "title": called(bench, one.place),
@@ -206,7 +203,7 @@ def build_sheet(bench: Bench) -> dict[str, Any]:
         "measured": bores,
         "basis": cut_sheet.figures_behind(bench.evaluation, bench.reader),
         "gates": [gate for gate in gates_of(bench) if gate.signed is not None],
-        "found": [f.body for f in bench.kept.facts.found],
+        "found": bench.kept.facts.of(Found),
     }
 
 

@@ -4,26 +4,27 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, abort, make_response, redirect, render_template, request, url_for
+from flask import Blueprint, abort, make_response, redirect, render_template, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
 from zygometra.core.build.cut_log import CUT_OPS, FACES
 from zygometra.core.cutting.gates import GateStanding
 from zygometra.core.cutting.judged import Against
-from zygometra.core.errors import QuantityError, shown
+from zygometra.core.errors import BuildFaults, QuantityError, shown
 from zygometra.core.gates import is_reason
-from zygometra.core.measuring.steps import KIND
-from zygometra.core.typed import check_text, day_of, whole_number
-from zygometra.exchange.cut_log_faults import cut_entry_faults
-from zygometra.exchange.logbook_faults import step_faults
+from zygometra.core.measuring.signed import Accepted
+from zygometra.core.measuring.steps import KIND, Step
+from zygometra.core.typed import day_of
+from zygometra.exchange.cut_log_faults import cut_entry
+from zygometra.exchange.logbook_faults import place_faults, step_faults
 from zygometra.store.facts import New
 
 from ..build.bench import Bench, open_bench
 from ..build.page import render
-from ..measure.noting import append, fault_words, now, renew
-from ..measure.read_view import with_place
-from ..measure.sent import key_of, stamp
-from ..people import back_or, person, told_error
+from ..forms.form import Form, back_or, placed, sent_form
+from ..measure.noting import fault_words, note, now
+from ..measure.sent import stamp
+from ..people import person, told_error
 from ..queued import queued_key
 from .view import standings_of, view
 
@@ -40,7 +41,7 @@ def page(build_id: int) -> str:
 def _said(bench: Bench, says: str, status: int = 422) -> BaseResponse:
     if queued_key():
         return make_response(render_template("measure/refused.html", says=says, key=queued_key()), status)
-    shown_view = view(bench, fault=says, typed=request.form)
+    shown_view = view(bench, fault=says, typed=sent_form().typed)
     return make_response(render(bench, "measure", "work/page.html", tab="work", **shown_view), status)
 
 
@@ -48,33 +49,38 @@ def _said(bench: Bench, says: str, status: int = 422) -> BaseResponse:
 def done(build_id: int) -> BaseResponse:
     """Note a step that was done."""
     bench = open_bench(build_id)
-    form = with_place(request.form)
-    kind, _, state = form.get("step", "").partition("|")
+    form = placed(sent_form())
+    kind, _, state = form.raw("step").partition("|")
     if kind not in KIND:
         return _said(bench, f"Found the step {shown(kind)}; wanted one that is offered.")
     try:
         body = _body(form, kind, state)
     except QuantityError as error:
         return _said(bench, told_error(error))
-    banks = [bank.name for bank in bench.build.banks]
-    for fault in step_faults("step", body, banks, list(bench.build.cylinders)):
+    banks, holes = [bank.name for bank in bench.build.banks], list(bench.build.cylinders)
+    for fault in place_faults("step", body, banks, holes):
         return _said(bench, fault_words(fault))
+    if state not in KIND[kind].states:
+        return _said(bench, f"Found {shown(state)}; wanted one of {', '.join(KIND[kind].states)}.")
     moment = now()
+    step = Step.read(stamp(body, form, person(), moment))
+    for fault in step_faults("step", step, banks, holes):
+        return _said(bench, fault_words(fault))
     if body.get("on", "") > moment[:10]:
         return _said(bench, f"Found the day {shown(body['on'])}; wanted today or an earlier one.")
-    return _kept(bench, New(body["id"], "step", stamp(body, form, person(), moment)))
+    return _kept(bench, New(step.id, step))
 
 
-def _body(form: dict[str, str], kind: str, state: str) -> dict[str, Any]:
+def _body(form: Form, kind: str, state: str) -> dict[str, Any]:
     """The entry of a build file that the form describes."""
-    body: dict[str, Any] = {"id": key_of(form), "step": kind, "state": state}
-    if hole := form.get("cylinder", ""):
-        body["cylinder"] = whole_number(hole, "the number of a hole", low=1)
-    elif form.get("bank"):
-        body["bank"] = form["bank"]
-    if day := form.get("on", "").strip():
+    body: dict[str, Any] = {"id": form.key, "step": kind, "state": state}
+    if (hole := form.hole()) is not None:
+        body["cylinder"] = hole
+    elif bank := form.raw("bank"):
+        body["bank"] = bank
+    if day := form["on"]:
         body["on"] = day_of(day)
-    if says := check_text(form.get("says", ""), "a note of up to 400 characters", most=400):
+    if says := form.words("says", "a note of up to 400 characters"):
         body["says"] = says
     if kind == "id-pad" and state == "recorded" and "says" not in body:
         raise QuantityError("no number", "the engine number as it stands on the pad, in your words")
@@ -82,10 +88,9 @@ def _body(form: dict[str, str], kind: str, state: str) -> dict[str, Any]:
 
 
 def _kept(bench: Bench, *new: New) -> BaseResponse:
-    refusal = append(bench.id, new)
-    if refusal is not None:
-        return _said(bench, *refusal)
-    renew(bench.id)
+    noted = note(bench.id, new)
+    if noted.bench is None:
+        return _said(bench, noted.says, noted.status)
     return redirect(back_or(url_for("work.page", build_id=bench.id)))
 
 
@@ -93,40 +98,40 @@ def _kept(bench: Bench, *new: New) -> BaseResponse:
 def accept(build_id: int) -> BaseResponse:
     """Pass the gates that were ticked with one name and one reason: what each covered is kept with it."""
     bench = open_bench(build_id)
-    form = request.form
-    reason = " ".join(form.get("reason", "").split())
-    ticked = dict.fromkeys(form.getlist("gate"))
-    also = cut_named(bench, form.get("cut", ""))
+    form = sent_form()
+    reason = form.line("reason")
+    ticked = form.all("gate")
+    also = cut_named(bench, form.raw("cut"))
     standing = {f"{one.gate.number}|{one.against.key}": one for one in standings_of(bench, also)}
     if not ticked:
         return _said(bench, "Found no gate ticked; wanted one or more of those that stand open.")
-    if _accepted_already(bench, form.get("key", ""), reason, len(ticked)):
+    if _accepted_already(bench, form.raw("key"), reason, len(ticked)):
         return redirect(back_or(url_for("work.page", build_id=bench.id)))
     if not set(ticked) <= set(standing):
         abort(404)
     if not is_reason(reason):
         return _said(bench, f"Found {shown(reason)}; wanted a reason of 3 to 500 characters.")
     try:
-        key = key_of(form)
+        key = form.key
     except QuantityError as error:
         return _said(bench, told_error(error))
-    new = [
-        New(body["id"], "accepted", body)
+    bodies = [
+        _acceptance(f"{key[:70]}.{i}", standing[value], reason)
         for i, value in enumerate(standing)
         if value in ticked
-        for body in [_acceptance(f"{key[:70]}.{i}", standing[value], reason)]
     ]
-    for one in new:
-        for fault in cut_entry_faults("acceptances", one.body, [], []):
-            return _said(bench, fault_words(fault))
+    try:
+        new = [New(body["id"], cut_entry("accepted", body, [], [])) for body in bodies]
+    except BuildFaults as error:
+        return _said(bench, fault_words(error.faults[0]))
     return _kept(bench, *new)
 
 
 def _accepted_already(bench: Bench, key: str, reason: str, count: int) -> bool:
     """Whether this was only sent again: so many gates were accepted under its key, with that reason."""
     stem = f"{key[:70]}."
-    before = [one for one in bench.kept.facts.accepted if one.key.startswith(stem)]
-    return bool(key) and len(before) == count and all(one.body.get("reason") == reason for one in before)
+    before = [one for one in bench.kept.facts.of(Accepted) if one.id.startswith(stem)]
+    return bool(key) and len(before) == count and all(one.reason == reason for one in before)
 
 
 def _acceptance(key: str, one: GateStanding, reason: str) -> dict[str, Any]:

@@ -6,10 +6,11 @@ import secrets
 from collections.abc import Iterable, Mapping
 from typing import Any, NamedTuple
 
-from zygometra.core.cutting.gates import Acceptance, GateStanding, GateState, all_standings
+from zygometra.core.cutting.gates import GateStanding, GateState, all_standings
 from zygometra.core.cutting.judged import Against
 from zygometra.core.fields import place_label
 from zygometra.core.gates import LONGEST_REASON, Gate
+from zygometra.core.measuring.signed import Accepted
 from zygometra.core.measuring.steps import KINDS, Step
 
 from ..build.bench import Bench
@@ -41,7 +42,7 @@ class GateShown(NamedTuple):
     before: str
     state: GateState
     fails: tuple[str, ...]
-    signed: Acceptance | None
+    signed: Accepted | None
     lapsed: tuple[str, ...]
 
 
