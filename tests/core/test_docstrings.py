@@ -48,7 +48,7 @@ def is_told_elsewhere(name, item):
     return inspect.getsource(item).startswith("@JUDGES.") or bool(re.search(r"written\.\w+\.written$", name))
 
 
-# What a slot of a record takes, gives and raises is said once, at Slot.
+# What a slot of a record takes, gives and raises is said once, at FormSlot.
 OF_SLOTS = re.compile(r"\.(slots|records)\.\w+\.(read|schema|one)$")
 FUNCTIONS = [
     (name, item) for name, item in public() if inspect.isfunction(item) and not OF_SLOTS.search(name)

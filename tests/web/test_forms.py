@@ -11,7 +11,7 @@ from zygometra.core.fields import FIELD
 from zygometra.core.units import CC, INCH, MM, THOU, Kind
 from zygometra.core.wording import Reader
 from zygometra.web.forms import read
-from zygometra.web.forms.form import Form, Slot, slot, words_of
+from zygometra.web.forms.form import Form, FormSlot, slot, words_of
 from zygometra.web.forms.named import field_named
 
 MM_FIRST, INCH_FIRST = Reader("mm"), Reader("inch")
@@ -193,7 +193,7 @@ def test_a_version_that_is_none_is_nought(version):
 
 def test_a_slot_shows_what_was_typed_and_what_is_wrong():
     typed, faults = {"ratio": "ten"}, {"ratio": "Found 'ten'; wanted a ratio."}
-    assert slot(typed, faults, name="ratio", label="Ratio", hint="such as 10") == Slot(
+    assert slot(typed, faults, name="ratio", label="Ratio", hint="such as 10") == FormSlot(
         name="ratio", label="Ratio", value="ten", fault="Found 'ten'; wanted a ratio.", hint="such as 10"
     )
-    assert slot({}, {}, "ratio", "Ratio") == Slot("ratio", "Ratio")
+    assert slot({}, {}, "ratio", "Ratio") == FormSlot("ratio", "Ratio")

@@ -11,6 +11,8 @@ See Also
 zygometra.core.quantity : how one figure is understood.
 """
 
+# long: what a record is, and every way in which records stand within records
+
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
@@ -190,7 +192,7 @@ class Named(MapOf):
         return _or_refused(self.record, item, unstated, {"id": name})
 
 
-class Table(Slot):
+class DimensionTable(Slot):
     """An object whose keys a table of the house gives, such as the dimensions of a part; read as a plain dict.
 
     Parameters

@@ -1,5 +1,7 @@
 """Slots: what may stand under one key of a record, understood, refused in words, and told as JSON Schema."""
 
+# long: one kind of slot after another
+
 from __future__ import annotations
 
 import math
@@ -61,7 +63,7 @@ def _words(raw: Any) -> str:
     return raw
 
 
-class Text(Slot):
+class TextSlot(Slot):
     """A text of so many characters."""
 
     def __init__(self, most: int | None = None, least: int = 0, *, null: bool = True) -> None:
@@ -83,7 +85,7 @@ class Text(Slot):
         return {"type": "string", **{key: value for key, value in limits.items() if value is not None}}
 
 
-class Matching(Text):
+class Matching(TextSlot):
     """A text of a pattern, with the sentence for any other."""
 
     def __init__(self, pattern: str, wanted: str) -> None:
@@ -142,7 +144,7 @@ class Whole(Slot):
         return {"type": "integer", "minimum": self.low, "maximum": self.high}
 
 
-class Number(Slot):
+class NumberSlot(Slot):
     """A plain number from one to another; as it was written, whole or not."""
 
     def __init__(self, low: float = -math.inf, high: float = math.inf) -> None:
@@ -161,7 +163,7 @@ class Number(Slot):
         return {"type": "number", **{key: value for key, value in limits.items() if math.isfinite(value)}}
 
 
-class Real(Number):
+class Real(NumberSlot):
     """A plain number, read as a float."""
 
     def read(self, raw: Any, unstated: Unstated) -> float:
@@ -193,7 +195,7 @@ class Flag(Slot):
         return {"type": "boolean"}
 
 
-class NumberOrText(Text):
+class NumberOrText(TextSlot):
     """A number, or a text of so many characters."""
 
     def read(self, raw: Any, unstated: Unstated) -> Any:
@@ -209,7 +211,7 @@ class NumberOrText(Text):
         return {"anyOf": [{"type": "number"}, super().schema(shared)]}
 
 
-class FlagOrText(Text):
+class FlagOrText(TextSlot):
     """Yes, no, or in words what else."""
 
     def read(self, raw: Any, unstated: Unstated) -> Any:
@@ -382,12 +384,12 @@ class Object(Slot):
         return {"type": "object", "additionalProperties": True}
 
 
-ID = Text(80, 1)
-WORD = Text(80)
-NOTE = Text(2000)
-NAME = Text(120, 1)
-SAID = Text(400, 1)
-WORDS = Text(400)
+ID = TextSlot(80, 1)
+WORD = TextSlot(80)
+NOTE = TextSlot(2000)
+NAME = TextSlot(120, 1)
+SAID = TextSlot(400, 1)
+WORDS = TextSlot(400)
 _BANK_NAME = re.compile(r"[^.\x00-\x1f]{1,40}")
 
 

@@ -6,12 +6,12 @@ from collections.abc import Iterator, Mapping
 from typing import Annotated, Any, Literal
 
 from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
-from zygometra.core.faces.facing import Span
+from zygometra.core.faces.facing import SupportSpan
 from zygometra.core.faces.model import SET_UPS, FaceKind, Pass, Plane, Point, SetUp, Spot, Survey
 from zygometra.core.faces.survey import FaceCut, Surveyed, survey
 from zygometra.core.findings.faces import survey_says
 from zygometra.core.findings.said import RANK, render
-from zygometra.core.measuring.face_surveys import Slopes
+from zygometra.core.measuring.face_surveys import RailSlopes
 from zygometra.core.quantity import Quantity, Unstated
 from zygometra.core.records import ListOf, MapOf, Nested, Record, Wrong
 from zygometra.core.slots import HOLE, ID, NAME, Figure, OneOf, Whole, length
@@ -105,9 +105,9 @@ class SurveyFile(Record, frozen=True, kw_only=True, eq=False):
     corners: Annotated[dict[str, tuple[float, float]], MapOf(ID, ListOf(_ALONG, 2, 2), 40)] = {}
     cylinders: Annotated[tuple[HolePlace, ...], ListOf(Nested(HolePlace), 99)] = ()
     drawing_height: Annotated[Quantity | None, _Drawn(Kind.LENGTH, "exact", -20_000, 20_000)] = None
-    support_span: Annotated[Span, Nested(Span)] = Span()
+    support_span: Annotated[SupportSpan, Nested(SupportSpan)] = SupportSpan()
     set_up: Annotated[SetUp | Literal[""], OneOf(*SET_UPS)] = ""
-    rail_slope: Annotated[Slopes, Nested(Slopes)] = Slopes()
+    rail_slope: Annotated[RailSlopes, Nested(RailSlopes)] = RailSlopes()
     target: Annotated[CutTarget, Nested(CutTarget)] = CutTarget()
     limit: Annotated[HeightLimit | None, Nested(HeightLimit)] = None
     flatness_limit: Annotated[float | None, length(0, 20_000)] = None

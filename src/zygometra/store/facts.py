@@ -3,6 +3,8 @@
 The caller owns the transaction: it passes the session in and commits.
 """
 
+# long: facts and their photographs, kept by one rule
+
 from __future__ import annotations
 
 import json

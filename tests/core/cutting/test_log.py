@@ -18,7 +18,7 @@ from zygometra.core.cutting.set_up import sweep_says
 from zygometra.core.cutting.sets import set_standing
 from zygometra.core.cutting.verify import lost_by
 from zygometra.core.errors import QuantityError
-from zygometra.core.faces.facing import Span
+from zygometra.core.faces.facing import SupportSpan
 from zygometra.core.findings.collect import findings
 from zygometra.core.house_rules import HouseRules, rules_for
 from zygometra.core.stack.evaluate import evaluate
@@ -132,7 +132,9 @@ def test_a_reading_that_does_not_agree_with_the_log_is_asked_about(read, asks):
 def test_a_sweep_gives_back_its_slopes(along, across, height):
     places = [(0, 60), (0, -60), (400, 60), (400, -60), (200, 0)]
     sweep = tuple(Swept(x=x, y=y, z=height + along * x + across * y) for x, y in places)
-    record = SetUpRecord(id="s", **ON_DECK, sweep=sweep, rigid=True, support_span=Span(along=420, across=160))
+    record = SetUpRecord(
+        id="s", **ON_DECK, sweep=sweep, rigid=True, support_span=SupportSpan(along=420, across=160)
+    )
     found = sweep_says(record, RULES)
     assert (found.along, found.across) == (pytest.approx(along, abs=1e-9), pytest.approx(across, abs=1e-9))
     worst = max(abs(along) * 420, abs(across) * 160)

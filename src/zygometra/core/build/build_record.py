@@ -3,6 +3,8 @@
 What is noted beside a build is declared where it is used (:mod:`zygometra.core.measuring.facts`).
 """
 
+# long: one document, object by object
+
 from __future__ import annotations
 
 import math
@@ -14,7 +16,18 @@ from ..faces.facing import NOTHING_DECIDED, Facing
 from ..fields import FIELD
 from ..fuel import SCALES, Fuel, Scale
 from ..quantity import Quantity, Unstated, read_quantity
-from ..records import FieldOfRecord, InOrder, ListOf, MapOf, Nested, Record, Refused, Table, Wrong, together
+from ..records import (
+    DimensionTable,
+    FieldOfRecord,
+    InOrder,
+    ListOf,
+    MapOf,
+    Nested,
+    Record,
+    Refused,
+    Wrong,
+    together,
+)
 from ..slots import (
     BANK,
     HOLE,
@@ -32,7 +45,7 @@ from ..slots import (
     OneOf,
     Plain,
     Real,
-    Text,
+    TextSlot,
     length,
     volume,
 )
@@ -132,7 +145,7 @@ class PlannedOperation(Record, frozen=True, kw_only=True, eq=False):
     """One planned operation as a file has it; ``operation`` is what it comes to."""
 
     op: Annotated[OpName, OneOf(*OPS)]
-    bank: Annotated[str | None, Text()] = None
+    bank: Annotated[str | None, TextSlot()] = None
     cylinder: Annotated[int | None, HOLE] = None
     amount: Annotated[Quantity | None, Anything(QUANTITY, null=False)] = None
     gasket: Annotated[dict[str, Any] | None, GASKET] = None
@@ -336,7 +349,7 @@ class FuelRecord(Record, frozen=True, kw_only=True, eq=False):
         return None if self.octane is None else Fuel(self.octane, self.scale or "")
 
 
-_TOTALS = Table("StatedShape", {**STATED, "compression_ratio": RATIO})
+_TOTALS = DimensionTable("StatedShape", {**STATED, "compression_ratio": RATIO})
 _APART = {"deck_clearance": length(0, 5), "chamber_volume": volume(0, 100)}
 _NUMBER = Matching(r"^[1-9][0-9]?$", "the number of a cylinder, 1 to 99")
 
@@ -362,7 +375,7 @@ class BuildRecord(Record, frozen=True, kw_only=True, eq=False):
     targets: Annotated[Windows, Nested(Windows)] = Windows()
     levers: Annotated[LeversRecord, Nested(LeversRecord)] = LeversRecord()
     planning: Annotated[Planning, Nested(Planning)] = USUAL_PLANNING
-    between_holes: Annotated[Mapping[str, float], Table("BetweenHolesShape", _APART)] = {}
+    between_holes: Annotated[Mapping[str, float], DimensionTable("BetweenHolesShape", _APART)] = {}
     mock_up: Annotated[MockUp, Nested(MockUp)] = MockUp()
     facing: Annotated[Facing, Nested(Facing)] = NOTHING_DECIDED
     valve_gear: Annotated[ValveGear, Nested(ValveGear)] = NOT_SAID

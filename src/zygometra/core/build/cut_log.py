@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, Annotated, Literal, NamedTuple
 
-from ..faces.facing import Span
+from ..faces.facing import SupportSpan
 from ..faces.model import SET_UPS, Spot
 from ..quantity import Quantity
 from ..records import ListOf, Nested, Record
-from ..slots import HOLE, ID, NOTE, WORD, WORDS, Day, Flag, Moment, Number, OneOf, Whole, length
+from ..slots import HOLE, ID, NOTE, WORD, WORDS, Day, Flag, Moment, NumberSlot, OneOf, Whole, length
 
 if TYPE_CHECKING:
     from .lever_table import OpName
@@ -50,7 +50,7 @@ class Swept(Record, frozen=True, kw_only=True, eq=False):
     z: Annotated[float, _OFF]
 
 
-class _Cut(Record, frozen=True, kw_only=True, eq=False):
+class _OfCut(Record, frozen=True, kw_only=True, eq=False):
     """What names a place that is cut."""
 
     id: Annotated[str, ID]
@@ -65,7 +65,7 @@ class _Cut(Record, frozen=True, kw_only=True, eq=False):
         return CutPlace(self.op, self.bank or "")
 
 
-class SetUpRecord(_Cut, frozen=True, kw_only=True, eq=False):
+class SetUpRecord(_OfCut, frozen=True, kw_only=True, eq=False):
     """How a part was set up before the first chip: a fact.
 
     Lengths in mm. ``spring`` is how much the part moved between free and clamped; ``limit`` the most that
@@ -81,7 +81,7 @@ class SetUpRecord(_Cut, frozen=True, kw_only=True, eq=False):
     rigid: Annotated[bool | None, Flag()] = None
     limit: Annotated[float | None, _DEPTH] = None
     aim: Annotated[Literal["height", "clean"], OneOf("height", "clean")] = "height"
-    support_span: Annotated[Span | None, Nested(Span)] = None
+    support_span: Annotated[SupportSpan | None, Nested(SupportSpan)] = None
     by: Annotated[str, NOTE] = ""
     at: Annotated[str, Day()] = ""
 
@@ -92,7 +92,7 @@ class SetUpRecord(_Cut, frozen=True, kw_only=True, eq=False):
         return None if span is None else (span.along or 0.0, span.across or 0.0)
 
 
-class PassMade(_Cut, frozen=True, kw_only=True, eq=False):
+class PassMade(_OfCut, frozen=True, kw_only=True, eq=False):
     """One pass as it was made: a fact.
 
     ``depth`` is that pass alone, in mm. ``number`` counts the passes of one place from 1; None where a file
@@ -104,8 +104,8 @@ class PassMade(_Cut, frozen=True, kw_only=True, eq=False):
     number: Annotated[int | None, Whole(1, 999)] = None
     depth: Annotated[float, length(0, 10)]
     kind: Annotated[str, OneOf(*PASS_KINDS)] = ""
-    feed: Annotated[float | None, Number(0, 1e6)] = None
-    speed: Annotated[float | None, Number(0, 1e6)] = None
+    feed: Annotated[float | None, NumberSlot(0, 1e6)] = None
+    speed: Annotated[float | None, NumberSlot(0, 1e6)] = None
     touched: Annotated[tuple[str, ...], _ZONES] = ()
     clean: Annotated[tuple[str, ...], _ZONES] = ()
     stopped: Annotated[float | None, _OFF] = None
@@ -141,7 +141,7 @@ def pass_at(place: CutPlace, depth: float, id: str, *, order: int) -> PassMade:
     )
 
 
-class VerifiedCut(_Cut, frozen=True, kw_only=True, eq=False):
+class VerifiedCut(_OfCut, frozen=True, kw_only=True, eq=False):
     """What a finished cut came out at beside what was asked of its machine: a fact; in mm."""
 
     cylinder: Annotated[int | None, HOLE] = None

@@ -13,7 +13,7 @@ from typing import Annotated, Any, Literal
 import msgspec
 
 from ..quantity import Quantity, Unstated
-from ..records import ListOf, MapOf, Nested, Record, Table
+from ..records import DimensionTable, ListOf, MapOf, Nested, Record
 from ..slots import BANK, WORD, Figure, Flag, OneOf, Plain, Real, Slot, Whole, length
 from ..units import Kind
 from .lever_table import AMOUNTS, SWAP, Lever, OpName
@@ -125,7 +125,7 @@ def _record_of(lever: Lever) -> type[Means]:
     figure = Figure(lever.kind, "limit", 0, lever.most)
     amount = Plain(lever.kind, "limit", 0, lever.most)
     cut = lever.kind is Kind.LENGTH
-    of_bank = Table("CutLimits" if cut else "OpeningLimits", {"min": amount, "max": amount})
+    of_bank = DimensionTable("CutLimits" if cut else "OpeningLimits", {"min": amount, "max": amount})
     own: dict[str, Any] = {
         "low": Annotated[float, amount],
         "high": Annotated[float | None, figure],
@@ -160,7 +160,7 @@ MEANS_OF: dict[OpName, Slot] = {lever.key: _OfLever(lever.key, _record_of(lever)
 MEANS_OF[SWAP] = _OfLever(SWAP, Means)
 
 
-class Apart(Record, frozen=True, kw_only=True, eq=False):
+class PlansApart(Record, frozen=True, kw_only=True, eq=False):
     """How far plans must lie apart for both to be shown: money, cc of metal, yield as a share of 1."""
 
     KEYS = {"yield_": "yield"}
@@ -182,9 +182,9 @@ class Planning(Record, frozen=True, kw_only=True, eq=False):
     priority: Annotated[Priority, OneOf(*PRIORITIES)] = "cheapest"
     least_yield: Annotated[float, Real(0, 1)] = 0.5
     seed: Annotated[int, Whole(0, 2**31 - 1)] = 1
-    apart: Annotated[Apart, Nested(Apart)] = Apart()
+    apart: Annotated[PlansApart, Nested(PlansApart)] = PlansApart()
     reading: Annotated[
-        Mapping[str, BetweenCuts], Table("ReadingBetween", {"deck_clearance": Nested(BetweenCuts)})
+        Mapping[str, BetweenCuts], DimensionTable("ReadingBetween", {"deck_clearance": Nested(BetweenCuts)})
     ] = {}
 
     @property

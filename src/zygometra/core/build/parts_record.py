@@ -8,7 +8,7 @@ from typing import Annotated, Any, get_args
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELD, FIELDS
 from ..fuel import HEADS
 from ..quantity import Quantity
-from ..records import ListOf, Nested, Record, Table
+from ..records import DimensionTable, ListOf, Nested, Record
 from ..slots import NAME, Dimension, Figure, OneOf, Real, Slot
 from ..units import Kind
 from .means import MOST_DAYS, MOST_MONEY, FittedPart, PartKind
@@ -34,26 +34,28 @@ def dimensions(part: str) -> dict[str, Slot]:
 
 
 _GASKET = {**dimensions("gasket"), "name": NAME}
-GASKET = Table("GasketShape", _GASKET, null=False)
-GASKET_CHOICE = Table(
+GASKET = DimensionTable("GasketShape", _GASKET, null=False)
+GASKET_CHOICE = DimensionTable(
     "GasketChoiceShape", {**_GASKET, "price": Real(0, MOST_MONEY), "days": Real(0, MOST_DAYS)}
 )
-CAM = Table("Cam", dimensions("cam"), null=False)
+CAM = DimensionTable("Cam", dimensions("cam"), null=False)
 STATED = dimensions("stated")
 # The parts that hold for the whole engine.
-PARTS = Table(
+PARTS = DimensionTable(
     "PartsShape",
     {
-        "block": Table(
+        "block": DimensionTable(
             "Block",
-            {**dimensions("block"), "edge_chamfer": Table("EdgeChamfer", dimensions("bore edge"))},
+            {**dimensions("block"), "edge_chamfer": DimensionTable("EdgeChamfer", dimensions("bore edge"))},
             null=False,
         ),
-        "crank": Table("Crank", dimensions("crank"), null=False),
-        "rod": Table("Rod", {**dimensions("rod"), "material": OneOf(*ROD_MATERIALS, null=False)}, null=False),
-        "piston": Table("Piston", dimensions("piston"), null=False),
+        "crank": DimensionTable("Crank", dimensions("crank"), null=False),
+        "rod": DimensionTable(
+            "Rod", {**dimensions("rod"), "material": OneOf(*ROD_MATERIALS, null=False)}, null=False
+        ),
+        "piston": DimensionTable("Piston", dimensions("piston"), null=False),
         "gasket": GASKET,
-        "head": Table(
+        "head": DimensionTable(
             "Head",
             {
                 **dimensions("head"),
@@ -65,11 +67,15 @@ PARTS = Table(
     },
 )
 # What was measured on, or fitted to, one bank, and in one hole.
-BANK_FIGURES = Table("BankFigures", {"deck_height": Dimension(BANK_NAMES["deck_height"]), "gasket": GASKET})
-HOLE_FIGURES = Table("CylinderFigures", {name: Dimension(field) for name, field in CYLINDER_NAMES.items()})
+BANK_FIGURES = DimensionTable(
+    "BankFigures", {"deck_height": Dimension(BANK_NAMES["deck_height"]), "gasket": GASKET}
+)
+HOLE_FIGURES = DimensionTable(
+    "CylinderFigures", {name: Dimension(field) for name, field in CYLINDER_NAMES.items()}
+)
 # The parts that may be fitted in place of what is there.
-FITTED: dict[PartKind, Table] = {
-    kind: Table(
+FITTED: dict[PartKind, DimensionTable] = {
+    kind: DimensionTable(
         f"Fitted{kind}",
         {
             **dimensions(kind),

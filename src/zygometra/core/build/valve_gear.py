@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Annotated
 
-from ..records import ListOf, Nested, Record, Table
+from ..records import DimensionTable, ListOf, Nested, Record
 from ..slots import OneOf, Plain, Real, length
 from ..units import Kind
 
@@ -45,8 +45,8 @@ class ValveGear(Record, frozen=True, kw_only=True, eq=False):
     taken: Annotated[PreloadRange | None, Nested(PreloadRange)] = None
     intake_face_angle: Annotated[float | None, _FACE_ANGLE] = None
     manifold_room: Annotated[float | None, length(0, 50)] = None
-    valve_room: Annotated[Mapping[str, float], Table("Room", dict.fromkeys(VALVES, _PRELOAD))] = {}
-    valve_angle: Annotated[Mapping[str, float], Table("Tilt", dict.fromkeys(VALVES, _TILT))] = {}
+    valve_room: Annotated[Mapping[str, float], DimensionTable("Room", dict.fromkeys(VALVES, _PRELOAD))] = {}
+    valve_angle: Annotated[Mapping[str, float], DimensionTable("Tilt", dict.fromkeys(VALVES, _TILT))] = {}
     valve_faces: Annotated[str, OneOf(*VALVE_FACES)] = ""
 
     KEYS = {"taken": "preload_range"}

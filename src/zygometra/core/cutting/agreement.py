@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from ..build.model import Build
 from ..fields import place_label
-from ..measuring.signed import PARTIES, Agreement, Decision, Option
+from ..measuring.signed import PARTIES, Decision, Option, SignedAgreement
 
 # Two figures of an agreement are the same within this: the last bits of a sum.
 _SAME = 1e-9
@@ -117,14 +117,14 @@ class Party(NamedTuple):
     changed: tuple[str, ...]
 
 
-def parties(build: Build, agreements: Iterable[Agreement]) -> tuple[Party, ...]:
+def parties(build: Build, agreements: Iterable[SignedAgreement]) -> tuple[Party, ...]:
     """Return how buyer, builder and machinist stand to the specification as it is now.
 
     Parameters
     ----------
     build : Build
         As it is now.
-    agreements : iterable of Agreement
+    agreements : iterable of SignedAgreement
         In their order; the newest of each party counts.
     """
     newest = {one.party: one for one in agreements}

@@ -15,7 +15,7 @@ Target = Literal["clean", "common", "height", "clearance"]
 TARGETS: tuple[Target, ...] = ("clean", "common", "height", "clearance")
 
 
-class Span(Record, frozen=True, kw_only=True, eq=False):
+class SupportSpan(Record, frozen=True, kw_only=True, eq=False):
     """Between the machinist's supports, in mm; None where nobody said."""
 
     along: Annotated[float | None, length(0, 20_000)] = None
@@ -38,7 +38,7 @@ class Facing(Record, frozen=True, kw_only=True, eq=False):
     target: Annotated[Target, OneOf(*TARGETS)] = "clean"
     allowance: Annotated[float, length(0, 50)] = 0.0
     height: Annotated[float | None, length(-20_000, 20_000)] = None
-    supports: Annotated[Span | None, Nested(Span)] = None
+    supports: Annotated[SupportSpan | None, Nested(SupportSpan)] = None
     least_deck_height: Annotated[float | None, length(-20_000, 20_000)] = None
     head_cut_so_far: Annotated[float, length(0, 50)] = 0.0
 

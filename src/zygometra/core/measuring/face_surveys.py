@@ -10,7 +10,7 @@ from typing import Annotated, Literal
 from ..faces.model import NOT_SAID, FaceKind, Pair, Point, Spot
 from ..quantity import Quantity, Unstated
 from ..records import ListOf, MapOf, Nested, Record
-from ..slots import HOLE, ID, NOTE, Figure, Flag, Moment, Number, OneOf, length
+from ..slots import HOLE, ID, NOTE, Figure, Flag, Moment, NumberSlot, OneOf, length
 from ..units import Kind
 from ..usual_figures import repeatability
 from .logbook import HOUSE_STEP, Gauge
@@ -46,11 +46,11 @@ class PointRead(Record, frozen=True, kw_only=True, eq=False):
     z: Annotated[Quantity, Figure(Kind.LENGTH, "surveyed", -20_000, 20_000)]
 
 
-class Slopes(Record, frozen=True, kw_only=True, eq=False):
+class RailSlopes(Record, frozen=True, kw_only=True, eq=False):
     """Rise against the crank, in mm per m; None where nobody said."""
 
-    along: Annotated[float | None, Number(-200, 200)] = None
-    across: Annotated[float | None, Number(-200, 200)] = None
+    along: Annotated[float | None, NumberSlot(-200, 200)] = None
+    across: Annotated[float | None, NumberSlot(-200, 200)] = None
 
     @property
     def pair(self) -> Pair:
@@ -69,7 +69,7 @@ class NotedSurvey(Record, frozen=True, kw_only=True, eq=False):
     gauge: Annotated[str, ID] = ""
     points: Annotated[tuple[PointRead, ...], ListOf(Nested(PointRead), MOST_POINTS, 3)]
     corners: Annotated[dict[str, tuple[float, float]], MapOf(ID, ListOf(_ALONG, 2, 2), 40)] = {}
-    rail_slope: Annotated[Slopes | None, Nested(Slopes)] = None
+    rail_slope: Annotated[RailSlopes | None, Nested(RailSlopes)] = None
     bores: Annotated[tuple[ProbedBore, ...], ListOf(Nested(ProbedBore), 99)] = ()
     simulated: Annotated[bool, Flag()] = False
     says: Annotated[str, NOTE] = ""

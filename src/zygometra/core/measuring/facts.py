@@ -16,7 +16,7 @@ from ..quantity import Unstated
 from ..records import Record
 from .face_surveys import FaceSurvey, NotedSurvey, settled_survey
 from .logbook import Found, Gauge, Logbook, Reading, Voided, Zero
-from .signed import Accepted, Agreement, Decision
+from .signed import Accepted, Decision, SignedAgreement
 from .steps import Step
 
 # What a build may have of everything together.
@@ -48,7 +48,7 @@ FACT_TYPES: tuple[FactType, ...] = (
     FactType("set-up", SetUpRecord, "set_ups", 500),
     FactType("pass", PassMade, "passes", 5000),
     FactType("decision", Decision, "decisions"),
-    FactType("agreement", Agreement, "agreements", 500),
+    FactType("agreement", SignedAgreement, "agreements", 500),
     FactType("verified", VerifiedCut, "verified", 500),
 )
 FactKind = str
@@ -193,7 +193,7 @@ class Signed(NamedTuple):
     """What people put their names to beside a build, in their order and without what was taken back."""
 
     accepted: tuple[Accepted, ...] = ()
-    agreements: tuple[Agreement, ...] = ()
+    agreements: tuple[SignedAgreement, ...] = ()
     decisions: tuple[Decision, ...] = ()
 
 
@@ -359,7 +359,7 @@ class Facts:
     @property
     def signed(self) -> Signed:
         """What people put their names to, without what was taken back."""
-        return Signed(self.standing(Accepted), self.standing(Agreement), self.standing(Decision))
+        return Signed(self.standing(Accepted), self.standing(SignedAgreement), self.standing(Decision))
 
     @property
     def steps_done(self) -> tuple[Step, ...]:
@@ -405,7 +405,7 @@ def _in_place(record: Record, fact: Fact, order: int) -> Record:
     """A record with its place among its kind, and with who noted it where it does not say itself."""
     if isinstance(record, Reading | PassMade):
         return record if record.order == order else record.with_(order=order)
-    if isinstance(record, Accepted | Agreement | Decision | Found) and not (record.by and record.at):
+    if isinstance(record, Accepted | SignedAgreement | Decision | Found) and not (record.by and record.at):
         return record.with_(by=record.by or fact.by, at=record.at or fact.at)
     return record
 

@@ -4,6 +4,8 @@ Facts only. What they come to is worked out in :mod:`.selection` and :mod:`.figu
 Values stand in base units; what was typed stands beside them.
 """
 
+# long: each record of a logbook with what it means
+
 from __future__ import annotations
 
 import math
@@ -36,9 +38,9 @@ from ..slots import (
     Flag,
     FlagOrText,
     Moment,
-    Number,
+    NumberSlot,
     OneOf,
-    Text,
+    TextSlot,
     Whole,
     length,
     volume,
@@ -199,7 +201,7 @@ class Mishap(Record, frozen=True, kw_only=True, eq=False):
     """What happened to a gauge on a day: dropped, crashed."""
 
     on: Annotated[str, Day()]
-    what: Annotated[str, Text(80, 1)]
+    what: Annotated[str, TextSlot(80, 1)]
 
 
 GAUGE_FIGURES = ("resolution", "u", "u_travel", "repeatability", "feel")
@@ -335,7 +337,7 @@ class Conditions(Record, frozen=True, kw_only=True, eq=False):
     piston: Annotated[str | None, WORD] = None
     fastener: Annotated[str | None, WORD] = None
     level_stood: Annotated[bool | str | None, FlagOrText(80)] = None
-    hours_since_machining: Annotated[float | None, Number(0, 1e6)] = None
+    hours_since_machining: Annotated[float | None, NumberSlot(0, 1e6)] = None
 
 
 class Filled(NamedTuple):
@@ -355,7 +357,7 @@ class Filled(NamedTuple):
         return math.pi / 4 * self.bore**2 * self.below / 1000 + self.ring
 
 
-_DEGREES = Number(-60, 200)
+_DEGREES = NumberSlot(-60, 200)
 _VALUES = ("value", "tipped", "shots")
 
 
@@ -369,7 +371,7 @@ class Reading(Record, frozen=True, kw_only=True, eq=False):
 
     id: Annotated[str, ID]
     figure: Annotated[str, OneOf(*READABLE)]
-    bank: Annotated[str | None, Text()] = None
+    bank: Annotated[str | None, TextSlot()] = None
     cylinder: Annotated[int | None, HOLE] = None
     value: Annotated[float, Anything()] = math.nan
     tipped: Annotated[tuple[float, float] | None, ListOf(Anything(), 2, 2)] = None
@@ -383,7 +385,7 @@ class Reading(Record, frozen=True, kw_only=True, eq=False):
     ring_volume: Annotated[float | None, volume(0, 1000)] = None
     axis: Annotated[str | None, OneOf(*AXES)] = None
     depth: Annotated[float | None, length(0, 3000)] = None
-    clock: Annotated[float | None, Number(0, 360)] = None
+    clock: Annotated[float | None, NumberSlot(0, 360)] = None
     temperature: Annotated[float | None, _DEGREES] = None
     gauge_temperature: Annotated[float | None, _DEGREES] = None
     conditions: Annotated[frozenset[tuple[str, str]], Nested(Conditions)] = frozenset()
@@ -547,8 +549,8 @@ class Found(Record, frozen=True, kw_only=True, eq=False):
 
     id: Annotated[str, ID]
     what: Annotated[str, SAID]
-    where: Annotated[str, Text(200)] = ""
-    bank: Annotated[str | None, Text()] = None
+    where: Annotated[str, TextSlot(200)] = ""
+    bank: Annotated[str | None, TextSlot()] = None
     cylinder: Annotated[int | None, HOLE] = None
     consequence: Annotated[str, WORDS] = ""
     by: Annotated[str, NOTE] = ""

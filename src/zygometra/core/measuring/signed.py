@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 
 from ..records import ListOf, MapOf, Nested, Record
-from ..slots import ID, NOTE, SAID, WORD, WORDS, Day, Number, NumberOrText, OneOf, Text, Whole
+from ..slots import ID, NOTE, SAID, WORD, WORDS, Day, NumberOrText, NumberSlot, OneOf, TextSlot, Whole
 
 PARTIES = ("buyer", "builder", "machinist")
 WAYS = ("in person", "by telephone", "by letter", "by message", "on paper")
@@ -18,11 +18,11 @@ class Accepted(Record, frozen=True, kw_only=True, eq=False):
 
     id: Annotated[str, ID]
     gate: Annotated[int | None, Whole(1, 18)] = None
-    about: Annotated[str, Text(200, 1)] = ""
-    against: Annotated[str, Text(200, 1)] = ""
-    reason: Annotated[str, Text(500, 3)]
+    about: Annotated[str, TextSlot(200, 1)] = ""
+    against: Annotated[str, TextSlot(200, 1)] = ""
+    reason: Annotated[str, TextSlot(500, 3)]
     fails: Annotated[tuple[str, ...], ListOf(NOTE, 200)] = ()
-    covers: Annotated[dict[str, float | None], MapOf(NOTE, Number(), nulls=True)] = {}
+    covers: Annotated[dict[str, float | None], MapOf(NOTE, NumberSlot(), nulls=True)] = {}
     by: Annotated[str, NOTE] = ""
     at: Annotated[str, Day()] = ""
 
@@ -31,8 +31,8 @@ class Option(Record, frozen=True, kw_only=True, eq=False):
     """One way a question may be answered; None where nobody said."""
 
     name: Annotated[str, SAID]
-    cost: Annotated[float | None, Number(-1e9, 1e9)] = None
-    days: Annotated[float | None, Number(0, 10_000)] = None
+    cost: Annotated[float | None, NumberSlot(-1e9, 1e9)] = None
+    days: Annotated[float | None, NumberSlot(0, 10_000)] = None
     irreversible: Annotated[str, WORDS] = ""
 
 
@@ -62,7 +62,7 @@ class Decision(Record, frozen=True, kw_only=True, eq=False):
     at: Annotated[str, Day()] = ""
 
 
-class Agreement(Record, frozen=True, kw_only=True, eq=False):
+class SignedAgreement(Record, frozen=True, kw_only=True, eq=False):
     """A party's agreement to the specification as it stood: a fact."""
 
     id: Annotated[str, ID]

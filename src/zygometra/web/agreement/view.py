@@ -17,7 +17,7 @@ from zygometra.core.cutting.agreement import (
 )
 from zygometra.core.digits import figure
 from zygometra.core.fields import field_at
-from zygometra.core.measuring.signed import PARTIES, WAYS, Agreement, Decision
+from zygometra.core.measuring.signed import PARTIES, WAYS, Decision, SignedAgreement
 from zygometra.core.planning.disassembly import last_moment
 from zygometra.core.units import Kind
 from zygometra.core.wording import Reader
@@ -136,7 +136,7 @@ def questions_of(bench: Bench) -> tuple[AgreementQuestion, ...]:
 def progress_words(bench: Bench) -> tuple[str, str]:
     """Return how far the agreement is, for the row of benches."""
     facts = bench.kept.facts
-    if not facts.of(Agreement) and not facts.of(Decision):
+    if not facts.of(SignedAgreement) and not facts.of(Decision):
         return "due", "nobody agreed yet"
     standing = parties_of(bench)
     agreed = sum(one.state == "agreed" for one in standing)

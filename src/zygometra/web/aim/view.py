@@ -13,7 +13,7 @@ from zygometra.core.windows import WINDOW_SOURCES
 from zygometra.core.wording import Reader
 
 from ..build.bench import Bench
-from ..forms.form import Slot
+from ..forms.form import FormSlot
 from ..forms.form import slot as slot_of
 from .form import EDGES, GASKET, MOST_GASKETS, SOURCES, STATED, dimension_of, gasket_slot
 
@@ -33,7 +33,7 @@ class AimRow(NamedTuple):
     """A few fields of one thing."""
 
     label: str
-    slots: tuple[Slot, ...]
+    slots: tuple[FormSlot, ...]
 
 
 # long: what one page shows, field by field
@@ -53,7 +53,7 @@ def view(bench: Bench, form: Mapping[str, str], faults: Mapping[str, str]) -> di
         For the template.
     """
 
-    def slot(name: str, label: str, hint: str = "") -> Slot:
+    def slot(name: str, label: str, hint: str = "") -> FormSlot:
         return slot_of(form, faults, name=name, label=label, hint=hint, of=dimension_of(name))
 
     reader = bench.reader

@@ -22,7 +22,7 @@ T = TypeVar("T")
 _OWN = ("csrf_token",)
 
 
-class Slot(NamedTuple):
+class FormSlot(NamedTuple):
     """One field as a page shows it: its name, what it is called, what was typed, and what is wrong with it.
 
     ``of`` names the dimension it takes (:mod:`.named`), where it takes one: what was
@@ -45,9 +45,9 @@ def slot(
     hint: str = "",
     *,
     of: str = "",
-) -> Slot:
+) -> FormSlot:
     """Return a field of a form whose texts and faults are known by field."""
-    return Slot(
+    return FormSlot(
         name=name, label=label, value=typed.get(name, ""), fault=faults.get(name, ""), hint=hint, of=of
     )
 

@@ -16,7 +16,7 @@ from zygometra.core.units import Kind
 from zygometra.store.facts import read_with
 from zygometra.store.gauges import Register
 
-from ..forms.form import Slot
+from ..forms.form import FormSlot
 from ..forms.form import slot as slot_of
 from .form import KINDS, MATERIALS
 
@@ -102,7 +102,7 @@ def _typed(raw: Any) -> str:
 
 
 def _form(typed: Mapping[str, str], faults: Mapping[str, str], known: Register) -> dict[str, Any]:
-    slots: list[Slot] = [
+    slots: list[FormSlot] = [
         slot_of(typed, faults, name=key, label=label, hint=hint) for key, (label, hint) in _LABELS.items()
     ]
     return {

@@ -30,7 +30,7 @@ def almost_now() -> str:
     return (datetime.now(UTC) + timedelta(minutes=10)).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
-class Noted(NamedTuple):
+class NotedFact(NamedTuple):
     """What came of noting something: the build as it then stands, or why it was not taken and that answer's status."""
 
     bench: Bench | None
@@ -40,7 +40,7 @@ class Noted(NamedTuple):
     known: int = 0
 
 
-def note(build_id: int, new: Sequence[New]) -> Noted:
+def note(build_id: int, new: Sequence[New]) -> NotedFact:
     """Keep facts and what follows from them, the floor's line about the build, in one transaction; or say why not.
 
     Parameters
@@ -56,32 +56,32 @@ def note(build_id: int, new: Sequence[New]) -> Noted:
         done = facts.append(db(), build_id, new, actor=actor())
     except ClosedToFacts as shut:
         db().rollback()
-        return Noted(
+        return NotedFact(
             None, f"This build is {shut.stage}: it takes nothing more until it is opened again.", 409
         )
     except OtherFact as other:
         db().rollback()
         says = f"Found the key {shown(other.key)}, which another entry has; wanted a key of its own."
-        return Noted(None, says, 422)
+        return NotedFact(None, says, 422)
     except TooMany:
         db().rollback()
-        return Noted(
+        return NotedFact(
             None, "This build has so many entries of that kind, or in all, that it takes no more.", 413
         )
     bench, keep = bench_with(build_id, done.noted)
     refresh_summary(db(), build_id, summarise_build(bench.kept.build, bench.rules))
     db().commit()
     keep()
-    return Noted(bench, added=done.added, known=done.known)
+    return NotedFact(bench, added=done.added, known=done.known)
 
 
-def note_entry(bench: Bench, kind: FactKind, body: Mapping[str, Any]) -> Noted:
+def note_entry(bench: Bench, kind: FactKind, body: Mapping[str, Any]) -> NotedFact:
     """Check an entry as a file lists it and keep it as a fact, by whom and when; or say why not."""
     names, numbers = [bank.name for bank in bench.build.banks], list(bench.build.cylinders)
     try:
         record = cut_entry(kind, {**body, "by": person(), "at": now()}, names, numbers)
     except BuildFaults as error:
-        return Noted(None, fault_words(error.faults[0]), 422)
+        return NotedFact(None, fault_words(error.faults[0]), 422)
     return note(bench.id, [New(body["id"], record)])
 
 

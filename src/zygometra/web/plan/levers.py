@@ -16,7 +16,7 @@ from zygometra.core.units import Kind
 from zygometra.core.wording import Reader
 from zygometra.exchange.build_file import check
 
-from ..forms.form import Slot
+from ..forms.form import FormSlot
 from ..forms.read import with_unit
 
 SUMS = ("fixed", "per_unit", "minutes", "minutes_per_unit", "days", "metal")
@@ -45,7 +45,7 @@ class LeverRow(NamedTuple):
     label: str
     used: bool
     level: bool | None
-    slots: tuple[Slot, ...]
+    slots: tuple[FormSlot, ...]
 
 
 def form_of(document: Mapping[str, Any]) -> dict[str, str]:
@@ -139,8 +139,8 @@ def rows_of(form: Mapping[str, str], faults: Mapping[str, str]) -> list[LeverRow
     return rows
 
 
-def _slot(form: Mapping[str, str], faults: Mapping[str, str], name: str, label: str) -> Slot:
-    return Slot(name, label, form.get(name, ""), faults.get(name, ""))
+def _slot(form: Mapping[str, str], faults: Mapping[str, str], name: str, label: str) -> FormSlot:
+    return FormSlot(name, label, form.get(name, ""), faults.get(name, ""))
 
 
 def view(document: Mapping[str, Any], form: Mapping[str, str], faults: Mapping[str, str]) -> dict[str, Any]:
@@ -154,7 +154,7 @@ def view(document: Mapping[str, Any], form: Mapping[str, str], faults: Mapping[s
         Texts and sentences by field.
     """
 
-    def slot(name: str, label: str) -> Slot:
+    def slot(name: str, label: str) -> FormSlot:
         return _slot(form, faults, name, label)
 
     gaskets = []

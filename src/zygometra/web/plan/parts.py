@@ -16,7 +16,7 @@ from zygometra.store import shelf as store
 
 from ..build.bench import Bench
 from ..db import db
-from ..forms.form import Slot
+from ..forms.form import FormSlot
 from .levers import names_of, number_of
 
 # Of a large shelf so many are shown: the rest by what is asked for.
@@ -30,7 +30,7 @@ class ListedPart(NamedTuple):
     at: int
     kind: str
     name: str
-    slots: tuple[Slot, ...]
+    slots: tuple[FormSlot, ...]
 
 
 class Offered(NamedTuple):
@@ -76,7 +76,7 @@ def view(bench: Bench, form: Mapping[str, str], faults: Mapping[str, str]) -> di
     for i, one in enumerate((bench.document.get("levers") or {}).get("parts") or ()):
         name = one["part"].get("name") or "another"
         slots = tuple(
-            Slot(
+            FormSlot(
                 f"parts[{i}].{key}",
                 f"{name}, {says}",
                 form.get(f"parts[{i}].{key}", ""),

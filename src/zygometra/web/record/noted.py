@@ -10,7 +10,7 @@ from zygometra.core.measuring.cause_words import reading_words
 from zygometra.core.measuring.face_surveys import NotedSurvey
 from zygometra.core.measuring.facts import Facts
 from zygometra.core.measuring.logbook import READABLE, Found, Reading
-from zygometra.core.measuring.signed import Accepted, Agreement, Decision
+from zygometra.core.measuring.signed import Accepted, Decision, SignedAgreement
 from zygometra.core.measuring.steps import Step
 from zygometra.core.units import Kind
 from zygometra.core.written import Clearance, Length, Volume
@@ -54,7 +54,7 @@ def _heads(facts: Facts) -> Iterator[tuple[str, str, str, str]]:
         ("set-up", facts.of(SetUpRecord)),
         ("pass", facts.of(PassMade)),
         ("accepted", facts.of(Accepted)),
-        ("agreed", facts.of(Agreement)),
+        ("agreed", facts.of(SignedAgreement)),
         ("question", facts.of(Decision)),
         ("found", facts.of(Found)),
         ("verified", facts.of(VerifiedCut)),
@@ -81,7 +81,7 @@ def _names(bench: Bench, facts: Facts) -> Iterator[tuple[str, str]]:
         yield made.id, f"{number} on the {_cut(bench, made)}: {bench.reader.length(made.depth, 0.001)}"
     for accepted in facts.of(Accepted):
         yield accepted.id, _accepted(accepted)
-    for agreed in facts.of(Agreement):
+    for agreed in facts.of(SignedAgreement):
         yield agreed.id, f"the {agreed.party} agreed to the specification: {agreed.name}"
     for decision in facts.of(Decision):
         yield decision.id, decision.text or f"{decision.who} answered: {decision.option}"

@@ -20,7 +20,7 @@ from zygometra.core.wording import Reader
 from zygometra.store import shelf as store
 
 from .. import urls
-from ..forms.form import Slot
+from ..forms.form import FormSlot
 from ..forms.form import slot as slot_of
 from ..forms.named import shelf_name
 from .form import BASIS, FIGURE, TOLERANCE, WORD, form_of, slot
@@ -62,9 +62,9 @@ class Dimension(NamedTuple):
 
     label: str
     help: str
-    figure: Slot
-    basis: Slot
-    tolerance: Slot
+    figure: FormSlot
+    basis: FormSlot
+    tolerance: FormSlot
 
 
 class Rule(NamedTuple):
@@ -225,7 +225,7 @@ def part_view(
 
 
 def _dimension(kind: str, field: Field, typed: Mapping[str, str], faults: Mapping[str, str]) -> Dimension:
-    def of(what: str, label: str) -> Slot:
+    def of(what: str, label: str) -> FormSlot:
         asks = what == FIGURE and field.kind is not Kind.COUNT
         return slot_of(
             typed, faults, slot(what, field.name), label, of=shelf_name(kind, field) if asks else ""

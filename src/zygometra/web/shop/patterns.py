@@ -17,7 +17,7 @@ from zygometra.drawing.recipes import Stack, stacks_drawing
 
 from ..build.fragments import WORDS, ReckoningRow, Stop
 from ..figures.view import FigureCell
-from ..forms.form import Slot
+from ..forms.form import FormSlot
 from ..mix.said import MixSaid
 from ..work.released import ReleasedLine, ReleaseShown
 from ..work.view import GateShown
@@ -82,9 +82,9 @@ def view(reader: Reader) -> dict[str, Any]:
             for name in BASIS_WORDS
         ],
         "slots": [
-            Slot("p1", "Plain", "0.76 mm"),
-            Slot("p2", "With a hint", hint="such as 30 thou"),
-            Slot("p3", "At fault", "30 thuo", _FAULT),
+            FormSlot("p1", "Plain", "0.76 mm"),
+            FormSlot("p2", "With a hint", hint="such as 30 thou"),
+            FormSlot("p3", "At fault", "30 thuo", _FAULT),
         ],
         "choices": [("a", "catalogue"), ("b", "measured")],
         "table_rows": [("finished bore", "92.00 mm"), ("stroke", "86.00 mm")],
