@@ -6,7 +6,7 @@ bench can act on; the pages and the command line print it as it stands.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from .sentence import Given, Sentence, as_it_is, sentence
 
@@ -58,8 +58,7 @@ class QuantityError(ZygometraError):
         return str(sentence("{wanted}", wanted=self.given[1]))
 
 
-@dataclass(frozen=True, slots=True)
-class Fault:
+class Fault(Struct, frozen=True):
     """One fault of a build document: where it is, what stands there, what is wanted."""
 
     path: str

@@ -7,15 +7,14 @@ measured on one bank is ``banks.A.deck_height``, in one hole ``cylinders.3.bore`
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from .place import Place, Scope
 from .uncertainty import Cause, Term
 from .units import Kind
 
 
-@dataclass(frozen=True, slots=True)
-class Field:
+class Field(Struct, frozen=True):
     """One dimension of a part.
 
     ``low`` and ``high`` are the outermost values that any engine from a model to a

@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import itertools
 import math
-from dataclasses import dataclass
 from typing import Literal, NamedTuple
+
+from msgspec import Struct
 
 from .house_rules import FUEL_TABLE, HouseRules
 
@@ -20,8 +21,7 @@ HEADS = ("iron", "aluminium")
 _UNDER_RON: dict[Scale, tuple[float, float]] = {"RON": (0.0, 0.0), "AKI": (4.0, 5.0), "MON": (8.0, 10.0)}
 
 
-@dataclass(frozen=True, slots=True)
-class Fuel:
+class Fuel(Struct, frozen=True):
     """What it is to run on: an octane number and its scale, empty where nobody told it."""
 
     octane: float

@@ -7,7 +7,8 @@ against it (the order of work in a shop). It never bars the way by itself.
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from .typed import is_printable
 
@@ -15,8 +16,7 @@ from .typed import is_printable
 SHORTEST_REASON, LONGEST_REASON = 3, 500
 
 
-@dataclass(frozen=True, slots=True)
-class Gate:
+class Gate(Struct, frozen=True):
     """One gate: its number in the order of work, what is not done before it is passed, and what it wants.
 
     Parameters

@@ -9,14 +9,15 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
+from msgspec import Struct
+
 from .errors import QuantityError
 from .sentence import Sentence, sentence
 from .units import Kind
 from .written import Limit, Span
 
 
-@dataclass(frozen=True, slots=True)
-class Rule:
+class Rule(Struct, frozen=True):
     """One house rule: its key, what it is for (with places for the reader's words), its figure, unit and reason."""
 
     key: str
@@ -176,8 +177,7 @@ class HouseRules:
         return base + rock + over * self.values["floor_per_1000_rpm"]
 
 
-@dataclass(frozen=True, slots=True)
-class School:
+class School(Struct, frozen=True):
     """How some shops work: a name, the reason they give, and the rules it changes."""
 
     key: str

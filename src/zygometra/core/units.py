@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
+
+from msgspec import Struct
 
 from .errors import QuantityError, shown
 
@@ -28,8 +29,7 @@ class Kind(StrEnum):
     COUNT = "count"
 
 
-@dataclass(frozen=True, slots=True)
-class Unit:
+class Unit(Struct, frozen=True):
     """A unit: its symbol, what it measures, and its exact size in the kind's base unit."""
 
     symbol: str
@@ -93,8 +93,7 @@ _NUMBER = re.compile(
 _TWO_MARKS = re.compile(r"[.,]\d*[.,]")
 
 
-@dataclass(frozen=True, slots=True)
-class Typed:
+class Typed(Struct, frozen=True):
     """A number as typed with its unit; ``unit`` is None where none was typed."""
 
     number: float

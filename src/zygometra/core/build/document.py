@@ -10,8 +10,9 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from typing import Any, TypeVar
+
+from msgspec import Struct
 
 from ..fields import BANK_NAMES, CYLINDER_NAMES, FIELDS, field_at
 from ..place import Place
@@ -216,8 +217,7 @@ def to_text(document: Mapping[str, Any]) -> str:
     return json.dumps(document, indent=1, ensure_ascii=False) + "\n"
 
 
-@dataclass(frozen=True, slots=True)
-class Difference:
+class Difference(Struct, frozen=True):
     """One leaf that differs between two documents; None where it does not stand."""
 
     path: tuple[str, ...]

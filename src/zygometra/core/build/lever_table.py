@@ -6,8 +6,9 @@ read it, so that a lever that comes is a row here.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from ..units import CC, MM, Kind, Unit
 
@@ -16,8 +17,7 @@ OpName = Literal["deck_cut", "head_cut", "crown_cut", "gasket", "open_chamber", 
 Reach = Literal["bank", "set", "hole"]
 
 
-@dataclass(frozen=True, slots=True)
-class Lever:
+class Lever(Struct, frozen=True):
     """One lever.
 
     Parameters

@@ -7,7 +7,9 @@ and setting it rewrites only the operations of that kind in that place.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
+
+from msgspec import Struct
 
 from ..house_rules import HouseRules
 from ..quantity import Quantity
@@ -17,8 +19,7 @@ from .means import FittedPart
 from .model import Build, Gasket, Operation
 
 
-@dataclass(frozen=True, slots=True)
-class Setting:
+class Setting(Struct, frozen=True):
     """What the plan does with one lever in one hole: total (mm or cc), and how many operations."""
 
     total: float

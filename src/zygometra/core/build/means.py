@@ -8,9 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Annotated, Any, Literal
 
 import msgspec
+from msgspec import Struct
 
 from ..quantity import Quantity, Unstated
 from ..records import DimensionTable, ListOf, MapOf, Nested, Record
@@ -39,8 +41,7 @@ class FittedPart:
     as_typed: Mapping[str, Any]
 
 
-@dataclass(frozen=True, slots=True)
-class PartChoice:
+class PartChoice(Struct, frozen=True):
     """A part that may be had: for how much, in how many days, and what must be opened to fit it."""
 
     part: FittedPart
@@ -107,8 +108,13 @@ class Means(Record, frozen=True, kw_only=True, eq=False):
 class _OfLever(Slot):
     """What a shop may do with one lever: read with its own limits, kept as :class:`Means`."""
 
-    def __init__(self, op: OpName, record: type[Means]) -> None:
-        self.op, self.record = op, record
+    def __init__(self, op: OpName, lever: Lever | None) -> None:
+        self.op, self.lever = op, lever
+
+    @cached_property
+    def record(self) -> type[Means]:
+        """What a file may say of it; made when first asked for."""
+        return Means if self.lever is None else _record_of(self.lever)
 
     def read(self, raw: Any, unstated: Unstated) -> Means:
         """Return the lever's limits and what it takes."""
@@ -156,8 +162,8 @@ def _record_of(lever: Lever) -> type[Means]:
     return made
 
 
-MEANS_OF: dict[OpName, Slot] = {lever.key: _OfLever(lever.key, _record_of(lever)) for lever in AMOUNTS}
-MEANS_OF[SWAP] = _OfLever(SWAP, Means)
+MEANS_OF: dict[OpName, Slot] = {lever.key: _OfLever(lever.key, lever) for lever in AMOUNTS}
+MEANS_OF[SWAP] = _OfLever(SWAP, None)
 
 
 class PlansApart(Record, frozen=True, kw_only=True, eq=False):

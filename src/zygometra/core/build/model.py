@@ -13,6 +13,8 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Annotated, Literal
 
+from msgspec import Struct
+
 from ..faces.facing import NOTHING_DECIDED, Facing
 from ..fuel import Fuel
 from ..place import Place, Scope
@@ -44,8 +46,7 @@ ASSEMBLED = ("complete", "heads off", "pistons out", "bare")
 _APART = {"deck_clearance": 0.05, "deck_height": 0.05, "chamber_volume": 0.5}
 
 
-@dataclass(frozen=True, slots=True)
-class Bank:
+class Bank(Struct, frozen=True):
     """Cylinders that share one deck, numbered from the front."""
 
     name: str

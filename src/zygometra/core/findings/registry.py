@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from bisect import insort
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import NamedTuple
+
+from msgspec import Struct
 
 from ..build.model import Build
 from ..digits import count_of
@@ -38,8 +40,7 @@ OfEngine = Callable[[Case], Iterable[Said]]
 OfHole = Callable[[Case, Hole], Said | None]
 
 
-@dataclass(frozen=True, slots=True)
-class Judge:
+class Judge(Struct, frozen=True):
     """One judge: what it may say, and how it is asked."""
 
     codes: tuple[Code, ...]

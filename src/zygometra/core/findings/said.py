@@ -9,6 +9,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
+from msgspec import Struct
+
 from ..place import Place
 from ..sentence import Given, filled
 from ..wording import Reader
@@ -17,8 +19,7 @@ Severity = Literal["stop", "warn", "note"]
 RANK: dict[str, int] = {"stop": 0, "warn": 1, "note": 2}
 
 
-@dataclass(frozen=True, slots=True)
-class Code:
+class Code(Struct, frozen=True):
     """One thing that can be said: its stable code, how bad it is, and its sentences.
 
     Parameters

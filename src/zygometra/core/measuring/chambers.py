@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import NamedTuple
+
+from msgspec import Struct
 
 from ..errors import NoAnswer
 from ..stack.chamber import ChamberModel
@@ -50,8 +51,7 @@ class Head(NamedTuple):
     model: ChamberModel | None
 
 
-@dataclass(frozen=True, slots=True)
-class Matched:
+class Matched(Struct, frozen=True):
     """How chambers are brought to match.
 
     ``cuts`` in mm by the bank that a head ends on, ``set_by`` the hole that sets each cut, ``opened`` in cc

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
 from typing import Annotated, Literal
+
+from msgspec import Struct
 
 from ..faces.model import NOT_SAID, FaceKind, Pair, Point, Spot
 from ..quantity import Quantity, Unstated
@@ -77,8 +78,7 @@ class NotedSurvey(Record, frozen=True, kw_only=True, eq=False):
     at: Annotated[str, Moment()] = ""
 
 
-@dataclass(frozen=True, slots=True)
-class FaceSurvey:
+class FaceSurvey(Struct, frozen=True):
     """One survey of a face of a build, its doubt settled by the gauge that read it.
 
     ``bank`` names whose deck or head it is. ``shared_u`` is what all its points share, the gauge's own
@@ -89,7 +89,7 @@ class FaceSurvey:
     face: FaceKind
     bank: str
     points: tuple[Point, ...]
-    corners: Mapping[str, Spot] = field(default_factory=dict)
+    corners: Mapping[str, Spot] = {}
     rail_slope: Pair = NOT_SAID
     bores: tuple[ProbedBore, ...] = ()
     datum: Datum = "crank"

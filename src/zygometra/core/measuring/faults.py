@@ -7,8 +7,9 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from ..build.model import Bank, Build
 from ..fields import FIELD_AT
@@ -54,8 +55,7 @@ PIECES = ("length", "compression_height")
 _TURN_MM, _TURN_INCH = 1.0, 2.54
 
 
-@dataclass(frozen=True, slots=True)
-class FaultHypothesis:
+class FaultHypothesis(Struct, frozen=True):
     """One way to be wrong.
 
     ``moves`` gives what a reading is moved by per unit; ``again`` what a fresh reading of a figure in a

@@ -11,9 +11,10 @@ import itertools
 import math
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Protocol
+
+from msgspec import Struct
 
 from ..errors import NoAnswer
 from ..quantity import Quantity
@@ -56,8 +57,7 @@ class ChamberModel(Protocol):
         """
 
 
-@dataclass(frozen=True, slots=True)
-class RateChamber:
+class RateChamber(Struct, frozen=True):
     """A known rate k: removed = k·h.
 
     Parameters
@@ -116,8 +116,7 @@ class RateChamber:
         return volume / self.rate_cc_per_mm
 
 
-@dataclass(frozen=True, slots=True)
-class DraftedChamber:
+class DraftedChamber(Struct, frozen=True):
     """An opening of area A₀ and perimeter p whose wall closes at draft α.
 
     Parameters
@@ -202,8 +201,7 @@ class DraftedChamber:
         return 2 * wanted / (self.opening_area + math.sqrt(inside))
 
 
-@dataclass(frozen=True, slots=True)
-class StepFilledChamber:
+class StepFilledChamber(Struct, frozen=True):
     """Fills in steps: the volume that is left below each depth under the face.
 
     Parameters
@@ -326,8 +324,7 @@ class StepFilledChamber:
         return list(_slopes(self.depths, self.volumes, cut))
 
 
-@dataclass(frozen=True, slots=True)
-class BegunChamber:
+class BegunChamber(Struct, frozen=True):
     """A chamber filled in steps of which some was milled since: depths count from the face as it is now.
 
     Parameters

@@ -213,13 +213,13 @@ def _milling_words(bench: Bench) -> str:
     if model is None:
         return "not known: Figures take a rate, the opening's area, or fills in steps"
     first = Volume(model.removed(min(_A_TENTH, model.deepest))).written(bench.reader)
-    how = {
+    how: dict[type, str] = {
         RateChamber: "by its rate",
         DraftedChamber: "by its opening and wall",
         StepFilledChamber: "by fills in steps",
         BegunChamber: "by fills in steps, from the face as it is now",
-    }[type(model)]
-    return f"{first} for the first {bench.reader.limit(_A_TENTH)}, {how}"
+    }
+    return f"{first} for the first {bench.reader.limit(_A_TENTH)}, {how[type(model)]}"
 
 
 def _row(bench: Bench, hole: Hole) -> ChamberRow:
