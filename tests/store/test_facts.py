@@ -6,6 +6,7 @@ import threading
 
 import pytest
 from sqlalchemy import text
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from support.cases import demo, vector
@@ -14,6 +15,7 @@ from zygometra.core.measuring.facts import Fact, Facts, read_fact
 from zygometra.core.measuring.logbook import Reading
 from zygometra.store import builds, facts, gauges, moves
 from zygometra.store.facts import MOST_FACTS, ClosedToFacts, New, OtherFact, TooMany
+from zygometra.store.locks import hold_house_rules
 from zygometra.store.whole import with_facts
 
 
@@ -123,6 +125,17 @@ def test_people_who_append_at_once_get_one_order_without_a_gap(engine, session, 
     assert [one.seq for one in kept] == list(range(before + 1, before + 37))
     assert len({one.key for one in kept}) == 36
     assert builds.load(session, pilot).version == 1
+
+
+def test_who_notes_holds_the_rules_before_the_build_so_that_nobody_waits_in_a_ring(engine, session, pilot):
+    """A change of the rules writes every build: it waits for who notes, and does not hold what he asks for next."""
+    facts.hold(session, pilot)
+    with Session(engine) as other:
+        other.execute(text("SET LOCAL lock_timeout = '200ms'"))
+        with pytest.raises(OperationalError, match="lock timeout"):
+            hold_house_rules(other, to_change=True)
+    hold_house_rules(session)
+    assert facts.append(session, pilot, [depth("n")], actor=someone("Ada")).added == 1
 
 
 def test_a_fact_is_seen_by_those_who_go_on_from_the_one_before(session, pilot):

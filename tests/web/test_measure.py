@@ -47,6 +47,22 @@ def taken(session, build):
 # -- taking ---------------------------------------------------------------------
 
 
+def test_a_reading_typed_at_the_engine_is_read_once(shop, tug, monkeypatch):
+    """From what a phone sends to the figure on the page: its record is made once, and goes from hand to hand."""
+    shop.text(f"/builds/{tug}/measure")
+    seen_by, read = [], Reading.read.__func__
+
+    def counted(cls, raw, *more, **derived):
+        seen_by.append(raw["id"])
+        return read(cls, raw, *more, **derived)
+
+    monkeypatch.setattr(Reading, "read", classmethod(counted))
+    assert take(shop, tug, **reading("once", "0.31")).status_code == 200
+    assert "0.31 mm down" in shop.text(f"/builds/{tug}/measure")
+    assert shop.get(f"/builds/{tug}/stack").status_code == 200
+    assert seen_by == ["once"]
+
+
 def test_a_reading_is_acknowledged_once_it_is_kept_and_makes_no_version(shop, tug, session):
     before = len(taken(session, tug).readings)
     response = take(shop, tug, **reading())

@@ -398,8 +398,8 @@ class Record(msgspec.Struct, frozen=True, kw_only=True, eq=False):
         return all(getattr(self, name) == getattr(other, name) for name in names if name != "typed")
 
     def __hash__(self) -> int:
-        """Hash what stands first."""
-        return hash((type(self), getattr(self, self.__struct_fields__[0])))
+        """Hash what names it."""
+        return hash((type(self), getattr(self, "id", None)))
 
     @classmethod
     def understood(

@@ -36,6 +36,7 @@ from zygometra.core.measuring.logbook import Reading
 from zygometra.core.records import Record
 
 from .in_force import NotThere
+from .locks import hold_house_rules
 from .tables import BuildRow, FactRow, PhotoRow, table_for
 
 _build, _fact = table_for(BuildRow), table_for(FactRow)
@@ -162,6 +163,8 @@ def hold(session: Session, build_id: int) -> str:
     NotThere
         If there is no such build.
     """
+    # The rules before the build, as everybody takes them: what follows from a fact is judged by them.
+    hold_house_rules(session)
     held = select(_build.c.stage).where(_build.c.id == build_id).with_for_update()
     stage = session.execute(held).scalar_one_or_none()
     if stage is None:
