@@ -223,7 +223,8 @@ class DimensionTable(Slot):
                 except (QuantityError, Wrong) as error:
                     wrong += _inside(f".{key}", error)
         if left:
-            wrong += _unknown(raw, self.slots)
+            others = (key for key in raw if key not in self.slots and not key.startswith(_NOTE))
+            wrong += [(f".{key}", *Record.unknown(key)) for key in others]
         if wrong:
             raise Wrong(wrong)
         return found
@@ -275,14 +276,6 @@ def _inside(place: str, error: QuantityError | Wrong) -> list[_Inner]:
     return [(place + inner, found, wanted) for inner, found, wanted in error.faults]
 
 
-def _unknown(raw: Mapping[str, Any], known: Mapping[str, Any]) -> list[_Inner]:
-    return [
-        (f".{key}", f"the unknown key {shown(str(key))}", "no such key (or one that starts with x-)")
-        for key in raw
-        if key not in known and not key.startswith(_NOTE)
-    ]
-
-
 def _property(slot: Slot, shared: dict[str, Any], *, required: bool) -> dict[str, Any]:
     own = slot.schema(shared)
     return {"anyOf": [own, {"type": "null"}]} if slot.null and not required else own
@@ -332,6 +325,17 @@ class Record(msgspec.Struct, frozen=True, kw_only=True, eq=False):
         """
         return msgspec.structs.replace(self, **changed)
 
+    @classmethod
+    def unknown(cls, key: str) -> tuple[str, str]:
+        """Return what is said of a key that the record does not know: what was found, and what is wanted.
+
+        Parameters
+        ----------
+        key : str
+            As it was written.
+        """
+        return f"the unknown key {shown(key)}", "no such key (or one that starts with x-)"
+
     KEYS: ClassVar[Mapping[str, str]] = {}
     """The keys that a file writes otherwise than the class names them, by the name in the class."""
 
@@ -380,9 +384,10 @@ class Record(msgspec.Struct, frozen=True, kw_only=True, eq=False):
                 except (QuantityError, Wrong) as error:
                     wrong += _inside(f".{key}", error)
             elif required:
-                wrong.append((f".{key}", "nothing", "this key"))
+                wrong.append((f".{key}", "nothing", slot.missing))
         if left:
-            wrong += _unknown(raw, fields)
+            others = (key for key in raw if key not in fields and not key.startswith(_NOTE))
+            wrong += [(f".{key}", *cls.unknown(key)) for key in others]
         if wrong:
             raise Wrong(wrong)
         try:

@@ -26,6 +26,8 @@ class Slot:
     """
 
     null = True
+    missing = "this key"
+    """What is wanted where a key that must be there is not."""
 
     def read(self, raw: Any, unstated: Unstated) -> Any:
         """Return what stands there, understood.

@@ -4,44 +4,31 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Mapping
-from typing import Any
+from typing import Annotated, Any
 
-from zygometra.core.errors import BuildFaults, Fault, QuantityError, shown
+from zygometra.core.errors import BuildFaults, QuantityError, shown
 from zygometra.core.house_rules import rules_for
 from zygometra.core.mix.counting import Count, count, estimate
 from zygometra.core.mix.judge import judge
 from zygometra.core.mix.laid_out import QueryTables
 from zygometra.core.mix.parts import MAKING, Part
 from zygometra.core.mix.placeholders import STAND_IN, stand_in, with_stand_ins
-from zygometra.core.mix.question import PRIORITIES, WANTED_KEY, MixQuestion, limits_of
+from zygometra.core.mix.question import PRIORITIES, WANTED_KEY, MixQuestion, Priority, limits_of
 from zygometra.core.mix.reasons import Emptiness, cannot_be_judged, miss_words, why_none
 from zygometra.core.mix.recipe import Recipe, recipe_in_full
 from zygometra.core.mix.rules import FitRules
 from zygometra.core.mix.searching import best
 from zygometra.core.mix.shelf import Block, Shelf
 from zygometra.core.mix.verdict import Combination, open_results
-from zygometra.core.quantity import read_quantity
+from zygometra.core.quantity import Unstated, read_quantity
+from zygometra.core.records import Record, Wrong
+from zygometra.core.slots import Anything, Flag, Slot
 from zygometra.core.typed import plain_number
 from zygometra.core.units import Kind
 from zygometra.core.windows import Window
 
 from .build_file import document_from_text
 
-_KEYS = (
-    "format",
-    "version",
-    "name",
-    "block",
-    "windows",
-    "rpm",
-    "priority",
-    "best",
-    "only_in_hand",
-    "machining",
-    "use",
-    "school",
-    "count",
-)
 _LENGTHS = ("deck_clearance", "quench")
 _EXAMPLES = {"compression_ratio": "9.8", "rod_ratio": "1.7", "piston_speed": "18", "cost": "1500"}
 MOST_RECIPES = 1000
@@ -70,65 +57,120 @@ def read_question(text: str | bytes) -> tuple[MixQuestion, str]:
     return question_of(document_from_text(text))
 
 
-# What may stand in a question: by key what it must be, what is wanted, and what it is where left out.
-_FIELDS: dict[str, tuple[Callable[[Any], bool], str, Any]] = {
-    "version": (lambda v: v == 1 and not isinstance(v, bool), "1, the version this reader knows", None),
-    "block": (lambda v: isinstance(v, str) and 0 < len(v) <= 40, "the code of a block, such as BL-001", ""),
-    "rpm": (lambda v: _number(v) and 0 < v <= 30000, "a crank speed above nought, up to 30000", 5500.0),
-    "priority": (
-        lambda v: isinstance(v, str) and v in PRIORITIES,
-        "one of " + ", ".join(PRIORITIES),
-        "cheapest",
-    ),
-    "best": (
-        lambda v: isinstance(v, int) and not isinstance(v, bool) and 0 < v <= MOST_RECIPES,
-        f"a whole number from 1 to {MOST_RECIPES}",
-        50,
-    ),
-    "only_in_hand": (lambda v: isinstance(v, bool), "true or false", False),
-    "school": (lambda v: isinstance(v, str), "a school, such as paper-first", ""),
-    "count": (lambda v: v in ("exact", "estimate", "none"), "exact, estimate or none", "exact"),
-    "machining": (lambda v: v is None or _texts(v), "a list of operations; leave it out for all", None),
-    "use": (
-        lambda v: isinstance(v, dict) and set(v) <= set(MAKING) and _texts(list(v.values())),
-        "codes by kind: " + ", ".join(MAKING),
-        {},
-    ),
-}
+class _Only(Slot):
+    """What a test lets through; whatever else stands there is told what is wanted."""
+
+    null = False
+
+    def __init__(self, good: Callable[[Any], bool], wanted: str) -> None:
+        self.good, self.wanted = good, wanted
+        self.missing = wanted
+
+    def read(self, raw: Any, _unstated: Unstated) -> Any:
+        """Return it as it stands."""
+        if not self.good(raw):
+            raise QuantityError(shown(raw), self.wanted)
+        return raw
+
+
+class _Windows(Slot):
+    """Windows by result: least, aim and most, any of them."""
+
+    null = False
+
+    def read(self, raw: Any, _unstated: Unstated) -> dict[str, Window]:
+        """Return the windows, their edges in base units."""
+        if not isinstance(raw, dict):
+            raise QuantityError(shown(raw), "windows by result: " + ", ".join(WANTED_KEY))
+        wrong: list[tuple[str, str, str]] = []
+        found = {}
+        for key, edges in raw.items():
+            if key not in WANTED_KEY:
+                wrong.append((f".{key}", f"the key {shown(key)}", "one of " + ", ".join(WANTED_KEY)))
+            elif not isinstance(edges, dict) or not set(edges) <= {"min", "aim", "max"}:
+                wrong.append((f".{key}", shown(edges), "min, aim and max, any of them"))
+            else:
+                found[key] = _window(key, edges, wrong)
+        if wrong:
+            raise Wrong(wrong)
+        return found
+
+
+def _window(key: str, edges: Mapping[str, Any], wrong: list[tuple[str, str, str]]) -> Window:
+    read: dict[str, float | None] = dict.fromkeys(("min", "aim", "max"))
+    for name, value in edges.items():
+        try:
+            read[name] = edge_of(key, value)
+        except QuantityError as error:
+            wrong.append((f".{key}.{name}", error.found, error.wanted))
+    given = [value for value in read.values() if value is not None]
+    if given != sorted(given):
+        wrong.append((f".{key}", "edges out of order", "min, aim, max from small to large"))
+    return Window(read["min"], read["aim"], read["max"])
+
+
 _FORMAT = "zygometra.mix-question"
+
+
+_NAME = _Only(lambda v: v == _FORMAT, _FORMAT)
+_VERSION = _Only(lambda v: v == 1 and not isinstance(v, bool), "1, the version this reader knows")
+_BLOCK = _Only(lambda v: isinstance(v, str) and 0 < len(v) <= 40, "the code of a block, such as BL-001")
+_RPM = _Only(lambda v: _number(v) and 0 < v <= 30000, "a crank speed above nought, up to 30000")
+_PRIORITY = _Only(lambda v: isinstance(v, str) and v in PRIORITIES, "one of " + ", ".join(PRIORITIES))
+_BEST = _Only(
+    lambda v: isinstance(v, int) and not isinstance(v, bool) and 0 < v <= MOST_RECIPES,
+    f"a whole number from 1 to {MOST_RECIPES}",
+)
+_MACHINING = _Only(lambda v: v is None or _texts(v), "a list of operations; leave it out for all")
+_USE = _Only(
+    lambda v: isinstance(v, dict) and set(v) <= set(MAKING) and _texts(list(v.values())),
+    "codes by kind: " + ", ".join(MAKING),
+)
+_SCHOOL = _Only(lambda v: isinstance(v, str), "a school, such as paper-first")
+_COUNT = _Only(lambda v: v in ("exact", "estimate", "none"), "exact, estimate or none")
+
+
+class QuestionFile(Record, frozen=True, kw_only=True, eq=False):
+    """A question to the shelf, version 1."""
+
+    format: Annotated[str, _NAME]
+    version: Annotated[int, _VERSION]
+    name: Annotated[Any, Anything()] = ""
+    block: Annotated[str, _BLOCK]
+    windows: Annotated[dict[str, Window], _Windows()] = {}
+    rpm: Annotated[float, _RPM] = 5500.0
+    priority: Annotated[Priority, _PRIORITY] = "cheapest"
+    best: Annotated[int, _BEST] = 50
+    only_in_hand: Annotated[bool, Flag(null=False)] = False
+    machining: Annotated[list[str] | None, _MACHINING] = None
+    use: Annotated[dict[str, str], _USE] = {}
+    school: Annotated[str, _SCHOOL] = ""
+    count: Annotated[str, _COUNT] = "exact"
+
+    @classmethod
+    def unknown(cls, key: str) -> tuple[str, str]:
+        """Return what is said of a key that no question has."""
+        return f"the key {shown(key)}", "one of " + ", ".join(cls.fields())
 
 
 def question_of(document: Mapping[str, Any]) -> tuple[MixQuestion, str]:
     """Check a question document and return the question; raises :class:`BuildFaults`."""
-    faults = [
-        Fault(key, f"the key {shown(key)}", "one of " + ", ".join(_KEYS))
-        for key in document
-        if key not in _KEYS and not key.startswith("x-")
-    ]
-    if document.get("format") != _FORMAT:
-        found = document.get("format")
-        faults.append(Fault("format", "nothing" if found is None else shown(found), _FORMAT))
-    taken: dict[str, Any] = {}
-    for key, (good, wanted, otherwise) in _FIELDS.items():
-        taken[key] = document.get(key, otherwise)
-        if not good(taken[key]):
-            faults.append(Fault(key, shown(taken[key]), wanted))
-    windows = _windows(document.get("windows", {}), faults)
-    if faults:
-        raise BuildFaults(faults)
-    rules = rules_for(taken["school"])
+    try:
+        asked = QuestionFile.read(dict(document))
+    except Wrong as error:
+        raise BuildFaults(list(error.at(""))) from None
     question = MixQuestion(
-        block=taken["block"],
-        windows=windows,
-        rpm=float(taken["rpm"]),
-        priority=taken["priority"],
-        best=taken["best"],
-        only_in_hand=taken["only_in_hand"],
-        machining=None if taken["machining"] is None else frozenset(taken["machining"]),
-        use=dict(taken["use"]),
-        **limits_of(rules, float(taken["rpm"])),
+        block=asked.block,
+        windows=asked.windows,
+        rpm=float(asked.rpm),
+        priority=asked.priority,
+        best=asked.best,
+        only_in_hand=asked.only_in_hand,
+        machining=None if asked.machining is None else frozenset(asked.machining),
+        use=dict(asked.use),
+        **limits_of(rules_for(asked.school), float(asked.rpm)),
     )
-    return question, taken["count"]
+    return question, asked.count
 
 
 def _number(value: Any) -> bool:
@@ -137,36 +179,6 @@ def _number(value: Any) -> bool:
 
 def _texts(value: Any) -> bool:
     return isinstance(value, list) and all(isinstance(item, str) for item in value)
-
-
-def _windows(raw: Any, faults: list[Fault]) -> dict[str, Window]:
-    if not isinstance(raw, dict):
-        faults.append(Fault("windows", shown(raw), "windows by result: " + ", ".join(WANTED_KEY)))
-        return {}
-    out = {}
-    for key, edges in raw.items():
-        if key not in WANTED_KEY:
-            faults.append(Fault(f"windows.{key}", f"the key {shown(key)}", "one of " + ", ".join(WANTED_KEY)))
-        elif not isinstance(edges, dict) or not set(edges) <= {"min", "aim", "max"}:
-            faults.append(Fault(f"windows.{key}", shown(edges), "min, aim and max, any of them"))
-        else:
-            read = {name: _edge(key, name, value, faults) for name, value in edges.items()}
-            low, aim, high = read.get("min"), read.get("aim"), read.get("max")
-            given = [v for v in (low, aim, high) if v is not None]
-            if given != sorted(given):
-                faults.append(
-                    Fault(f"windows.{key}", "edges out of order", "min, aim, max from small to large")
-                )
-            out[key] = Window(low, aim, high)
-    return out
-
-
-def _edge(key: str, name: str, value: Any, faults: list[Fault]) -> float | None:
-    try:
-        return edge_of(key, value)
-    except QuantityError as error:
-        faults.append(Fault(f"windows.{key}.{name}", error.found, error.wanted))
-        return None
 
 
 def edge_of(key: str, value: Any) -> float:
