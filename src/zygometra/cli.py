@@ -13,7 +13,6 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from zygometra.core.build.model import Build
 from zygometra.core.digits import number_of
 from zygometra.core.errors import BuildFaults, Fault, ZygometraError
 
@@ -21,6 +20,7 @@ if TYPE_CHECKING:
     from sqlalchemy import Engine
 
     from zygometra.core.budget import Budget
+    from zygometra.core.build.model import Build
     from zygometra.core.faces.model import Survey
     from zygometra.store.backup import Done
 

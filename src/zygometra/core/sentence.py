@@ -7,8 +7,9 @@ stand as they were, and every figure is written once, in the reader's unit.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
 from typing import Any, NamedTuple, Protocol
+
+from msgspec import Struct
 
 # Whoever reads: :class:`.wording.Reader`, which knows units and so stands above errors, which speak in sentences.
 Reader = Any
@@ -82,8 +83,7 @@ def filled(given: Mapping[str, Given], reader: Reader) -> dict[str, str]:
     return out
 
 
-@dataclass(frozen=True, slots=True)
-class Sentence:
+class Sentence(Struct, frozen=True):
     """Words with places for quantities.
 
     Parameters
@@ -103,7 +103,7 @@ class Sentence:
     """
 
     words: str
-    given: Mapping[str, Given] = field(default_factory=dict)
+    given: Mapping[str, Given] = {}
 
     def written(self, reader: Reader) -> str:
         """Write it for a reader.

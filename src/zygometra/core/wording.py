@@ -6,8 +6,9 @@ The digits themselves are written in :mod:`zygometra.core.digits`.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
+
+from msgspec import Struct
 
 from .digits import MINUS, MOST_DECIMALS, UNKNOWN, decimals_apart, decimals_for, figure, typed_decimals
 from .sentence import read_files_as
@@ -39,8 +40,7 @@ def is_level(mm: float) -> bool:
     return abs(mm) <= LEVEL_WITHIN + _HAIR
 
 
-@dataclass(frozen=True, slots=True)
-class Reader:
+class Reader(Struct, frozen=True):
     """Who reads: which system comes first, and the shop's words.
 
     Parameters

@@ -7,7 +7,6 @@ build does not name is not there; one that names no limit takes the house's.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Annotated, Any, Literal
 
@@ -31,8 +30,7 @@ PRIORITIES: tuple[Priority, ...] = ("cheapest", "least metal", "reversible first
 APART_COST, APART_METAL, APART_YIELD = 10.0, 4.0, 0.02
 
 
-@dataclass(frozen=True, slots=True)
-class FittedPart:
+class FittedPart(Struct, frozen=True):
     """A part to fit: its kind and name, its figures by field name, and how it stands in a file."""
 
     kind: PartKind

@@ -53,8 +53,7 @@ class Bank(Struct, frozen=True):
     cylinders: tuple[int, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Gasket:
+class Gasket(Struct, frozen=True):
     """A gasket to fit; a dimension left out stays as it was."""
 
     name: str

@@ -5,8 +5,9 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Iterable, Iterator
-from dataclasses import replace
 from typing import TYPE_CHECKING
+
+from msgspec import structs
 
 from ..place import Place
 from ..written import Length, judged
@@ -201,7 +202,7 @@ def survey_says(found: Surveyed, face: str = "", where: Place = NOWHERE) -> Iter
     name = face or found.survey.face.capitalize()
     for judge in (_of_the_cut, _of_the_set_up, _of_the_shape, _against_drawing):
         for one in judge(found):
-            yield replace(one, given={**one.given, "face": name}, where=where)
+            yield structs.replace(one, given={**one.given, "face": name}, where=where)
     if found.survey.doubt_is_house:
         yield said(HOUSE_DOUBT, where, face=name)
 

@@ -43,8 +43,7 @@ class Code(Struct, frozen=True):
     is_final: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Said:
+class Said(Struct, frozen=True):
     """What a judge returns: a code, the quantities in it, and where.
 
     ``severity`` is that of the code, unless a judge finds it worse. ``paths`` names figures
