@@ -1,5 +1,7 @@
 """The measure bench: readings taken once, asked about, voided; zeros, found things, gates, photographs, tables."""
 
+# long: one bench, from a reading to its table
+
 from __future__ import annotations
 
 import html
