@@ -80,19 +80,6 @@ def _no_twins(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     return keys
 
 
-def without_notes(node: Any) -> Any:
-    """Return a document without its ``x-`` keys, which are kept but never read.
-
-    Parameters
-    ----------
-    node : object
-        The document, or a part of it.
-    """
-    if isinstance(node, dict):
-        return {k: without_notes(v) for k, v in node.items() if not str(k).startswith("x-")}
-    return [without_notes(item) for item in node] if isinstance(node, list) else node
-
-
 def unstorable(node: Any, path: str, depth: int = 0) -> Iterator[Fault]:
     """Yield what no file of ours may hold: nested too deep, control characters, numbers without end.
 
